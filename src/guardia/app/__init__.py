@@ -1,0 +1,1 @@
+"""What the window does, without widgets: view-models, undo commands, tools and background jobs."""

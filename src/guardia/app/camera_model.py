@@ -1,0 +1,209 @@
+"""The view-model of one camera: evidence, installed settings, draft, and their scores side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import replace
+
+from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QUndoCommand, QUndoStack
+
+from guardia.app.messages import MessageHub
+from guardia.core.errors import GuardiaError
+from guardia.core.evidence import Evidence, Occurrence
+from guardia.core.gates import Replay, replay
+from guardia.core.judgement import kind_of
+from guardia.core.score import Comparison, compare
+from guardia.core.settings import Settings
+from guardia.store.project import Camera, Project
+
+TAKE_BACK = ""
+"""The kind that stands for 'not judged'."""
+
+
+class CameraModel(QObject):
+    """One camera as the window shows it. The state is immutable; intents change it and signals tell.
+
+    Parameters
+    ----------
+    project
+        The open project, of the main thread.
+    camera_id
+        The camera.
+    undo
+        The project's undo stack.
+    messages
+        Where errors are told.
+    """
+
+    draft_changed = pyqtSignal()
+    judgements_changed = pyqtSignal()
+    comparison_changed = pyqtSignal()
+    evidence_changed = pyqtSignal()
+    selection_changed = pyqtSignal()
+    installed_changed = pyqtSignal()
+
+    def __init__(self, project: Project, camera_id: int, undo: QUndoStack, messages: MessageHub) -> None:
+        super().__init__()
+        self._project = project
+        self._undo = undo
+        self._messages = messages
+        self.camera: Camera = project.camera(camera_id)
+        self.evidence: Evidence = project.evidence(camera_id)
+        self._by_id: dict[int, Occurrence] = {o.id: o for o in self.evidence.occurrences}
+        self.draft: Settings = self.camera.draft
+        self.previewing = False
+        self.selected: tuple[int, ...] = ()
+        self._installed_replay: Replay | None = None
+        self.comparison: Comparison = self._compare(self.draft)
+
+    def _compare(self, draft: Settings) -> Comparison:
+        camera = self.camera
+        if self._installed_replay is None:
+            self._installed_replay = replay(self.evidence, camera.installed, camera.capability)
+        return compare(
+            self.evidence, camera.installed, draft, camera.capability, installed_replay=self._installed_replay
+        )
+
+    def occurrence(self, occurrence_id: int) -> Occurrence:
+        """One occurrence of this camera; raises KeyError for a foreign one."""
+        return self._by_id[occurrence_id]
+
+    def clean_view(self) -> bytes:
+        """The camera's picture without what moves, as JPEG; empty if there is none."""
+        return self._project.clean_view(self.camera.id)
+
+    def strip(self, occurrence_id: int) -> bytes:
+        """The key pictures of an occurrence side by side, as JPEG."""
+        return self._project.strip(occurrence_id)
+
+    def key_times(self, occurrence_id: int) -> list[float]:
+        """Times of those pictures on the clip's clock."""
+        return self._project.key_times(occurrence_id)
+
+    def logbook(self) -> list[tuple[float, str, str]]:
+        """(POSIX seconds, what, detail), newest first."""
+        return self._project.logbook(self.camera.id)
+
+    def reload(self) -> None:
+        """Read the evidence anew, after an import."""
+        self.evidence = self._project.evidence(self.camera.id)
+        self._by_id = {o.id: o for o in self.evidence.occurrences}
+        self._installed_replay = None
+        self.selected = tuple(i for i in self.selected if i in self._by_id)
+        self.comparison = self._compare(self.draft)
+        self.evidence_changed.emit()
+        self.judgements_changed.emit()
+        self.comparison_changed.emit()
+
+    def select(self, ids: Iterable[int]) -> None:
+        """Select occurrences in every view."""
+        chosen = tuple(i for i in ids if i in self._by_id)
+        if chosen != self.selected:
+            self.selected = chosen
+            self.selection_changed.emit()
+
+    def preview(self, draft: Settings) -> None:
+        """Score a draft while a gesture is under way, without keeping it."""
+        if draft == self.draft:
+            return
+        self.previewing = True
+        self.draft = draft
+        self.comparison = self._compare(draft)
+        self.comparison_changed.emit()
+
+    def change_draft(self, draft: Settings, what: str) -> None:
+        """Keep a new draft; can be undone."""
+        self.previewing = False
+        kept = self.camera.draft
+        if draft == kept:
+            self._take_draft(kept)
+            return
+        try:
+            self._project.save_draft(self.camera.id, draft)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            self._take_draft(kept)
+            return
+        self._undo.push(_DraftCommand(self, kept, draft, what))
+
+    def _take_draft(self, draft: Settings) -> None:
+        self.camera = replace(self.camera, draft=draft)
+        self.draft = draft
+        self.comparison = self._compare(draft)
+        self.draft_changed.emit()
+        self.comparison_changed.emit()
+
+    def apply_draft(self, draft: Settings) -> None:
+        """Keep and show a draft; for the undo command."""
+        try:
+            self._project.save_draft(self.camera.id, draft)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self._take_draft(draft)
+
+    def judge(self, ids: Iterable[int], kind: str) -> None:
+        """Judge occurrences; can be undone."""
+        old = {i: self._by_id[i].kind for i in ids}
+        new = {i: kind for i in old if old[i] != kind}
+        if not new:
+            return
+        try:
+            self._project.judge(new)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        words = kind_of(kind).text if kind else "not judged"
+        self._undo.push(_JudgeCommand(self, {i: old[i] for i in new}, new, f"judge {len(new)} as {words}"))
+
+    def apply_judgements(self, kinds: Mapping[int, str]) -> None:
+        """Keep and show judgements; for the undo command."""
+        try:
+            self._project.judge(kinds)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        occurrences = [replace(o, kind=kinds.get(o.id, o.kind)) for o in self.evidence.occurrences]
+        self.evidence = self.evidence.with_occurrences(occurrences)
+        self._by_id = {o.id: o for o in occurrences}
+        self.comparison = self._compare(self.draft)
+        self.judgements_changed.emit()
+        self.comparison_changed.emit()
+
+    def install_draft(self, note: str) -> None:
+        """Record that the draft has been entered on the camera."""
+        try:
+            self._project.install_draft(self.camera.id, note=note)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.camera = self._project.camera(self.camera.id)
+        self._installed_replay = None
+        self.comparison = self._compare(self.draft)
+        self.installed_changed.emit()
+        self.comparison_changed.emit()
+
+
+class _DraftCommand(QUndoCommand):
+    def __init__(self, model: CameraModel, old: Settings, new: Settings, what: str) -> None:
+        super().__init__(what)
+        self._model, self._old, self._new = model, old, new
+
+    def redo(self) -> None:
+        self._model.apply_draft(self._new)
+
+    def undo(self) -> None:
+        self._model.apply_draft(self._old)
+
+
+class _JudgeCommand(QUndoCommand):
+    def __init__(self, model: CameraModel, old: Mapping[int, str], new: Mapping[int, str], what: str) -> None:
+        super().__init__(what)
+        self._model, self._old, self._new = model, old, new
+
+    def redo(self) -> None:
+        self._model.apply_judgements(self._new)
+
+    def undo(self) -> None:
+        self._model.apply_judgements(self._old)

@@ -1,0 +1,336 @@
+"""The zone tool: a state machine without widgets, fed plain pointer events in picture coordinates (0..1).
+
+A zone can never collapse, cross itself or leave the picture: a move that would do so is simply not followed, the last
+good shape stays, and Esc brings back the shape from before the gesture.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from shapely.geometry import Point as ShapelyPoint
+from shapely.geometry import Polygon
+
+from guardia.core.zones import Point, PolygonZone, Zone, ZoneKind, polygon_problem
+
+SNAP = 0.012
+"""Distance within which a corner snaps to the picture's edge or to a corner of another zone."""
+
+CLICK = 0.008
+"""A press and release closer than this is a click, not a drag."""
+
+
+class Mode(StrEnum):
+    """What a press does."""
+
+    SELECT = "select"
+    WATCH = "watch"
+    IGNORE = "ignore"
+
+
+@dataclass(frozen=True)
+class Grip:
+    """What the pointer has hold of.
+
+    Parameters
+    ----------
+    zone
+        Index of the zone.
+    corner
+        Index of the corner, None for the whole zone.
+    edge
+        The corner is new, inserted on an edge.
+    """
+
+    zone: int
+    corner: int | None
+    edge: bool = False
+
+
+class PolygonTool:
+    """Edits the polygon zones of a draft.
+
+    Parameters
+    ----------
+    preview
+        Called with the zones while a gesture is under way.
+    commit
+        Called with the zones and what was done when a gesture is finished.
+    refuse
+        Called with a sentence when something cannot be done.
+    max_corners
+        Corners that the make takes per zone.
+    max_zones
+        Zones that the make takes.
+    """
+
+    def __init__(
+        self,
+        *,
+        preview: Callable[[tuple[Zone, ...]], None],
+        commit: Callable[[tuple[Zone, ...], str], None],
+        refuse: Callable[[str], None],
+        max_corners: int,
+        max_zones: int,
+    ) -> None:
+        self._preview = preview
+        self._commit = commit
+        self._refuse = refuse
+        self._max_corners = max_corners
+        self._max_zones = max_zones
+        self.mode = Mode.SELECT
+        self.zones: tuple[Zone, ...] = ()
+        self.before: tuple[Zone, ...] | None = None
+        self.selected: int | None = None
+        self.corner: int | None = None
+        self.drawing: tuple[Point, ...] = ()
+        self.pointer: Point | None = None
+        self._grip: Grip | None = None
+        self._pressed: Point | None = None
+        self._rectangle = False
+
+    @property
+    def in_gesture(self) -> bool:
+        """A gesture is under way."""
+        return self._grip is not None or bool(self.drawing) or self._rectangle
+
+    def set_zones(self, zones: tuple[Zone, ...]) -> None:
+        """Take the zones from outside (a load, an undo); ends any gesture."""
+        self.zones = zones
+        self._end()
+        if self.selected is not None and self.selected >= len(zones):
+            self.selected = None
+        if self.selected is None or self.corner is None or self.corner >= len(self._points(self.selected)):
+            self.corner = None
+
+    def set_mode(self, mode: Mode) -> None:
+        """Change what a press does; an unfinished shape is dropped."""
+        self.cancel()
+        self.mode = mode
+
+    def select(self, zone: int | None) -> None:
+        """Select a zone."""
+        self.selected, self.corner = zone, None
+
+    def _points(self, zone: int) -> tuple[Point, ...]:
+        found = self.zones[zone]
+        return found.points if isinstance(found, PolygonZone) else ()
+
+    def find(self, at: Point, reach: float) -> Grip | None:
+        """What lies under the pointer: a corner or edge of the selected zone first, then any zone's inside.
+
+        Parameters
+        ----------
+        at
+            The pointer.
+        reach
+            How near counts as touching.
+
+        Returns
+        -------
+        Grip | None
+            What was found.
+        """
+        order = [self.selected] if self.selected is not None else []
+        order += [i for i in reversed(range(len(self.zones))) if i != self.selected]
+        for index in order:
+            points = self._points(index)
+            for corner, point in enumerate(points):
+                if _distance(at, point) <= reach:
+                    return Grip(index, corner)
+        if self.selected is not None:
+            points = self._points(self.selected)
+            for corner, point in enumerate(points):
+                following = points[(corner + 1) % len(points)]
+                middle = ((point[0] + following[0]) / 2, (point[1] + following[1]) / 2)
+                if _distance(at, middle) <= reach:
+                    return Grip(self.selected, corner + 1, edge=True)
+        for index in order:
+            points = self._points(index)
+            if points and Polygon(points).contains(ShapelyPoint(at)):
+                return Grip(index, None)
+        return None
+
+    def press(self, at: Point, *, reach: float) -> None:
+        """The pointer's button goes down."""
+        self._pressed = at
+        if self.mode is not Mode.SELECT:
+            if not self.drawing and len(self.zones) >= self._max_zones:
+                self._refuse(f"This make takes at most {self._max_zones} zones; delete one first.")
+                self._pressed = None
+            return
+        grip = self.find(at, reach)
+        if grip is None:
+            self.selected = self.corner = None
+            return
+        if grip.edge and len(self._points(grip.zone)) >= self._max_corners:
+            self._refuse(f"This make takes at most {self._max_corners} corners per zone.")
+            return
+        self.selected, self.corner = grip.zone, grip.corner
+        self.before = self.zones
+        self._grip = grip
+        if grip.edge and grip.corner is not None:
+            points = list(self._points(grip.zone))
+            points.insert(grip.corner, at)
+            self._try(grip.zone, tuple(points))
+
+    def move(self, at: Point) -> None:
+        """The pointer moves, with or without its button down."""
+        self.pointer = at
+        if self._grip is not None and self._pressed is not None and self.before is not None:
+            self._drag(at)
+        elif self.mode is not Mode.SELECT and self._pressed is not None and not self.drawing:
+            self._rectangle = _distance(at, self._pressed) > CLICK
+        if self.in_gesture:
+            self._preview(self.zones)
+
+    def _drag(self, at: Point) -> None:
+        grip, pressed, before = self._grip, self._pressed, self.before
+        if grip is None or pressed is None or before is None:
+            return
+        if grip.corner is None:
+            zone = before[grip.zone]
+            if isinstance(zone, PolygonZone):
+                xs, ys = [p[0] for p in zone.points], [p[1] for p in zone.points]
+                dx = min(max(at[0] - pressed[0], -min(xs)), 1 - max(xs))
+                dy = min(max(at[1] - pressed[1], -min(ys)), 1 - max(ys))
+                self._try(grip.zone, tuple((x + dx, y + dy) for x, y in zone.points))
+            return
+        points = list(self._points(grip.zone))
+        if grip.corner < len(points) and (not grip.edge or len(points) > len(_points_of(before[grip.zone]))):
+            points[grip.corner] = self._snapped(at, grip.zone)
+        elif grip.edge:
+            points.insert(grip.corner, self._snapped(at, grip.zone))
+        self._try(grip.zone, tuple(points))
+
+    def release(self, at: Point) -> None:
+        """The pointer's button comes up."""
+        if self._grip is not None and self.before is not None:
+            grip, before = self._grip, self.before
+            changed = self.zones != before
+            self._end()
+            if changed:
+                what = "move zone" if grip.corner is None else ("insert corner" if grip.edge else "move corner")
+                self._commit(self.zones, what)
+            return
+        pressed, self._pressed = self._pressed, None
+        if self.mode is Mode.SELECT or pressed is None:
+            return
+        if self._rectangle:
+            self._rectangle = False
+            (x0, y0), (x1, y1) = self._snapped(pressed, None), self._snapped(at, None)
+            self._add(((x0, y0), (x1, y0), (x1, y1), (x0, y1)))
+        elif self.drawing and _distance(at, self.drawing[0]) <= 2 * CLICK and len(self.drawing) >= 3:
+            self.finish()
+        elif len(self.drawing) >= self._max_corners:
+            self._refuse(f"This make takes at most {self._max_corners} corners; close the zone with Enter.")
+        else:
+            self.drawing = (*self.drawing, self._snapped(at, None))
+            self._preview(self.zones)
+
+    def finish(self) -> None:
+        """Close the shape being drawn."""
+        points, self.drawing = self.drawing, ()
+        distinct: list[Point] = []
+        for point in points:
+            if not distinct or _distance(point, distinct[-1]) > 1e-6:
+                distinct.append(point)
+        if points:
+            self._add(tuple(distinct))
+
+    def cancel(self) -> None:
+        """Bring back the shape from before the gesture."""
+        if not self.in_gesture:
+            return
+        if self.before is not None:
+            self.zones = self.before
+        self._end()
+        self._preview(self.zones)
+
+    def _end(self) -> None:
+        self.before = None
+        self._grip = None
+        self._pressed = None
+        self._rectangle = False
+        self.drawing = ()
+
+    @property
+    def rectangle(self) -> tuple[Point, Point] | None:
+        """Opposite corners of the rectangle being drawn, None when there is none."""
+        return (self._pressed, self.pointer) if self._rectangle and self._pressed and self.pointer else None
+
+    def delete(self) -> None:
+        """Delete the selected corner, or the selected zone when no corner is selected or only three are left."""
+        if self.selected is None or self.in_gesture:
+            return
+        points = self._points(self.selected)
+        if self.corner is not None and len(points) > 3:
+            rest = points[: self.corner] + points[self.corner + 1 :]
+            if self._try(self.selected, rest):
+                self.corner = None
+                self._commit(self.zones, "delete corner")
+            else:
+                self._refuse("Without this corner the zone would cross itself; it was kept.")
+            return
+        self.zones = self.zones[: self.selected] + self.zones[self.selected + 1 :]
+        self.selected = self.corner = None
+        self._commit(self.zones, "delete zone")
+
+    def nudge(self, dx: float, dy: float) -> None:
+        """Move the selected corner or zone by a small step."""
+        if self.selected is None or self.in_gesture:
+            return
+        points = self._points(self.selected)
+        chosen = range(len(points)) if self.corner is None else (self.corner,)
+        moved = tuple((p[0] + dx, p[1] + dy) if i in chosen else p for i, p in enumerate(points))
+        if all(0 <= c <= 1 for p in moved for c in p) and self._try(self.selected, moved):
+            self._commit(self.zones, "move zone" if self.corner is None else "move corner")
+
+    def rename(self, zone: int, name: str) -> None:
+        """Give a zone another name."""
+        old = self.zones[zone]
+        if isinstance(old, PolygonZone) and name.strip() and name != old.name:
+            self.zones = (*self.zones[:zone], replace(old, name=name.strip()), *self.zones[zone + 1 :])
+            self._commit(self.zones, "rename zone")
+
+    def _add(self, points: tuple[Point, ...]) -> None:
+        problem = polygon_problem(points)
+        if problem is not None:
+            self._refuse(f"The zone was not added: {problem}")
+            self._preview(self.zones)
+            return
+        kind = ZoneKind.WATCH if self.mode is Mode.WATCH else ZoneKind.IGNORE
+        number = 1 + sum(isinstance(z, PolygonZone) and z.kind is kind for z in self.zones)
+        self.zones = (*self.zones, PolygonZone(kind, points, f"{kind.value} {number}"))
+        self.selected, self.corner = len(self.zones) - 1, None
+        self.mode = Mode.SELECT
+        self._commit(self.zones, f"add {kind.value} zone")
+
+    def _try(self, zone: int, points: tuple[Point, ...]) -> bool:
+        """Take a new shape if it is a usable one."""
+        old = self.zones[zone]
+        if not isinstance(old, PolygonZone) or polygon_problem(points) is not None:
+            return False
+        self.zones = (*self.zones[:zone], replace(old, points=points), *self.zones[zone + 1 :])
+        return True
+
+    def _snapped(self, at: Point, zone: int | None) -> Point:
+        x, y = (min(1.0, max(0.0, c)) for c in at)
+        for index in range(len(self.zones)):
+            if index != zone:
+                for corner in self._points(index):
+                    if _distance((x, y), corner) <= SNAP:
+                        return corner
+        x = 0.0 if x <= SNAP else 1.0 if x >= 1 - SNAP else x
+        y = 0.0 if y <= SNAP else 1.0 if y >= 1 - SNAP else y
+        return x, y
+
+
+def _points_of(zone: Zone) -> tuple[Point, ...]:
+    return zone.points if isinstance(zone, PolygonZone) else ()
+
+
+def _distance(a: Point, b: Point) -> float:
+    return max(abs(a[0] - b[0]), abs(a[1] - b[1]))

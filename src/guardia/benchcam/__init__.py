@@ -1,0 +1,1 @@
+"""The bench camera: a synthetic scene, and a camera that decides by code of its own and records real files."""

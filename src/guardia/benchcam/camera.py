@@ -1,0 +1,265 @@
+"""The simulated camera: renders its picture, decides by code of its own, and records H.264 files.
+
+Its decision code is not the motion model's: a running background in every picture, a blurred difference, connected
+areas of pixels. The technician's settings are told to it in the make's words; what they do inside differs a little
+from what the capability file says, as it does with real makes.
+"""
+
+from __future__ import annotations
+
+from collections import deque
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from fractions import Fraction
+from pathlib import Path
+
+import av
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image, ImageDraw
+from scipy.ndimage import label, uniform_filter
+
+from guardia.benchcam.actors import Actor, lamp
+from guardia.benchcam.scene import HEIGHT, WIDTH, Light, Picture, Still
+from guardia.core.capability import Capability
+from guardia.core.settings import Settings
+from guardia.core.zones import BlockZone, ZoneKind
+
+RATE_HZ = 10
+_DECISION_WIDTH, _DECISION_HEIGHT = 160, 90
+
+
+def lit(still: Still, light: Light, *, level: float = 1.0) -> Picture:
+    """The still scene in a light.
+
+    Parameters
+    ----------
+    still
+        The scene by day.
+    light
+        Day, dusk or infrared night.
+    level
+        Brightness of the day or dusk.
+
+    Returns
+    -------
+    Picture
+        (H, W, 3) float32, 0..255.
+    """
+    if light is Light.NIGHT:
+        grey = still.colour @ np.array([0.42, 0.4, 0.18], np.float32)
+        row, col = np.mgrid[0:HEIGHT, 0:WIDTH].astype(np.float32)
+        beam = np.exp(-(((col - WIDTH / 2) / 330) ** 2) - (((row - 210) / 230) ** 2))
+        back = grey * lamp(still.distance_m) * beam * (1 - 0.75 * still.water) + 7
+        return np.repeat(back[..., None], 3, axis=2).astype(np.float32)
+    if light is Light.DUSK:
+        return (still.colour * np.array([0.5, 0.46, 0.5], np.float32) * level).astype(np.float32)
+    return (still.colour * level).astype(np.float32)
+
+
+class View:
+    """Renders the camera's pictures.
+
+    Parameters
+    ----------
+    base
+        The still scene in its light.
+    actors
+        What moves, the farther first.
+    light
+        Decides noise and colour.
+    seed
+        For the sensor noise.
+    """
+
+    def __init__(self, base: Picture, actors: Sequence[Actor], light: Light, seed: int) -> None:
+        self._base = base
+        self._actors = actors
+        self._night = light is Light.NIGHT
+        self._rng = np.random.default_rng(seed)
+        sigma = {Light.DAY: 1.6, Light.DUSK: 3.2, Light.NIGHT: 4.8}[light]
+        self._noise = self._rng.normal(0, sigma, (HEIGHT * 2, WIDTH * 2)).astype(np.float32)
+
+    def picture(self, at_s: float) -> NDArray[np.uint8]:
+        """The camera's picture at a moment: (H, W, 3) uint8."""
+        picture = self._base.copy()
+        for actor in self._actors:
+            actor.draw(picture, at_s, night=self._night)
+        row, col = self._rng.integers(0, HEIGHT), self._rng.integers(0, WIDTH)
+        picture += self._noise[row : row + HEIGHT, col : col + WIDTH, None]
+        return np.clip(picture, 0, 255).astype(np.uint8)
+
+
+class Decider:
+    """The camera's own motion detection.
+
+    Parameters
+    ----------
+    settings
+        What the camera was told.
+    capability
+        The make.
+    truth_factor
+        How this very camera's size thresholds differ from the make's nominal ones.
+    """
+
+    def __init__(self, settings: Settings, capability: Capability, *, truth_factor: float = 1.12) -> None:
+        contrast, share = settings.sensitivity_under(capability)
+        self._contrast = contrast
+        self._pixels = share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT
+        self._hold = settings.hold_s
+        self._on = settings.detection_on
+        self._zone = _zone_pixels(settings)
+        self._background: NDArray[np.float32] | None = None
+        self._since: float | None = None
+
+    def triggered(self, picture: NDArray[np.uint8], at_s: float) -> bool:
+        """Take in the next picture and say whether motion has lasted long enough."""
+        small = picture[::4, ::4].astype(np.float32) @ np.array([0.3, 0.59, 0.11], np.float32)
+        small = uniform_filter(small, 3)
+        if self._background is None:
+            self._background = small.copy()
+        moved = (np.abs(small - self._background) > self._contrast) & self._zone
+        self._background += 0.03 * (small - self._background)
+        areas, count = label(moved)
+        largest = np.bincount(areas.ravel())[1:].max() if count else 0
+        if not self._on or largest < self._pixels:
+            self._since = None
+            return False
+        if self._since is None:
+            self._since = at_s
+        return at_s - self._since >= self._hold - 1e-6
+
+
+def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
+    size = (_DECISION_WIDTH, _DECISION_HEIGHT)
+    mask = Image.new("1", size, 0)
+    draw = ImageDraw.Draw(mask)
+    watches = False
+    for zone in settings.zones:
+        if isinstance(zone, BlockZone):
+            watches = True
+            active = np.array(zone.active).reshape(zone.rows, zone.columns)
+            block = Image.fromarray(active.astype(np.uint8) * 255).resize(size, Image.Resampling.NEAREST)
+            mask.paste(1, mask=block.convert("1"))
+        elif zone.kind is ZoneKind.WATCH:
+            watches = True
+            draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=1)
+    if not watches:
+        mask.paste(1, (0, 0, *size))
+    for zone in settings.zones:
+        if not isinstance(zone, BlockZone) and zone.kind is ZoneKind.IGNORE:
+            draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=0)
+    return np.array(mask, bool)
+
+
+class ClipWriter:
+    """Writes pictures as an H.264 file.
+
+    Parameters
+    ----------
+    path
+        The file to make.
+    crf
+        Quality of the compression, larger is coarser.
+    """
+
+    def __init__(self, path: Path, *, crf: int = 34) -> None:
+        self._container = av.open(str(path), "w")
+        self._stream = self._container.add_stream("libx264", rate=RATE_HZ)
+        self._stream.width, self._stream.height = WIDTH, HEIGHT
+        self._stream.pix_fmt = "yuv420p"
+        self._stream.time_base = Fraction(1, RATE_HZ)
+        self._stream.options = {"crf": str(crf), "preset": "slow", "g": str(RATE_HZ * 4), "threads": "1"}
+        self._count = 0
+
+    def add(self, picture: NDArray[np.uint8]) -> None:
+        """Append one picture."""
+        frame = av.VideoFrame.from_ndarray(picture, format="rgb24")
+        frame.pts = self._count
+        self._count += 1
+        for packet in self._stream.encode(frame):
+            self._container.mux(packet)
+
+    def close(self) -> None:
+        """Finish the file."""
+        for packet in self._stream.encode():
+            self._container.mux(packet)
+        self._container.close()
+
+
+@dataclass(frozen=True)
+class Recorded:
+    """A clip that the bench camera made.
+
+    Parameters
+    ----------
+    start_s
+        First picture, seconds of the scene's clock.
+    trigger_s
+        What made it record; equal to start_s on continuous footage.
+    end_s
+        End of the clip.
+    """
+
+    start_s: float
+    trigger_s: float
+    end_s: float
+
+
+def _moments(begin_s: float, end_s: float) -> Iterator[float]:
+    for index in range(round((end_s - begin_s) * RATE_HZ)):
+        yield begin_s + index / RATE_HZ
+
+
+def record_motion(
+    view: View, settings: Settings, decider: Decider, path: Path, *, begin_s: float, end_s: float, free_from_s: float
+) -> Recorded | None:
+    """Run the camera over a stretch of the scene and record the first motion clip, if it triggers.
+
+    Parameters
+    ----------
+    view
+        Renders the pictures.
+    settings
+        Pre-record and clip length are used.
+    decider
+        A new one for this stretch.
+    path
+        The file to make.
+    begin_s
+        Beginning of the stretch.
+    end_s
+        Its end; a trigger after it is not waited for.
+    free_from_s
+        The camera rests until then.
+
+    Returns
+    -------
+    Recorded | None
+        The clip, None if nothing triggered.
+    """
+    before: deque[NDArray[np.uint8]] = deque(maxlen=max(1, round(settings.pre_record_s * RATE_HZ)))
+    for at in _moments(begin_s, end_s):
+        picture = view.picture(at)
+        if decider.triggered(picture, at) and at >= free_from_s:
+            writer = ClipWriter(path)
+            for earlier in before:
+                writer.add(earlier)
+            length = settings.clip_length_s or 20.0
+            writer.add(picture)
+            for later in _moments(at + 1 / RATE_HZ, at + length):
+                writer.add(view.picture(later))
+            writer.close()
+            return Recorded(at - len(before) / RATE_HZ, at, at + length)
+        before.append(picture)
+    return None
+
+
+def record_continuous(view: View, path: Path, *, begin_s: float, end_s: float) -> Recorded:
+    """Record a stretch of the scene whatever happens in it."""
+    writer = ClipWriter(path, crf=35)
+    for at in _moments(begin_s, end_s):
+        writer.add(view.picture(at))
+    writer.close()
+    return Recorded(begin_s, begin_s, end_s)

@@ -1,0 +1,1 @@
+"""Pure computation: values in, values out. No files, no clock, no interface."""

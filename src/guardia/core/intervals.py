@@ -1,0 +1,77 @@
+"""Intervals for shares and for rates: few events prove little, and the screen says so."""
+
+from __future__ import annotations
+
+import math
+
+from scipy.special import ndtri
+from scipy.stats import chi2
+
+
+def wilson(successes: int, trials: int, *, confidence: float = 0.95) -> tuple[float, float]:
+    """Wilson score interval of a share.
+
+    E. B. Wilson (1927), 'Probable inference, the law of succession, and statistical inference', without
+    continuity correction.
+
+    Parameters
+    ----------
+    successes
+        0..trials.
+    trials
+        Number of trials; with none the share may be anything.
+    confidence
+        Two-sided, 0..1.
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper bound, 0..1.
+
+    Raises
+    ------
+    ValueError
+        If successes lie outside 0..trials.
+    """
+    if not 0 <= successes <= trials:
+        raise ValueError(f"{successes} successes of {trials}")
+    if trials == 0:
+        return 0.0, 1.0
+    z = float(ndtri(0.5 + confidence / 2))
+    share = successes / trials
+    centre = share + z * z / (2 * trials)
+    half = z * math.sqrt(share * (1 - share) / trials + z * z / (4 * trials * trials))
+    scale = 1 + z * z / trials
+    low = 0.0 if successes == 0 else (centre - half) / scale
+    high = 1.0 if successes == trials else (centre + half) / scale
+    return max(0.0, low), min(1.0, high)
+
+
+def rate_interval(events: int, exposure: float, *, confidence: float = 0.95) -> tuple[float, float]:
+    """Exact interval of a Poisson rate (F. Garwood, 1936, by the chi-square quantiles).
+
+    Parameters
+    ----------
+    events
+        Number counted, at least 0.
+    exposure
+        Time watched, in the unit the rate is wanted per (for example days); above 0.
+    confidence
+        Two-sided, 0..1.
+
+    Returns
+    -------
+    tuple[float, float]
+        Lower and upper bound, events per unit of exposure.
+
+    Raises
+    ------
+    ValueError
+        If events are negative or nothing was watched.
+    """
+    if events < 0 or exposure <= 0:
+        raise ValueError(f"{events} events in {exposure}")
+    tail = (1 - confidence) / 2
+    low = 0.0 if events == 0 else float(chi2.ppf(tail, 2 * events)) / 2
+    high = float(chi2.ppf(1 - tail, 2 * events + 2)) / 2
+    return low / exposure, high / exposure

@@ -1,0 +1,374 @@
+"""Many traces as one: the size of motion in every picture of every clip, quickly, after any zone edit.
+
+The groups of adjacent active cells over the whole picture do not depend on the zone, so they are found once per
+contrast level. A zone edit then leaves a group whole, removes it, or cuts it; only cut groups that could still be
+their picture's largest are grouped again. The result is the same as labelling every picture afresh.
+"""
+
+from __future__ import annotations
+
+import bisect
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from guardia.core.motion import Run
+from guardia.core.trace import CONTRAST_LEVELS, Trace
+
+FILL_LIMIT = 0.2
+"""A cell is active at a contrast level when at least this share of its pixels changed by more than it."""
+
+FILL_BYTE = math.ceil(255 * FILL_LIMIT)
+
+
+Bits = NDArray[np.uint64]
+"""One row of cells as a bit mask, bit c for column c; grids are at most 64 columns wide."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Groups:
+    """Groups of one contrast level, a bit mask per row of cells. M row masks, G groups."""
+
+    mask: Bits  # (M,) sorted by group
+    row: NDArray[np.int32]  # (M,)
+    start: NDArray[np.int64]  # (G + 1,) into mask
+    frame: NDArray[np.int32]  # (G,)
+    size: NDArray[np.int32]  # (G,) cells
+    box: NDArray[np.int32]  # (G, 4) left, top, right, bottom cell, inclusive
+
+
+class TraceStack:
+    """Traces of many clips of one camera, joined for scoring.
+
+    Parameters
+    ----------
+    traces
+        All on the same grid.
+
+    Raises
+    ------
+    ValueError
+        If the traces have different grids.
+    """
+
+    def __init__(self, traces: Sequence[Trace]) -> None:
+        grids = {(t.columns, t.rows) for t in traces}
+        if len(grids) > 1:
+            raise ValueError(f"traces on different grids: {sorted(grids)}")
+        self.columns, self.rows = grids.pop() if grids else (1, 1)
+        self.clip_start = np.cumsum([0] + [t.frames for t in traces])
+        self.frames = int(self.clip_start[-1])
+        self.times = [t.times_s.tolist() for t in traces]
+        self._frame = np.concatenate(
+            [np.zeros(0, np.int32)]
+            + [
+                np.repeat(np.arange(t.frames, dtype=np.int32), np.diff(t.frame_start)) + np.int32(offset)
+                for t, offset in zip(traces, self.clip_start, strict=False)
+            ]
+        )
+        self._cell = np.concatenate([np.zeros(0, np.uint16)] + [t.cell for t in traces])
+        empty = np.zeros((0, len(CONTRAST_LEVELS)), np.uint8)
+        self._changed = np.concatenate([empty] + [t.changed for t in traces])
+        self._groups: dict[int, _Groups] = {}
+        self._boxes: dict[int, NDArray[np.int32]] = {}
+
+    @property
+    def cells(self) -> int:
+        """Cells of the grid."""
+        return self.columns * self.rows
+
+    def sizes(self, zone: NDArray[np.bool_], *, contrast: int, zone_test: str = "pixels") -> NDArray[np.int32]:
+        """Size of the motion in every picture.
+
+        Parameters
+        ----------
+        zone
+            (rows, columns), the cells that belong to the zone.
+        contrast
+            One of CONTRAST_LEVELS.
+        zone_test
+            'pixels': only cells inside form groups; 'box': a group counts whole when its box reaches a cell inside;
+            'foot': when the middle of its box's lower edge stands on a cell inside.
+
+        Returns
+        -------
+        NDArray[np.int32]
+            (F,) cells of the largest counting group, 0 where there is none.
+
+        Raises
+        ------
+        ValueError
+            If the zone has another grid or the zone test is unknown.
+        """
+        if zone.shape != (self.rows, self.columns):
+            raise ValueError(f"zone of shape {zone.shape} on a grid of {(self.rows, self.columns)}")
+        groups = self._of_level(contrast)
+        largest = np.zeros(self.frames, np.int32)
+        if not len(groups.mask):
+            return largest
+        if zone_test == "pixels":
+            bits = np.bitwise_or.reduce(np.where(zone, _BIT[: self.columns], np.uint64(0)), axis=1)
+            inside = groups.mask & bits[groups.row]
+            kept = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
+            intact = kept == groups.size
+            np.maximum.at(largest, groups.frame[intact], groups.size[intact])
+            cut = ~intact & (kept > largest[groups.frame])
+            if cut.any():
+                self._regroup(groups, cut, inside, largest)
+            return largest
+        left, top, right, bottom = groups.box.T
+        if zone_test == "box":
+            total = np.zeros((self.rows + 1, self.columns + 1), np.int32)
+            total[1:, 1:] = zone.cumsum(axis=0).cumsum(axis=1)
+            below, above = total[bottom + 1], total[top]
+            each = np.arange(len(left))
+            reached = below[each, right + 1] - above[each, right + 1] - below[each, left] + above[each, left] > 0
+        elif zone_test == "foot":
+            reached = zone[bottom, (left + right) // 2]
+        else:
+            raise ValueError(f"unknown zone test {zone_test!r}")
+        np.maximum.at(largest, groups.frame[reached], groups.size[reached])
+        return largest
+
+    def _regroup(self, groups: _Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
+        """Group the cells that a zone's edge left of the cut groups, and raise `largest` where they reach higher."""
+        rows = np.diff(groups.start)
+        chosen = np.flatnonzero(np.repeat(cut, rows) & (inside != 0))
+        frame = np.repeat(groups.frame, rows)[chosen]
+        key = frame.astype(np.int64) * (self.rows + 1) + groups.row[chosen]
+        runs = _row_runs(key, inside[chosen])
+        label = _label_runs(runs)
+        size = np.bincount(label, weights=runs.last - runs.first + 1).astype(np.int32)
+        owner = np.zeros(len(size), np.int32)
+        owner[label] = runs.key // (self.rows + 1)
+        np.maximum.at(largest, owner, size)
+
+    def _of_level(self, contrast: int) -> _Groups:
+        if contrast not in self._groups:
+            self._groups[contrast] = self._find_groups(contrast)
+        return self._groups[contrast]
+
+    def _find_groups(self, contrast: int) -> _Groups:
+        active = self._changed[:, CONTRAST_LEVELS.index(contrast)] >= FILL_BYTE
+        frame = self._frame[active]
+        row, col = np.divmod(self._cell[active].astype(np.int32), self.columns)
+        line = frame.astype(np.int64) * (self.rows + 1) + row
+        if not len(line):
+            none = np.zeros(0, np.int32)
+            return _Groups(np.zeros(0, np.uint64), none, np.zeros(1, np.int64), none, none, np.zeros((0, 4), np.int32))
+        begin = np.concatenate([[0], np.flatnonzero(np.diff(line)) + 1])
+        runs = _row_runs(line[begin], np.bitwise_or.reduceat(_BIT[col], begin))
+        label = _label_runs(runs)
+        # Labels rise with the first run of their group, so groups come out in order of picture.
+        order = np.argsort(label, kind="stable")
+        runs, label = _Runs(runs.key[order], runs.first[order], runs.last[order]), label[order]
+        start = np.concatenate([[0], np.flatnonzero(np.diff(label)) + 1, [len(label)]])
+        owner, row = np.divmod(runs.key, self.rows + 1)
+        first = start[:-1]
+        box = np.stack(
+            [
+                np.minimum.reduceat(runs.first, first),
+                np.minimum.reduceat(row, first),
+                np.maximum.reduceat(runs.last, first),
+                np.maximum.reduceat(row, first),
+            ],
+            axis=1,
+        ).astype(np.int32)
+        length = runs.last - runs.first + 1
+        mask = (np.uint64(0xFFFFFFFFFFFFFFFF) >> (64 - length).astype(np.uint64)) << runs.first.astype(np.uint64)
+        size = np.add.reduceat(length, first).astype(np.int32)
+        return _Groups(mask, row.astype(np.int32), start, owner[first].astype(np.int32), size, box)
+
+    def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:
+        """Box of the largest group of every picture over the whole picture.
+
+        Parameters
+        ----------
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.int32]
+            (F, 4) left, top, right, bottom cell, inclusive; -1 where nothing is active.
+        """
+        if contrast in self._boxes:
+            return self._boxes[contrast]
+        groups = self._of_level(contrast)
+        boxes = np.full((self.frames, 4), -1, np.int32)
+        order = np.argsort(groups.size, kind="stable")
+        boxes[groups.frame[order]] = groups.box[order]
+        self._boxes[contrast] = boxes
+        return boxes
+
+    def box_at(self, clip: int, at_s: float, *, contrast: int) -> tuple[float, float, float, float] | None:
+        """Box of the largest moving group in the picture nearest to a time.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        at_s
+            Seconds on the clip's clock.
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        tuple[float, float, float, float] | None
+            Left, top, right, bottom in 0..1, None if nothing moves there.
+        """
+        times = np.asarray(self.times[clip])
+        if not len(times):
+            return None
+        frame = int(self.clip_start[clip]) + int(np.abs(times - at_s).argmin())
+        left, top, right, bottom = self.largest_boxes(contrast=contrast)[frame].tolist()
+        if left < 0:
+            return None
+        return left / self.columns, top / self.rows, (right + 1) / self.columns, (bottom + 1) / self.rows
+
+    def main_cells(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.bool_]:
+        """Cells that the largest group covered in any picture of a stretch of a clip.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        first_s
+            Beginning of the stretch on the clip's clock.
+        last_s
+            Its end.
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.bool_]
+            (rows, columns).
+        """
+        groups, (low, high) = self._of_level(contrast), self._pictures(clip, first_s, last_s)
+        begin, end = np.searchsorted(groups.frame, [low, high])
+        # Of the groups of one picture the last in order of size stays.
+        order = begin + np.lexsort((groups.size[begin:end], groups.frame[begin:end]))
+        frames = groups.frame[order]
+        largest = order[np.flatnonzero(np.append(np.diff(frames), 1))]
+        bits = np.zeros(self.rows, np.uint64)
+        for group in largest:
+            rows = slice(groups.start[group], groups.start[group + 1])
+            np.bitwise_or.at(bits, groups.row[rows], groups.mask[rows])
+        covered: NDArray[np.bool_] = (bits[:, None] & _BIT[: self.columns]) != 0
+        return covered
+
+    def _pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
+        """First picture of a stretch of a clip, and the first after it, among all pictures."""
+        base, times = int(self.clip_start[clip]), self.times[clip]
+        return base + bisect.bisect_left(times, first_s), base + bisect.bisect_right(times, last_s)
+
+    def activity(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.float64]:
+        """Share of the pictures of a stretch of a clip in which each cell is active.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        first_s
+            Beginning of the stretch on the clip's clock.
+        last_s
+            Its end.
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            (rows, columns), 0..1.
+        """
+        low, high = self._pictures(clip, first_s, last_s)
+        begin, end = np.searchsorted(self._frame, [low, high])
+        active = self._changed[begin:end, CONTRAST_LEVELS.index(contrast)] >= FILL_BYTE
+        counts = np.bincount(self._cell[begin:end][active], minlength=self.cells)
+        share: NDArray[np.float64] = counts.reshape(self.rows, self.columns) / max(1, high - low)
+        return share
+
+    def runs(self, sizes: NDArray[np.int32], least: int) -> list[list[Run]]:
+        """Stretches of pictures with enough motion, per clip.
+
+        Parameters
+        ----------
+        sizes
+            (F,) as from sizes().
+        least
+            Cells needed.
+
+        Returns
+        -------
+        list[list[Run]]
+            Per clip, runs of picture indices within the clip.
+        """
+        above = np.zeros(self.frames + 1, bool)
+        above[:-1] = sizes >= least
+        result: list[list[Run]] = [[] for _ in self.times]
+        if not above.any():
+            return result
+        begins = above[:-1] & ~np.concatenate([[False], above[:-2]])
+        inner = self.clip_start[1:-1]
+        inner = inner[inner < self.frames]
+        begins[inner] |= above[inner]
+        first = np.flatnonzero(begins)
+        clip = np.searchsorted(self.clip_start, first, side="right") - 1
+        falling = np.flatnonzero(above[:-1] & ~above[1:])
+        ends = falling[np.searchsorted(falling, first)]
+        ends = np.minimum(ends, self.clip_start[clip + 1] - 1)
+        base = self.clip_start[clip]
+        for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
+            result[index].append((a, b))
+        return result
+
+
+_BIT = np.uint64(1) << np.arange(64, dtype=np.uint64)
+
+
+@dataclass(frozen=True, eq=False)
+class _Runs:
+    """Unbroken runs of active cells within rows, sorted by row and column."""
+
+    key: NDArray[np.int64]  # picture * (rows + 1) + row: an empty row parts the pictures
+    first: NDArray[np.int64]  # column
+    last: NDArray[np.int64]  # column, inclusive
+
+
+def _row_runs(key: NDArray[np.int64], mask: Bits) -> _Runs:
+    keys, firsts, lasts = [], [], []
+    while len(key):
+        low = mask & (~mask + np.uint64(1))
+        rest = mask + low  # carries through the lowest run
+        first = np.bitwise_count(low - np.uint64(1)).astype(np.int64)
+        run = mask & ~rest
+        keys.append(key)
+        firsts.append(first)
+        lasts.append(first + np.bitwise_count(run) - 1)
+        mask = mask & rest
+        more = mask != 0
+        key, mask = key[more], mask[more]
+    key, first, last = np.concatenate(keys), np.concatenate(firsts), np.concatenate(lasts)
+    order = np.argsort(key * 64 + first, kind="stable")
+    return _Runs(key[order], first[order], last[order])
+
+
+def _label_runs(runs: _Runs) -> NDArray[np.int32]:
+    """Group number of each run; runs of neighbouring rows that touch, also at corners, belong together."""
+    first, last = runs.key * 66 + runs.first, runs.key * 66 + runs.last
+    # A run touches one of the next row when that reaches from one cell before its beginning to one past its end.
+    low = np.searchsorted(last, first + 65)
+    high = np.searchsorted(first, last + 67, side="right")
+    count = np.maximum(high - low, 0)
+    upper = np.repeat(np.arange(len(first)), count)
+    lower = np.repeat(low - np.cumsum(count) + count, count) + np.arange(len(upper))
+    graph = coo_array((np.ones(len(upper), np.int8), (upper, lower)), shape=(len(first), len(first)))
+    labels: NDArray[np.int32] = connected_components(graph, directed=False)[1]
+    return labels

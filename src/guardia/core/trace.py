@@ -1,0 +1,251 @@
+"""The trace: how much of each grid cell changed, per sampled picture. docs/motion-model.md steps 1 and 2."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+ANALYSIS_RATE_HZ = 5.0
+ANALYSIS_WIDTH_PX = 320
+GRID_COLUMNS = 32
+GRID_ROWS = 18
+CONTRAST_LEVELS = (8, 12, 18, 27, 40)
+"""Luma steps (0..255); a pixel counts at a level when it differs from the background by more than that."""
+
+NOISE_FACTOR = 4.0
+"""A difference below this many standard deviations of the picture's noise never counts."""
+
+BACKGROUND_SAMPLES = 25
+BACKGROUND_BLOCK_S = 60.0
+SEEN_SHARE = 0.25
+"""Other clips correct the background of a pixel only if this clip showed their value this often ..."""
+
+AGREE_SHARE = 0.75
+"""... and if this share of the other clips agree with each other on it (a flag's place never does)."""
+
+SAME_LUMA = 8.0
+"""Luma difference up to which two backgrounds agree on a pixel."""
+
+Luma = NDArray[np.uint8]
+
+
+@dataclass(frozen=True, eq=False)
+class Trace:
+    """What was measured once from a clip's pictures, stored sparsely.
+
+    Parameters
+    ----------
+    times_s
+        (F,) float64, presentation time of each sampled picture from the clip's first picture on, rising.
+    frame_start
+        (F + 1,) int64, where each picture's entries begin in `cell` and `changed`.
+    cell
+        (N,) uint16, row * columns + column of each cell in which anything changed, rising within a picture.
+    changed
+        (N, K) uint8, 255 times the share of the cell's pixels changed by more than each contrast level, rounded.
+    columns
+        Cells across.
+    rows
+        Cells down.
+    """
+
+    times_s: NDArray[np.float64]
+    frame_start: NDArray[np.int64]
+    cell: NDArray[np.uint16]
+    changed: NDArray[np.uint8]
+    columns: int = GRID_COLUMNS
+    rows: int = GRID_ROWS
+
+    @property
+    def frames(self) -> int:
+        """Number of sampled pictures."""
+        return len(self.times_s)
+
+    @property
+    def duration_s(self) -> float:
+        """Time from the first sampled picture to the last."""
+        return float(self.times_s[-1] - self.times_s[0]) if self.frames else 0.0
+
+    def dense(self) -> NDArray[np.uint8]:
+        """The whole trace with its zeros: (F, rows, columns, K) uint8."""
+        full = np.zeros((self.frames, self.rows * self.columns, self.changed.shape[1]), np.uint8)
+        frame = np.repeat(np.arange(self.frames), np.diff(self.frame_start))
+        full[frame, self.cell] = self.changed
+        return full.reshape(self.frames, self.rows, self.columns, -1)
+
+
+def sparse_trace(times_s: NDArray[np.float64], dense: NDArray[np.uint8]) -> Trace:
+    """Store a dense trace sparsely.
+
+    Parameters
+    ----------
+    times_s
+        (F,) seconds, rising.
+    dense
+        (F, rows, columns, K) uint8.
+
+    Returns
+    -------
+    Trace
+        The same measurements.
+    """
+    frames, rows, columns, levels = dense.shape
+    flat = dense.reshape(frames, rows * columns, levels)
+    frame, cell = np.nonzero(flat[:, :, 0])
+    start = np.zeros(frames + 1, np.int64)
+    np.cumsum(np.bincount(frame, minlength=frames), out=start[1:])
+    return Trace(np.asarray(times_s, np.float64), start, cell.astype(np.uint16), flat[frame, cell], columns, rows)
+
+
+def join_traces(parts: list[Trace]) -> Trace:
+    """Join the traces of consecutive stretches of one clip; times must already run on."""
+    if len(parts) == 1:
+        return parts[0]
+    offsets = np.cumsum([0] + [len(p.cell) for p in parts])
+    starts = [p.frame_start[:-1] + o for p, o in zip(parts, offsets, strict=False)]
+    return Trace(
+        np.concatenate([p.times_s for p in parts]),
+        np.concatenate([*starts, offsets[-1:]]).astype(np.int64),
+        np.concatenate([p.cell for p in parts]),
+        np.concatenate([p.changed for p in parts]),
+        parts[0].columns,
+        parts[0].rows,
+    )
+
+
+def clip_background(pictures: Luma) -> Luma:
+    """Background of a stretch from its own pictures: the median over time of evenly spaced ones.
+
+    Parameters
+    ----------
+    pictures
+        (F, H, W) uint8 luma, F at least 1.
+
+    Returns
+    -------
+    Luma
+        (H, W) uint8.
+    """
+    count = min(BACKGROUND_SAMPLES, len(pictures))
+    index = np.round(np.linspace(0, len(pictures) - 1, count)).astype(int)
+    middle = (count - 1) // 2
+    background: Luma = np.partition(pictures[index], middle, axis=0)[middle]
+    return background
+
+
+def helped_background(own: Luma, pictures: Luma, others: list[Luma]) -> Luma:
+    """Correct a clip's own background where something stayed put, with other clips of that hour.
+
+    Where the median of the other clips (matched in brightness) disagrees with this clip's own, at least AGREE_SHARE
+    of the others agree with their median, and this clip showed that value in at least SEEN_SHARE of its pictures, the
+    others are right.
+
+    Parameters
+    ----------
+    own
+        (H, W) uint8, from clip_background.
+    pictures
+        (F, H, W) uint8 luma of this stretch.
+    others
+        Backgrounds of the same camera's other clips, each (H, W) uint8; others of another shape are left out.
+
+    Returns
+    -------
+    Luma
+        (H, W) uint8.
+    """
+    alike = [o for o in others if o.shape == own.shape]
+    if not alike:
+        return own
+    matched = np.stack([o + np.median(own - o.astype(np.float64)) for o in alike])
+    reference = np.clip(np.median(matched, axis=0), 0, 255)
+    agree = (np.abs(matched - reference) <= SAME_LUMA).mean(axis=0) >= AGREE_SHARE
+    differs = agree & (np.abs(own - reference) > SAME_LUMA)
+    if not differs.any():
+        return own
+    shown = np.abs(pictures[:, differs].astype(np.float64) - reference[differs]) <= SAME_LUMA
+    seen = shown.mean(axis=0) >= SEEN_SHARE
+    result = own.copy()
+    result[differs] = np.where(seen, np.round(reference[differs]), own[differs]).astype(np.uint8)
+    return result
+
+
+def measure(
+    pictures: Luma, background: Luma, *, columns: int = GRID_COLUMNS, rows: int = GRID_ROWS
+) -> NDArray[np.uint8]:
+    """Measure how much of each cell changed against the background.
+
+    Per picture the median difference is taken off (the light as a whole changed), and a pixel counts at a contrast
+    level when its remaining difference exceeds both the level and NOISE_FACTOR times the picture's noise.
+
+    Parameters
+    ----------
+    pictures
+        (F, H, W) uint8 luma.
+    background
+        (H, W) uint8.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    NDArray[np.uint8]
+        (F, rows, columns, K): 255 times the changed share of the cell, rounded half up.
+
+    Raises
+    ------
+    ValueError
+        If a picture has fewer pixels than cells, across or down.
+    """
+    frames, height, width = pictures.shape
+    if height < rows or width < columns:
+        raise ValueError(f"pictures of {width} x {height} pixels are smaller than the grid of {columns} x {rows} cells")
+    top = np.round(np.linspace(0, height, rows + 1)).astype(int)
+    left = np.round(np.linspace(0, width, columns + 1)).astype(int)
+    pixels = np.outer(np.diff(top), np.diff(left))
+    result = np.zeros((frames, rows, columns, len(CONTRAST_LEVELS)), np.uint8)
+    base = background.astype(np.int16)
+    for index in range(frames):
+        difference = pictures[index] - base
+        sample = difference[::4, ::4]
+        shift = int(np.partition(sample, sample.size // 2, axis=None)[sample.size // 2])
+        np.subtract(difference, shift, out=difference)
+        np.abs(difference, out=difference)
+        floor = NOISE_FACTOR * noise_sigma(difference[::4, ::4])
+        for level, contrast in enumerate(CONTRAST_LEVELS):
+            changed = difference > max(contrast, floor)
+            if not changed.any():
+                break
+            across = np.add.reduceat(changed, left[:-1], axis=1, dtype=np.uint16)
+            count = np.add.reduceat(across, top[:-1], axis=0, dtype=np.uint32)
+            result[index, :, :, level] = np.floor(255 * count / pixels + 0.5)
+    return result
+
+
+def noise_sigma(absolute: NDArray[np.int16]) -> float:
+    """Standard deviation of a picture's noise, robust against what moves in it.
+
+    1.4826 times the median of the absolute differences (for normal noise; F. R. Hampel, 1974), the median taken as
+    that of grouped data, since luma comes in whole steps.
+
+    Parameters
+    ----------
+    absolute
+        Absolute differences from the background, whole numbers, any shape.
+
+    Returns
+    -------
+    float
+        Luma steps.
+    """
+    counts = np.bincount(absolute.ravel())
+    half = absolute.size / 2
+    below = np.cumsum(counts)
+    value = int(np.searchsorted(below, half))
+    before = below[value] - counts[value]
+    median = value - 0.5 + (half - before) / counts[value]
+    return 1.4826 * max(0.0, float(median))

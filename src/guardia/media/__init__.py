@@ -1,0 +1,1 @@
+"""Video in and out, still pictures, trace building."""

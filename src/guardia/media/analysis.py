@@ -1,0 +1,172 @@
+"""From a video file to its trace, its background and its key pictures."""
+
+from __future__ import annotations
+
+import io
+import itertools
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+from PIL import Image
+
+from guardia.core.stack import TraceStack
+from guardia.core.trace import (
+    BACKGROUND_BLOCK_S,
+    Trace,
+    clip_background,
+    helped_background,
+    join_traces,
+    measure,
+    sparse_trace,
+)
+from guardia.media.reader import pictures_at, sampled_pictures
+
+KEY_PICTURES = 5
+KEY_WIDTH_PX = 208
+
+
+@dataclass(frozen=True, eq=False)
+class Analysis:
+    """What is kept of a clip.
+
+    Parameters
+    ----------
+    trace
+        The measurements that all scoring works on.
+    background
+        (H, W) uint8 luma of the still scene, at the analysis width.
+    """
+
+    trace: Trace
+    background: NDArray[np.uint8]
+
+
+def analyse_clip(
+    path: Path,
+    *,
+    other_backgrounds: Sequence[NDArray[np.uint8]] = (),
+    cancelled: Callable[[], bool] = lambda: False,
+    threads: int = 0,
+) -> Analysis:
+    """Measure a clip once.
+
+    Parameters
+    ----------
+    path
+        Any file that FFmpeg reads.
+    other_backgrounds
+        Backgrounds of the same camera's other clips of that hour; they help with what stays put.
+    cancelled
+        Asked between blocks; True ends the work with what was measured until then.
+    threads
+        Decoding threads, 0 for as many as there are cores.
+
+    Returns
+    -------
+    Analysis
+        Trace and background.
+
+    Raises
+    ------
+    UnreadableClip
+        If the file cannot be used.
+    """
+    parts: list[Trace] = []
+    backgrounds = []
+    for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads):
+        own = clip_background(block.luma)
+        background = helped_background(own, block.luma, list(other_backgrounds))
+        parts.append(sparse_trace(block.times_s, measure(block.luma, background)))
+        backgrounds.append(background)
+        if cancelled():
+            break
+    return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)))
+
+
+def key_times(trace: Trace, start_s: float, end_s: float, *, contrast: int) -> list[float]:
+    """Times of an occurrence's key pictures: in each of KEY_PICTURES equal parts, where the motion is largest.
+
+    Parameters
+    ----------
+    trace
+        The clip's trace.
+    start_s
+        Beginning of the occurrence.
+    end_s
+        Its end.
+    contrast
+        One of the contrast levels.
+
+    Returns
+    -------
+    list[float]
+        KEY_PICTURES seconds on the clip's clock, rising.
+    """
+    stack = TraceStack([trace])
+    sizes = stack.sizes(np.ones((trace.rows, trace.columns), bool), contrast=contrast)
+    edges = np.linspace(start_s, max(end_s, start_s + 0.1), KEY_PICTURES + 1)
+    result = []
+    for low, high in itertools.pairwise(edges):
+        inside = np.flatnonzero((trace.times_s >= low) & (trace.times_s < high))
+        result.append(float(trace.times_s[inside[np.argmax(sizes[inside])]]) if len(inside) else float(low))
+    return result
+
+
+def key_pictures(path: Path, times_s: Sequence[float], *, threads: int = 0) -> bytes:
+    """The key pictures of an occurrence side by side, as one JPEG.
+
+    Parameters
+    ----------
+    path
+        The clip.
+    times_s
+        Seconds on the clip's clock, rising.
+    threads
+        Decoding threads, 0 for as many as there are cores.
+
+    Returns
+    -------
+    bytes
+        JPEG of len(times_s) pictures of KEY_WIDTH_PX each (narrower clips are not enlarged).
+
+    Raises
+    ------
+    UnreadableClip
+        If the file cannot be used.
+    """
+    return encode_jpeg(np.concatenate(pictures_at(path, times_s, width_px=KEY_WIDTH_PX, threads=threads), axis=1))
+
+
+def encode_jpeg(picture: NDArray[np.uint8], *, quality: int = 72) -> bytes:
+    """Encode an (H, W, 3) RGB or (H, W) grey picture."""
+    out = io.BytesIO()
+    Image.fromarray(picture).save(out, "JPEG", quality=quality)
+    return out.getvalue()
+
+
+def clean_view(paths: Sequence[Path], *, width_px: int = 960) -> bytes:
+    """A background picture without what moves, from single pictures of many clips.
+
+    Parameters
+    ----------
+    paths
+        Clips of one camera in like light.
+    width_px
+        Width of the result at most.
+
+    Returns
+    -------
+    bytes
+        JPEG.
+
+    Raises
+    ------
+    UnreadableClip
+        If not one of the clips can be used.
+    """
+    pictures = [pictures_at(p, [0.0], width_px=width_px)[0] for p in paths]
+    alike = [p for p in pictures if p.shape == pictures[0].shape]
+    return encode_jpeg(np.median(np.stack(alike), axis=0).astype(np.uint8), quality=88)

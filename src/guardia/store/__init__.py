@@ -1,0 +1,1 @@
+"""The project: one SQLite file beside a media folder."""

@@ -1,0 +1,176 @@
+"""The one wrapper around SQLite: opening, migrating, transactions, and errors in plain words."""
+
+from __future__ import annotations
+
+import sqlite3
+from collections.abc import Iterator, Sequence
+from contextlib import closing, contextmanager
+from pathlib import Path
+from typing import Any
+
+from guardia.core.errors import ProjectError
+
+MIGRATIONS: tuple[str, ...] = (
+    """
+    CREATE TABLE site (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, time_zone TEXT NOT NULL);
+    CREATE TABLE camera (
+        id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, capability TEXT NOT NULL, clean_view BLOB
+    );
+    CREATE TABLE settings (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id),
+        role TEXT NOT NULL CHECK (role IN ('installed', 'draft')),
+        from_s REAL, to_s REAL, body TEXT NOT NULL
+    );
+    CREATE UNIQUE INDEX one_draft ON settings (camera_id) WHERE role = 'draft';
+    CREATE UNIQUE INDEX one_in_force ON settings (camera_id) WHERE role = 'installed' AND to_s IS NULL;
+    CREATE TABLE clip (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id), file TEXT NOT NULL UNIQUE,
+        original_name TEXT NOT NULL, digest TEXT NOT NULL, bytes INTEGER NOT NULL, start_s REAL NOT NULL,
+        start_source TEXT NOT NULL, duration_s REAL NOT NULL, width INTEGER NOT NULL, height INTEGER NOT NULL,
+        codec TEXT NOT NULL, origin TEXT NOT NULL, UNIQUE (camera_id, digest)
+    );
+    CREATE TABLE trace (
+        clip_id INTEGER PRIMARY KEY REFERENCES clip (id), columns INTEGER NOT NULL, rows INTEGER NOT NULL,
+        levels INTEGER NOT NULL, times_s BLOB NOT NULL, frame_start BLOB NOT NULL, cell BLOB NOT NULL,
+        changed BLOB NOT NULL, background BLOB NOT NULL, background_width INTEGER NOT NULL
+    );
+    CREATE TABLE occurrence (
+        id INTEGER PRIMARY KEY, clip_id INTEGER NOT NULL REFERENCES clip (id), start_s REAL NOT NULL,
+        end_s REAL NOT NULL, kind TEXT NOT NULL DEFAULT '', key_times TEXT NOT NULL DEFAULT '[]', strip BLOB
+    );
+    CREATE INDEX occurrence_of_clip ON occurrence (clip_id);
+    CREATE TABLE logbook (
+        id INTEGER PRIMARY KEY, at_s REAL NOT NULL, camera_id INTEGER REFERENCES camera (id),
+        what TEXT NOT NULL, detail TEXT NOT NULL DEFAULT ''
+    );
+    """,
+)
+"""Step n brings a file from schema version n to n + 1."""
+
+SCHEMA_VERSION = len(MIGRATIONS)
+_APPLICATION_ID = 0x47524441
+
+
+class Database:
+    """One connection, for one thread.
+
+    Parameters
+    ----------
+    path
+        The file; it is made when missing and `create` is given.
+    create
+        Make a new file.
+
+    Raises
+    ------
+    ProjectError
+        If the file cannot be opened, is no project, or was made by a newer Guardia.
+    """
+
+    def __init__(self, path: Path, *, create: bool = False) -> None:
+        self.path = path
+        if not create and not path.is_file():
+            raise ProjectError(
+                f"There is no Guardia project at {path.parent}.", do="Choose a folder that holds a project.sqlite."
+            )
+        with self._plainly():
+            self._connection = sqlite3.connect(path, isolation_level=None, timeout=10.0)
+        try:
+            with self._plainly():
+                self._prepare(create=create)
+        except BaseException:
+            self._connection.close()
+            raise
+
+    def _prepare(self, *, create: bool) -> None:
+        connection = self._connection
+        connection.row_factory = sqlite3.Row
+        version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+        mark = int(connection.execute("PRAGMA application_id").fetchone()[0])
+        if not create and (mark != _APPLICATION_ID or version < 1):
+            raise ProjectError(f"{self.path} is not a Guardia project.", kept="The file was not changed.")
+        if version > SCHEMA_VERSION:
+            raise ProjectError(
+                f"{self.path.parent} was made by a newer Guardia (schema {version}; this one knows {SCHEMA_VERSION}).",
+                kept="The project was not changed.",
+                do="Open it with the newer version.",
+            )
+        connection.execute("PRAGMA journal_mode = WAL")
+        connection.execute("PRAGMA synchronous = NORMAL")
+        connection.execute("PRAGMA foreign_keys = ON")
+        if 0 < version < SCHEMA_VERSION:
+            self._back_up(version)
+        for step in range(version, SCHEMA_VERSION):
+            connection.executescript(
+                f"BEGIN IMMEDIATE;{MIGRATIONS[step]};PRAGMA user_version = {step + 1};"
+                f"PRAGMA application_id = {_APPLICATION_ID};COMMIT;"
+            )
+
+    def _back_up(self, version: int) -> None:
+        with closing(sqlite3.connect(self.path.with_suffix(f".before-schema-{version + 1}.sqlite"))) as copy:
+            self._connection.backup(copy)
+
+    @contextmanager
+    def _plainly(self) -> Iterator[None]:
+        """Tell errors of the person's disk or file in plain words; our own mistakes pass unchanged."""
+        try:
+            yield
+        except sqlite3.OperationalError as error:
+            text = str(error)
+            kept = "Everything saved before is kept."
+            if "readonly" in text or "read-only" in text:
+                raise ProjectError(
+                    f"The project at {self.path.parent} cannot be written to.",
+                    kept=kept,
+                    do="Copy the folder to a place of your own and open it there.",
+                ) from error
+            if "full" in text:
+                raise ProjectError(
+                    "The disk is full.", kept=kept, do="Free some space and repeat the last step."
+                ) from error
+            if "locked" in text:
+                raise ProjectError(
+                    "Another program is writing to this project.",
+                    kept=kept,
+                    do="Close it there, then repeat the last step.",
+                ) from error
+            if "unable to open" in text or "disk I/O" in text:
+                raise ProjectError(
+                    f"The project file {self.path} cannot be opened or read.",
+                    kept=kept,
+                    do="Check that the disk is connected and that you may read and write there.",
+                ) from error
+            raise
+        except sqlite3.DatabaseError as error:
+            if "not a database" in str(error) or "malformed" in str(error):
+                raise ProjectError(
+                    f"{self.path} is not a Guardia project, or it is damaged.", kept="The file was not changed."
+                ) from error
+            raise
+
+    @contextmanager
+    def transaction(self) -> Iterator[None]:
+        """All or nothing: commit on success, roll back on any exception."""
+        with self._plainly():
+            self._connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield
+                self._connection.execute("COMMIT")
+            except BaseException:
+                if self._connection.in_transaction:
+                    self._connection.execute("ROLLBACK")
+                raise
+
+    def rows(self, sql: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
+        """All rows of a query."""
+        with self._plainly():
+            return self._connection.execute(sql, values).fetchall()
+
+    def run(self, sql: str, values: Sequence[Any] = ()) -> int:
+        """Run one statement; returns the id of an inserted row."""
+        with self._plainly():
+            return int(self._connection.execute(sql, values).lastrowid or 0)
+
+    def close(self) -> None:
+        """Close the connection and fold the write-ahead log back into the file."""
+        self._connection.close()

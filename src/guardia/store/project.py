@@ -1,0 +1,512 @@
+"""The project: site, cameras, settings, clips, traces, occurrences and the logbook."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import shutil
+import time
+import zlib
+from collections.abc import Mapping, Sequence
+from contextlib import suppress
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.capability import Capability, capability_from_dict
+from guardia.core.errors import InvalidValue, ProjectError
+from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
+from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
+from guardia.core.stack import TraceStack
+from guardia.core.trace import CONTRAST_LEVELS, Trace
+from guardia.store.database import Database
+
+FILE_NAME = "project.sqlite"
+MEDIA = "media"
+
+
+@dataclass(frozen=True)
+class Site:
+    """A place with a time zone.
+
+    Parameters
+    ----------
+    name
+        Its name.
+    time_zone
+        IANA name.
+    """
+
+    name: str
+    time_zone: str
+
+
+@dataclass(frozen=True)
+class Camera:
+    """One installed camera.
+
+    Parameters
+    ----------
+    id
+        Number in the project.
+    name
+        Named after its place.
+    capability
+        The make.
+    installed
+        Settings in force.
+    draft
+        Settings being tried.
+    """
+
+    id: int
+    name: str
+    capability: Capability
+    installed: Settings
+    draft: Settings
+
+
+@dataclass(frozen=True)
+class NewClip:
+    """What is known of a file before it is taken in.
+
+    Parameters
+    ----------
+    path
+        The file, left where it is.
+    start_s
+        POSIX seconds.
+    start_source
+        How that is known.
+    duration_s
+        Seconds.
+    width
+        Pixels.
+    height
+        Pixels.
+    codec
+        FFmpeg's name.
+    origin
+        How it was recorded.
+    """
+
+    path: Path
+    start_s: float
+    start_source: str
+    duration_s: float
+    width: int
+    height: int
+    codec: str
+    origin: Origin
+
+
+@dataclass(frozen=True)
+class NewOccurrence:
+    """An occurrence with its key pictures.
+
+    Parameters
+    ----------
+    start_s
+        On the clip's clock.
+    end_s
+        Likewise.
+    key_times_s
+        Times of the key pictures.
+    strip
+        JPEG of the key pictures side by side.
+    """
+
+    start_s: float
+    end_s: float
+    key_times_s: Sequence[float]
+    strip: bytes
+
+
+class Project:
+    """An open project, for one thread; open another for another thread.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    create
+        Make a new project there.
+    site
+        For a new project.
+
+    Raises
+    ------
+    ProjectError
+        If the folder holds no usable project, or one already when a new one is to be made.
+    """
+
+    def __init__(self, folder: Path, *, create: bool = False, site: Site | None = None) -> None:
+        self.folder = folder
+        if create:
+            if (folder / FILE_NAME).exists():
+                raise ProjectError(
+                    f"{folder} already holds a project.", kept="It was not changed.", do="Open it instead."
+                )
+            _check_zone(site.time_zone if site else "UTC")
+            try:
+                (folder / MEDIA).mkdir(parents=True, exist_ok=True)
+            except OSError as error:
+                raise ProjectError(
+                    f"The folder {folder} cannot be made ({error.strerror}).", do="Choose a folder of your own."
+                ) from error
+        self._db = Database(folder / FILE_NAME, create=create)
+        if create:
+            place = site or Site(folder.name, "UTC")
+            self._db.run("INSERT INTO site (id, name, time_zone) VALUES (1, ?, ?)", (place.name, place.time_zone))
+
+    def close(self) -> None:
+        """Close the project; everything is already saved."""
+        self._db.close()
+
+    def __enter__(self) -> Project:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self.close()
+
+    def site(self) -> Site:
+        """The project's site."""
+        row = self._db.rows("SELECT name, time_zone FROM site")[0]
+        return Site(row["name"], row["time_zone"])
+
+    def cameras(self) -> list[Camera]:
+        """All cameras by name."""
+        return [self.camera(row["id"]) for row in self._db.rows("SELECT id FROM camera ORDER BY name")]
+
+    def camera(self, camera_id: int) -> Camera:
+        """One camera with its settings in force and its draft.
+
+        Parameters
+        ----------
+        camera_id
+            Number in the project.
+
+        Returns
+        -------
+        Camera
+            The camera.
+
+        Raises
+        ------
+        ProjectError
+            If the project has no such camera.
+        """
+        rows = self._db.rows("SELECT name, capability FROM camera WHERE id = ?", (camera_id,))
+        if not rows:
+            raise ProjectError(f"This project has no camera number {camera_id}.")
+        bodies = {
+            row["role"]: settings_from_dict(json.loads(row["body"]))
+            for row in self._db.rows(
+                "SELECT role, body FROM settings WHERE camera_id = ? AND to_s IS NULL", (camera_id,)
+            )
+        }
+        capability = capability_from_dict(json.loads(rows[0]["capability"]))
+        return Camera(camera_id, rows[0]["name"], capability, bodies["installed"], bodies["draft"])
+
+    def add_camera(
+        self, name: str, capability: Mapping[str, Any], installed: Settings, *, from_s: float | None = None
+    ) -> int:
+        """Add a camera whose draft begins as its installed settings.
+
+        Parameters
+        ----------
+        name
+            Named after its place; not yet used in this project.
+        capability
+            JSON form of the make.
+        installed
+            Settings in force.
+        from_s
+            Since when, POSIX seconds, None if unknown.
+
+        Returns
+        -------
+        int
+            Its number.
+
+        Raises
+        ------
+        InvalidValue
+            If the capability cannot be used or the name is taken.
+        """
+        capability_from_dict(capability)
+        if self._db.rows("SELECT 1 FROM camera WHERE name = ?", (name,)):
+            raise InvalidValue(f"There is already a camera named '{name}'.", do="Name each camera after its own place.")
+        body = json.dumps(settings_to_dict(installed))
+        with self._db.transaction():
+            camera_id = self._db.run(
+                "INSERT INTO camera (name, capability) VALUES (?, ?)", (name, json.dumps(capability))
+            )
+            for role, since in (("installed", from_s), ("draft", None)):
+                self._db.run(
+                    "INSERT INTO settings (camera_id, role, from_s, body) VALUES (?, ?, ?, ?)",
+                    (camera_id, role, since, body),
+                )
+        return camera_id
+
+    def save_draft(self, camera_id: int, draft: Settings) -> None:
+        """Keep a draft, at once and whole."""
+        with self._db.transaction():
+            self._db.run(
+                "UPDATE settings SET body = ? WHERE camera_id = ? AND role = 'draft'",
+                (json.dumps(settings_to_dict(draft)), camera_id),
+            )
+
+    def install_draft(self, camera_id: int, *, note: str = "") -> None:
+        """Record that the draft has been entered on the camera: it is now installed, the former settings are dated."""
+        now = time.time()
+        draft = self.camera(camera_id).draft
+        with self._db.transaction():
+            self._db.run(
+                "UPDATE settings SET to_s = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
+                (now, camera_id),
+            )
+            self._db.run(
+                "INSERT INTO settings (camera_id, role, from_s, body) VALUES (?, 'installed', ?, ?)",
+                (camera_id, now, json.dumps(settings_to_dict(draft))),
+            )
+            self._log(camera_id, "draft entered on the camera", note)
+
+    def _log(self, camera_id: int | None, what: str, detail: str = "") -> None:
+        self._db.run(
+            "INSERT INTO logbook (at_s, camera_id, what, detail) VALUES (?, ?, ?, ?)",
+            (time.time(), camera_id, what, detail),
+        )
+
+    def logbook(self, camera_id: int) -> list[tuple[float, str, str]]:
+        """(POSIX seconds, what, detail) of a camera, newest first."""
+        rows = self._db.rows(
+            "SELECT at_s, what, detail FROM logbook WHERE camera_id = ? ORDER BY id DESC", (camera_id,)
+        )
+        return [(row["at_s"], row["what"], row["detail"]) for row in rows]
+
+    def add_clip(self, camera_id: int, new: NewClip) -> int | None:
+        """Copy a clip into the media folder and enter it.
+
+        Parameters
+        ----------
+        camera_id
+            The camera that recorded it.
+        new
+            What is known of it.
+
+        Returns
+        -------
+        int | None
+            Its number, None if this camera has the very same file already.
+
+        Raises
+        ------
+        ProjectError
+            If the copy fails; nothing is left behind then.
+        """
+        try:
+            with new.path.open("rb") as file:
+                digest = hashlib.file_digest(file, "sha256").hexdigest()
+        except OSError as error:
+            raise ProjectError(f"{new.path.name} cannot be read ({error.strerror}).", kept="It was skipped.") from error
+        if self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest)):
+            return None
+        name = f"{digest[:16]}-{camera_id}{new.path.suffix.lower()}"
+        target, part = self.folder / MEDIA / name, self.folder / MEDIA / f"{name}.part"
+        try:
+            shutil.copyfile(new.path, part)
+            os.replace(part, target)
+        except OSError as error:
+            with suppress(OSError):
+                part.unlink()
+            raise ProjectError(
+                f"{new.path.name} cannot be copied into the project ({error.strerror}).",
+                kept="The clips taken in before are kept.",
+                do="Check the space on the disk, then import the rest again.",
+            ) from error
+        with self._db.transaction():
+            return self._db.run(
+                "INSERT INTO clip (camera_id, file, original_name, digest, bytes, start_s, start_source, duration_s,"
+                " width, height, codec, origin) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (
+                    camera_id, name, new.path.name, digest, target.stat().st_size, new.start_s, new.start_source,
+                    new.duration_s, new.width, new.height, new.codec, new.origin.value,
+                ),
+            )  # fmt: skip
+
+    def clips(self, camera_id: int, *, analysed: bool | None = None) -> list[Clip]:
+        """Clips of a camera in order of time; only analysed or only not analysed ones if asked."""
+        condition = {None: "", True: "AND t.clip_id IS NOT NULL", False: "AND t.clip_id IS NULL"}[analysed]
+        rows = self._db.rows(
+            "SELECT c.id, c.original_name, c.start_s, c.duration_s, c.origin FROM clip c "
+            f"LEFT JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.start_s, c.id",
+            (camera_id,),
+        )
+        return [Clip(r["id"], r["original_name"], r["start_s"], r["duration_s"], Origin(r["origin"])) for r in rows]
+
+    def clip_path(self, clip_id: int) -> Path:
+        """The clip's file in the media folder.
+
+        Parameters
+        ----------
+        clip_id
+            Number in the project.
+
+        Returns
+        -------
+        Path
+            The file.
+
+        Raises
+        ------
+        ProjectError
+            If the file is gone.
+        """
+        name: str = self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"]
+        path = self.folder / MEDIA / name
+        if not path.is_file():
+            raise ProjectError(
+                f"The clip {path.name} is missing from {path.parent}.",
+                kept="Its judgement and its trace are kept, so scores stay the same.",
+                do="Put the media folder back beside project.sqlite to see its pictures.",
+            )
+        return path
+
+    def put_analysis(
+        self, clip_id: int, trace: Trace, background: NDArray[np.uint8], occurrences: Sequence[NewOccurrence]
+    ) -> None:
+        """Keep what was measured of a clip and the occurrences found in it, in one transaction."""
+        with self._db.transaction():
+            self._db.run(
+                "INSERT OR REPLACE INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (
+                    clip_id, trace.columns, trace.rows, trace.changed.shape[1], _pack(trace.times_s, "<f8"),
+                    _pack(trace.frame_start, "<i8"), _pack(trace.cell, "<u2"), _pack(trace.changed, "u1"),
+                    _pack(background, "u1"), background.shape[1],
+                ),
+            )  # fmt: skip
+            for new in occurrences:
+                self._db.run(
+                    "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip) VALUES (?, ?, ?, ?, ?)",
+                    (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), new.strip),
+                )
+
+    def backgrounds(self, camera_id: int, around_s: float, *, limit: int = 9) -> list[NDArray[np.uint8]]:
+        """Backgrounds of the camera's analysed clips within an hour of the same time of day, nearest days first."""
+        zone = ZoneInfo(self.site().time_zone)
+        rows = self._db.rows(
+            "SELECT c.id, c.start_s FROM clip c JOIN trace t ON t.clip_id = c.id "
+            "WHERE c.camera_id = ? AND c.start_s <> ? ORDER BY abs(c.start_s - ?)",
+            (camera_id, around_s, around_s),
+        )
+        hour = _hour(around_s, zone)
+        near = [r["id"] for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
+        found = self._db.rows(
+            f"SELECT background, background_width FROM trace WHERE clip_id IN ({','.join('?' * len(near))})", near
+        )
+        return [_unpack(r["background"], "u1").reshape(-1, r["background_width"]) for r in found]
+
+    def brightness(self, clip_id: int) -> float | None:
+        """Mean luma (0..255) of a clip's background, None if it is not analysed."""
+        rows = self._db.rows("SELECT background FROM trace WHERE clip_id = ?", (clip_id,))
+        return float(_unpack(rows[0]["background"], "u1").mean()) if rows else None
+
+    def evidence(self, camera_id: int) -> Evidence:
+        """Everything that this camera's settings are scored on.
+
+        Parameters
+        ----------
+        camera_id
+            Number in the project.
+
+        Returns
+        -------
+        Evidence
+            Analysed clips, their occurrences and traces.
+        """
+        clips = self.clips(camera_id, analysed=True)
+        rows = self._db.rows(
+            "SELECT t.* FROM trace t JOIN clip c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.start_s, c.id",
+            (camera_id,),
+        )
+        return Evidence(
+            tuple(clips),
+            tuple(self._occurrences(camera_id)),
+            TraceStack([_trace(row) for row in rows]),
+            self.site().time_zone,
+        )
+
+    def _occurrences(self, camera_id: int) -> list[Occurrence]:
+        rows = self._db.rows(
+            "SELECT o.id, o.clip_id, o.start_s, o.end_s, o.kind FROM occurrence o JOIN clip c ON c.id = o.clip_id "
+            "JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ? ORDER BY c.start_s + o.start_s, o.id",
+            (camera_id,),
+        )
+        return [Occurrence(r["id"], r["clip_id"], r["start_s"], r["end_s"], r["kind"]) for r in rows]
+
+    def judge(self, kinds: Mapping[int, str]) -> None:
+        """Keep judgements by occurrence id, all in one transaction; an empty kind takes one back."""
+        with self._db.transaction():
+            for occurrence_id, kind in kinds.items():
+                self._db.run("UPDATE occurrence SET kind = ? WHERE id = ?", (kind, occurrence_id))
+
+    def strip(self, occurrence_id: int) -> bytes:
+        """The key pictures of an occurrence, as JPEG; empty if there are none."""
+        rows = self._db.rows("SELECT strip FROM occurrence WHERE id = ?", (occurrence_id,))
+        return bytes(rows[0]["strip"] or b"") if rows else b""
+
+    def key_times(self, occurrence_id: int) -> list[float]:
+        """Times of the key pictures on the clip's clock."""
+        rows = self._db.rows("SELECT key_times FROM occurrence WHERE id = ?", (occurrence_id,))
+        return [float(t) for t in json.loads(rows[0]["key_times"])] if rows else []
+
+    def clean_view(self, camera_id: int) -> bytes:
+        """The camera's picture without what moves, as JPEG; empty if there is none yet."""
+        return bytes(self._db.rows("SELECT clean_view FROM camera WHERE id = ?", (camera_id,))[0]["clean_view"] or b"")
+
+    def put_clean_view(self, camera_id: int, jpeg: bytes) -> None:
+        """Keep the camera's picture without what moves."""
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET clean_view = ? WHERE id = ?", (jpeg, camera_id))
+
+
+def _check_zone(name: str) -> None:
+    try:
+        ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError) as error:
+        raise InvalidValue(f"'{name}' is no time zone.", do="Use an IANA name such as Europe/London.") from error
+
+
+def _hour(posix_s: float, zone: ZoneInfo) -> float:
+    moment = datetime.fromtimestamp(posix_s, UTC).astimezone(zone)
+    return moment.hour + moment.minute / 60
+
+
+def _pack(values: NDArray[Any], form: str) -> bytes:
+    return zlib.compress(np.ascontiguousarray(values, np.dtype(form)).tobytes(), 4)
+
+
+def _unpack(blob: bytes, form: str) -> NDArray[Any]:
+    return np.frombuffer(zlib.decompress(blob), np.dtype(form))
+
+
+def _trace(row: Any) -> Trace:
+    if row["levels"] != len(CONTRAST_LEVELS):
+        raise ProjectError(
+            "This project's traces were measured with other contrast levels.", do="Import the clips again."
+        )
+    return Trace(
+        _unpack(row["times_s"], "<f8"),
+        _unpack(row["frame_start"], "<i8"),
+        _unpack(row["cell"], "<u2"),
+        _unpack(row["changed"], "u1").reshape(-1, row["levels"]),
+        row["columns"],
+        row["rows"],
+    )

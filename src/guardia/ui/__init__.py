@@ -1,0 +1,1 @@
+"""Thin PyQt6 widgets over the view-models."""

@@ -1,0 +1,398 @@
+"""Evidence: contact strips of every occurrence, judged by keyboard."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from datetime import datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from PyQt6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
+from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QListView,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.camera_model import TAKE_BACK, CameraModel
+from guardia.app.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel, Role
+from guardia.app.session import Session
+from guardia.core.evidence import Occurrence, Origin
+from guardia.core.gates import Outcome
+from guardia.core.judgement import KINDS, Verdict, kind_of
+from guardia.ui.parts import button, draw_mark, label, verdict_colour
+from guardia.ui.theme import THEME
+
+_STRIP_HEIGHT = 92
+_TEXT_WIDTH = 196
+_KEPT_STRIPS = 400
+_JUDGED_FILTERS = (
+    ("all", "All occurrences"),
+    ("unjudged", "Not judged yet"),
+    ("real", "Judged real"),
+    ("false", "Judged false"),
+    ("unsure", "Unsure"),
+    ("missed", "Real, missed by the draft"),
+    ("false recorded", "False, recorded by the draft"),
+)
+_KEYS = {kind.key: kind.id for kind in KINDS}
+
+
+class StripDelegate(QStyledItemDelegate):
+    """Draws one occurrence: when, what, its outcome, and its key pictures with the moving thing outlined."""
+
+    def __init__(self, model: CameraModel, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._model = model
+        self._strips: OrderedDict[int, tuple[QPixmap, list[tuple[float, float, float, float] | None]]] = OrderedDict()
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        """Every row has the same height."""
+        return QSize(600, _STRIP_HEIGHT + 12)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Draw a row."""
+        if painter is None:
+            return
+        occurrence: Occurrence = index.data(Role.OCCURRENCE)
+        painter.save()
+        area = option.rect
+        selected = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.fillRect(area, THEME.colour("accent_soft" if selected else "surface"))
+        painter.setPen(THEME.colour("line"))
+        painter.drawLine(area.bottomLeft(), area.bottomRight())
+        bar = verdict_colour(occurrence.verdict)
+        painter.fillRect(QRect(area.left(), area.top() + 1, 4, area.height() - 2), bar)
+        self._words(painter, area, index, occurrence)
+        pictures = QRect(area.left() + _TEXT_WIDTH, area.top() + 6, area.width() - _TEXT_WIDTH - 8, _STRIP_HEIGHT)
+        self._pictures(painter, pictures, occurrence)
+        if option.state & QStyle.StateFlag.State_HasFocus:
+            painter.setPen(QPen(THEME.colour("accent"), 2))
+            painter.drawRect(area.adjusted(1, 1, -2, -2))
+        painter.restore()
+
+    def _words(self, painter: QPainter, area: QRect, index: QModelIndex, occurrence: Occurrence) -> None:
+        left, top = area.left() + 14, area.top() + 6
+        installed: Outcome = index.data(Role.INSTALLED)
+        draft: Outcome = index.data(Role.DRAFT)
+        bold = QFont(painter.font())
+        bold.setWeight(QFont.Weight.DemiBold)
+        plain = QFont(painter.font())
+        painter.setPen(THEME.colour("ink"))
+        painter.setFont(bold)
+        painter.drawText(left, top + 13, str(index.data()))
+        painter.setFont(plain)
+        draw_mark(painter, occurrence.verdict, QPointF(left + 6, top + 30), 10, recorded=draft.recorded)
+        painter.setPen(verdict_colour(occurrence.verdict))
+        painter.drawText(left + 18, top + 35, kind_of(occurrence.kind).text if occurrence.kind else "not judged yet")
+        small = QFont(plain)
+        small.setPointSizeF(8.5)
+        painter.setFont(small)
+        painter.setPen(THEME.colour("muted"))
+        clip = index.data(Role.CLIP)
+        again = ", shown twice" if index.data(Role.REPEATED) else ""
+        painter.drawText(left, top + 54, f"{clip.origin.value}, {occurrence.end_s - occurrence.start_s:.1f} s{again}")
+        painter.drawText(left, top + 71, f"installed: {_outcome_words(installed)}")
+        if draft.recorded != installed.recorded:
+            painter.setPen(THEME.colour("accent" if _better(occurrence, draft) else "missed"))
+            small.setWeight(QFont.Weight.DemiBold)
+            painter.setFont(small)
+        painter.drawText(left, top + 87, f"draft: {_outcome_words(draft)}")
+
+    def _pictures(self, painter: QPainter, area: QRect, occurrence: Occurrence) -> None:
+        strip, boxes = self._strip(occurrence)
+        if strip.isNull():
+            painter.setPen(THEME.colour("muted"))
+            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, "no pictures")
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        single = strip.width() / len(boxes)
+        width = area.height() * single / strip.height()
+        shown = max(1, min(len(boxes), int((area.width() + 4) // (width + 4))))
+        chosen = (
+            [round(i * (len(boxes) - 1) / max(1, shown - 1)) for i in range(shown)] if shown > 1 else [len(boxes) // 2]
+        )
+        for place, number in enumerate(chosen):
+            target = QRectF(area.left() + place * (width + 4), area.top(), width, area.height())
+            painter.drawPixmap(target, strip, QRectF(number * single, 0, single, strip.height()))
+            box = boxes[number]
+            if box is not None:
+                colour = verdict_colour(occurrence.verdict)
+                painter.setPen(QPen(THEME.colour("surface"), 3.5))
+                painter.setBrush(Qt.BrushStyle.NoBrush)
+                frame = QRectF(
+                    target.left() + box[0] * width,
+                    target.top() + box[1] * target.height(),
+                    (box[2] - box[0]) * width,
+                    (box[3] - box[1]) * target.height(),
+                ).intersected(target.adjusted(1, 1, -1, -1))
+                painter.drawRect(frame)
+                painter.setPen(QPen(colour, 1.8))
+                painter.drawRect(frame)
+
+    def _strip(self, occurrence: Occurrence) -> tuple[QPixmap, list[tuple[float, float, float, float] | None]]:
+        if occurrence.id in self._strips:
+            self._strips.move_to_end(occurrence.id)
+            return self._strips[occurrence.id]
+        pixmap = QPixmap()
+        pixmap.loadFromData(self._model.strip(occurrence.id))
+        evidence = self._model.evidence
+        clip = evidence.clip_index[occurrence.clip_id]
+        contrast = self._model.comparison.installed_replay.contrast
+        boxes = [evidence.stack.box_at(clip, t, contrast=contrast) for t in self._model.key_times(occurrence.id)]
+        self._strips[occurrence.id] = (pixmap, boxes or [None])
+        if len(self._strips) > _KEPT_STRIPS:
+            self._strips.popitem(last=False)
+        return self._strips[occurrence.id]
+
+
+def _outcome_words(outcome: Outcome) -> str:
+    if not outcome.recorded:
+        return f"missed, {outcome.gate}"
+    how = " late" if outcome.late else ""
+    how += " cut" if outcome.cut else ""
+    return f"recorded{how}"
+
+
+def _better(occurrence: Occurrence, draft: Outcome) -> bool:
+    return draft.recorded == (occurrence.verdict is Verdict.REAL)
+
+
+class StripList(QListView):
+    """The list; one key judges what is selected."""
+
+    def __init__(self, page: EvidencePage) -> None:
+        super().__init__()
+        self._page = page
+        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.setUniformItemSizes(True)
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setAccessibleName("Occurrences")
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Judge with a letter, take back with Backspace."""
+        if event is None:
+            return
+        plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
+        if plain and event.text().upper() in _KEYS:
+            self._page.judge(_KEYS[event.text().upper()])
+        elif plain and event.key() == Qt.Key.Key_Backspace:
+            self._page.judge(TAKE_BACK)
+        else:
+            super().keyPressEvent(event)
+
+    def keyboardSearch(self, search: str | None) -> None:
+        """Letters judge; they do not search."""
+
+
+class EvidencePage(QWidget):
+    """Filter, list and the keys."""
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self._session = session
+        self._model = model
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(18, 14, 18, 12)
+        head = QHBoxLayout()
+        head.addWidget(label("Evidence", "title"))
+        self._count = label("", "muted")
+        head.addWidget(self._count)
+        head.addStretch()
+        self._origin = QComboBox()
+        for origin in (Origin.MOTION, Origin.CONTINUOUS, Origin.WALK_TEST):
+            self._origin.addItem(
+                f"as {origin.value} clips" if origin is Origin.MOTION else f"as {origin.value}", origin
+            )
+        self._origin.setToolTip("How the clips to import were recorded: it decides what they can prove")
+        head.addWidget(self._origin)
+        head.addWidget(button("Import clips…", self.choose_files, tip="Bring in video files this camera recorded"))
+        head.addWidget(button("Import folder…", self.choose_folder, tip="Bring in all video files of a folder"))
+        layout.addLayout(head)
+        filters = QHBoxLayout()
+        self._judged = QComboBox()
+        for value, text in _JUDGED_FILTERS:
+            self._judged.addItem(text, value)
+        self._day = QComboBox()
+        self._from = QComboBox()
+        self._from.addItem("Every origin", None)
+        for origin in Origin:
+            self._from.addItem(origin.value, origin)
+        for box, name in ((self._judged, "Judgement"), (self._day, "Day"), (self._from, "Origin")):
+            box.setAccessibleName(name)
+            box.currentIndexChanged.connect(self._apply_filter)
+            filters.addWidget(box)
+        self._behind = label("", "head")
+        filters.addWidget(self._behind)
+        self._show_all = button("Show all", self.show_all)
+        filters.addWidget(self._show_all)
+        filters.addStretch()
+        layout.addLayout(filters)
+        self._source = OccurrenceListModel(session, model, self)
+        self._proxy = OccurrenceFilter(self._source)
+        self.list = StripList(self)
+        self.list.setModel(self._proxy)
+        self._delegate = StripDelegate(model, self.list)
+        self.list.setItemDelegate(self._delegate)
+        layout.addWidget(self.list, 1)
+        self._empty = label("", "head", wrap=True)
+        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout.addWidget(self._empty, 1)
+        layout.addLayout(self._key_rows())
+        selection = self.list.selectionModel()
+        if selection is not None:
+            selection.selectionChanged.connect(self._on_selection)
+        model.evidence_changed.connect(self._fill_days)
+        model.judgements_changed.connect(self._tell_count)
+        self._ids: frozenset[int] | None = None
+        self._fill_days()
+
+    def _key_rows(self) -> QGridLayout:
+        grid = QGridLayout()
+        grid.setHorizontalSpacing(5)
+        grid.setVerticalSpacing(4)
+        real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
+        false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
+        rows = (
+            [*real, ("U", "unsure", "unsure")],
+            [*false[:5], ("⌫", "take back", TAKE_BACK)],
+            false[5:],
+        )
+        for row, keys in enumerate(rows):
+            grid.addWidget(label(("real", "false", "")[row], "muted"), row, 0)
+            for column, (key, text, kind) in enumerate(keys, start=1):
+                made = button(f"{key}  {text}", lambda k=kind: self.judge(k), "key")
+                made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+                grid.addWidget(made, row, column)
+                grid.setColumnStretch(column, 1)
+        grid.addWidget(label("one key judges all\nthat is selected", "muted"), 2, 6)
+        return grid
+
+    def _fill_days(self) -> None:
+        chosen = self._day.currentData()
+        self._day.blockSignals(True)
+        self._day.clear()
+        self._day.addItem("Every day", None)
+        for day in sorted({self._source.day(row) for row in range(self._source.rowCount())}):
+            self._day.addItem(f"{day:%a %d %b %Y}", day)
+        self._day.setCurrentIndex(max(0, self._day.findData(chosen)))
+        self._day.blockSignals(False)
+        self._apply_filter()
+
+    def _apply_filter(self) -> None:
+        self._proxy.set_filter(
+            Filter(self._judged.currentData(), self._day.currentData(), self._from.currentData(), self._ids)
+        )
+        self._show_all.setVisible(self._ids is not None)
+        self._tell_count()
+
+    def _tell_count(self) -> None:
+        occurrences = self._model.evidence.occurrences
+        waiting = sum(not o.kind for o in occurrences)
+        self._count.setText(f"{self._proxy.rowCount()} of {len(occurrences)} shown, {waiting} not judged yet")
+        nothing = self._proxy.rowCount() == 0
+        self.list.setVisible(not nothing)
+        self._empty.setVisible(nothing)
+        if not occurrences:
+            self._empty.setText(
+                "No evidence yet.\n\nImport what this camera recorded: motion clips show its false alerts, continuous "
+                "footage and walk tests show what it missed."
+            )
+        else:
+            self._empty.setText("No occurrence passes this filter.")
+
+    def show_unjudged(self) -> None:
+        """Show what waits for a judgement and select the first."""
+        self.show_all()
+        if any(not o.kind for o in self._model.evidence.occurrences):
+            self._judged.setCurrentIndex(self._judged.findData("unjudged"))
+        self._select_row(0)
+        self.list.setFocus()
+
+    def show_ids(self, ids: tuple[int, ...], title: str) -> None:
+        """Show only the occurrences behind a number."""
+        self._ids = frozenset(ids)
+        self._behind.setText(title)
+        for box in (self._judged, self._day, self._from):
+            box.blockSignals(True)
+            box.setCurrentIndex(0)
+            box.blockSignals(False)
+        self._apply_filter()
+        self._select_row(0)
+        self.list.setFocus()
+
+    def show_all(self) -> None:
+        """Take every filter off."""
+        self._ids = None
+        self._behind.setText("")
+        for box in (self._judged, self._day, self._from):
+            box.setCurrentIndex(0)
+        self._apply_filter()
+
+    def selected_ids(self) -> list[int]:
+        """Ids of the selected occurrences."""
+        return [index.data(Role.OCCURRENCE).id for index in self.list.selectedIndexes()]
+
+    def judge(self, kind: str) -> None:
+        """Judge what is selected, then go on to the next that is not judged."""
+        ids = self.selected_ids()
+        rows = [index.row() for index in self.list.selectedIndexes()]
+        if not ids:
+            return
+        before = self._proxy.rowCount()
+        self._model.judge(ids, kind)
+        self._apply_filter()
+        gone = before - self._proxy.rowCount()
+        start = max(rows) + 1 - gone
+        count = self._proxy.rowCount()
+        order = [*range(start, count), *range(start)]
+        following = next((r for r in order if not self._proxy.index(r, 0).data(Role.OCCURRENCE).kind), None)
+        if following is None:
+            following = min(start, count - 1)
+        self._select_row(following)
+
+    def _select_row(self, row: int) -> None:
+        if 0 <= row < self._proxy.rowCount():
+            index = self._proxy.index(row, 0)
+            selection = self.list.selectionModel()
+            if selection is not None:
+                selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)
+            self.list.scrollTo(index, QListView.ScrollHint.EnsureVisible)
+
+    def _on_selection(self, *_: Any) -> None:
+        self._model.select(self.selected_ids())
+
+    def choose_files(self) -> None:
+        """Ask for clips and import them."""
+        names, _ = QFileDialog.getOpenFileNames(self, "Import clips")
+        if names:
+            self.import_paths([Path(n) for n in names])
+
+    def choose_folder(self) -> None:
+        """Ask for a folder of clips and import them."""
+        name = QFileDialog.getExistingDirectory(self, "Import all clips of a folder")
+        if name:
+            self.import_paths([Path(name)])
+
+    def import_paths(self, paths: list[Path], start: datetime | None = None) -> None:
+        """Import clips in the background."""
+        zone = ZoneInfo(self._session.site.time_zone)
+        given = start.astimezone(zone) if start else None
+        if not self._session.start_import(self._model.camera.id, paths, self._origin.currentData(), given):
+            self._session.messages.tell("Another import is still running; start this one when it is done.")
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Redraw in new colours."""
+        viewport = self.list.viewport()
+        if event is not None and event.type() == QEvent.Type.PaletteChange and viewport is not None:
+            viewport.update()
+        super().changeEvent(event)

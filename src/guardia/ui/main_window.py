@@ -1,0 +1,493 @@
+"""The window: the steps of the work on the left, one step in the middle, the score beside it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from html import escape
+from pathlib import Path
+from zoneinfo import available_timezones
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtWidgets import (
+    QApplication,
+    QButtonGroup,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLineEdit,
+    QMainWindow,
+    QProgressBar,
+    QPushButton,
+    QStackedWidget,
+    QTextBrowser,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia import __version__
+from guardia.app.actions import ACTIONS, STEPS
+from guardia.app.camera_model import CameraModel
+from guardia.app.demo import own_demo, shipped_capabilities
+from guardia.app.jobs import Progress
+from guardia.app.messages import Message, MessageHub
+from guardia.app.session import Session
+from guardia.core.errors import GuardiaError
+from guardia.core.judgement import KINDS
+from guardia.report.sheet import CAUTIONS
+from guardia.ui.evidence_page import EvidencePage
+from guardia.ui.handover_page import HandoverPage
+from guardia.ui.parts import button, label
+from guardia.ui.round_page import RoundPage
+from guardia.ui.score_panel import ScorePanel
+from guardia.ui.sensitivity_page import SensitivityPage
+from guardia.ui.theme import THEME
+from guardia.ui.zones_page import ZonesPage
+
+
+class Banner(QFrame):
+    """Shows messages until they are closed."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("banner")
+        layout = QHBoxLayout(self)
+        layout.setContentsMargins(12, 6, 6, 6)
+        self.text = label("", wrap=True)
+        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        layout.addWidget(self.text, 1)
+        layout.addWidget(button("Close", self.hide), 0, Qt.AlignmentFlag.AlignTop)
+        self.hide()
+
+    def show_message(self, message: Message) -> None:
+        """Show a message; a long one is shortened, the whole is its tool tip."""
+        lines = message.text.split("\n")
+        told = lines if len(lines) <= 5 else [*lines[:4], f"… and {len(lines) - 4} more lines"]
+        self.text.setText("\n".join(told))
+        self.text.setToolTip("\n".join(lines[:60]))
+        self.setProperty("severity", message.severity.value)
+        style = self.style()
+        if style is not None:
+            style.polish(self)
+        self.show()
+
+
+class MainWindow(QMainWindow):
+    """One window on one project, or on none yet.
+
+    Parameters
+    ----------
+    data_home
+        Folder for the program's data, where the demo is copied to.
+    """
+
+    def __init__(self, data_home: Path) -> None:
+        super().__init__()
+        self._data_home = data_home
+        self.messages = MessageHub(self)
+        self.session: Session | None = None
+        self.camera_id: int | None = None
+        self.pages: dict[str, QWidget] = {}
+        self.setWindowTitle("Guardia")
+        self.setMinimumSize(1100, 700)
+        self.resize(1280, 800)
+        self.actions_by_id = self._make_actions()
+        self._build()
+        self.messages.shown.connect(self.banner.show_message)
+        self.messages.ready()
+        self._show_welcome()
+
+    def _make_actions(self) -> dict[str, QAction]:
+        acts: dict[str, Callable[[], object]] = {
+            "new": self.new_project, "open": self.choose_project, "demo": self.open_demo, "quit": self.close,
+            "add_camera": self.add_camera, "import_files": lambda: self._evidence().choose_files(),
+            "import_folder": lambda: self._evidence().choose_folder(), "reset_draft": self.reset_draft,
+            "undo": lambda: self.session and self.session.undo.undo(),
+            "redo": lambda: self.session and self.session.undo.redo(),
+            "dark": self.toggle_dark, "keys": self.show_keys, "about": self.show_about,
+            **{f"go_{step}": (lambda s=step: self.go(s)) for step, _, _ in STEPS},
+        }  # fmt: skip
+        made = {}
+        bar = self.menuBar()
+        menus = {}
+        for entry in ACTIONS:
+            if bar is not None and entry.menu not in menus:
+                menus[entry.menu] = bar.addMenu(entry.menu)
+            action = QAction(entry.text, self)
+            action.setShortcut(QKeySequence(entry.keys))
+            action.setToolTip(entry.help)
+            action.setStatusTip(entry.help)
+            action.triggered.connect(lambda _=False, act=acts[entry.id]: act())
+            menu = menus.get(entry.menu)
+            if menu is not None:
+                menu.addAction(action)
+            made[entry.id] = action
+        return made
+
+    def _build(self) -> None:
+        central = QWidget()
+        central.setObjectName("page")
+        row = QHBoxLayout(central)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(0)
+        row.addWidget(self._build_rail())
+        middle = QVBoxLayout()
+        middle.setContentsMargins(0, 0, 0, 0)
+        self.banner = Banner()
+        holder = QVBoxLayout()
+        holder.setContentsMargins(18, 10, 18, 0)
+        holder.addWidget(self.banner)
+        middle.addLayout(holder)
+        self.stack = QStackedWidget()
+        middle.addWidget(self.stack, 1)
+        row.addLayout(middle, 1)
+        self._panel_place = QVBoxLayout()
+        self._panel_place.setContentsMargins(0, 0, 0, 0)
+        row.addLayout(self._panel_place)
+        self.panel: ScorePanel | None = None
+        self.setCentralWidget(central)
+
+    def _build_rail(self) -> QWidget:
+        rail = QWidget()
+        rail.setObjectName("rail")
+        rail.setFixedWidth(176)
+        layout = QVBoxLayout(rail)
+        layout.setContentsMargins(10, 14, 10, 12)
+        layout.setSpacing(2)
+        self._place = label("Guardia", "head", wrap=True)
+        self._place.setContentsMargins(10, 0, 0, 8)
+        self._steps: dict[str, QPushButton] = {}
+        self._hints: dict[str, object] = {}
+        group = QButtonGroup(self)
+        for number, (step, text, hint) in enumerate(STEPS):
+            if number == 1:
+                layout.addSpacing(10)
+                layout.addWidget(self._place)
+            made = button(text, lambda s=step: self.go(s), "step", tip=hint)
+            made.setCheckable(True)
+            group.addButton(made)
+            self._steps[step] = made
+            layout.addWidget(made)
+            small = label(hint, "hint")
+            small.setContentsMargins(14, 0, 0, 6)
+            layout.addWidget(small)
+            self._hints[step] = small
+        layout.addStretch()
+        self._job_text = label("", "hint", wrap=True)
+        layout.addWidget(self._job_text)
+        self._job_bar = QProgressBar()
+        self._job_bar.setTextVisible(False)
+        self._job_bar.setRange(0, 1000)
+        layout.addWidget(self._job_bar)
+        self._job_stop = button(
+            "Stop", lambda: self.session and self.session.jobs.cancel(), tip="What is finished is kept"
+        )
+        layout.addWidget(self._job_stop)
+        for widget in (self._job_text, self._job_bar, self._job_stop):
+            widget.hide()
+        layout.addWidget(label("Guardia advises;\nthe technician decides.", "hint"))
+        return rail
+
+    def _show_welcome(self) -> None:
+        page = QWidget()
+        layout = QVBoxLayout(page)
+        layout.setContentsMargins(60, 60, 60, 60)
+        layout.setSpacing(12)
+        layout.addWidget(label("A settings bench for installed cameras", "title"))
+        layout.addWidget(
+            label(
+                "Score the installed settings and a draft side by side on clips the camera really recorded, before "
+                "anything is touched on the camera. Nothing leaves this machine.",
+                wrap=True,
+            )
+        )
+        layout.addSpacing(12)
+        for action, primary in (("demo", True), ("new", False), ("open", False)):
+            entry = self.actions_by_id[action]
+            made = button(entry.text(), entry.trigger, "primary" if primary else "")
+            made.setMaximumWidth(300)
+            layout.addWidget(made)
+            layout.addWidget(label(entry.toolTip(), "muted"))
+        layout.addStretch()
+        self._set_pages({"welcome": page})
+        self.stack.setCurrentWidget(page)
+        self._refresh_steps()
+
+    def _set_pages(self, pages: dict[str, QWidget]) -> None:
+        for page in self.pages.values():
+            self.stack.removeWidget(page)
+            page.deleteLater()
+        self.pages = pages
+        for page in pages.values():
+            self.stack.addWidget(page)
+
+    def open_project(self, folder: Path) -> bool:
+        """Open a project in this window; gives False, and keeps the present one, if it cannot be opened."""
+        try:
+            session = Session(folder, self.messages)
+            page = RoundPage(session)
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return False
+        self._close_session()
+        self.session = session
+        self.camera_id = None
+        session.jobs.started.connect(self._job_started)
+        session.jobs.progressed.connect(self._job_progressed)
+        session.jobs.finished.connect(self._job_finished)
+        session.undo.indexChanged.connect(self._refresh_steps)
+        page.opened.connect(self.open_camera)
+        self._set_pages({"round": page})
+        self.setWindowTitle(f"{session.site.name} - Guardia")
+        ids = session.camera_ids()
+        if ids:
+            self._prepare_camera(ids[0])
+        self.go("round")
+        return True
+
+    def _close_session(self) -> None:
+        if self.panel is not None:
+            self._panel_place.removeWidget(self.panel)
+            self.panel.deleteLater()
+            self.panel = None
+        self._set_pages({})
+        if self.session is not None:
+            self.session.close()
+            self.session.deleteLater()
+            self.session = None
+        self.camera_id = None
+
+    def open_camera(self, camera_id: int, step: str) -> None:
+        """Open a camera at a step."""
+        self._prepare_camera(camera_id)
+        self.go(step)
+        page = self.pages.get("evidence")
+        if step == "evidence" and isinstance(page, EvidencePage):
+            page.show_unjudged()
+
+    def _prepare_camera(self, camera_id: int) -> None:
+        if self.session is None or camera_id == self.camera_id:
+            return
+        self.camera_id = camera_id
+        model = self.session.camera(camera_id)
+        for step in ("evidence", "zones", "sensitivity", "handover"):
+            old = self.pages.pop(step, None)
+            if old is not None:
+                self.stack.removeWidget(old)
+                old.deleteLater()
+        if self.panel is None:
+            self.panel = ScorePanel(self.session)
+            self.panel.asked.connect(self.show_occurrences)
+            self._panel_place.addWidget(self.panel)
+        self.panel.set_camera(model)
+
+    def _page(self, step: str) -> QWidget | None:
+        """The page of a step, made when first asked for."""
+        if step not in self.pages and self.session is not None and self.camera_id is not None:
+            model = self.session.camera(self.camera_id)
+            kinds = {
+                "evidence": EvidencePage,
+                "zones": ZonesPage,
+                "sensitivity": SensitivityPage,
+                "handover": HandoverPage,
+            }
+            page = kinds[step](self.session, model)
+            self.pages[step] = page
+            self.stack.addWidget(page)
+        return self.pages.get(step)
+
+    def _evidence(self) -> EvidencePage:
+        self.go("evidence")
+        page = self.pages["evidence"]
+        assert isinstance(page, EvidencePage)
+        return page
+
+    def go(self, step: str) -> None:
+        """Go to a step of the work."""
+        page = self._page(step)
+        if page is not None:
+            self.stack.setCurrentWidget(page)
+            if isinstance(page, RoundPage):
+                page.refresh()
+            page.setFocus()
+        self._refresh_steps()
+
+    def current_step(self) -> str:
+        """The step that is shown."""
+        return next((s for s, page in self.pages.items() if page is self.stack.currentWidget()), "")
+
+    def show_occurrences(self, ids: tuple[int, ...], title: str) -> None:
+        """Open the occurrences behind a number in Evidence."""
+        if ids:
+            self._evidence().show_ids(ids, title)
+
+    def _refresh_steps(self) -> None:
+        has_camera = self.session is not None and self.camera_id is not None
+        current = self.current_step()
+        for step, made in self._steps.items():
+            made.setEnabled(has_camera or (step == "round" and self.session is not None))
+            made.setChecked(step == current)
+        if self.panel is not None:
+            self.panel.setVisible(current != "round")
+        model = self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None
+        self._place.setText(model.camera.name if model else "No camera open")
+        for entry in ACTIONS:
+            action = self.actions_by_id[entry.id]
+            if entry.needs_camera:
+                action.setEnabled(has_camera)
+        self.actions_by_id["add_camera"].setEnabled(self.session is not None)
+        self.actions_by_id["go_round"].setEnabled(self.session is not None)
+        undo = self.session.undo if self.session else None
+        for name, can, text in (
+            ("undo", bool(undo and undo.canUndo()), undo.undoText() if undo else ""),
+            ("redo", bool(undo and undo.canRedo()), undo.redoText() if undo else ""),
+        ):
+            self.actions_by_id[name].setEnabled(can)
+            self.actions_by_id[name].setText(f"{name.capitalize()} {text}".strip())
+
+    def reset_draft(self) -> None:
+        """Make the draft equal to the installed settings."""
+        if self.session is not None and self.camera_id is not None:
+            model: CameraModel = self.session.camera(self.camera_id)
+            model.change_draft(model.camera.installed, "set draft back to installed")
+
+    def open_demo(self) -> None:
+        """Open one's own copy of the demo site."""
+        try:
+            folder = own_demo(self._data_home)
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return
+        self.open_project(folder)
+
+    def choose_project(self) -> None:
+        """Ask for a project's folder and open it."""
+        name = QFileDialog.getExistingDirectory(self, "Open a project's folder")
+        if name:
+            self.open_project(Path(name))
+
+    def new_project(self) -> None:
+        """Ask for a site and a folder, make a project there and open it."""
+        dialog, form = self._dialog("New project")
+        name = QLineEdit()
+        name.setPlaceholderText("Site, for example a yard or a shop")
+        zone = QComboBox()
+        zone.setEditable(True)
+        zone.addItems(sorted(available_timezones()))
+        zone.setCurrentText("Europe/London")
+        form.addRow("Site", name)
+        form.addRow("Time zone", zone)
+        if dialog.exec() != QDialog.DialogCode.Accepted or not name.text().strip():
+            return
+        parent = QFileDialog.getExistingDirectory(self, "Folder in which the project's own folder is made")
+        if not parent:
+            return
+        stem = "".join(c if c.isalnum() else "-" for c in name.text().strip().lower()).strip("-") or "site"
+        try:
+            Session.create(Path(parent) / stem, name.text().strip(), zone.currentText())
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return
+        self.open_project(Path(parent) / stem)
+
+    def add_camera(self) -> None:
+        """Ask for a name and a make and add a camera."""
+        if self.session is None:
+            return
+        dialog, form = self._dialog("Add camera")
+        name = QLineEdit()
+        name.setPlaceholderText("Named after its place")
+        make = QComboBox()
+        for capability in shipped_capabilities():
+            make.addItem(capability.replace("-", " "), capability)
+        form.addRow("Name", name)
+        form.addRow("Make", make)
+        if dialog.exec() != QDialog.DialogCode.Accepted or not name.text().strip():
+            return
+        try:
+            camera_id = self.session.add_camera(name.text().strip(), make.currentData())
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return
+        self.open_camera(camera_id, "evidence")
+
+    def _dialog(self, title: str) -> tuple[QDialog, QFormLayout]:
+        dialog = QDialog(self)
+        dialog.setWindowTitle(title)
+        dialog.setMinimumWidth(420)
+        outer = QVBoxLayout(dialog)
+        form = QFormLayout()
+        outer.addLayout(form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(dialog.accept)
+        buttons.rejected.connect(dialog.reject)
+        outer.addWidget(buttons)
+        return dialog, form
+
+    def toggle_dark(self) -> None:
+        """Change between light and dark colours."""
+        app = QApplication.instance()
+        if isinstance(app, QApplication):
+            THEME.apply(app, dark=not THEME.dark)
+
+    def show_keys(self) -> None:
+        """Show every shortcut."""
+        rows = [(a.keys, a.text, a.help) for a in ACTIONS if a.keys]
+        rows += [(k.key, f"judge: {k.text}", "In Evidence, for everything selected.") for k in KINDS]
+        rows += [
+            ("Backspace", "take a judgement back", "In Evidence."),
+            ("Arrows", "nudge corner or zone", "In Zones; with Shift ten times as far."),
+            ("Del", "delete corner or zone", "In Zones."),
+            ("Enter, Esc", "close or drop the shape being drawn", "In Zones."),
+        ]
+        lines = "".join(
+            f"<tr><td><b>{escape(k)}</b>&nbsp;&nbsp;</td><td>{escape(t)}&nbsp;&nbsp;</td><td>{escape(h)}</td></tr>"
+            for k, t, h in rows
+        )
+        self._show_text("Keys", f"<table cellpadding='3'>{lines}</table>")
+
+    def show_about(self) -> None:
+        """Show version, licence and cautions."""
+        cautions = "".join(f"<li>{escape(c)}</li>" for c in CAUTIONS)
+        self._show_text(
+            "About Guardia",
+            f"<h3>Guardia {__version__}</h3><p>A settings bench for installed surveillance cameras. Free software "
+            "under the GNU General Public License, version 3 or later; it comes without any warranty.</p>"
+            f"<ul>{cautions}</ul>",
+        )
+
+    def _show_text(self, title: str, html: str) -> None:
+        dialog = QDialog(self)
+        dialog.setWindowTitle(title)
+        dialog.resize(680, 560)
+        layout = QVBoxLayout(dialog)
+        text = QTextBrowser()
+        text.setHtml(html)
+        layout.addWidget(text)
+        dialog.open()
+
+    def _job_started(self, title: str) -> None:
+        self._job_text.setText(title)
+        self._job_bar.setValue(0)
+        for widget in (self._job_text, self._job_bar, self._job_stop):
+            widget.show()
+
+    def _job_progressed(self, progress: Progress) -> None:
+        left = f", about {progress.left_s:.0f} s left" if progress.left_s is not None else ""
+        self._job_text.setText(f"{progress.done} of {progress.total}{left}")
+        self._job_text.setToolTip(progress.what)
+        self._job_bar.setValue(round(1000 * progress.done / max(1, progress.total)))
+
+    def _job_finished(self) -> None:
+        for widget in (self._job_text, self._job_bar, self._job_stop):
+            widget.hide()
+        self._refresh_steps()
+
+    def closeEvent(self, event: QCloseEvent | None) -> None:
+        """Stop jobs and close the project; everything is already saved."""
+        self._close_session()
+        super().closeEvent(event)

@@ -1,0 +1,132 @@
+"""Small widgets that several views use."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+
+from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
+
+from guardia.core.judgement import Verdict
+from guardia.ui.theme import THEME
+
+
+def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
+    """A label with one of the style sheet's names."""
+    made = QLabel(text)
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    return made
+
+
+def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") -> QPushButton:
+    """A button that calls `act`."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda: act())
+    return made
+
+
+def card() -> QFrame:
+    """A raised surface."""
+    frame = QFrame()
+    frame.setObjectName("card")
+    return frame
+
+
+def clear(layout: QLayout) -> None:
+    """Remove everything from a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            return
+        widget = item.widget()
+        if widget is not None:
+            widget.setParent(None)
+            widget.deleteLater()
+
+
+def verdict_colour(verdict: Verdict | None) -> QColor:
+    """Colour of a verdict."""
+    names = {Verdict.REAL: "real", Verdict.FALSE: "false"}
+    return THEME.colour(names.get(verdict, "unjudged") if verdict else "unjudged")
+
+
+def draw_mark(
+    painter: QPainter, verdict: Verdict | None, centre: QPointF, size: float, *, recorded: bool = True
+) -> None:
+    """Draw the mark of an occurrence: disc for real, diamond for false, ring for unjudged; hollow when not recorded."""
+    colour = verdict_colour(verdict)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(colour, 1.6))
+    painter.setBrush(colour if recorded and verdict in (Verdict.REAL, Verdict.FALSE) else Qt.BrushStyle.NoBrush)
+    half = size / 2
+    if verdict is Verdict.FALSE:
+        half *= 1.15
+        corners = [(0, -half), (half, 0), (0, half), (-half, 0)]
+        painter.drawPolygon(QPolygonF([centre + QPointF(x, y) for x, y in corners]))
+    else:
+        painter.drawEllipse(centre, half, half)
+        if verdict is Verdict.UNSURE:
+            painter.drawLine(centre - QPointF(half, 0), centre + QPointF(half, 0))
+
+
+class Mark(QWidget):
+    """The mark of a verdict as a widget, for legends."""
+
+    def __init__(self, verdict: Verdict | None, *, recorded: bool = True, half: bool = False) -> None:
+        super().__init__()
+        self._verdict = verdict
+        self._recorded = recorded
+        self._half = half
+        self.setFixedSize(16, 16)
+
+    def paintEvent(self, event: object) -> None:
+        """Draw the mark."""
+        painter = QPainter(self)
+        draw_mark(painter, self._verdict, QPointF(8, 8), 9, recorded=self._recorded and not self._half)
+        if self._half:
+            painter.setBrush(verdict_colour(self._verdict))
+            painter.drawPie(QRectF(3.5, 3.5, 9, 9), 90 * 16, 180 * 16)
+
+
+class IntervalBars(QWidget):
+    """Two estimates with their intervals on one scale from zero: installed above, draft below."""
+
+    def __init__(self, colour: str) -> None:
+        super().__init__()
+        self._colour = colour
+        self._values: tuple[tuple[float, float, float] | None, tuple[float, float, float] | None] = (None, None)
+        self.setFixedHeight(30)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def show_values(
+        self, installed: tuple[float, float, float] | None, draft: tuple[float, float, float] | None
+    ) -> None:
+        """Show (estimate, low, high) of both."""
+        self._values = (installed, draft)
+        self.update()
+
+    def paintEvent(self, event: object) -> None:
+        """Draw both intervals."""
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        top = max((v[2] for v in self._values if v), default=0.0) or 1.0
+        width = self.width() - 14
+        for row, value in enumerate(self._values):
+            y = 8 + row * 14
+            painter.setPen(QPen(THEME.colour("line"), 1))
+            painter.drawLine(QPointF(6, y), QPointF(6 + width, y))
+            if value is None:
+                continue
+            estimate, low, high = (6 + width * v / top for v in value)
+            colour = THEME.colour(self._colour if row else "muted")
+            painter.setPen(Qt.PenStyle.NoPen)
+            soft = QColor(colour)
+            soft.setAlpha(70)
+            painter.setBrush(soft)
+            painter.drawRoundedRect(QRectF(low, y - 4, max(2.0, high - low), 8), 4, 4)
+            painter.setBrush(colour)
+            painter.drawRect(QRectF(estimate - 1.5, y - 6, 3, 12))
