@@ -15,7 +15,8 @@ from guardia.core.gates import Replay, replay
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, compare
 from guardia.core.settings import Settings
-from guardia.store.project import Camera, Project
+from guardia.store.project import Project
+from guardia.store.records import Camera
 
 TAKE_BACK = ""
 """The kind that stands for 'not judged'."""

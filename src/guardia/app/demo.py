@@ -6,48 +6,15 @@ import json
 import shutil
 from importlib.resources import files
 from pathlib import Path
-from typing import Any
 
 from guardia.app.importing import ImportRequest, import_clips
 from guardia.app.jobs import Report, Token
+from guardia.app.makes import capability_data
 from guardia.benchcam import pontoon
 from guardia.core.errors import ProjectError
 from guardia.core.evidence import Origin
-from guardia.store.project import FILE_NAME, MEDIA, Project, Site
-
-
-def capability_data(capability_id: str) -> dict[str, Any]:
-    """JSON form of a shipped generic make.
-
-    Parameters
-    ----------
-    capability_id
-        Its id, the file's name.
-
-    Returns
-    -------
-    dict[str, Any]
-        As in the file.
-
-    Raises
-    ------
-    ProjectError
-        If no such make is shipped.
-    """
-    try:
-        text = (files("guardia") / "data" / "capabilities" / f"{capability_id}.json").read_text("utf-8")
-    except (FileNotFoundError, OSError) as error:
-        raise ProjectError(
-            f"There is no make '{capability_id}'.", do="Known are: " + ", ".join(shipped_capabilities()) + "."
-        ) from error
-    data: dict[str, Any] = json.loads(text)
-    return data
-
-
-def shipped_capabilities() -> list[str]:
-    """Ids of the generic makes that ship with Guardia."""
-    folder = files("guardia") / "data" / "capabilities"
-    return sorted(entry.name.removesuffix(".json") for entry in folder.iterdir() if entry.name.endswith(".json"))
+from guardia.store.project import FILE_NAME, MEDIA, Project
+from guardia.store.records import Site
 
 
 def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) -> list[str]:
@@ -91,6 +58,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             if clip.start_s < limit:
                 kinds[occurrence.id] = pontoon.right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)
         project.judge(kinds)
+        project.compact()
     return notes
 
 

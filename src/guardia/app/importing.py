@@ -11,16 +11,14 @@ from multiprocessing import get_context
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-import numpy as np
-from numpy.typing import NDArray
-
 from guardia.app.jobs import Meter, Report, Token
 from guardia.core.errors import GuardiaError, ProjectError, UnreadableClip
 from guardia.core.evidence import Clip, Origin, propose_occurrences
 from guardia.core.trace import Trace
-from guardia.media.analysis import analyse_clip, clean_view, key_pictures, key_times
+from guardia.media.analysis import analyse_clip, clean_view, decode_grey, encode_jpeg, key_pictures, key_times
 from guardia.media.reader import clip_start, probe
-from guardia.store.project import NewClip, NewOccurrence, Project
+from guardia.store.project import Project
+from guardia.store.records import NewClip, NewOccurrence
 
 VIDEO_SUFFIXES = frozenset(
     f".{ending}"
@@ -152,7 +150,7 @@ def _enter(project: Project, request: ImportRequest, path: Path, zone: ZoneInfo)
 class _Task:
     clip: Clip
     path: Path
-    others: tuple[NDArray[np.uint8], ...]
+    others: tuple[bytes, ...]
     contrast: int
     size: float
 
@@ -160,19 +158,21 @@ class _Task:
 @dataclass(frozen=True, eq=False)
 class _Measured:
     trace: Trace
-    background: NDArray[np.uint8]
+    background: bytes
+    brightness: float
     occurrences: tuple[NewOccurrence, ...]
 
 
 def _measure(task: _Task) -> _Measured:
-    analysis = analyse_clip(task.path, other_backgrounds=task.others, threads=1)
+    analysis = analyse_clip(task.path, other_backgrounds=[decode_grey(b) for b in task.others], threads=1)
     trace = analysis.trace
     spans = propose_occurrences(trace, contrast=task.contrast, size=task.size, origin=task.clip.origin)
     found = []
     for begin, end in spans:
         times = key_times(trace, begin, end, contrast=task.contrast)
         found.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
-    return _Measured(trace, analysis.background, tuple(found))
+    background = encode_jpeg(analysis.background, quality=80)
+    return _Measured(trace, background, float(analysis.background.mean()), tuple(found))
 
 
 def _measure_all(project: Project, camera_id: int, result: ImportResult, token: Token, progress: Report) -> None:
@@ -207,7 +207,13 @@ def _measure_all(project: Project, camera_id: int, result: ImportResult, token: 
             clip = running.pop(future)
             try:
                 measured = future.result()
-                project.put_analysis(clip.id, measured.trace, measured.background, measured.occurrences)
+                project.put_analysis(
+                    clip.id,
+                    measured.trace,
+                    measured.occurrences,
+                    background=measured.background,
+                    brightness=measured.brightness,
+                )
                 result.analysed += 1
             except GuardiaError as error:
                 result.notes.append(str(error))

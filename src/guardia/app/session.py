@@ -12,15 +12,16 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from guardia.app.camera_model import CameraModel
-from guardia.app.demo import capability_data
 from guardia.app.importing import ImportRequest, ImportResult, import_clips
 from guardia.app.job_runner import JobRunner
+from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.capability import capability_from_dict
 from guardia.core.evidence import Origin
 from guardia.core.settings import Settings
 from guardia.report.sheet import SheetContent
-from guardia.store.project import Project, Site
+from guardia.store.project import Project
+from guardia.store.records import Site
 
 
 @dataclass(frozen=True)

@@ -106,7 +106,8 @@ def _size(look: _Look) -> str | None:
 
 def _hold(look: _Look) -> str | None:
     if look.longest_s < look.settings.hold_s - 1e-6:
-        return f"it was large enough for {look.longest_s:.1f} s at a time, {look.settings.hold_s:.1f} s is needed"
+        lasted = f"for {look.longest_s:.1f} s at a time" if look.longest_s else "in single pictures only"
+        return f"it was large enough {lasted}, {look.settings.hold_s:.1f} s is needed"
     return None
 
 

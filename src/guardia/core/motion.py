@@ -76,15 +76,15 @@ def recordings(
     found: list[Recording] = []
     free = free_from_s
     previous_end = -math.inf
-    at = 0
+    at = following = 0
     while at < len(runs):
-        first, last = runs[at]
+        first, last = max(runs[at][0], following), runs[at][1]
         begin = first
-        if times[first] + start_s < free - TIME_EPSILON_S:
+        if first <= last and times[first] + start_s < free - TIME_EPSILON_S:
             begin = bisect.bisect_left(times, free - start_s - TIME_EPSILON_S, first, last + 1)
-            if begin > last:
-                at += 1
-                continue
+        if begin > last:
+            at += 1
+            continue
         trigger = bisect.bisect_left(times, times[begin] + settings.hold_s - TIME_EPSILON_S, begin, last + 1)
         if trigger > last:
             at += 1
@@ -113,6 +113,9 @@ def recordings(
             ran_on=ran_on,
         )
         found.append(recording)
+        if ran_on and end <= stop:
+            break  # the recording had not ended when the pictures did
+        following = trigger + 1
         previous_end = recording.end_s
         free = recording.end_s + settings.retrigger_wait_s
         while at < len(runs) and times[runs[at][1]] + start_s < free - TIME_EPSILON_S:

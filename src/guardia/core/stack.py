@@ -35,7 +35,9 @@ class _Groups:
     """Groups of one contrast level, a bit mask per row of cells. M row masks, G groups."""
 
     mask: Bits  # (M,) sorted by group
-    row: NDArray[np.int32]  # (M,)
+    row: NDArray[np.intp]  # (M,)
+    line: NDArray[np.int64]  # (M,) picture * (rows + 1) + row
+    owner: NDArray[np.int32]  # (M,) group of each mask
     start: NDArray[np.int64]  # (G + 1,) into mask
     frame: NDArray[np.int32]  # (G,)
     size: NDArray[np.int32]  # (G,) cells
@@ -137,11 +139,8 @@ class TraceStack:
 
     def _regroup(self, groups: _Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
         """Group the cells that a zone's edge left of the cut groups, and raise `largest` where they reach higher."""
-        rows = np.diff(groups.start)
-        chosen = np.flatnonzero(np.repeat(cut, rows) & (inside != 0))
-        frame = np.repeat(groups.frame, rows)[chosen]
-        key = frame.astype(np.int64) * (self.rows + 1) + groups.row[chosen]
-        runs = _row_runs(key, inside[chosen])
+        chosen = np.flatnonzero(cut[groups.owner] & (inside != 0))
+        runs = _row_runs(groups.line[chosen], inside[chosen])
         label = _label_runs(runs)
         size = np.bincount(label, weights=runs.last - runs.first + 1).astype(np.int32)
         owner = np.zeros(len(size), np.int32)
@@ -159,8 +158,9 @@ class TraceStack:
         row, col = np.divmod(self._cell[active].astype(np.int32), self.columns)
         line = frame.astype(np.int64) * (self.rows + 1) + row
         if not len(line):
-            none = np.zeros(0, np.int32)
-            return _Groups(np.zeros(0, np.uint64), none, np.zeros(1, np.int64), none, none, np.zeros((0, 4), np.int32))
+            none, long = np.zeros(0, np.int32), np.zeros(0, np.int64)
+            start, box = np.zeros(1, np.int64), np.zeros((0, 4), np.int32)
+            return _Groups(np.zeros(0, np.uint64), long, long, none, start, none, none, box)
         begin = np.concatenate([[0], np.flatnonzero(np.diff(line)) + 1])
         runs = _row_runs(line[begin], np.bitwise_or.reduceat(_BIT[col], begin))
         label = _label_runs(runs)
@@ -168,7 +168,7 @@ class TraceStack:
         order = np.argsort(label, kind="stable")
         runs, label = _Runs(runs.key[order], runs.first[order], runs.last[order]), label[order]
         start = np.concatenate([[0], np.flatnonzero(np.diff(label)) + 1, [len(label)]])
-        owner, row = np.divmod(runs.key, self.rows + 1)
+        frame_of, row = np.divmod(runs.key, self.rows + 1)
         first = start[:-1]
         box = np.stack(
             [
@@ -182,7 +182,7 @@ class TraceStack:
         length = runs.last - runs.first + 1
         mask = (np.uint64(0xFFFFFFFFFFFFFFFF) >> (64 - length).astype(np.uint64)) << runs.first.astype(np.uint64)
         size = np.add.reduceat(length, first).astype(np.int32)
-        return _Groups(mask, row.astype(np.int32), start, owner[first].astype(np.int32), size, box)
+        return _Groups(mask, row, runs.key, label, start, frame_of[first].astype(np.int32), size, box)
 
     def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:
         """Box of the largest group of every picture over the whole picture.

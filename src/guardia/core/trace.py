@@ -17,6 +17,9 @@ CONTRAST_LEVELS = (8, 12, 18, 27, 40)
 NOISE_FACTOR = 4.0
 """A difference below this many standard deviations of the picture's noise never counts."""
 
+LEAST_BYTE = 13
+"""Changed shares below this (5 %) are stored as 0: no fill limit is lower, and the trace stays sparse."""
+
 BACKGROUND_SAMPLES = 25
 BACKGROUND_BLOCK_S = 60.0
 SEEN_SHARE = 0.25
@@ -194,7 +197,7 @@ def measure(
     Returns
     -------
     NDArray[np.uint8]
-        (F, rows, columns, K): 255 times the changed share of the cell, rounded half up.
+        (F, rows, columns, K): 255 times the changed share of the cell, rounded half up; 0 below LEAST_BYTE.
 
     Raises
     ------
@@ -223,6 +226,7 @@ def measure(
             across = np.add.reduceat(changed, left[:-1], axis=1, dtype=np.uint16)
             count = np.add.reduceat(across, top[:-1], axis=0, dtype=np.uint32)
             result[index, :, :, level] = np.floor(255 * count / pixels + 0.5)
+    result[result < LEAST_BYTE] = 0
     return result
 
 
@@ -247,5 +251,6 @@ def noise_sigma(absolute: NDArray[np.int16]) -> float:
     below = np.cumsum(counts)
     value = int(np.searchsorted(below, half))
     before = below[value] - counts[value]
-    median = value - 0.5 + (half - before) / counts[value]
-    return 1.4826 * max(0.0, float(median))
+    # Absolute differences of 0 stand for 0 to 0.5, all others for half a step to either side.
+    low, width = (0.0, 0.5) if value == 0 else (value - 0.5, 1.0)
+    return 1.4826 * float(low + width * (half - before) / counts[value])

@@ -45,7 +45,7 @@ class PolygonZone:
     kind
         Watch or ignore.
     points
-        At least three corners (x, y) in 0..1; the outline must not cross itself.
+        At least three corners (x, y) in 0..1; the outline must not cross itself. Rounded to a millionth.
     name
         The technician's name for it.
     """
@@ -56,6 +56,10 @@ class PolygonZone:
 
     def __post_init__(self) -> None:
         problem = polygon_problem(self.points)
+        if problem is None:
+            rounded = tuple((round(float(x), 6), round(float(y), 6)) for x, y in self.points)
+            object.__setattr__(self, "points", rounded)
+            problem = polygon_problem(rounded)
         if problem:
             raise InvalidValue(f"The zone '{self.name or self.kind.value}' cannot be used: {problem}")
 
@@ -191,7 +195,7 @@ def zone_to_dict(zone: Zone) -> dict[str, Any]:
     if isinstance(zone, BlockZone):
         bits = ["".join("#" if on else "." for on in _row(zone, r)) for r in range(zone.rows)]
         return {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": bits}
-    return {"kind": zone.kind.value, "name": zone.name, "points": [[round(x, 6), round(y, 6)] for x, y in zone.points]}
+    return {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
 
 
 def _row(zone: BlockZone, row: int) -> tuple[bool, ...]:

@@ -140,7 +140,12 @@ def key_pictures(path: Path, times_s: Sequence[float], *, threads: int = 0) -> b
     return encode_jpeg(np.concatenate(pictures_at(path, times_s, width_px=KEY_WIDTH_PX, threads=threads), axis=1))
 
 
-def encode_jpeg(picture: NDArray[np.uint8], *, quality: int = 72) -> bytes:
+def decode_grey(jpeg: bytes) -> NDArray[np.uint8]:
+    """Decode a grey JPEG to (H, W) uint8."""
+    return np.array(Image.open(io.BytesIO(jpeg)).convert("L"))
+
+
+def encode_jpeg(picture: NDArray[np.uint8], *, quality: int = 62) -> bytes:
     """Encode an (H, W, 3) RGB or (H, W) grey picture."""
     out = io.BytesIO()
     Image.fromarray(picture).save(out, "JPEG", quality=quality)

@@ -200,9 +200,9 @@ def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
 
     return [
         ("Real, recorded", str(len(installed.real_recorded)), str(len(draft.real_recorded))),
-        ("Real, missed (95 % interval)", missed(installed), missed(draft)),
+        ("Real, missed", missed(installed), missed(draft)),
         ("Recorded late or cut", str(len({*installed.late, *installed.cut})), str(len({*draft.late, *draft.cut}))),
-        ("False recordings a day (95 % interval)", false(installed), false(draft)),
+        ("False recordings a day", false(installed), false(draft)),
         ("Recorded a day, min", f"{installed.recorded_s_per_day / 60:.1f}", f"{draft.recorded_s_per_day / 60:.1f}"),
     ]
 

@@ -32,7 +32,7 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE TABLE trace (
         clip_id INTEGER PRIMARY KEY REFERENCES clip (id), columns INTEGER NOT NULL, rows INTEGER NOT NULL,
         levels INTEGER NOT NULL, times_s BLOB NOT NULL, frame_start BLOB NOT NULL, cell BLOB NOT NULL,
-        changed BLOB NOT NULL, background BLOB NOT NULL, background_width INTEGER NOT NULL
+        changed BLOB NOT NULL, background BLOB NOT NULL, brightness REAL NOT NULL
     );
     CREATE TABLE occurrence (
         id INTEGER PRIMARY KEY, clip_id INTEGER NOT NULL REFERENCES clip (id), start_s REAL NOT NULL,

@@ -10,7 +10,6 @@ import time
 import zlib
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -19,113 +18,17 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.capability import Capability, capability_from_dict
+from guardia.core.capability import capability_from_dict
 from guardia.core.errors import InvalidValue, ProjectError
 from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
 from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.core.stack import TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace
 from guardia.store.database import Database
+from guardia.store.records import Camera, NewClip, NewOccurrence, Site
 
 FILE_NAME = "project.sqlite"
 MEDIA = "media"
-
-
-@dataclass(frozen=True)
-class Site:
-    """A place with a time zone.
-
-    Parameters
-    ----------
-    name
-        Its name.
-    time_zone
-        IANA name.
-    """
-
-    name: str
-    time_zone: str
-
-
-@dataclass(frozen=True)
-class Camera:
-    """One installed camera.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    name
-        Named after its place.
-    capability
-        The make.
-    installed
-        Settings in force.
-    draft
-        Settings being tried.
-    """
-
-    id: int
-    name: str
-    capability: Capability
-    installed: Settings
-    draft: Settings
-
-
-@dataclass(frozen=True)
-class NewClip:
-    """What is known of a file before it is taken in.
-
-    Parameters
-    ----------
-    path
-        The file, left where it is.
-    start_s
-        POSIX seconds.
-    start_source
-        How that is known.
-    duration_s
-        Seconds.
-    width
-        Pixels.
-    height
-        Pixels.
-    codec
-        FFmpeg's name.
-    origin
-        How it was recorded.
-    """
-
-    path: Path
-    start_s: float
-    start_source: str
-    duration_s: float
-    width: int
-    height: int
-    codec: str
-    origin: Origin
-
-
-@dataclass(frozen=True)
-class NewOccurrence:
-    """An occurrence with its key pictures.
-
-    Parameters
-    ----------
-    start_s
-        On the clip's clock.
-    end_s
-        Likewise.
-    key_times_s
-        Times of the key pictures.
-    strip
-        JPEG of the key pictures side by side.
-    """
-
-    start_s: float
-    end_s: float
-    key_times_s: Sequence[float]
-    strip: bytes
 
 
 class Project:
@@ -174,6 +77,10 @@ class Project:
 
     def __exit__(self, *_: object) -> None:
         self.close()
+
+    def compact(self) -> None:
+        """Write the file anew without gaps."""
+        self._db.run("VACUUM")
 
     def site(self) -> Site:
         """The project's site."""
@@ -380,16 +287,22 @@ class Project:
         return path
 
     def put_analysis(
-        self, clip_id: int, trace: Trace, background: NDArray[np.uint8], occurrences: Sequence[NewOccurrence]
+        self,
+        clip_id: int,
+        trace: Trace,
+        occurrences: Sequence[NewOccurrence],
+        *,
+        background: bytes,
+        brightness: float,
     ) -> None:
-        """Keep what was measured of a clip and the occurrences found in it, in one transaction."""
+        """Keep what was measured of a clip, its background (JPEG, mean luma 0..255) and the occurrences found in it."""
         with self._db.transaction():
             self._db.run(
                 "INSERT OR REPLACE INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
                     clip_id, trace.columns, trace.rows, trace.changed.shape[1], _pack(trace.times_s, "<f8"),
                     _pack(trace.frame_start, "<i8"), _pack(trace.cell, "<u2"), _pack(trace.changed, "u1"),
-                    _pack(background, "u1"), background.shape[1],
+                    background, brightness,
                 ),
             )  # fmt: skip
             for new in occurrences:
@@ -398,8 +311,8 @@ class Project:
                     (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), new.strip),
                 )
 
-    def backgrounds(self, camera_id: int, around_s: float, *, limit: int = 9) -> list[NDArray[np.uint8]]:
-        """Backgrounds of the camera's analysed clips within an hour of the same time of day, nearest days first."""
+    def backgrounds(self, camera_id: int, around_s: float, *, limit: int = 9) -> list[bytes]:
+        """Backgrounds (JPEG) of analysed clips within an hour of the same time of day, from the nearest days."""
         zone = ZoneInfo(self.site().time_zone)
         rows = self._db.rows(
             "SELECT c.id, c.start_s FROM clip c JOIN trace t ON t.clip_id = c.id "
@@ -408,15 +321,13 @@ class Project:
         )
         hour = _hour(around_s, zone)
         near = [r["id"] for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
-        found = self._db.rows(
-            f"SELECT background, background_width FROM trace WHERE clip_id IN ({','.join('?' * len(near))})", near
-        )
-        return [_unpack(r["background"], "u1").reshape(-1, r["background_width"]) for r in found]
+        found = self._db.rows(f"SELECT background FROM trace WHERE clip_id IN ({','.join('?' * len(near))})", near)
+        return [bytes(r["background"]) for r in found]
 
     def brightness(self, clip_id: int) -> float | None:
         """Mean luma (0..255) of a clip's background, None if it is not analysed."""
-        rows = self._db.rows("SELECT background FROM trace WHERE clip_id = ?", (clip_id,))
-        return float(_unpack(rows[0]["background"], "u1").mean()) if rows else None
+        rows = self._db.rows("SELECT brightness FROM trace WHERE clip_id = ?", (clip_id,))
+        return float(rows[0]["brightness"]) if rows else None
 
     def evidence(self, camera_id: int) -> Evidence:
         """Everything that this camera's settings are scored on.

@@ -101,12 +101,12 @@ class StripDelegate(QStyledItemDelegate):
         clip = index.data(Role.CLIP)
         again = ", shown twice" if index.data(Role.REPEATED) else ""
         painter.drawText(left, top + 54, f"{clip.origin.value}, {occurrence.end_s - occurrence.start_s:.1f} s{again}")
-        painter.drawText(left, top + 71, f"installed: {_outcome_words(installed)}")
+        painter.drawText(left, top + 71, f"installed: {_outcome_words(installed, occurrence.verdict)}")
         if draft.recorded != installed.recorded:
             painter.setPen(THEME.colour("accent" if _better(occurrence, draft) else "missed"))
             small.setWeight(QFont.Weight.DemiBold)
             painter.setFont(small)
-        painter.drawText(left, top + 87, f"draft: {_outcome_words(draft)}")
+        painter.drawText(left, top + 87, f"draft: {_outcome_words(draft, occurrence.verdict)}")
 
     def _pictures(self, painter: QPainter, area: QRect, occurrence: Occurrence) -> None:
         strip, boxes = self._strip(occurrence)
@@ -155,9 +155,9 @@ class StripDelegate(QStyledItemDelegate):
         return self._strips[occurrence.id]
 
 
-def _outcome_words(outcome: Outcome) -> str:
+def _outcome_words(outcome: Outcome, verdict: Verdict | None) -> str:
     if not outcome.recorded:
-        return f"missed, {outcome.gate}"
+        return f"{'silent' if verdict is Verdict.FALSE else 'missed'}, {outcome.gate}"
     how = " late" if outcome.late else ""
     how += " cut" if outcome.cut else ""
     return f"recorded{how}"
@@ -309,6 +309,10 @@ class EvidencePage(QWidget):
             )
         else:
             self._empty.setText("No occurrence passes this filter.")
+
+    def select_first(self) -> None:
+        """Select the first occurrence shown."""
+        self._select_row(0)
 
     def show_unjudged(self) -> None:
         """Show what waits for a judgement and select the first."""

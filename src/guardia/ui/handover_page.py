@@ -6,7 +6,16 @@ import json
 import os
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QGridLayout, QHBoxLayout, QLineEdit, QListWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.messages import Severity
@@ -40,7 +49,10 @@ class HandoverPage(QWidget):
         self._sheet = QVBoxLayout(sheet)
         self._sheet.setContentsMargins(20, 16, 20, 16)
         self._sheet.setSpacing(7)
-        body.addWidget(sheet, 3)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setWidget(sheet)
+        body.addWidget(area, 3)
         side = QVBoxLayout()
         side.addWidget(label("When it is entered", "head"))
         side.addWidget(
@@ -92,7 +104,7 @@ class HandoverPage(QWidget):
         rows = score_rows(model.comparison.installed, model.comparison.draft)
         for row, cells in enumerate(rows, start=1):
             for column, text in enumerate(cells):
-                grid.addWidget(label(text, wrap=True), row, column)
+                grid.addWidget(label(text), row, column)
         self._sheet.addWidget(figures)
         for line in (*model.comparison.limits, *CAUTIONS):
             self._sheet.addWidget(label(line, "muted", wrap=True))

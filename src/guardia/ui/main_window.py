@@ -32,8 +32,9 @@ from PyQt6.QtWidgets import (
 from guardia import __version__
 from guardia.app.actions import ACTIONS, STEPS
 from guardia.app.camera_model import CameraModel
-from guardia.app.demo import own_demo, shipped_capabilities
+from guardia.app.demo import own_demo
 from guardia.app.jobs import Progress
+from guardia.app.makes import shipped_capabilities
 from guardia.app.messages import Message, MessageHub
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError

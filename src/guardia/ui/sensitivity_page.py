@@ -182,12 +182,16 @@ class SensitivityPage(QWidget):
     def _draw(self) -> None:
         capability = self._model.camera.capability
         draft = self._model.draft
-        contrast, size = draft.sensitivity_under(capability)
+        contrast, _ = draft.sensitivity_under(capability)
         if draft.sensitivity is None:
             notch = capability.notch(draft.notch)
             band = f"{notch.size_low * 100:.2f} to {notch.size_high * 100:.2f} %"
             state = "calibrated" if capability.calibrated else "not calibrated"
-            self._notch_text.setText(f"{notch.label}: from {size * 100:.2f} % of the picture on")
+            cells = max(1, self._model.evidence.stack.cells)
+            needed = self._model.comparison.draft_replay.needed
+            self._notch_text.setText(
+                f"{notch.label}: from {needed} adjacent cells on ({100 * needed / cells:.2f} % of the picture)"
+            )
             self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
             self._band.setText(f"{state}, believed within {band}")
         self._draw_curve(contrast)

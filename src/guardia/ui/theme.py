@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, fields
 from importlib.resources import files
+from pathlib import Path
 from string import Template
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -66,7 +67,9 @@ class Theme(QObject):
         app.setFont(_font())
         app.setPalette(self._palette())
         sheet = Template((files("guardia") / "data" / "style.qss").read_text("utf-8"))
-        app.setStyleSheet(sheet.substitute({f.name: getattr(self.tokens, f.name) for f in fields(Tokens)}))
+        names = {f.name: getattr(self.tokens, f.name) for f in fields(Tokens)}
+        tick = files("guardia") / "data" / "icons" / ("tick-dark.svg" if dark else "tick.svg")
+        app.setStyleSheet(sheet.substitute(names, tick=Path(str(tick)).as_posix()))
         self.changed.emit()
 
     def colour(self, name: str, alpha: int = 255) -> QColor:

@@ -327,6 +327,7 @@ class ZonesPage(QWidget):
         below.setSpacing(12)
         self.zone_list = QListWidget()
         self.zone_list.setMinimumHeight(70)
+        self.zone_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.zone_list.setAccessibleName("Zones of the draft")
         self.zone_list.currentRowChanged.connect(self._select_listed)
         below.addWidget(self.zone_list, 1)
@@ -355,6 +356,12 @@ class ZonesPage(QWidget):
             row.addStretch()
             legend.addLayout(row)
         legend.addStretch()
+        for text in (
+            "Drag a corner, a zone, or the dot on an edge (inserts a corner).",
+            "Drawing: click corners and close with Enter, or drag a rectangle.",
+            "Arrows nudge, Del deletes, Esc brings the shape back.",
+        ):
+            legend.addWidget(label(text, "muted", wrap=True))
         below.addLayout(legend)
         return below
 
@@ -404,7 +411,7 @@ class ZonesPage(QWidget):
         self.zone_list.clear()
         for zone in self.tool.zones:
             text = (
-                f"{zone.name}  ({zone.kind.value}, {len(zone.points)} corners)"
+                f"{zone.name}:  {zone.kind.value}, {len(zone.points)} corners"
                 if isinstance(zone, PolygonZone)
                 else "blocks"
             )
@@ -412,6 +419,10 @@ class ZonesPage(QWidget):
         self.zone_list.setCurrentRow(-1 if self.tool.selected is None else self.tool.selected)
         self.zone_list.blockSignals(False)
         self._fill_name()
+
+    def select_zone(self, zone: int) -> None:
+        """Select a zone in the list and on the picture."""
+        self.zone_list.setCurrentRow(zone)
 
     def _select_listed(self, row: int) -> None:
         self.tool.select(row if row >= 0 else None)

@@ -1,0 +1,179 @@
+"""Analyse, replay and score without a window; results are plain JSON values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+
+import numpy as np
+
+from guardia.core.capability import Capability
+from guardia.core.errors import InvalidValue, UnreadableClip
+from guardia.core.evidence import Clip, Evidence, Origin, propose_occurrences
+from guardia.core.gates import replay
+from guardia.core.score import compare
+from guardia.core.settings import Settings, limits_broken
+from guardia.core.stack import TraceStack
+from guardia.media.analysis import analyse_clip
+from guardia.media.reader import clip_start, probe
+from guardia.report.sheet import score_rows, score_to_dict
+from guardia.store.project import Project
+
+FINEST = (8, 0.0035)
+"""Contrast and size at which `analyse` reports motion: those of the most sensitive generic notch."""
+
+
+def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
+    """Measure clips and say what moves in them.
+
+    Parameters
+    ----------
+    paths
+        Video files.
+    time_zone
+        Of times in file names, an IANA name.
+
+    Returns
+    -------
+    dict[str, Any]
+        `clips`, one entry each, and `skipped`, one sentence per file that cannot be used.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no such time zone.
+    """
+    try:
+        zone = ZoneInfo(time_zone)
+    except (ZoneInfoNotFoundError, ValueError) as error:
+        raise InvalidValue(f"'{time_zone}' is no time zone.", do="Use an IANA name such as Europe/London.") from error
+    clips, skipped = [], []
+    for path in paths:
+        try:
+            info = probe(path)
+            trace = analyse_clip(path).trace
+        except UnreadableClip as error:
+            skipped.append(str(error))
+            continue
+        start, source = clip_start(path, info, zone)
+        stack = TraceStack([trace])
+        sizes = stack.sizes(np.ones((trace.rows, trace.columns), bool), contrast=FINEST[0])
+        spans = propose_occurrences(trace, contrast=FINEST[0], size=FINEST[1], origin=Origin.CONTINUOUS)
+        motion = []
+        for begin, end in spans:
+            inside = (trace.times_s >= begin) & (trace.times_s <= end)
+            largest = 100 * int(sizes[inside].max()) / stack.cells
+            motion.append({"start_s": begin, "end_s": end, "largest_percent": round(largest, 3)})
+        clips.append(
+            {
+                "file": str(path), "start": start.isoformat(), "start_source": source, "codec": info.codec,
+                "width": info.width, "height": info.height, "duration_s": info.duration_s,
+                "sampled_pictures": trace.frames, "motion": motion,
+            }
+        )  # fmt: skip
+    return {"clips": clips, "skipped": skipped}
+
+
+def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[str, Any]:
+    """Say when settings would trigger and record on a clip.
+
+    Parameters
+    ----------
+    path
+        The clip.
+    settings
+        The settings.
+    capability
+        The make whose words they use.
+
+    Returns
+    -------
+    dict[str, Any]
+        `recordings`, each with its times in seconds from the clip's first picture; a recording may begin before it
+        (pre-record) and end after the last one.
+
+    Raises
+    ------
+    UnreadableClip
+        If the clip cannot be used.
+    InvalidValue
+        If the settings name a notch the make does not have.
+    """
+    trace = analyse_clip(path).trace
+    clip = Clip(1, path.name, 0.0, trace.duration_s, Origin.CONTINUOUS)
+    evidence = Evidence((clip,), (), TraceStack([trace]), "UTC")
+    done = replay(evidence, settings, capability)
+    return {
+        "clip": str(path),
+        "duration_s": round(trace.duration_s, 3),
+        "needed_percent": round(100 * done.needed / evidence.stack.cells, 3),
+        "recordings": [
+            {
+                "trigger_s": round(r.trigger_s, 3), "start_s": round(r.start_s, 3), "end_s": round(r.end_s, 3),
+                "motion_start_s": round(r.motion_start_s, 3), "motion_end_s": round(r.motion_end_s, 3),
+                "ran_on": r.ran_on,
+            }
+            for r in done.recordings[0]
+        ],
+        "limits_broken": limits_broken(settings, capability),
+    }  # fmt: skip
+
+
+def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
+    """Score installed and draft of a project's cameras.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    camera
+        Only the camera of this name.
+
+    Returns
+    -------
+    dict[str, Any]
+        `cameras`, each with both scores, what flips and what the evidence cannot show.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no camera of that name.
+    ProjectError
+        If the project cannot be opened.
+    """
+    with Project(folder) as project:
+        site = project.site()
+        zone = ZoneInfo(site.time_zone)
+        cameras = [c for c in project.cameras() if camera is None or c.name == camera]
+        if not cameras:
+            names = ", ".join(c.name for c in project.cameras()) or "none"
+            raise InvalidValue(f"This project has no camera '{camera}'.", do=f"It has: {names}.")
+        told = []
+        for one in cameras:
+            evidence = project.evidence(one.id)
+            result = compare(evidence, one.installed, one.draft, one.capability)
+            changes = []
+            for change in result.changes:
+                clip = evidence.clips[evidence.clip_index[change.occurrence.clip_id]]
+                when = datetime.fromtimestamp(clip.start_s + change.occurrence.start_s, UTC).astimezone(zone)
+                changes.append(
+                    {
+                        "flip": change.flip.value, "occurrence": change.occurrence.id,
+                        "when": when.isoformat(sep=" ", timespec="seconds"), "kind": change.occurrence.kind,
+                        "reason": change.reason,
+                    }
+                )  # fmt: skip
+            told.append(
+                {
+                    "name": one.name,
+                    "installed": score_to_dict(result.installed),
+                    "draft": score_to_dict(result.draft),
+                    "changes": changes,
+                    "limits": list(result.limits),
+                    "lines": score_rows(result.installed, result.draft),
+                }
+            )
+        return {"site": site.name, "time_zone": site.time_zone, "cameras": told}

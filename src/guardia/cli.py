@@ -1,0 +1,198 @@
+"""Guardia without a window: the same capabilities, each with --json."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+from platformdirs import user_data_path
+
+from guardia import __version__
+from guardia.app.benchmark import run_benchmark
+from guardia.app.demo import build_demo
+from guardia.app.importing import find_clips
+from guardia.app.jobs import Token
+from guardia.app.makes import capability_data
+from guardia.app.offline import analyse_files, replay_clip, score_project
+from guardia.benchcam import pontoon
+from guardia.core.capability import capability_from_dict
+from guardia.core.errors import GuardiaError, InvalidValue
+from guardia.core.settings import Settings, settings_from_dict
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; errors are told in plain words on standard error.
+
+    Parameters
+    ----------
+    arguments
+        Without the program's name; the process's own when None.
+
+    Returns
+    -------
+    int
+        0 when all went well, 1 when something was skipped or a bar was missed, 2 when the command could not be done.
+    """
+    options = _parser().parse_args(arguments)
+    try:
+        status: int = options.act(options)
+    except GuardiaError as error:
+        print(f"guardia: {error}", file=sys.stderr)
+        return 2
+    return status
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="guardia",
+        description="A settings bench for installed cameras: score settings on clips that the camera really recorded.",
+    )
+    parser.add_argument("--version", action="version", version=f"Guardia {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def add(name: str, act: Any, text: str, *, machine: bool = True) -> argparse.ArgumentParser:
+        command = commands.add_parser(name, help=text, description=text)
+        command.set_defaults(act=act)
+        if machine:
+            command.add_argument("--json", action="store_true", help="print JSON instead of text")
+        return command
+
+    add("demo", _demo, "Open the window on your own copy of the demo site.", machine=False)
+    command = add("open", _open, "Open the window, on a project if one is given.", machine=False)
+    command.add_argument("project", nargs="?", type=Path)
+    command = add("analyse", _analyse, "Measure clips and say what moves in them and when.")
+    command.add_argument("clips", nargs="+", type=Path, metavar="CLIP", help="a video file, or a folder of them")
+    command.add_argument("--time-zone", default="UTC", help="of times in file names (IANA name)")
+    command = add("replay", _replay, "Say when settings would trigger and record on a clip.")
+    command.add_argument("clip", type=Path, metavar="CLIP")
+    command.add_argument("--settings", type=Path, required=True, metavar="FILE", help="JSON, see docs/formats.md")
+    command.add_argument("--capability", type=Path, metavar="FILE", help="a make of your own instead of a shipped one")
+    command = add("score", _score, "Score installed and draft of a project's cameras on their judged evidence.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", metavar="NAME", help="only this camera")
+    add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
+    command = add("screenshots", _screenshots, "Take pictures of every main view from the demo.", machine=False)
+    command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
+    command = add(
+        "build-demo", _build_demo, "Record the demo site with the bench camera and build its project.", machine=False
+    )
+    command.add_argument("recorded", type=Path, help="folder for the bench camera's files")
+    command.add_argument("project", type=Path, help="folder of the project to make")
+    return parser
+
+
+def _print_json(data: Any) -> None:
+    print(json.dumps(data, indent=2, ensure_ascii=False))
+
+
+def _demo(_options: argparse.Namespace) -> int:
+    from guardia.ui.run import run
+
+    return run(user_data_path("guardia"), None, demo=True)
+
+
+def _open(options: argparse.Namespace) -> int:
+    from guardia.ui.run import run
+
+    return run(user_data_path("guardia"), options.project)
+
+
+def _analyse(options: argparse.Namespace) -> int:
+    result = analyse_files(list(find_clips(tuple(options.clips))), time_zone=options.time_zone)
+    if options.json:
+        _print_json(result)
+    else:
+        for clip in result["clips"]:
+            print(f"{clip['file']}: {clip['duration_s']:.1f} s, {clip['width']} x {clip['height']} {clip['codec']}")
+            print(f"  began {clip['start']} (by {clip['start_source']}), {clip['sampled_pictures']} pictures sampled")
+            for span in clip["motion"]:
+                print(f"  motion {span['start_s']:.1f} to {span['end_s']:.1f} s, up to {span['largest_percent']:.1f} %")
+        for line in result["skipped"]:
+            print(f"skipped: {line}", file=sys.stderr)
+    return 1 if result["skipped"] else 0
+
+
+def _settings_file(path: Path) -> Settings:
+    try:
+        data = json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise InvalidValue(f"The settings file {path} cannot be read ({error.strerror}).") from error
+    except (ValueError, RecursionError) as error:
+        raise InvalidValue(f"The settings file {path} is not JSON ({error}).") from error
+    if not isinstance(data, dict):
+        raise InvalidValue(f"The settings file {path} must hold one JSON object.", do="See docs/formats.md.")
+    return settings_from_dict(data)
+
+
+def _replay(options: argparse.Namespace) -> int:
+    settings = _settings_file(options.settings)
+    if options.capability:
+        try:
+            capability = capability_from_dict(json.loads(options.capability.read_text("utf-8")))
+        except (OSError, ValueError) as error:
+            raise InvalidValue(f"The capability file {options.capability} cannot be read ({error}).") from error
+    else:
+        capability = capability_from_dict(capability_data(settings.capability))
+    result = replay_clip(options.clip, settings, capability)
+    if options.json:
+        _print_json(result)
+    else:
+        print(f"{result['clip']}: {len(result['recordings'])} recordings")
+        for entry in result["recordings"]:
+            ran = ", the clip ends before the motion does" if entry["ran_on"] else ""
+            print(
+                f"  trigger {entry['trigger_s']:.1f} s, records {entry['start_s']:.1f} to {entry['end_s']:.1f} s{ran}"
+            )
+        for line in result["limits_broken"]:
+            print(f"  note: {line}")
+    return 0
+
+
+def _score(options: argparse.Namespace) -> int:
+    result = score_project(options.project, camera=options.camera)
+    if options.json:
+        _print_json(result)
+        return 0
+    for camera in result["cameras"]:
+        print(camera["name"])
+        for what, old, new in camera["lines"]:
+            print(f"  {what:<42}{old:<28}{new}")
+        for change in camera["changes"]:
+            print(f"  {change['flip']}: {change['when']} {change['kind']} ({change['reason']})")
+        for line in camera["limits"]:
+            print(f"  {line}")
+    return 0
+
+
+def _benchmark(options: argparse.Namespace) -> int:
+    results = run_benchmark(lambda text: print(text, "...", file=sys.stderr))
+    if options.json:
+        _print_json([{**vars(r), "ratio": r.ratio} for r in results])
+    else:
+        for r in results:
+            print(f"{'met   ' if r.met else 'MISSED'} {r.name}:")
+            print(f"       {r.ours_s:.3f} s / {r.reference_s:.3f} s = ratio {r.ratio:.3f} ({r.bar})")
+    return 0 if all(r.met for r in results) else 1
+
+
+def _screenshots(options: argparse.Namespace) -> int:
+    from guardia.ui.screenshots import take_screenshots
+
+    for path in take_screenshots(options.folder):
+        print(path)
+    return 0
+
+
+def _build_demo(options: argparse.Namespace) -> int:
+    capability = capability_from_dict(capability_data(pontoon.INSTALLED.capability))
+    if not (options.recorded / "truth").exists():
+        pontoon.record(
+            options.recorded, capability, progress=lambda share: print(f"recorded {share:.0%}", file=sys.stderr)
+        )
+    notes = build_demo(options.recorded, options.project, token=Token(), progress=lambda _: None)
+    print("\n".join([f"built {options.project}", *notes]))
+    return 0

@@ -1,0 +1,108 @@
+"""What the project gives and takes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import Path
+
+from guardia.core.capability import Capability
+from guardia.core.evidence import Origin
+from guardia.core.settings import Settings
+
+
+@dataclass(frozen=True)
+class Site:
+    """A place with a time zone.
+
+    Parameters
+    ----------
+    name
+        Its name.
+    time_zone
+        IANA name.
+    """
+
+    name: str
+    time_zone: str
+
+
+@dataclass(frozen=True)
+class Camera:
+    """One installed camera.
+
+    Parameters
+    ----------
+    id
+        Number in the project.
+    name
+        Named after its place.
+    capability
+        The make.
+    installed
+        Settings in force.
+    draft
+        Settings being tried.
+    """
+
+    id: int
+    name: str
+    capability: Capability
+    installed: Settings
+    draft: Settings
+
+
+@dataclass(frozen=True)
+class NewClip:
+    """What is known of a file before it is taken in.
+
+    Parameters
+    ----------
+    path
+        The file, left where it is.
+    start_s
+        POSIX seconds.
+    start_source
+        How that is known.
+    duration_s
+        Seconds.
+    width
+        Pixels.
+    height
+        Pixels.
+    codec
+        FFmpeg's name.
+    origin
+        How it was recorded.
+    """
+
+    path: Path
+    start_s: float
+    start_source: str
+    duration_s: float
+    width: int
+    height: int
+    codec: str
+    origin: Origin
+
+
+@dataclass(frozen=True)
+class NewOccurrence:
+    """An occurrence with its key pictures.
+
+    Parameters
+    ----------
+    start_s
+        On the clip's clock.
+    end_s
+        Likewise.
+    key_times_s
+        Times of the key pictures.
+    strip
+        JPEG of the key pictures side by side.
+    """
+
+    start_s: float
+    end_s: float
+    key_times_s: Sequence[float]
+    strip: bytes

@@ -1,0 +1,80 @@
+"""Pictures of every main view from the demo, for the documentation."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtWidgets import QApplication
+
+from guardia.core.judgement import Verdict
+from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.ui.evidence_page import EvidencePage
+from guardia.ui.main_window import MainWindow
+from guardia.ui.run import make_application
+from guardia.ui.theme import THEME
+from guardia.ui.zones_page import ZonesPage
+
+SIZE = (1280, 800)
+EXAMPLE_ZONE = PolygonZone(
+    ZoneKind.WATCH,
+    ((0.44, 0.24), (0.56, 0.24), (0.68, 0.75), (1.0, 0.78), (1.0, 1.0), (0.22, 1.0), (0.22, 0.76), (0.36, 0.75)),
+    "walkway and quay",
+)
+"""A watch zone as a technician might draw it at the pontoon gate."""
+
+
+def take_screenshots(folder: Path) -> list[Path]:
+    """Take the pictures, from a fresh copy of the demo, at a fixed size.
+
+    Parameters
+    ----------
+    folder
+        Receives the PNG files; made when missing.
+
+    Returns
+    -------
+    list[Path]
+        The files written.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    app = make_application()
+    taken: list[Path] = []
+    with tempfile.TemporaryDirectory() as home:
+        window = MainWindow(Path(home))
+        window.resize(*SIZE)
+        window.show()
+        taken.append(_take(app, window, folder / "welcome.png"))
+        window.open_demo()
+        taken.append(_take(app, window, folder / "round.png"))
+        session = window.session
+        if session is None or window.camera_id is None:
+            return taken
+        model = session.camera(window.camera_id)
+        model.change_draft(
+            replace(model.draft, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0), "example for the pictures"
+        )
+        real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
+        for dark in (False, True):
+            THEME.apply(app, dark=dark)
+            for step in ("evidence", "zones") if dark else ("evidence", "zones", "sensitivity", "handover"):
+                window.go(step)
+                page = window.pages[step]
+                if isinstance(page, EvidencePage):
+                    page.show_all()
+                    page.select_first()
+                if isinstance(page, ZonesPage):
+                    page.select_zone(0)
+                if step == "sensitivity":
+                    model.select((real.id,))
+                taken.append(_take(app, window, folder / f"{step}{'-dark' if dark else ''}.png"))
+        THEME.apply(app, dark=False)
+        window.close()
+    return taken
+
+
+def _take(app: QApplication, window: MainWindow, path: Path) -> Path:
+    app.sendPostedEvents()
+    window.grab().save(str(path))
+    return path

@@ -1,0 +1,159 @@
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from guardia.core.evidence import Origin, propose_occurrences
+from guardia.core.gates import Gate, replay
+from guardia.core.judgement import Verdict
+from guardia.core.score import Flip, compare, heat, score
+from guardia.core.trace import sparse_trace
+from guardia.core.zones import PolygonZone, ZoneKind
+from tests.support import blob_trace, capability, evidence_of, plain
+
+RIGHT_HALF = (PolygonZone(ZoneKind.WATCH, ((0.5, 0), (1, 0), (1, 1), (0.5, 1)), "right"),)
+VISIT = [0] * 5 + [9] * 15 + [0] * 15
+
+
+def outcome_of(sizes, chosen, **where):
+    evidence = evidence_of([blob_trace(sizes, **where)], kinds=["person"])
+    return replay(evidence, chosen, capability()).outcomes[100]
+
+
+class GateChain(unittest.TestCase):
+    def test_an_open_chain_records_and_says_when(self):
+        outcome = outcome_of(VISIT, plain(4, hold_s=0.4, pre_record_s=2.0))
+        self.assertTrue(outcome.recorded)
+        self.assertIsNone(outcome.gate)
+        self.assertAlmostEqual(outcome.trigger_s - 1_757_200_000.0, 1.4, places=5)
+
+    def test_each_gate_names_itself_and_its_numbers(self):
+        cases = (
+            (Gate.DETECTION, VISIT, plain(4, detection_on=False), ["switched off"]),
+            (Gate.ZONE, VISIT, plain(4, zones=RIGHT_HALF), ["inside the zone", "1.6 %"]),
+            (Gate.SIZE, VISIT, plain(12), ["1.6 %", "2.1 %"]),
+            (Gate.SIZE, [0] * 20, plain(4), ["0.0 %"]),
+            (Gate.HOLD, [0, 9, 9, 0, 9, 9, 9, 0, 0], plain(4, hold_s=1.0), ["0.4 s", "1.0 s"]),
+            (Gate.HOLD, [0, 9, 0, 9, 0], plain(4, hold_s=1.0), ["single pictures", "1.0 s"]),
+            (Gate.CLIP, [9] * 200, plain(4, hold_s=38.0), ["5%", "10%"]),
+        )
+        for gate, sizes, chosen, words in cases:
+            with self.subTest(gate=gate, words=words):
+                outcome = outcome_of(sizes, chosen)
+                self.assertEqual((outcome.recorded, outcome.gate), (False, gate))
+                for word in words:
+                    self.assertIn(word, outcome.reason)
+
+    def test_the_first_closed_gate_is_named_when_several_are(self):
+        chosen = plain(12, detection_on=False, zones=RIGHT_HALF, hold_s=9.0)
+        self.assertEqual(outcome_of(VISIT, chosen).gate, Gate.DETECTION)
+        self.assertEqual(outcome_of(VISIT, replace(chosen, detection_on=True)).gate, Gate.ZONE)
+        self.assertEqual(outcome_of(VISIT, plain(12, hold_s=9.0)).gate, Gate.SIZE)
+
+    def test_a_visit_during_the_rest_after_another_is_missed_by_the_wait(self):
+        traces = [blob_trace(VISIT), blob_trace([9] * 10)]
+        evidence = evidence_of(traces, kinds=["person", "person"], starts=[1000.0, 1010.0])
+        resting = replay(evidence, plain(4, clip_length_s=5.0, retrigger_wait_s=30.0), capability())
+        self.assertTrue(resting.outcomes[100].recorded)
+        second = resting.outcomes[101]
+        self.assertEqual(second.gate, Gate.WAIT)
+        # The first triggers at 1001.0 s, records 5 s and rests 30 s: until 1036.0 s, 26 s after the second begins.
+        self.assertIn("26.0 s", second.reason)
+        eager = replay(evidence, plain(4, clip_length_s=5.0), capability())
+        self.assertTrue(eager.outcomes[101].recorded)
+
+    def test_a_visit_covered_by_the_recording_of_the_one_before_counts_as_recorded(self):
+        evidence = evidence_of([blob_trace(VISIT), blob_trace([9] * 10)], kinds=["person"] * 2, starts=[1000.0, 1010.0])
+        done = replay(evidence, plain(4, clip_length_s=30.0), capability())
+        self.assertEqual((done.outcomes[101].recorded, done.outcomes[101].share), (True, 1.0))
+        self.assertIsNone(done.outcomes[101].trigger_s)
+
+    def test_late_and_cut_beyond_the_tolerance_only(self):
+        late = outcome_of([9] * 50, plain(4, hold_s=2.0))
+        self.assertEqual((late.late, late.cut), (True, False))
+        saved = outcome_of([9] * 50, plain(4, hold_s=2.0, pre_record_s=1.5))
+        self.assertFalse(saved.late)
+        cut = outcome_of([9] * 100, plain(4, clip_length_s=5.0, retrigger_wait_s=60.0))
+        self.assertEqual((cut.late, cut.cut), (False, True))
+        self.assertAlmostEqual(cut.share, 5 / 19.8, places=3)
+
+
+class Scoring(unittest.TestCase):
+    def setUp(self):
+        day = 86400.0
+        self.traces = [blob_trace([n] * 20) for n in (20, 9, 5, 20, 9, 5, 5)]
+        self.kinds = ["person", "vehicle", "person", "foliage", "foliage", "animal", ""]
+        self.starts = [1_757_200_000.0 + n * day / 3 for n in range(7)]
+        self.evidence = evidence_of(self.traces, kinds=self.kinds, starts=self.starts)
+
+    def test_counts_by_hand(self):
+        result = score(self.evidence, replay(self.evidence, plain(8), capability()))
+        self.assertEqual((result.real_recorded, result.real_missed), ((100, 101), (102,)))
+        self.assertEqual((result.false_recorded, result.false_silenced), ((103, 104), (105,)))
+        self.assertEqual(result.open, (106,))
+
+    def test_a_rate_per_day_counts_only_days_on_which_all_is_judged(self):
+        result = score(self.evidence, replay(self.evidence, plain(4), capability()))
+        # 6 Sep 2025, 23:06 UTC on: clips fall on 7, 7, 7, 8, 8, 8, 9 September in London; the last one is unjudged.
+        self.assertEqual((result.days, result.false_in_motion), (2, 3))
+        self.assertAlmostEqual(result.false_per_day, 1.5)
+        low, high = result.false_per_day_interval
+        self.assertTrue(low < 1.5 < high)
+
+    def test_flips_are_ordered_worst_first_and_tell_their_gate(self):
+        comparison = compare(self.evidence, plain(4), plain(8), capability())
+        flips = [(c.flip, c.occurrence.id) for c in comparison.changes]
+        self.assertEqual(flips, [(Flip.NEWLY_MISSED, 102), (Flip.NEWLY_SILENCED, 105)])
+        self.assertIn("size", comparison.changes[0].reason)
+        back = compare(self.evidence, plain(8), plain(4), capability())
+        self.assertEqual({c.flip for c in back.changes}, {Flip.NEWLY_RECORDED, Flip.NEWLY_FALSE})
+
+    def test_a_more_sensitive_draft_is_told_that_motion_clips_cannot_show_it(self):
+        eager = compare(self.evidence, plain(8), plain(4), capability())
+        self.assertIn("never let into a motion clip", eager.limits[0])
+        calm = compare(self.evidence, plain(4), plain(8), capability())
+        self.assertFalse(any("never let into" in line for line in calm.limits))
+        self.assertTrue(any("not calibrated" in line for line in calm.limits))
+        wider = compare(self.evidence, plain(8, zones=RIGHT_HALF), plain(8), capability())
+        self.assertIn("never let into a motion clip", wider.limits[0])
+
+    def test_what_continuous_footage_repeats_is_counted_once(self):
+        origins = [Origin.MOTION, Origin.CONTINUOUS]
+        twice = evidence_of([blob_trace([9] * 20)] * 2, kinds=["person"] * 2, starts=[1000.0, 1001.0], origin=origins)
+        result = score(twice, replay(twice, plain(4), capability()))
+        self.assertEqual(result.real_recorded, (101,))
+
+    def test_no_evidence_gives_no_figure_and_says_so(self):
+        nothing = evidence_of([], kinds=[])
+        comparison = compare(nothing, plain(4), plain(8), capability())
+        self.assertIsNone(comparison.draft.false_per_day)
+        self.assertEqual(comparison.draft.missed_share, (0.0, 1.0))
+        self.assertIn("no evidence yet", comparison.limits[0])
+
+    def test_heat_counts_occurrences_by_the_cells_of_their_largest_group(self):
+        evidence = evidence_of([blob_trace([3] * 9), blob_trace([2] * 9)], kinds=["person", "person"])
+        counts = heat(evidence, contrast=12, verdict=Verdict.REAL)
+        self.assertEqual(counts[:4, 0].tolist(), [2, 2, 1, 0])
+        self.assertEqual(heat(evidence, contrast=12, verdict=Verdict.FALSE).sum(), 0)
+
+
+class Proposing(unittest.TestCase):
+    def test_a_motion_clip_is_one_occurrence_around_its_most_motion(self):
+        trace = blob_trace([4] * 3 + [0] * 30 + [9] * 15 + [0] * 12)
+        self.assertEqual(propose_occurrences(trace, contrast=12, size=3 / 576, origin=Origin.MOTION), [(6.6, 9.4)])
+
+    def test_continuous_footage_may_hold_many_and_short_gaps_are_bridged(self):
+        trace = blob_trace([0] * 20 + [9] * 10 + [0] * 8 + [9] * 5 + [0] * 30 + [9] * 6 + [0] * 5 + [9])
+        spans = propose_occurrences(trace, contrast=12, size=3 / 576, origin=Origin.CONTINUOUS)
+        np.testing.assert_allclose(spans, [(4.0, 8.4), (14.6, 16.8)], atol=1e-9)
+
+    def test_a_flag_that_always_moves_starts_nothing_on_footage(self):
+        dense = blob_trace([0] * 20 + [9] * 10 + [0] * 70).dense()
+        dense[:, 5:8, 20:22] = 255
+        trace = sparse_trace(np.arange(100) / 5, dense)
+        self.assertEqual(propose_occurrences(trace, contrast=12, size=3 / 576, origin=Origin.CONTINUOUS), [(4.0, 5.8)])
+
+    def test_a_clip_without_any_motion_still_is_one_occurrence(self):
+        self.assertEqual(
+            propose_occurrences(blob_trace([0] * 11), contrast=12, size=0.01, origin=Origin.MOTION), [(0.0, 2.0)]
+        )
