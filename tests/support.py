@@ -39,7 +39,7 @@ class FolderCase(unittest.TestCase):
 
 
 def square_at(seconds: float) -> tuple[float, float]:
-    """Left edge and width, in shares of the picture, of the square that `write_clip` moves: enters at 2 s, gone at 6 s."""
+    """Left edge and width, in shares of the picture, of the square in `scene`: enters at 2 s, gone at 6 s."""
     return (seconds - 2.0) / 4.0, 0.15
 
 

@@ -25,7 +25,7 @@ def sizes_by_labelling(dense, zone, contrast, zone_test):
         active = picture >= 255 * FILL_LIMIT
         if zone_test == "pixels":
             active = active & zone
-        labels, count = ndimage.label(active, AROUND)
+        labels, _ = ndimage.label(active, AROUND)
         largest = 0
         for number, (rows, columns) in enumerate(ndimage.find_objects(labels), start=1):
             group = labels[rows, columns] == number

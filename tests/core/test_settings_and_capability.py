@@ -39,7 +39,9 @@ class SettingsFiles(unittest.TestCase):
 
     def test_what_a_make_cannot_be_told_is_named(self):
         many = tuple(PolygonZone(ZoneKind.IGNORE, TRIANGLE, f"z{n}") for n in range(3))
-        told = limits_broken(Settings("battery-camera-on-hub", "high", many, hold_s=1.0), capability("battery-camera-on-hub"))
+        told = limits_broken(
+            Settings("battery-camera-on-hub", "high", many, hold_s=1.0), capability("battery-camera-on-hub")
+        )
         text = " ".join(told)
         for word in ("at most 2 zones", "'z0'", "no ignore zones", "hold time", "re-trigger wait", "clip length"):
             self.assertIn(word, text)

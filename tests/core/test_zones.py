@@ -49,7 +49,9 @@ class Rasterising(unittest.TestCase):
     def test_no_watch_zone_means_the_whole_picture_and_ignore_wins(self):
         self.assertTrue(zone_cells([], columns=32, rows=18).all())
         half = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)))
-        cells = zone_cells([half, PolygonZone(ZoneKind.WATCH, ((0, 0), (1, 0), (1, 0.5), (0, 0.5)))], columns=32, rows=18)
+        cells = zone_cells(
+            [half, PolygonZone(ZoneKind.WATCH, ((0, 0), (1, 0), (1, 0.5), (0, 0.5)))], columns=32, rows=18
+        )
         self.assertEqual(cells.sum(), 16 * 9)
         self.assertTrue(cells[:9, 16:].all())
 
@@ -80,6 +82,11 @@ class Refusing(unittest.TestCase):
     def test_zones_survive_their_json_form_and_bad_ones_are_told(self):
         for zone in (PolygonZone(ZoneKind.IGNORE, HOUSE, "gable"), BlockZone(4, 2, (True, False) * 4)):
             self.assertEqual(zone_from_dict(zone_to_dict(zone)), zone)
-        for bad in ({}, {"kind": "watch"}, {"kind": "round", "points": []}, {"kind": "watch", "points": [[1], [2], [3]]}):
+        for bad in (
+            {},
+            {"kind": "watch"},
+            {"kind": "round", "points": []},
+            {"kind": "watch", "points": [[1], [2], [3]]},
+        ):
             with self.subTest(bad), self.assertRaises(InvalidValue):
                 zone_from_dict(bad)

@@ -17,7 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.errors import UnreadableClip
-from guardia.core.trace import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX
+from guardia.core.trace import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID_COLUMNS, GRID_ROWS
 
 MAX_SIDE_PX = 16384
 
@@ -247,6 +247,11 @@ def sampled_pictures(
         taken = _chosen(path, rate_hz)
         width = min(width_px, stream.codec_context.width)
         height = max(1, round(stream.codec_context.height * width / stream.codec_context.width))
+        if width < GRID_COLUMNS or height < GRID_ROWS:
+            raise UnreadableClip(
+                f"{path.name} has a picture of {width} x {height} pixels, too small to see anything move in.",
+                kept="It was skipped; nothing else was affected.",
+            )
         times: list[float] = []
         luma: list[NDArray[np.uint8]] = []
         origin: float | None = taken.first_s if taken else None

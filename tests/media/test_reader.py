@@ -1,0 +1,158 @@
+import unittest
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+import av
+import numpy as np
+
+from guardia.core.errors import UnreadableClip
+from guardia.core.stack import TraceStack
+from guardia.media.analysis import KEY_PICTURES, analyse_clip, clean_view, decode_grey, key_pictures, key_times
+from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures, start_from_name
+from tests.support import FolderCase, scene, steady, write_clip
+
+LONDON = ZoneInfo("Europe/London")
+EVERYWHERE = np.ones((18, 32), bool)
+
+
+class GoodClips(FolderCase):
+    def test_constant_rate_is_sampled_at_exact_times(self):
+        clip = write_clip(self.folder / "a.mp4", steady(8, 12.5))
+        times = next(iter(sampled_pictures(clip))).times_s
+        expected = [t for n in range(40) for t in [min(s for s in steady(9, 12.5) if s >= n / 5 - 1e-9)] if t < 8]
+        np.testing.assert_allclose(times, sorted(set(expected)), atol=0.0011)
+
+    def test_variable_rate_takes_the_first_picture_at_or_after_each_tick(self):
+        times = [0.0, 0.05, 0.21, 0.22, 0.5, 1.3, 1.31, 1.39, 1.41, 2.0]
+        for name in ("v.mp4", "v.mkv"):
+            with self.subTest(name):
+                clip = write_clip(self.folder / name, times)
+                sampled = next(iter(sampled_pictures(clip))).times_s
+                np.testing.assert_allclose(sampled, [0.0, 0.21, 0.5, 1.3, 1.41, 2.0], atol=0.0011)
+
+    def test_leaving_unreferenced_frames_undecoded_changes_no_picture(self):
+        clip = write_clip(self.folder / "b.mp4", steady(6, 25), options={"bf": "3", "b-pyramid": "none", "g": "25"})
+        block = next(iter(sampled_pictures(clip)))
+        with open_video(clip) as (container, stream):
+            frames = sorted(container.decode(stream), key=lambda f: f.pts)
+            every = {round(float((f.pts - frames[0].pts) * stream.time_base), 3): f for f in frames}
+            self.assertEqual(len(every), 150)
+            for at, luma in zip(block.times_s.tolist(), block.luma, strict=True):
+                whole = every[round(at, 3)].reformat(format="gray").to_ndarray()
+                np.testing.assert_array_equal(luma, whole)
+
+    def test_blocks_join_to_the_same_pictures_as_one(self):
+        clip = write_clip(self.folder / "c.mp4", steady(7, 10))
+        blocks = list(sampled_pictures(clip, block_s=2.0))
+        whole = next(iter(sampled_pictures(clip)))
+        self.assertEqual([len(b.times_s) for b in blocks], [10, 10, 10, 5])
+        np.testing.assert_array_equal(np.concatenate([b.luma for b in blocks]), whole.luma)
+
+    def test_another_codec_and_a_picture_that_does_not_divide_into_the_grid(self):
+        clip = write_clip(
+            self.folder / "d.avi", steady(7, 10), codec="mpeg4", picture=lambda t: scene(t, width=352, height=288)
+        )
+        trace = analyse_clip(clip).trace
+        sizes = TraceStack([trace]).sizes(EVERYWHERE, contrast=27)
+        moving = trace.times_s[sizes >= 6]
+        self.assertAlmostEqual(moving.min(), 2.2, delta=0.25)
+        self.assertAlmostEqual(moving.max(), 5.8, delta=0.25)
+
+    def test_the_trace_follows_the_square_and_its_key_pictures_show_it(self):
+        clip = write_clip(self.folder / "e.mp4", steady(8, 10))
+        analysis = analyse_clip(clip)
+        stack = TraceStack([analysis.trace])
+        for at in (3.0, 4.0, 5.0):
+            left, _, right, _ = stack.box_at(0, at, contrast=18)
+            self.assertAlmostEqual(left, (at - 2) / 4, delta=0.05)
+            self.assertAlmostEqual(right, (at - 2) / 4 + 0.15, delta=0.05)
+        self.assertIsNone(stack.box_at(0, 1.0, contrast=18))
+        times = key_times(analysis.trace, 2.2, 5.8, contrast=18)
+        self.assertEqual((len(times), times), (KEY_PICTURES, sorted(times)))
+        strip = decode_grey(key_pictures(clip, times))
+        for part in np.split(strip, KEY_PICTURES, axis=1):
+            self.assertGreater((part > 190).mean(), 0.01)
+        empty = decode_grey(clean_view([clip, clip]))
+        self.assertLess((empty > 190).mean(), 0.001)
+
+    def test_pictures_past_the_end_are_the_last_one(self):
+        clip = write_clip(self.folder / "f.mp4", steady(2, 10))
+        first, last = pictures_at(clip, [1.9, 99.0], width_px=160)
+        np.testing.assert_array_equal(first, last)
+
+
+class StartOfAClip(FolderCase):
+    def test_start_times_in_file_names(self):
+        for name, expected in (
+            ("gate_20260907_075950.mp4", (2026, 9, 7, 7, 59, 50)),
+            ("2026-09-07 07-59-50 yard.mkv", (2026, 9, 7, 7, 59, 50)),
+            ("A01.20260907T075950Z.ts", (2026, 9, 7, 7, 59, 50)),
+            ("2026_09_07_07h59m50.avi", (2026, 9, 7, 7, 59, 50)),
+        ):
+            with self.subTest(name):
+                self.assertEqual(start_from_name(name, LONDON), datetime(*expected, tzinfo=LONDON))
+        for name in ("clip0001.mp4", "20261399_996161.mp4", "120260907_0759501.mp4", ""):
+            with self.subTest(name):
+                self.assertIsNone(start_from_name(name, LONDON))
+
+    def test_name_before_metadata_before_file_date(self):
+        stamp = "2026-03-01T06:07:08.000000Z"
+        named = write_clip(self.folder / "x_20260907_075950.mp4", steady(1, 5), created=stamp)
+        self.assertEqual(clip_start(named, probe(named), LONDON)[1], "file name")
+        told = write_clip(self.folder / "x.mp4", steady(1, 5), created=stamp)
+        start, source = clip_start(told, probe(told), LONDON)
+        self.assertEqual((start, source), (datetime(2026, 3, 1, 6, 7, 8, tzinfo=UTC), "metadata"))
+        epoch = write_clip(self.folder / "y.mp4", steady(1, 5), created="1904-01-01T00:00:00.000000Z")
+        self.assertEqual(clip_start(epoch, probe(epoch), LONDON)[1], "file date")
+
+
+class BadClips(FolderCase):
+    def refused(self, path, word):
+        with self.assertRaisesRegex(UnreadableClip, word) as caught:
+            analyse_clip(path)
+        self.assertIn(path.name, caught.exception.what)
+
+    def test_files_that_are_no_clips_are_named_with_the_reason(self):
+        (self.folder / "empty.mp4").touch()
+        (self.folder / "notes.mp4").write_text("not a video, " * 500)
+        (self.folder / "noise.avi").write_bytes(np.random.default_rng(1).bytes(60_000))
+        self.refused(self.folder / "empty.mp4", "0 bytes")
+        self.refused(self.folder / "gone.mp4", "no such file")
+        for name in ("notes.mp4", "noise.avi"):
+            self.refused(self.folder / name, "not a video|no moving picture|damaged")
+
+    def test_sound_alone_is_no_clip(self):
+        path = self.folder / "sound.mp4"
+        with av.open(str(path), "w") as container:
+            stream = container.add_stream("aac", rate=16000)
+            silence = av.AudioFrame.from_ndarray(np.zeros((1, 1024), np.float32), format="fltp", layout="mono")
+            silence.sample_rate = 16000
+            container.mux(stream.encode(silence))
+            container.mux(stream.encode())
+        self.refused(path, "no moving picture")
+
+    def test_a_picture_smaller_than_the_grid_is_refused(self):
+        tiny = write_clip(self.folder / "tiny.mkv", steady(1, 5), picture=lambda _t: np.zeros((16, 16, 3), np.uint8))
+        self.refused(tiny, "too small")
+
+    def test_a_clip_cut_off_in_the_middle_gives_what_is_there(self):
+        whole = write_clip(self.folder / "whole.ts", steady(8, 10)).read_bytes()
+        cut = self.folder / "cut.ts"
+        cut.write_bytes(whole[: len(whole) // 2])
+        trace = analyse_clip(cut).trace
+        self.assertTrue(5 < trace.frames < 40)
+
+    def test_an_mp4_without_its_index_is_refused_and_a_damaged_middle_is_survived(self):
+        whole = bytearray(write_clip(self.folder / "whole.mp4", steady(8, 10), options={"g": "10"}).read_bytes())
+        headless = self.folder / "headless.mp4"
+        headless.write_bytes(whole[: len(whole) // 2])
+        self.refused(headless, "damaged")
+        middle = len(whole) // 2
+        whole[middle : middle + 400] = bytes(400)
+        spoilt = self.folder / "spoilt.mp4"
+        spoilt.write_bytes(whole)
+        self.assertGreater(analyse_clip(spoilt).trace.frames, 20)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,64 @@
+import io
+import json
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from jsonschema import Draft202012Validator
+from pypdf import PdfReader
+
+from guardia.core.errors import InvalidValue
+from guardia.core.score import compare
+from guardia.core.settings import Settings, settings_from_dict
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.report.sheet import SheetContent, check_sheet, sheet_pdf, sheet_to_dict, steps
+from tests.support import FolderCase, blob_trace, capability, evidence_of, plain
+
+ZONE = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.25, 0), (0.25, 0.3), (0, 0.3)), "Fähnchen & <rope>")
+DRAFT = Settings(
+    "polygon-mains-camera", "6", (ZONE,), hold_s=0.6, retrigger_wait_s=5.0, clip_length_s=20.0, end_early=True
+)
+
+
+def content(settings: Settings = DRAFT) -> SheetContent:
+    evidence = evidence_of([blob_trace([9] * 20), blob_trace([5] * 20)], kinds=["person", "foliage"])
+    made = datetime(2026, 9, 18, 14, 5, tzinfo=ZoneInfo("Europe/London"))
+    comparison = compare(evidence, plain(4), plain(8), capability())
+    return SheetContent("Tern Quay", "Europe/London", "Pontoon gate", capability(), settings, comparison, made)
+
+
+class SettingsSheet(FolderCase):
+    def test_the_json_sheet_keeps_to_its_published_schema_and_gives_the_settings_back(self):
+        data = json.loads(json.dumps(sheet_to_dict(content())))
+        check_sheet(data)
+        self.assertEqual(settings_from_dict(data["settings"]), DRAFT)
+        self.assertEqual(data["made"], "2026-09-18T14:05:00+01:00")
+        self.assertEqual(data["prediction"]["draft"]["false_silenced"], 1)
+        self.assertEqual(data["prediction"]["installed"]["false_recorded"], 1)
+
+    def test_the_schema_itself_is_sound_and_refuses_spoilt_sheets(self):
+        from importlib.resources import files
+
+        schema = json.loads((files("guardia") / "data" / "schemas" / "settings-sheet.schema.json").read_text("utf-8"))
+        Draft202012Validator.check_schema(schema)
+        good = sheet_to_dict(content())
+        for change in ({"version": 2}, {"camera": None}, {"password": "secret"}, {"settings": {"format": "x"}}):
+            with self.subTest(change), self.assertRaises(InvalidValue):
+                check_sheet({**good, **change})
+
+    def test_the_steps_are_in_the_makes_own_terms(self):
+        text = "\n".join(steps(DRAFT, capability()))
+        for words in ("Sensitivity: 6 (scale from 1", "(25.0, 30.0)", "Motion must last: 0.6 s", "20 s, ends early"):
+            self.assertIn(words, text)
+        blocks = Settings("grid-zone-recorder", "3", (BlockZone(2, 1, (True, False)),), detection_on=False)
+        text = "\n".join(steps(blocks, capability("grid-zone-recorder")))
+        for words in ("OFF", "1 of 2 on", "until motion stops"):
+            self.assertIn(words, text)
+
+    def test_the_pdf_holds_every_step_the_figures_and_the_cautions_and_no_picture(self):
+        reader = PdfReader(io.BytesIO(sheet_pdf(content())))
+        text = " ".join(" ".join(page.extract_text().split()) for page in reader.pages)
+        for line in steps(DRAFT, capability()):
+            self.assertIn(" ".join(line.split()), text)
+        for words in ("Settings sheet: Pontoon gate", "2026-09-18 14:05", "life-safety", "Real, missed", "installed"):
+            self.assertIn(words, text)
+        self.assertEqual(sum(len(page.images) for page in reader.pages), 0)

@@ -1,0 +1,180 @@
+import json
+import shutil
+import sqlite3
+from contextlib import closing
+from unittest import mock
+
+from guardia.app.makes import capability_data
+from guardia.core.errors import InvalidValue, ProjectError
+from guardia.core.evidence import Origin
+from guardia.core.settings import Settings
+from guardia.store import database
+from guardia.store.project import FILE_NAME, Project
+from guardia.store.records import NewClip, NewOccurrence, Site
+from tests.support import FolderCase, blob_trace
+
+INSTALLED = Settings("polygon-mains-camera", "7", hold_s=0.4)
+
+
+class ProjectCase(FolderCase):
+    def new_project(self) -> tuple[Project, int]:
+        project = Project(self.folder / "site", create=True, site=Site("Yard", "Europe/London"))
+        self.addCleanup(project.close)
+        camera = project.add_camera("Gate", capability_data("polygon-mains-camera"), INSTALLED)
+        return project, camera
+
+    def clip_file(self, content: bytes = b"pictures", name: str = "a.mp4") -> NewClip:
+        path = self.folder / name
+        path.write_bytes(content)
+        return NewClip(path, 1_757_200_000.0, "file name", 12.0, 640, 360, "h264", Origin.MOTION)
+
+
+class Keeping(ProjectCase):
+    def test_everything_is_there_again_after_reopening(self):
+        project, camera = self.new_project()
+        clip = project.add_clip(camera, self.clip_file())
+        trace = blob_trace([0, 4, 9, 4, 0])
+        project.put_analysis(
+            clip, trace, [NewOccurrence(0.2, 0.6, [0.2, 0.4], b"jpeg")], background=b"back", brightness=90.0
+        )
+        occurrence = project.evidence(camera).occurrences[0]
+        project.judge({occurrence.id: "person"})
+        draft = Settings("polygon-mains-camera", "5")
+        project.save_draft(camera, draft)
+        project.put_clean_view(camera, b"view")
+        project.close()
+        with Project(self.folder / "site") as again:
+            one = again.camera(camera)
+            self.assertEqual((one.name, one.installed, one.draft), ("Gate", INSTALLED, draft))
+            evidence = again.evidence(camera)
+            self.assertEqual(evidence.occurrences[0].kind, "person")
+            self.assertEqual(evidence.stack.times[0], trace.times_s.tolist())
+            self.assertEqual(again.strip(occurrence.id), b"jpeg")
+            self.assertEqual(again.key_times(occurrence.id), [0.2, 0.4])
+            self.assertEqual((again.clean_view(camera), again.brightness(clip)), (b"view", 90.0))
+            self.assertEqual(again.clip_path(clip).read_bytes(), b"pictures")
+
+    def test_installing_the_draft_dates_the_former_settings_and_is_logged(self):
+        project, camera = self.new_project()
+        draft = Settings("polygon-mains-camera", "5")
+        project.save_draft(camera, draft)
+        project.install_draft(camera, note="after complaint")
+        self.assertEqual(project.camera(camera).installed, draft)
+        self.assertEqual(project.logbook(camera)[0][1:], ("draft entered on the camera", "after complaint"))
+        with closing(sqlite3.connect(self.folder / "site" / FILE_NAME)) as raw:
+            past = raw.execute("SELECT body FROM settings WHERE role = 'installed' AND to_s IS NOT NULL").fetchall()
+        self.assertEqual([json.loads(p[0])["notch"] for p in past], ["7"])
+
+    def test_the_same_file_is_not_taken_in_twice(self):
+        project, camera = self.new_project()
+        self.assertIsNotNone(project.add_clip(camera, self.clip_file()))
+        self.assertIsNone(project.add_clip(camera, self.clip_file(name="copy.mp4")))
+
+    def test_backgrounds_come_from_the_same_hour_of_other_days(self):
+        project, camera = self.new_project()
+        for number, hours in enumerate((0.0, 24.5, 48.2, 5.0)):
+            new = self.clip_file(content=bytes([number]), name=f"{number}.mp4")
+            new = NewClip(**{**vars(new), "start_s": new.start_s + 3600 * hours})
+            clip = project.add_clip(camera, new)
+            project.put_analysis(clip, blob_trace([0]), [], background=bytes([number]), brightness=1.0)
+        self.assertEqual(set(project.backgrounds(camera, 1_757_200_000.0)), {b"\x01", b"\x02"})
+
+
+class WhenThingsGoWrong(ProjectCase):
+    def test_a_failing_copy_leaves_nothing_behind(self):
+        project, camera = self.new_project()
+        new = self.clip_file()
+        with (
+            mock.patch("guardia.store.project.shutil.copyfile", side_effect=OSError(28, "No space left on device")),
+            self.assertRaisesRegex(ProjectError, "No space left.*kept"),
+        ):
+            project.add_clip(camera, new)
+        self.assertEqual(project.clips(camera), [])
+        self.assertEqual(list((self.folder / "site" / "media").iterdir()), [])
+
+    def test_a_failing_step_is_rolled_back_whole(self):
+        project, camera = self.new_project()
+        clip = project.add_clip(camera, self.clip_file())
+        spoilt = NewOccurrence(0.0, None, [0.0], b"")
+        with self.assertRaises(sqlite3.IntegrityError):
+            project.put_analysis(clip, blob_trace([1]), [spoilt], background=b"", brightness=0.0)
+        self.assertEqual(len(project.clips(camera, analysed=False)), 1)
+
+    def test_foreign_newer_and_missing_files_are_refused_untouched(self):
+        with self.assertRaisesRegex(ProjectError, "no Guardia project"):
+            Project(self.folder / "nowhere")
+        (self.folder / FILE_NAME).write_text("a shopping list " * 100)
+        with self.assertRaisesRegex(ProjectError, "not a Guardia project"):
+            Project(self.folder)
+        other = self.folder / "other"
+        other.mkdir()
+        with closing(sqlite3.connect(other / FILE_NAME)) as foreign:
+            foreign.execute("CREATE TABLE t (x)")
+        with self.assertRaisesRegex(ProjectError, "not a Guardia project"):
+            Project(other)
+        project, _ = self.new_project()
+        project.close()
+        with closing(sqlite3.connect(self.folder / "site" / FILE_NAME)) as newer:
+            newer.execute(f"PRAGMA user_version = {database.SCHEMA_VERSION + 1}")
+        with self.assertRaisesRegex(ProjectError, "newer Guardia"):
+            Project(self.folder / "site")
+
+    def test_errors_of_the_disk_are_told_in_words(self):
+        project, camera = self.new_project()
+        for text, word in (
+            ("database or disk is full", "disk is full"),
+            ("attempt to write a readonly database", "cannot be written"),
+            ("database is locked", "Another program"),
+            ("disk I/O error", "cannot be opened or read"),
+        ):
+            with (
+                self.subTest(text),
+                self.assertRaisesRegex(ProjectError, word),
+                project._db._plainly(),
+            ):
+                raise sqlite3.OperationalError(text)
+        self.assertEqual(project.camera(camera).draft, INSTALLED)
+
+    def test_a_second_project_in_one_folder_and_a_second_camera_of_one_name_are_refused(self):
+        project, _ = self.new_project()
+        with self.assertRaisesRegex(ProjectError, "already holds a project"):
+            Project(self.folder / "site", create=True)
+        with self.assertRaisesRegex(InvalidValue, "already a camera named 'Gate'"):
+            project.add_camera("Gate", capability_data("phone-as-camera"), INSTALLED)
+        with self.assertRaisesRegex(InvalidValue, "no time zone"):
+            Project(self.folder / "new", create=True, site=Site("x", "Mars/Olympus"))
+        with self.assertRaisesRegex(ProjectError, "no camera number 99"):
+            project.camera(99)
+
+    def test_a_moved_media_folder_is_named_and_the_scores_stay(self):
+        folder = self.copy_demo()
+        shutil.move(folder / "media", folder / "elsewhere")
+        with Project(folder) as project:
+            camera = project.cameras()[0]
+            evidence = project.evidence(camera.id)
+            self.assertGreater(len(evidence.occurrences), 60)
+            with self.assertRaisesRegex(ProjectError, "missing.*media folder"):
+                project.clip_path(evidence.clips[0].id)
+
+
+class Migrating(ProjectCase):
+    def test_each_step_brings_an_older_file_forward_after_a_backup(self):
+        project, _ = self.new_project()
+        project.close()
+        more = (*database.MIGRATIONS, "ALTER TABLE site ADD COLUMN note TEXT NOT NULL DEFAULT 'kept';")
+        newer = mock.patch.multiple(database, MIGRATIONS=more, SCHEMA_VERSION=len(more))
+        with newer, Project(self.folder / "site") as again:
+            self.assertEqual(again._db.rows("SELECT name, note FROM site")[0]["note"], "kept")
+        backup = self.folder / "site" / f"project.before-schema-{len(more)}.sqlite"
+        with closing(sqlite3.connect(backup)) as raw:
+            self.assertEqual(raw.execute("PRAGMA user_version").fetchone()[0], database.SCHEMA_VERSION)
+
+    def test_a_step_that_fails_leaves_the_file_as_it_was(self):
+        project, camera = self.new_project()
+        project.close()
+        bad = (*database.MIGRATIONS, "CREATE TABLE extra (x); THIS IS NOT SQL;")
+        with mock.patch.multiple(database, MIGRATIONS=bad, SCHEMA_VERSION=len(bad)):
+            self.assertRaises(sqlite3.OperationalError, Project, self.folder / "site")
+        with Project(self.folder / "site") as again:
+            self.assertEqual(again.camera(camera).name, "Gate")
+            self.assertEqual(again._db.rows("SELECT name FROM sqlite_master WHERE name = 'extra'"), [])

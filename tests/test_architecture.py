@@ -1,0 +1,51 @@
+"""Rules about the code itself that the import rules cannot express."""
+
+import ast
+import unittest
+from pathlib import Path
+
+from guardia.app.actions import ACTIONS, STEPS
+from guardia.core.judgement import KINDS, Verdict
+from guardia.store.database import MIGRATIONS
+
+HOME = Path(__file__).resolve().parent.parent
+
+
+def calls(path: Path) -> set[str]:
+    found = set()
+    for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+        if isinstance(node, ast.Call):
+            name = node.func
+            found.add(name.attr if isinstance(name, ast.Attribute) else getattr(name, "id", ""))
+    return found
+
+
+class Rules(unittest.TestCase):
+    def test_no_test_waits_for_a_fixed_time(self):
+        for path in (HOME / "tests").rglob("*.py"):
+            self.assertFalse(calls(path) & {"sleep", "qWait"}, path)
+
+    def test_nothing_processes_events_by_hand_and_app_knows_no_widgets(self):
+        for path in (HOME / "src").rglob("*.py"):
+            self.assertNotIn("processEvents", calls(path), path)
+            if "app" in path.relative_to(HOME / "src" / "guardia").parts[:1]:
+                self.assertNotIn("QtWidgets", path.read_text("utf-8"), path)
+
+    def test_no_view_names_a_colour_of_its_own_for_text_or_surfaces(self):
+        for path in (HOME / "src" / "guardia" / "ui").glob("*.py"):
+            self.assertNotIn("setStyleSheet", calls(path) if path.name != "theme.py" else set(), path)
+
+    def test_actions_have_help_and_keys_of_their_own(self):
+        keys = [a.keys for a in ACTIONS if a.keys]
+        self.assertEqual(len(keys), len(set(keys)))
+        self.assertTrue(all(a.help.endswith(".") and a.text for a in ACTIONS))
+        self.assertEqual(len({a.id for a in ACTIONS}), len(ACTIONS))
+        self.assertEqual({f"go_{s[0]}" for s in STEPS}, {a.id for a in ACTIONS if a.menu == "Go"})
+
+    def test_every_judgement_has_a_key_of_its_own(self):
+        self.assertEqual(len({k.key for k in KINDS}), len(KINDS))
+        self.assertEqual({k.verdict for k in KINDS}, set(Verdict))
+
+    def test_every_migration_has_a_test(self):
+        """The one step so far makes a new file, which every store test does; a second needs a test with an old file."""
+        self.assertEqual(len(MIGRATIONS), 1)

@@ -1,0 +1,138 @@
+"""The commands without a window, run as a person would."""
+
+import contextlib
+import io
+import json
+import os
+import shutil
+import subprocess
+from pathlib import Path
+
+from guardia.cli import main
+from guardia.core.settings import Settings, settings_to_dict
+from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.store.project import Project
+from tests.support import DEMO, FolderCase, steady, write_clip
+
+HOME = Path(__file__).resolve().parent.parent
+LEFT = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)), "left half")
+
+
+class CommandCase(FolderCase):
+    def run_command(self, *arguments: object) -> tuple[int, str, str]:
+        out, err = io.StringIO(), io.StringIO()
+        with contextlib.redirect_stdout(out), contextlib.redirect_stderr(err):
+            status = main([str(a) for a in arguments])
+        return status, out.getvalue(), err.getvalue()
+
+    def settings_file(self, settings: Settings) -> Path:
+        path = self.folder / "settings.json"
+        path.write_text(json.dumps(settings_to_dict(settings)), "utf-8")
+        return path
+
+
+class Commands(CommandCase):
+    def test_analyse_tells_when_something_moves_and_skips_bad_files_by_name(self):
+        clip = write_clip(self.folder / "yard_20260907_120000.mp4", steady(8, 10))
+        bad = self.folder / "bad.mp4"
+        bad.touch()
+        status, out, _ = self.run_command("analyse", clip, bad, "--json", "--time-zone", "Europe/London")
+        result = json.loads(out)
+        self.assertEqual(status, 1)
+        self.assertEqual(result["clips"][0]["start"], "2026-09-07T12:00:00+01:00")
+        (span,) = result["clips"][0]["motion"]
+        self.assertAlmostEqual(span["start_s"], 2.0, delta=0.25)
+        self.assertAlmostEqual(span["end_s"], 5.8, delta=0.25)
+        self.assertIn("bad.mp4", result["skipped"][0])
+        status, out, err = self.run_command("analyse", clip)
+        self.assertEqual((status, err), (0, ""))
+        self.assertIn("motion 2.", out)
+        self.assertEqual(self.run_command("analyse", clip, "--time-zone", "Moon/Sea")[0], 2)
+
+    def test_replay_gives_trigger_and_recording_in_seconds(self):
+        clip = write_clip(self.folder / "a.mp4", steady(10, 10))
+        chosen = Settings("polygon-mains-camera", "6", (LEFT,), hold_s=0.4, pre_record_s=1.0, clip_length_s=None)
+        status, out, _ = self.run_command("replay", clip, "--settings", self.settings_file(chosen), "--json")
+        result = json.loads(out)
+        self.assertEqual((status, result["limits_broken"]), (0, []))
+        (one,) = result["recordings"]
+        # The square enters at 2 s, is large enough two tenths later, and its tail leaves the left half at 4 s.
+        self.assertAlmostEqual(one["trigger_s"], 2.6, delta=0.25)
+        self.assertAlmostEqual(one["start_s"], one["trigger_s"] - 1.0, places=3)
+        self.assertAlmostEqual(one["motion_end_s"], 3.8, delta=0.3)
+        self.assertAlmostEqual(one["end_s"], one["motion_end_s"] + 1.0, places=3)
+        off = self.settings_file(Settings("polygon-mains-camera", "6", detection_on=False))
+        self.assertIn("0 recordings", self.run_command("replay", clip, "--settings", off)[1])
+
+    def test_replay_refuses_what_it_cannot_read_in_one_sentence(self):
+        clip = write_clip(self.folder / "a.mp4", steady(1, 5))
+        bad = self.folder / "bad.json"
+        for text, word in (
+            ("{", "not JSON"),
+            ("[1]", "one JSON object"),
+            ('{"format": "x"}', "not a Guardia settings"),
+        ):
+            bad.write_text(text)
+            status, out, err = self.run_command("replay", clip, "--settings", bad)
+            self.assertEqual((status, out, err.count("\n")), (2, "", 1))
+            self.assertIn(word, err)
+        unknown = self.settings_file(Settings("toaster", "1"))
+        self.assertIn("no make 'toaster'", self.run_command("replay", clip, "--settings", unknown)[2])
+        self.assertIn("cannot be read", self.run_command("replay", clip, "--settings", self.folder / "none.json")[2])
+
+    def test_score_of_the_demo_counts_every_judged_occurrence(self):
+        status, out, _ = self.run_command("score", DEMO, "--json")
+        (camera,) = json.loads(out)["cameras"]
+        self.assertEqual((status, camera["name"]), (0, "Pontoon gate"))
+        with Project(DEMO) as project:
+            evidence = project.evidence(project.cameras()[0].id)
+        counted = camera["installed"]
+        names = ("real_recorded", "real_missed", "false_recorded", "false_silenced", "unjudged")
+        self.assertEqual(sum(counted[n] for n in names), len(evidence.occurrences) - len(evidence.repeated))
+        self.assertEqual(counted["days"], 7)
+        self.assertGreater(counted["false_per_day"], 4)
+        self.assertEqual(camera["changes"], [])
+        status, _, err = self.run_command("score", DEMO, "--camera", "Attic")
+        self.assertEqual(status, 2)
+        self.assertIn("It has: Pontoon gate", err)
+
+    def test_the_examples_in_the_documentation_work(self):
+        text = (HOME / "docs" / "formats.md").read_text("utf-8")
+        examples = [e.split("```")[0] for e in text.split("```json\n")[1:] if '"guardia-settings"' in e.split("```")[0]]
+        self.assertGreaterEqual(len(examples), 3)
+        clip = write_clip(self.folder / "a.mp4", steady(3, 10))
+        for example in examples:
+            path = self.folder / "example.json"
+            path.write_text(example)
+            with self.subTest(example[:80]):
+                self.assertEqual(self.run_command("replay", clip, "--settings", path)[0], 0)
+
+
+class FrontDoor(FolderCase):
+    def call(self, *arguments: str, **environment: str) -> subprocess.CompletedProcess:
+        values = {"PATH": os.environ["PATH"], "HOME": str(self.folder), **environment}
+        return subprocess.run(arguments, env=values, capture_output=True, text=True, timeout=120, check=False)
+
+    def test_no_screen_is_told_in_one_sentence(self):
+        done = self.call(str(HOME / "guardia"), "demo")
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1))
+        self.assertIn("no screen", done.stderr)
+
+    def test_no_suitable_python_is_told_with_what_to_do(self):
+        elsewhere = self.folder / "guardia-copy"
+        elsewhere.mkdir()
+        for name in ("guardia", "requirements.txt"):
+            shutil.copy(HOME / name, elsewhere / name)
+        tools = self.folder / "tools"
+        tools.mkdir()
+        for name in ("bash", "env", "dirname", "readlink", "cmp", "cat"):
+            (tools / name).symlink_to(shutil.which(name))
+        done = self.call(str(elsewhere / "guardia"), "analyse", "x.mp4", PATH=str(tools))
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("Python 3.11 or newer is needed", done.stderr)
+        self.assertFalse((elsewhere / ".venv").exists())
+
+    def test_help_names_every_command(self):
+        done = self.call(str(HOME / "guardia"), "--help")
+        for name in ("demo", "open", "analyse", "replay", "score", "benchmark", "screenshots"):
+            self.assertIn(name, done.stdout)

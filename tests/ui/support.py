@@ -1,0 +1,65 @@
+"""What tests of the window share."""
+
+import gc
+import logging
+import sys
+import threading
+
+from PyQt6.QtCore import QEvent, QPoint, Qt, qInstallMessageHandler
+from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QApplication, QWidget
+
+from guardia.ui.main_window import MainWindow
+from guardia.ui.run import make_application
+from guardia.ui.theme import THEME
+from tests.support import FolderCase
+
+APP = make_application()
+HARMLESS = ("propagateSizeHints",)
+
+
+class GuiCase(FolderCase):
+    """A window on real widgets; fails on leaked windows, live threads, Qt's warnings, and logged ones."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.said: list[str] = []
+        self.problems: list[BaseException] = []
+        qInstallMessageHandler(lambda _kind, _where, text: self.said.append(text or ""))
+        self.addCleanup(qInstallMessageHandler, None)
+        before = sys.excepthook
+        sys.excepthook = lambda _kind, error, _trace: self.problems.append(error)
+        self.addCleanup(setattr, sys, "excepthook", before)
+        self.threads = set(threading.enumerate())
+        self.log = self.enterContext(self.assertNoLogs(level=logging.WARNING))
+        self.window = MainWindow(self.folder / "home")
+        self.window.show()
+
+    def tearDown(self) -> None:
+        self.window.close()
+        self.window.deleteLater()
+        APP.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        gc.collect()
+        THEME.apply(APP, dark=False)
+        self.assertEqual(self.problems, [])
+        self.assertEqual([t for t in self.said if not any(h in t for h in HARMLESS)], [])
+        self.assertEqual([w for w in QApplication.topLevelWidgets() if w.isVisible()], [])
+        # A thread of Qt's that has run Python leaves a dummy entry behind; the runner drains the threads themselves.
+        live = {t for t in threading.enumerate() if not isinstance(t, threading._DummyThread)}
+        self.assertEqual(live - self.threads, set())
+        super().tearDown()
+
+    def wait(self, spy: QSignalSpy) -> None:
+        self.assertTrue(len(spy) or spy.wait(60_000), "the signal did not come")
+
+    def press(self, widget: QWidget, key: Qt.Key | str, modifier=Qt.KeyboardModifier.NoModifier) -> None:
+        QTest.keyClick(widget, key, modifier)
+
+    def click(self, widget: QWidget, at: QPoint | None = None) -> None:
+        QTest.mouseClick(widget, Qt.MouseButton.LeftButton, pos=at or widget.rect().center())
+
+    def drag(self, widget: QWidget, start: QPoint, *through: QPoint) -> None:
+        QTest.mousePress(widget, Qt.MouseButton.LeftButton, pos=start)
+        for point in through:
+            QTest.mouseMove(widget, point)
+        QTest.mouseRelease(widget, Qt.MouseButton.LeftButton, pos=through[-1])

@@ -1,0 +1,66 @@
+"""One look at the real window on a virtual screen."""
+
+import os
+import shutil
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from tests.support import FolderCase
+
+PROGRAM = """
+import sys
+from pathlib import Path
+from PyQt6.QtCore import QTimer
+from guardia.ui.run import make_application
+from guardia.ui.main_window import MainWindow
+app = make_application()
+assert app.platformName() == "xcb", app.platformName()
+window = MainWindow(Path(sys.argv[1]))
+window.open_demo()
+window.show()
+def look():
+    window.go("zones")
+    QTimer.singleShot(800, shot)
+def shot():
+    screen = app.primaryScreen().grabWindow(0).toImage()
+    frame = window.frameGeometry()
+    colours = {screen.pixel(x, y) for x in range(0, screen.width(), 5) for y in range(0, screen.height(), 5)}
+    print("colours", len(colours), "exposed", window.windowHandle().isExposed(), "step", window.current_step())
+    window.close()
+    app.quit()
+QTimer.singleShot(500, look)
+sys.exit(app.exec())
+"""
+
+
+class RealWindow(FolderCase):
+    def test_the_demo_opens_on_a_virtual_screen(self):
+        server = shutil.which("Xvfb")
+        if server is None:
+            if os.environ.get("CI"):
+                self.fail("Xvfb is missing in CI; the test set-up must install it")
+            self.skipTest("Xvfb is not installed")
+        read, write = os.pipe()
+        command = [server, "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"]
+        screen = subprocess.Popen(command, pass_fds=[write], stderr=subprocess.DEVNULL)
+        self.addCleanup(screen.wait)
+        self.addCleanup(screen.terminate)
+        os.close(write)
+        with os.fdopen(read) as numbers:
+            display = f":{numbers.readline().strip()}"
+        environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
+        environment["PYTHONPATH"] = str(Path(__file__).resolve().parents[2] / "src")
+        done = subprocess.run(
+            [sys.executable, "-c", PROGRAM, str(self.folder)],
+            env=environment, capture_output=True, text=True, timeout=120, check=False,
+        )  # fmt: skip
+        self.assertEqual(done.returncode, 0, done.stderr)
+        words = done.stdout.split()
+        self.assertEqual(words[2:], ["exposed", "True", "step", "zones"], done.stderr)
+        self.assertGreater(int(words[1]), 500, "the screen shows hardly anything")
+
+
+if __name__ == "__main__":
+    unittest.main()
