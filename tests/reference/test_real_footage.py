@@ -4,10 +4,10 @@ Source: the fixed-camera clip vtest.avi of Debian's package opencv-doc (768 x 57
 walk on a path; some cross the lawn in the foreground.
 
 How the times were read: pictures every 0.4 s (48 to 53 s) and every 0.8 s (68 to 77 s) were laid out with the outline
-of LAWN drawn on them. Two people enter at the lower right edge of the picture; at 50.8 s they still stand to the right
-of the outline, at 51.2 s the nearer one is partly inside, at 51.6 s both are. One stays on the lawn and leaves it at its
-upper left: at 70.4 s her legs are inside, at 71.2 s only her feet, at 72.8 s nothing of her is. From then to the end
-nobody is inside, and nobody was before 50.8 s.
+of LAWN drawn on them. Two people enter at the lower right edge of the picture; at 50.8 s they still stand to the
+right of the outline, at 51.2 s the nearer one is partly inside, at 51.6 s both are. One stays on the lawn and leaves
+it at its upper left: at 70.4 s her legs are inside, at 71.2 s only her feet, at 72.8 s nothing of her is. From then
+to the end nobody is inside, and nobody was before 50.8 s.
 """
 
 import os

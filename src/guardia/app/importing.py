@@ -15,7 +15,15 @@ from guardia.app.jobs import Meter, Report, Token
 from guardia.core.errors import GuardiaError, ProjectError, UnreadableClip
 from guardia.core.evidence import Clip, Origin, propose_occurrences
 from guardia.core.trace import Trace
-from guardia.media.analysis import analyse_clip, clean_view, decode_grey, encode_jpeg, key_pictures, key_times
+from guardia.media.analysis import (
+    VIEW_PICTURES,
+    analyse_clip,
+    clean_view,
+    decode_grey,
+    encode_jpeg,
+    key_pictures,
+    key_times,
+)
 from guardia.media.reader import clip_start, probe
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence
@@ -26,7 +34,6 @@ VIDEO_SUFFIXES = frozenset(
         "3gp asf avi dav flv h264 h265 hevc m2ts m4v mkv mov mp4 mpeg mpg mts ts vob webm wmv".split()  # noqa: SIM905
     )
 )
-CLEAN_VIEW_CLIPS = 15
 
 
 @dataclass(frozen=True)
@@ -229,12 +236,13 @@ def make_clean_view(project: Project, camera_id: int) -> None:
     """Make the camera's picture without what moves, from single pictures of its brightest clips."""
     clips = project.clips(camera_id, analysed=True)
     levels = {c.id: level for c in clips if (level := project.brightness(c.id)) is not None}
-    brightest = sorted(levels, key=lambda i: -levels[i])[: 2 * CLEAN_VIEW_CLIPS : 2]
-    paths = []
-    for clip_id in brightest or [c.id for c in clips[:CLEAN_VIEW_CLIPS]]:
+    brightest = sorted(levels, key=lambda i: -levels[i])[: 2 * VIEW_PICTURES : 2]
+    lengths = {c.id: c.duration_s for c in clips}
+    found = []
+    for clip_id in brightest:
         try:
-            paths.append(project.clip_path(clip_id))
+            found.append((project.clip_path(clip_id), lengths[clip_id]))
         except ProjectError:
             continue
-    if paths:
-        project.put_clean_view(camera_id, clean_view(paths))
+    if found:
+        project.put_clean_view(camera_id, clean_view(found))

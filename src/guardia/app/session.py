@@ -43,6 +43,10 @@ class NextAction:
     why: str
 
 
+def _count(clips: int) -> str:
+    return "1 clip" if clips == 1 else f"{clips} clips"
+
+
 class Session(QObject):
     """The open project.
 
@@ -122,7 +126,7 @@ class Session(QObject):
     def _on_import(self, result: ImportResult) -> None:
         if self._importing is not None:
             self.camera(self._importing).reload()
-        text = f"{result.added} clips taken in, {result.analysed} measured."
+        text = f"{_count(result.added)} taken in, {_count(result.analysed)} measured."
         if result.notes:
             text += "\n" + "\n".join(result.notes)
         self.messages.tell(text, Severity.WARNING if result.notes else Severity.INFO)

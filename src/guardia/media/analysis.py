@@ -26,6 +26,7 @@ from guardia.media.reader import pictures_at, sampled_pictures
 
 KEY_PICTURES = 5
 KEY_WIDTH_PX = 208
+VIEW_PICTURES = 15
 
 
 @dataclass(frozen=True, eq=False)
@@ -152,13 +153,13 @@ def encode_jpeg(picture: NDArray[np.uint8], *, quality: int = 62) -> bytes:
     return out.getvalue()
 
 
-def clean_view(paths: Sequence[Path], *, width_px: int = 960) -> bytes:
-    """A background picture without what moves, from single pictures of many clips.
+def clean_view(clips: Sequence[tuple[Path, float]], *, width_px: int = 960) -> bytes:
+    """A background picture without what moves, from pictures of many clips or many moments of a few.
 
     Parameters
     ----------
-    paths
-        Clips of one camera in like light.
+    clips
+        Clips of one camera in like light, each with its duration in seconds.
     width_px
         Width of the result at most.
 
@@ -172,6 +173,9 @@ def clean_view(paths: Sequence[Path], *, width_px: int = 960) -> bytes:
     UnreadableClip
         If not one of the clips can be used.
     """
-    pictures = [pictures_at(p, [0.0], width_px=width_px)[0] for p in paths]
+    each = -(-VIEW_PICTURES // max(1, len(clips)))
+    pictures: list[NDArray[np.uint8]] = []
+    for path, duration in clips:
+        pictures += pictures_at(path, [duration * n / each for n in range(each)], width_px=width_px)
     alike = [p for p in pictures if p.shape == pictures[0].shape]
     return encode_jpeg(np.median(np.stack(alike), axis=0).astype(np.uint8), quality=88)

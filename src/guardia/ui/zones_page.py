@@ -32,6 +32,8 @@ from guardia.ui.parts import Mark, button, label
 from guardia.ui.theme import THEME
 
 _REACH_PX = 9
+_EDGE_PX = 7
+"""Room around the picture, so that handles on its edge are whole."""
 _STEP = 1 / 320
 
 
@@ -71,7 +73,7 @@ class ZoneCanvas(QWidget):
     def picture(self) -> QRectF:
         """Where the picture lies in the widget."""
         size = self._view.size() if not self._view.isNull() else QSize(16, 9)
-        fitted = size.scaled(self.size() - QSize(2, 2), Qt.AspectRatioMode.KeepAspectRatio)
+        fitted = size.scaled(self.size() - QSize(2 * _EDGE_PX, 2 * _EDGE_PX), Qt.AspectRatioMode.KeepAspectRatio)
         return QRectF(
             (self.width() - fitted.width()) / 2, (self.height() - fitted.height()) / 2, fitted.width(), fitted.height()
         )
@@ -368,7 +370,7 @@ class ZonesPage(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Give the picture the height that its width allows, the rest to the list of zones."""
         super().resizeEvent(event)
-        self.canvas.setMaximumHeight(round((self.width() - 36) * self.canvas.aspect()) + 2)
+        self.canvas.setMaximumHeight(round((self.width() - 36 - 2 * _EDGE_PX) * self.canvas.aspect()) + 2 * _EDGE_PX)
 
     def _show(self, attribute: str, on: bool) -> None:
         setattr(self.canvas, attribute, on)
