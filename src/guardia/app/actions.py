@@ -57,6 +57,14 @@ ACTIONS = (
     ),
     Action("import_folder", "Camera", "Import folder…", "Ctrl+Shift+I", True, "Bring in all video files of a folder."),
     Action(
+        "clip_start",
+        "Camera",
+        "Give start of clip…",
+        "Ctrl+T",
+        True,
+        "Enter when the selected occurrence's clip really began, in the site's time; can be undone.",
+    ),
+    Action(
         "reset_draft",
         "Camera",
         "Set draft back to installed",

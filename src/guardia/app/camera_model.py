@@ -172,6 +172,23 @@ class CameraModel(QObject):
         self.judgements_changed.emit()
         self.comparison_changed.emit()
 
+    def clip_start(self, clip_id: int) -> tuple[float, str]:
+        """Start of a clip (POSIX seconds) and how it is known."""
+        return self._project.clip_start(clip_id)
+
+    def give_clip_start(self, clip_id: int, start_s: float) -> None:
+        """Give a clip the start that the technician knows; can be undone."""
+        self._undo.push(_StartCommand(self, clip_id, self.clip_start(clip_id), (start_s, "given")))
+
+    def apply_clip_start(self, clip_id: int, start_s: float, source: str) -> None:
+        """Keep and show a clip's start; for the undo command."""
+        try:
+            self._project.set_clip_start(clip_id, start_s, source)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.reload()
+
     def install_draft(self, note: str) -> None:
         """Record that the draft has been entered on the camera."""
         try:
@@ -208,3 +225,15 @@ class _JudgeCommand(QUndoCommand):
 
     def undo(self) -> None:
         self._model.apply_judgements(self._old)
+
+
+class _StartCommand(QUndoCommand):
+    def __init__(self, model: CameraModel, clip_id: int, old: tuple[float, str], new: tuple[float, str]) -> None:
+        super().__init__("give start of clip")
+        self._model, self._clip_id, self._old, self._new = model, clip_id, old, new
+
+    def redo(self) -> None:
+        self._model.apply_clip_start(self._clip_id, *self._new)
+
+    def undo(self) -> None:
+        self._model.apply_clip_start(self._clip_id, *self._old)

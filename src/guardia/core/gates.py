@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence, Occurrence, Origin
 from guardia.core.motion import Recording, Run, recordings, size_in_cells
-from guardia.core.settings import Settings
+from guardia.core.settings import Settings, entered_zones
 from guardia.core.zones import zone_cells
 
 LATE_TOLERANCE_S = 1.0
@@ -190,7 +190,7 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
     stack = evidence.stack
     contrast, share = settings.sensitivity_under(capability)
     needed = size_in_cells(share, stack.cells)
-    zone = zone_cells(settings.zones, columns=stack.columns, rows=stack.rows)
+    zone = zone_cells(entered_zones(settings, capability), columns=stack.columns, rows=stack.rows)
     sizes = stack.sizes(zone, contrast=contrast, zone_test=capability.zone_test)
     runs = stack.runs(sizes, needed)
     made: list[list[Recording]] = []

@@ -10,7 +10,7 @@ from typing import Any
 from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue
 from guardia.core.trace import CONTRAST_LEVELS
-from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_from_dict, zone_to_dict
+from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, to_blocks, zone_from_dict, zone_to_dict
 
 FORMAT = "guardia-settings"
 VERSION = 1
@@ -173,6 +173,27 @@ def _flag(data: Mapping[str, Any], name: str, *, default: bool) -> bool:
     return value
 
 
+def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...]:
+    """The zones as this make takes them: polygons become blocks where the make has blocks.
+
+    Parameters
+    ----------
+    settings
+        The settings.
+    capability
+        The make.
+
+    Returns
+    -------
+    tuple[Zone, ...]
+        What is entered on the camera, and what it then watches.
+    """
+    if capability.zone_form != "blocks" or all(isinstance(z, BlockZone) for z in settings.zones):
+        return settings.zones
+    columns, rows = capability.blocks
+    return (to_blocks(settings.zones, columns=columns, rows=rows),)
+
+
 def limits_broken(settings: Settings, capability: Capability) -> list[str]:
     """Say in plain sentences what this make cannot be told.
 
@@ -193,8 +214,8 @@ def limits_broken(settings: Settings, capability: Capability) -> list[str]:
     blocks = [z for z in settings.zones if isinstance(z, BlockZone)]
     if capability.zone_form == "polygon" and blocks:
         broken.append("This make takes zones with corners, not blocks.")
-    if capability.zone_form == "blocks" and polygons:
-        broken.append("This make takes blocks: the zones drawn will be entered as the blocks they cover.")
+    if capability.zone_form == "blocks":
+        polygons = []  # they are entered as the blocks they cover
     if len(polygons) > capability.max_zones:
         broken.append(f"This make takes at most {capability.max_zones} zones; {len(polygons)} are drawn.")
     for zone in polygons:

@@ -190,16 +190,37 @@ def zone_cells(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.
     return coverage(zones, columns=columns, rows=rows) >= CELL_INSIDE_SHARE - 1e-9
 
 
+def to_blocks(zones: Sequence[Zone], *, columns: int, rows: int) -> BlockZone:
+    """What a make with blocks is told instead of polygons: each block that is watched over at least half of its area.
+
+    Parameters
+    ----------
+    zones
+        Any mix of polygon and block zones.
+    columns
+        Blocks across.
+    rows
+        Blocks down.
+
+    Returns
+    -------
+    BlockZone
+        The blocks.
+    """
+    return BlockZone(columns, rows, tuple(zone_cells(zones, columns=columns, rows=rows).ravel().tolist()))
+
+
 def zone_to_dict(zone: Zone) -> dict[str, Any]:
     """Plain JSON form of a zone, as described in docs/formats.md."""
     if isinstance(zone, BlockZone):
-        bits = ["".join("#" if on else "." for on in _row(zone, r)) for r in range(zone.rows)]
-        return {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": bits}
+        return {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": block_rows(zone)}
     return {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
 
 
-def _row(zone: BlockZone, row: int) -> tuple[bool, ...]:
-    return zone.active[row * zone.columns : (row + 1) * zone.columns]
+def block_rows(zone: BlockZone) -> list[str]:
+    """One string per row, '#' for a watched block and '.' for the others."""
+    marks = "".join("#" if on else "." for on in zone.active)
+    return [marks[start : start + zone.columns] for start in range(0, len(marks), zone.columns)]
 
 
 def zone_from_dict(data: Mapping[str, Any]) -> Zone:

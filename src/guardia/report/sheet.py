@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import io
 import json
+import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
@@ -12,6 +13,7 @@ from typing import Any
 from xml.sax.saxutils import escape
 
 from jsonschema import Draft202012Validator
+from reportlab.graphics.shapes import Drawing, Line, Polygon, Rect, String
 from reportlab.lib import colors
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
@@ -23,8 +25,10 @@ from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, T
 from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue
 from guardia.core.score import Comparison, Score
-from guardia.core.settings import Settings, limits_broken, settings_to_dict
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.settings import Settings, entered_zones, limits_broken, settings_to_dict
+from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, block_rows
+
+_INK, _SOFT_INK, _FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560"), colors.HexColor("#d3d9dc")
 
 CAUTIONS = (
     "Guardia advises; the technician decides. Walk-test the camera after entering these settings, by day and at night.",
@@ -81,16 +85,20 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
         In the order of work.
     """
     lines = [f"Motion detection: {'on' if settings.detection_on else 'OFF (nothing will be recorded)'}"]
-    polygons = [z for z in settings.zones if isinstance(z, PolygonZone)]
-    blocks = [z for z in settings.zones if isinstance(z, BlockZone)]
-    if not settings.zones:
+    zones = entered_zones(settings, capability)
+    polygons = [z for z in zones if isinstance(z, PolygonZone)]
+    blocks = [z for z in zones if isinstance(z, BlockZone)]
+    if not zones:
         lines.append("Zones: none; the whole picture is watched")
     for zone in polygons:
         corners = "  ".join(f"({x * 100:.1f}, {y * 100:.1f})" for x, y in zone.points)
         verb = "Watch" if zone.kind is ZoneKind.WATCH else "Ignore"
         lines.append(f"{verb} zone '{zone.name}', corners in % from the left and from the top: {corners}")
     for block in blocks:
-        lines.append(f"Blocks: {sum(block.active)} of {len(block.active)} on, see the JSON sheet for the pattern")
+        pattern = "  ".join(f"{row}: {_spans(marks)}" for row, marks in enumerate(block_rows(block), 1) if "#" in marks)
+        lines.append(
+            f"Blocks on, {sum(block.active)} of {block.columns} x {block.rows}, row: columns from 1: {pattern}"
+        )
     if settings.sensitivity is None:
         low, high = capability.notches[0].label, capability.notches[-1].label
         lines.append(f"Sensitivity: {settings.notch} (scale from {low}, least, to {high}, most sensitive)")
@@ -105,6 +113,14 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
         early = ", ends early when motion stops" if settings.end_early else ""
         lines.append(f"Clip length: {settings.clip_length_s:g} s{early}")
     return lines
+
+
+def _spans(marks: str) -> str:
+    """Columns that are on, counted from 1, such as '3-7 12'."""
+    return " ".join(
+        str(m.start() + 1) if m.end() - m.start() == 1 else f"{m.start() + 1}-{m.end()}"
+        for m in re.finditer("#+", marks)
+    )
 
 
 def score_to_dict(score: Score) -> dict[str, Any]:
@@ -222,7 +238,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
     """
     _register_fonts()
     body = ParagraphStyle("body", fontName="Guardia", fontSize=9.5, leading=13)
-    small = ParagraphStyle("small", parent=body, fontSize=8, leading=11, textColor=colors.HexColor("#4a5560"))
+    small = ParagraphStyle("small", parent=body, fontSize=8, leading=11, textColor=_SOFT_INK)
     head = ParagraphStyle(
         "head", parent=body, fontName="Guardia-Bold", fontSize=12, leading=16, spaceBefore=10, spaceAfter=3
     )
@@ -240,8 +256,11 @@ def sheet_pdf(content: SheetContent) -> bytes:
         ),
         text("To enter on the camera", head),
     ]
-    rows = [[text("☐", body), text(line)] for line in steps(content.settings, content.capability)]
+    rows = [[_tick_box(), text(line)] for line in steps(content.settings, content.capability)]
     story.append(_table(rows, [8 * mm, 162 * mm]))
+    zones = entered_zones(content.settings, content.capability)
+    if zones:
+        story += [Spacer(1, 4 * mm), _zone_drawing(zones)]
     broken = limits_broken(content.settings, content.capability)
     if broken:
         story += [text("What this make cannot be told", head), *(text(line) for line in broken)]
@@ -257,7 +276,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
     story += [text(line, small) for line in CAUTIONS]
     story += [
         Spacer(1, 9 * mm),
-        text("Entered by ____________________    on ____________    walk-tested  ☐ day  ☐ night"),
+        text("Entered by ____________________    on ____________    walk-tested by day ______ at night ______"),
     ]
     out = io.BytesIO()
     document = SimpleDocTemplate(
@@ -268,13 +287,57 @@ def sheet_pdf(content: SheetContent) -> bytes:
     return out.getvalue()
 
 
+def _styled(shape: Any, **style: object) -> Any:
+    """A drawn shape with its style set."""
+    for name, value in style.items():
+        setattr(shape, name, value)
+    return shape
+
+
+def _tick_box() -> Drawing:
+    drawing = Drawing(9, 9)
+    drawing.add(_styled(Rect(0.5, 0, 8, 8), fillColor=None, strokeColor=_SOFT_INK, strokeWidth=0.8))
+    return drawing
+
+
+def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
+    """The outline of the picture with a line every 10 %, watched zones solid, ignored dashed, corners numbered."""
+    width, height = 112 * mm, 63 * mm
+    drawing = Drawing(width, height)
+    for step in range(1, 10):
+        x, y = width * step / 10, height * step / 10
+        for line in (Line(x, 0, x, height), Line(0, y, width, y)):
+            drawing.add(_styled(line, strokeColor=_FAINT, strokeWidth=0.5))
+    for zone in zones:
+        if isinstance(zone, BlockZone):
+            across, down = width / zone.columns, height / zone.rows
+            for index in (i for i, on in enumerate(zone.active) if on):
+                row, column = divmod(index, zone.columns)
+                block = Rect(column * across, height - (row + 1) * down, across, down)
+                drawing.add(_styled(block, fillColor=_FAINT, strokeColor=_INK, strokeWidth=0.4))
+            continue
+        corners = [(x * width, (1 - y) * height) for x, y in zone.points]
+        outline = _styled(Polygon([c for corner in corners for c in corner]), fillColor=None, strokeColor=_INK)
+        if zone.kind is ZoneKind.IGNORE:
+            outline.strokeDashArray = [4, 3]
+        drawing.add(outline)
+        middle = sum(x for x, _ in corners) / len(corners), sum(y for _, y in corners) / len(corners)
+        name = _styled(String(*middle, zone.name), fontName="Guardia-Bold", fontSize=8, textAnchor="middle")
+        drawing.add(name)
+        for number, (x, y) in enumerate(corners, 1):
+            drawing.add(_styled(Rect(x - 1.5, y - 1.5, 3, 3), fillColor=_INK, strokeColor=None))
+            at = min(max(x + 3, 2), width - 8), min(max(y + 3, 2), height - 8)
+            drawing.add(_styled(String(*at, str(number)), fontName="Guardia", fontSize=7))
+    drawing.add(_styled(Rect(0, 0, width, height), fillColor=None, strokeColor=_INK, strokeWidth=0.8))
+    return drawing
+
+
 def _table(rows: Sequence[Sequence[Flowable]], widths: Sequence[float]) -> Table:
     table = Table([list(row) for row in rows], colWidths=list(widths), hAlign="LEFT")
-    line = colors.HexColor("#c9d0d4")
     table.setStyle(
         TableStyle(
             [
-                ("LINEBELOW", (0, 0), (-1, -1), 0.4, line),
+                ("LINEBELOW", (0, 0), (-1, -1), 0.4, _FAINT),
                 ("VALIGN", (0, 0), (-1, -1), "TOP"),
                 ("TOPPADDING", (0, 0), (-1, -1), 2),
             ]

@@ -258,6 +258,16 @@ class Project:
         )
         return [Clip(r["id"], r["original_name"], r["start_s"], r["duration_s"], Origin(r["origin"])) for r in rows]
 
+    def set_clip_start(self, clip_id: int, start_s: float, source: str) -> None:
+        """Give a clip another start (POSIX seconds) and say how it is known."""
+        with self._db.transaction():
+            self._db.run("UPDATE clip SET start_s = ?, start_source = ? WHERE id = ?", (start_s, source, clip_id))
+
+    def clip_start(self, clip_id: int) -> tuple[float, str]:
+        """Start of a clip (POSIX seconds) and how it is known."""
+        row = self._db.rows("SELECT start_s, start_source FROM clip WHERE id = ?", (clip_id,))[0]
+        return row["start_s"], row["start_source"]
+
     def clip_path(self, clip_id: int) -> Path:
         """The clip's file in the media folder.
 

@@ -3,16 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from datetime import UTC, datetime
 from html import escape
 from pathlib import Path
 from zoneinfo import available_timezones
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QDateTime, Qt, QTimeZone
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QComboBox,
+    QDateTimeEdit,
     QDialog,
     QDialogButtonBox,
     QFileDialog,
@@ -107,6 +109,7 @@ class MainWindow(QMainWindow):
             "new": self.new_project, "open": self.choose_project, "demo": self.open_demo, "quit": self.close,
             "add_camera": self.add_camera, "import_files": lambda: self._evidence().choose_files(),
             "import_folder": lambda: self._evidence().choose_folder(), "reset_draft": self.reset_draft,
+            "clip_start": self.ask_clip_start,
             "undo": lambda: self.session and self.session.undo.undo(),
             "redo": lambda: self.session and self.session.undo.redo(),
             "dark": self.toggle_dark, "keys": self.show_keys, "about": self.show_about,
@@ -355,6 +358,29 @@ class MainWindow(QMainWindow):
         if self.session is not None and self.camera_id is not None:
             model: CameraModel = self.session.camera(self.camera_id)
             model.change_draft(model.camera.installed, "set draft back to installed")
+
+    def ask_clip_start(self) -> None:
+        """Ask when the clip of the selected occurrence really began."""
+        if self.session is None or self.camera_id is None:
+            return
+        model = self.session.camera(self.camera_id)
+        if not model.selected:
+            self.messages.tell("Select an occurrence in Evidence first; its clip is the one that is meant.")
+            return
+        clip_id = model.occurrence(model.selected[0]).clip_id
+        start_s, source = model.clip_start(clip_id)
+        dialog, form = self._dialog("Give start of clip")
+        field = QDateTimeEdit()
+        field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
+        # The field only edits wall time: it must not convert between zones of its own.
+        field.setTimeZone(QTimeZone.utc())
+        wall = self.session.local_time(start_s).replace(tzinfo=UTC)
+        field.setDateTime(QDateTime.fromSecsSinceEpoch(round(wall.timestamp()), QTimeZone.utc()))
+        form.addRow(f"Start ({self.session.site.time_zone})", field)
+        form.addRow("", label(f"Known so far by: {source}", "muted"))
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            given = datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC)
+            model.give_clip_start(clip_id, given.replace(tzinfo=self.session.time_zone).timestamp())
 
     def open_demo(self) -> None:
         """Open one's own copy of the demo site."""
