@@ -1,4 +1,7 @@
-"""Guardia without a window: the same capabilities, each with --json."""
+"""Guardia without a window: the same capabilities, each with --json.
+
+Each command imports what it needs when it runs, so that the window opens quickly.
+"""
 
 from __future__ import annotations
 
@@ -12,13 +15,7 @@ from typing import Any
 from platformdirs import user_data_path
 
 from guardia import __version__
-from guardia.app.benchmark import run_benchmark
-from guardia.app.demo import build_demo
-from guardia.app.importing import find_clips
-from guardia.app.jobs import Token
 from guardia.app.makes import capability_data
-from guardia.app.offline import analyse_files, replay_clip, score_project
-from guardia.benchcam import pontoon
 from guardia.core.capability import capability_from_dict
 from guardia.core.errors import GuardiaError, InvalidValue
 from guardia.core.settings import Settings, settings_from_dict
@@ -102,6 +99,9 @@ def _open(options: argparse.Namespace) -> int:
 
 
 def _analyse(options: argparse.Namespace) -> int:
+    from guardia.app.importing import find_clips
+    from guardia.app.offline import analyse_files
+
     result = analyse_files(list(find_clips(tuple(options.clips))), time_zone=options.time_zone)
     if options.json:
         _print_json(result)
@@ -129,6 +129,8 @@ def _settings_file(path: Path) -> Settings:
 
 
 def _replay(options: argparse.Namespace) -> int:
+    from guardia.app.offline import replay_clip
+
     settings = _settings_file(options.settings)
     if options.capability:
         try:
@@ -153,6 +155,8 @@ def _replay(options: argparse.Namespace) -> int:
 
 
 def _score(options: argparse.Namespace) -> int:
+    from guardia.app.offline import score_project
+
     result = score_project(options.project, camera=options.camera)
     if options.json:
         _print_json(result)
@@ -169,6 +173,8 @@ def _score(options: argparse.Namespace) -> int:
 
 
 def _benchmark(options: argparse.Namespace) -> int:
+    from guardia.app.benchmark import run_benchmark
+
     results = run_benchmark(lambda text: print(text, "...", file=sys.stderr))
     if options.json:
         _print_json([{**vars(r), "ratio": r.ratio} for r in results])
@@ -188,11 +194,16 @@ def _screenshots(options: argparse.Namespace) -> int:
 
 
 def _build_demo(options: argparse.Namespace) -> int:
-    capability = capability_from_dict(capability_data(pontoon.INSTALLED.capability))
-    if not (options.recorded / "truth").exists():
-        pontoon.record(
-            options.recorded, capability, progress=lambda share: print(f"recorded {share:.0%}", file=sys.stderr)
-        )
+    from guardia.app.demo_builder import build_demo
+    from guardia.app.jobs import Token
+    from guardia.benchcam.record import record
+    from guardia.benchcam.tern_quay import PLACES, build_scene
+
+    for place in PLACES:
+        folder = options.recorded / place.slug
+        if not (folder / "truth.jsonl").exists():
+            print(f"recording {place.name} ...", file=sys.stderr)
+            record(build_scene(place), folder, capability_from_dict(capability_data(place.installed.capability)))
     notes = build_demo(options.recorded, options.project, token=Token(), progress=lambda _: None)
     print("\n".join([f"built {options.project}", *notes]))
     return 0

@@ -10,7 +10,8 @@ from guardia.core.errors import InvalidValue
 from guardia.core.score import compare
 from guardia.core.settings import Settings, settings_from_dict
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
-from guardia.report.sheet import SheetContent, check_sheet, sheet_pdf, sheet_to_dict, steps
+from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
+from guardia.report.sheet_pdf import sheet_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain
 
 ZONE = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.25, 0), (0.25, 0.3), (0, 0.3)), "Fähnchen & <rope>")

@@ -79,6 +79,8 @@ ACTIONS = (
     Action("go_zones", "Go", "Zones", "Ctrl+3", True, "Draw where motion counts and where it is ignored."),
     Action("go_sensitivity", "Go", "Sensitivity", "Ctrl+4", True, "Set how much motion triggers and for how long."),
     Action("go_handover", "Go", "Hand over", "Ctrl+5", True, "Save the settings sheet and log what was entered."),
+    Action("history", "Edit", "History…", "Ctrl+H", False, "See every change of this sitting and go back to any."),
+    Action("palette", "Go", "Find an action…", "Ctrl+K", False, "Type a few letters of what you want to do."),
     Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),
     Action("keys", "Help", "Keys", "F1", False, "Show every shortcut."),
     Action("about", "Help", "About Guardia", "", False, "Version, licence and cautions."),

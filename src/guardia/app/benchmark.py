@@ -16,8 +16,8 @@ from numpy.typing import NDArray
 from scipy import ndimage
 
 from guardia.benchcam.camera import View, lit
-from guardia.benchcam.pontoon import build_scene
 from guardia.benchcam.scene import Light
+from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.stack import FILL_BYTE, TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.core.zones import PolygonZone, ZoneKind, zone_cells
@@ -84,7 +84,7 @@ def run_benchmark(tell: Callable[[str], None]) -> list[Measured]:
 
 def _make_clips(folder: Path) -> list[tuple[str, Path, float]]:
     """The bench scene at 1080p, once with frames that nothing refers to and once without."""
-    scene = build_scene()
+    scene = build_scene(PLACES[0])
     event = next(e for e in scene.events if e.kind == "person")
     view = View(lit(scene.still, Light.DAY), event.actors, Light.DAY, 1)
     rng = np.random.default_rng(1)

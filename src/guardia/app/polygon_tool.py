@@ -6,6 +6,7 @@ good shape stays, and Esc brings back the shape from before the gesture.
 
 from __future__ import annotations
 
+import json
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
@@ -13,7 +14,16 @@ from enum import StrEnum
 from shapely.geometry import Point as ShapelyPoint
 from shapely.geometry import Polygon
 
-from guardia.core.zones import Point, PolygonZone, Zone, ZoneKind, polygon_problem
+from guardia.core.errors import InvalidValue
+from guardia.core.zones import (
+    Point,
+    PolygonZone,
+    Zone,
+    ZoneKind,
+    polygon_problem,
+    zone_from_dict,
+    zone_to_dict,
+)
 
 SNAP = 0.012
 """Distance within which a corner snaps to the picture's edge or to a corner of another zone."""
@@ -287,6 +297,48 @@ class PolygonTool:
         moved = tuple((p[0] + dx, p[1] + dy) if i in chosen else p for i, p in enumerate(points))
         if all(0 <= c <= 1 for p in moved for c in p) and self._try(self.selected, moved):
             self._commit(self.zones, "move zone" if self.corner is None else "move corner")
+
+    def set_corner(self, corner: int, point: Point) -> bool:
+        """Put a corner of the selected zone where its numbers say; gives False, and keeps it, if that cannot be."""
+        if self.selected is None or self.in_gesture:
+            return False
+        points = self._points(self.selected)
+        moved = (*points[:corner], point, *points[corner + 1 :])
+        if moved == points:
+            return True
+        problem = polygon_problem(moved)
+        if problem is not None:
+            self._refuse(f"The corner was kept where it was: with these numbers {problem}")
+            return False
+        self._try(self.selected, moved)
+        self.corner = corner
+        self._commit(self.zones, "move corner")
+        return True
+
+    def copied(self) -> str:
+        """The selected zone as text for the clipboard, empty if none is selected."""
+        return json.dumps(zone_to_dict(self.zones[self.selected])) if self.selected is not None else ""
+
+    def paste(self, text: str) -> None:
+        """Add a zone from the clipboard, a little beside its place if it would hide another."""
+        if self.in_gesture:
+            return
+        try:
+            zone = zone_from_dict(json.loads(text))
+        except (ValueError, InvalidValue):
+            self._refuse("The clipboard holds no zone.")
+            return
+        if len(self.zones) >= self._max_zones:
+            self._refuse(f"This make takes at most {self._max_zones} zones; delete one first.")
+            return
+        if isinstance(zone, PolygonZone) and zone in self.zones:
+            dx = 0.03 if max(x for x, _ in zone.points) <= 0.97 else -0.03
+            beside = tuple((min(1.0, max(0.0, x + dx)), y) for x, y in zone.points)
+            if polygon_problem(beside) is None:
+                zone = replace(zone, points=beside, name=f"{zone.name} copy")
+        self.zones = (*self.zones, zone)
+        self.selected, self.corner = len(self.zones) - 1, None
+        self._commit(self.zones, "paste zone")
 
     def rename(self, zone: int, name: str) -> None:
         """Give a zone another name."""

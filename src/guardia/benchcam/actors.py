@@ -6,11 +6,12 @@ Each actor draws itself with `draw(picture, at_s, night)`; `picture` is (H, W, 3
 from __future__ import annotations
 
 import itertools
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
+from PIL import Image, ImageDraw
 
 from guardia.benchcam.scene import HEIGHT, WIDTH, Picture, Still, project
 
@@ -260,12 +261,17 @@ class Wind:
         (begin, length, strength 0..1) of each.
     calm
         Strength between gusts.
+    flag
+        There is a flag on the pole.
+    ropes
+        (x, z) of each mast with a loose rope.
     """
 
     still: Still
     gusts: tuple[tuple[float, float, float], ...] = ()
     calm: float = 0.05
-    _box: tuple[int, int, int, int] = field(default=(190, HEIGHT, 0, 130), repr=False)
+    flag: bool = True
+    ropes: tuple[tuple[float, float], ...] = ()
 
     def strength(self, at_s: float) -> float:
         """Wind at a moment, 0..1."""
@@ -280,11 +286,16 @@ class Wind:
         """Draw flag, rigging and reeds as they are at a moment."""
         wind = self.strength(at_s)
         self._reeds(picture, at_s, wind)
-        self._flag(picture, at_s, wind, night=night)
+        if self.flag:
+            self._flag(picture, at_s, wind, night=night)
         self._rigging(picture, at_s, wind, night=night)
 
     def _reeds(self, picture: Picture, at_s: float, wind: float) -> None:
-        top, bottom, left, right = self._box
+        swaying = self.still.reeds > 0.02
+        if wind < 0.02 or not swaying.any():
+            return
+        rows, columns = np.flatnonzero(swaying.any(axis=1)), np.flatnonzero(swaying.any(axis=0))
+        top, bottom, left, right = rows[0], rows[-1] + 1, columns[0], min(WIDTH, columns[-1] + 20)
         source = picture[top:bottom, left:right].copy()
         give = self.still.reeds[top:bottom, left:right]
         row, col = np.mgrid[0 : bottom - top, 0 : right - left].astype(np.float32)
@@ -293,8 +304,8 @@ class Wind:
         low = np.floor(from_col).astype(int)
         high = np.minimum(low + 1, right - left - 1)
         part = (from_col - low)[..., None]
-        rows = row.astype(int)
-        picture[top:bottom, left:right] = source[rows, low] * (1 - part) + source[rows, high] * part
+        lines = row.astype(int)
+        picture[top:bottom, left:right] = source[lines, low] * (1 - part) + source[lines, high] * part
 
     def _flag(self, picture: Picture, at_s: float, wind: float, *, night: bool) -> None:
         c, r, scale = project(-3.65, 3.75, 9.0)
@@ -319,7 +330,7 @@ class Wind:
         patch += (alpha[..., None] * (colour - patch)).astype(np.float32)
 
     def _rigging(self, picture: Picture, at_s: float, wind: float, *, night: bool) -> None:
-        for index, (x, z) in enumerate(((-4.3, 17.6), (4.4, 17.0), (-4.7, 27.5), (5.0, 27.0))):
+        for index, (x, z) in enumerate(self.ropes):
             bottom, top = project(x, 1.3, z), project(x, 5.6, z)
             light = float(lamp(z)) if night else 1.0
             bow = wind * 0.34 * np.sin(at_s * (9 + index) + index) * bottom[2]
@@ -345,11 +356,20 @@ class Water:
         The scene.
     glitter
         (begin, length, strength 0..1) of each spell of glitter.
+    sun_column
+        Column of the picture under the sun.
     seed
         For the ripples.
     """
 
-    def __init__(self, still: Still, glitter: tuple[tuple[float, float, float], ...] = (), seed: int = 3) -> None:
+    def __init__(
+        self,
+        still: Still,
+        glitter: tuple[tuple[float, float, float], ...] = (),
+        *,
+        sun_column: int = 452,
+        seed: int = 3,
+    ) -> None:
         self._glitter = glitter
         rng = np.random.default_rng(seed)
         rows = np.arange(HEIGHT)
@@ -363,9 +383,9 @@ class Water:
         self._noise = noise
         self._water = still.water
         where = np.flatnonzero(still.water.max(axis=1) > 0)
-        self._rows = slice(int(where[0]), int(where[-1]) + 1)
+        self._rows = slice(int(where[0]), int(where[-1]) + 1) if len(where) else slice(0, 0)
         column = np.arange(WIDTH)
-        path = np.exp(-(((column - 452) / 46) ** 2))
+        path = np.exp(-(((column - sun_column) / 46) ** 2))
         self._path = (path[None, :] * still.water).astype(np.float32)
 
     def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
@@ -404,3 +424,160 @@ class CloudShadow:
         edge = t * (WIDTH + 900) - 450
         shade = 1 - self.depth / (1 + np.exp((np.abs(column - edge) - 260) / 60))
         picture[55:] *= shade[None, :, None].astype(np.float32)
+
+
+@dataclass(frozen=True)
+class Van:
+    """A van, with or without a trailer, driving along a path.
+
+    Parameters
+    ----------
+    path
+        Where its middle is when.
+    paint
+        Its colour.
+    trailer
+        A boat trailer behind it.
+    """
+
+    path: Path
+    paint: Colour = (222, 222, 216)
+    trailer: bool = False
+
+    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+        """Draw the van as it is at a moment."""
+        moments = [p[0] for p in self.path]
+        if not moments[0] <= at_s <= moments[-1]:
+            return
+        x, z = (float(np.interp(at_s, moments, [p[i] for p in self.path])) for i in (1, 2))
+        ahead = min(at_s + 0.3, moments[-1])
+        dx = float(np.interp(ahead, moments, [p[1] for p in self.path])) - x
+        dz = float(np.interp(ahead, moments, [p[2] for p in self.path])) - z
+        across = abs(dx) >= abs(dz)
+        length, width = (4.6, 1.9) if across else (1.9, 4.6)
+        grey = (190.0,) * 3
+        paint = grey if night else self.paint
+        light = float(lamp(z)) if night else 1.0
+        self._box(picture, x, z, length, width, 0.35, 2.1, paint, light)
+        front = float(np.sign(dx)) if across else 0.0
+        self._box(
+            picture, x + front * 1.3, z, 1.5 if across else 1.7, width + 0.02, 1.25, 1.85, (64.0, 74.0, 84.0), light
+        )
+        for wheel in (-1.4, 1.4):
+            place = (x + wheel, z - width / 2) if across else (x + np.sign(wheel) * 0.9, z - width / 2)
+            c, r, scale = project(place[0], 0.33, place[1])
+            draw_limbs(picture, [(c, r, c, r, 0.33 * scale, (34.0, 34.0, 36.0))], light=light)
+        if self.trailer:
+            behind = (x - front * 5.0, z) if across else (x, z - float(np.sign(dz)) * 5.0)
+            if behind[1] > 3:
+                self._box(
+                    picture,
+                    *behind,
+                    4.0 if across else 1.6,
+                    1.6 if across else 4.0,
+                    0.5,
+                    1.2,
+                    (180.0, 70.0, 56.0),
+                    light,
+                )
+        if night:
+            c, r, scale = project(x + front * 2.4, 0.7, z - (0 if across else width / 2))
+            soft_spot(picture, c, r, 1.2 * scale, 0.6 * scale, 2.2)
+
+    @staticmethod
+    def _box(
+        picture: Picture,
+        x: float,
+        z: float,
+        length: float,
+        width: float,
+        low: float,
+        high: float,
+        paint: Colour,
+        light: float,
+    ) -> None:
+        left, right, near, far = x - length / 2, x + length / 2, max(1.0, z - width / 2), z + width / 2
+        side = left if left > 0 else right
+        faces = (
+            (0.78, ((side, low, near), (side, low, far), (side, high, far), (side, high, near))),
+            (1.08, ((left, high, near), (right, high, near), (right, high, far), (left, high, far))),
+            (0.94, ((left, low, near), (right, low, near), (right, high, near), (left, high, near))),
+        )
+        mask = Image.new("L", (WIDTH, HEIGHT))
+        pen = ImageDraw.Draw(mask)
+        for shade, corners in faces:
+            pen.rectangle((0, 0, WIDTH, HEIGHT), fill=0)
+            pen.polygon([project(*c)[:2] for c in corners], fill=255)
+            alpha = np.asarray(mask, np.float32)[..., None] / 255
+            picture += alpha * (np.array(paint, np.float32) * (shade * light) - picture)
+
+
+@dataclass(frozen=True)
+class Headlights:
+    """The light of a car outside, sweeping across the scene at night."""
+
+    begin_s: float
+    lasts_s: float
+    row: float = 120.0
+
+    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+        """Brighten the picture where the light falls at a moment."""
+        t = (at_s - self.begin_s) / self.lasts_s
+        if 0 < t < 1:
+            column = -120 + t * (WIDTH + 240)
+            for offset in (-34, 34):
+                soft_spot(picture, column + offset, self.row, 130, 74, 2.6)
+
+
+@dataclass(frozen=True)
+class Rain:
+    """Drops close to the lamp, drawn out by their fall."""
+
+    seed: int
+    begin_s: float
+    lasts_s: float
+
+    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+        """Draw the drops of a moment."""
+        t = (at_s - self.begin_s) / self.lasts_s
+        if not 0 < t < 1:
+            return
+        rng = np.random.default_rng(self.seed + int(at_s * 10))
+        strength = float(np.sin(np.pi * t))
+        bright = 200.0 if night else 176.0
+        drops: list[Limb] = []
+        for _ in range(int(26 * strength)):
+            column, row = rng.uniform(0, WIDTH), rng.uniform(-20, HEIGHT)
+            fall = rng.uniform(14, 46)
+            drops.append((column, row, column + 2, row + fall, rng.uniform(0.5, 1.6), (bright,) * 3))
+        draw_limbs(picture, drops)
+
+
+@dataclass(frozen=True)
+class SunPatch:
+    """Light through a roof window, coming and going on the floor."""
+
+    begin_s: float
+    lasts_s: float
+    column: float = 300.0
+
+    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+        """Brighten the floor where the light falls at a moment."""
+        t = (at_s - self.begin_s) / self.lasts_s
+        if 0 < t < 1:
+            soft_spot(picture, self.column + 60 * t, 255, 110, 52, 1 + 0.85 * float(np.sin(np.pi * t)))
+
+
+@dataclass(frozen=True)
+class Nudge:
+    """The camera is knocked: the whole picture shifts and stays shifted for a while."""
+
+    begin_s: float
+    lasts_s: float
+
+    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+        """Shift the picture as it is at a moment."""
+        t = at_s - self.begin_s
+        if 0 <= t <= self.lasts_s:
+            swing = 14 * np.exp(-t / 1.2) * np.cos(9 * t)
+            picture[:] = np.roll(picture, (round(6 + swing / 2), round(9 + swing)), axis=(0, 1))

@@ -26,6 +26,9 @@ from guardia.core.settings import Settings
 from guardia.core.zones import BlockZone, ZoneKind
 
 RATE_HZ = 10
+LONGEST_S = 20.0
+"""A recording that lasts until motion stops is cut here."""
+
 _DECISION_WIDTH, _DECISION_HEIGHT = 160, 90
 
 
@@ -112,6 +115,7 @@ class Decider:
         self._zone = _zone_pixels(settings)
         self._background: NDArray[np.float32] | None = None
         self._since: float | None = None
+        self.moving = False
 
     def triggered(self, picture: NDArray[np.uint8], at_s: float) -> bool:
         """Take in the next picture and say whether motion has lasted long enough."""
@@ -123,7 +127,8 @@ class Decider:
         self._background += 0.03 * (small - self._background)
         areas, count = label(moved)
         largest = np.bincount(areas.ravel())[1:].max() if count else 0
-        if not self._on or largest < self._pixels:
+        self.moving = self._on and largest >= self._pixels
+        if not self.moving:
             self._since = None
             return False
         if self._since is None:
@@ -164,7 +169,7 @@ class ClipWriter:
         Quality of the compression, larger is coarser.
     """
 
-    def __init__(self, path: Path, *, crf: int = 34) -> None:
+    def __init__(self, path: Path, *, crf: int = 36) -> None:
         self._container = av.open(str(path), "w")
         self._stream = self._container.add_stream("libx264", rate=RATE_HZ)
         self._stream.width, self._stream.height = WIDTH, HEIGHT
@@ -246,19 +251,24 @@ def record_motion(
             writer = ClipWriter(path)
             for earlier in before:
                 writer.add(earlier)
-            length = settings.clip_length_s or 20.0
             writer.add(picture)
-            for later in _moments(at + 1 / RATE_HZ, at + length):
-                writer.add(view.picture(later))
+            last = at
+            for later in _moments(at + 1 / RATE_HZ, at + (settings.clip_length_s or LONGEST_S)):
+                picture = view.picture(later)
+                writer.add(picture)
+                decider.triggered(picture, later)
+                last = later if decider.moving else last
+                if settings.clip_length_s is None and later - last >= settings.release_s:
+                    break
             writer.close()
-            return Recorded(at - len(before) / RATE_HZ, at, at + length)
+            return Recorded(at - len(before) / RATE_HZ, at, later + 1 / RATE_HZ)
         before.append(picture)
     return None
 
 
 def record_continuous(view: View, path: Path, *, begin_s: float, end_s: float) -> Recorded:
     """Record a stretch of the scene whatever happens in it."""
-    writer = ClipWriter(path, crf=35)
+    writer = ClipWriter(path, crf=37)
     for at in _moments(begin_s, end_s):
         writer.add(view.picture(at))
     writer.close()

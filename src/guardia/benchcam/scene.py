@@ -1,10 +1,11 @@
-"""The still scene of the pontoon gate: a quay, a walkway on water, moored boats, seen from a pole.
+"""What every scene of the bench camera is made of: the view from a pole, ground, sky, textures.
 
 World coordinates in metres: x to the right, y up, z away from the camera along the ground.
 """
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -71,213 +72,162 @@ class Still:
     reeds: Picture
 
 
-def pontoon_gate(seed: int = 7) -> Still:
-    """Build the scene.
+Tone = tuple[int, ...]
+
+
+class Canvas:
+    """A scene being painted, twice as fine as the camera's picture: textures first, then solid things.
 
     Parameters
     ----------
     seed
         For the textures.
-
-    Returns
-    -------
-    Still
-        By daylight, overcast.
     """
-    rng = np.random.default_rng(seed)
-    k = _OVERSAMPLE
-    height, width = HEIGHT * k, WIDTH * k
-    v, u = np.mgrid[0:height, 0:width].astype(np.float32)
-    ray_x = (u / k - WIDTH / 2) / FOCAL_PX
-    ray_d = (v / k - HEIGHT / 2) / FOCAL_PX
-    up = -ray_d * np.cos(TILT_RAD) - np.sin(TILT_RAD)
-    ahead = -ray_d * np.sin(TILT_RAD) + np.cos(TILT_RAD)
-    ground = up < -1e-3
-    reach = np.where(ground, CAMERA_HEIGHT_M / np.maximum(-up, 1e-3), 1e4)
-    x, z = (reach * ray_x).astype(np.float32), (reach * ahead).astype(np.float32)
-    colour = np.zeros((height, width, 3), np.float32)
 
-    horizon = HEIGHT / 2 - FOCAL_PX * np.tan(TILT_RAD)
-    rise = np.clip(1 - v / k / horizon, 0, 1)
-    haze = cloud(rng, (height, width), ((4, 5), (9, 11), (20, 24)))
-    sky = np.stack([206 - 30 * rise, 213 - 22 * rise, 220 - 10 * rise], axis=-1) + 6 * haze[..., None]
-    colour[:] = sky
-    hill = horizon - 10 - 4 * gaussian_filter(cloud(rng, (1, width), ((1, 7), (1, 30), (1, 120)))[0], 7)
-    trees = (v / k > hill[None, :]) & ~ground
-    bark = cloud(rng, (height, width), ((60, 100), (180, 320)))
-    colour[trees] = (np.array([104, 116, 108]) + 9 * bark[..., None])[trees]
+    def __init__(self, seed: int) -> None:
+        self.rng = np.random.default_rng(seed)
+        height, width = HEIGHT * _OVERSAMPLE, WIDTH * _OVERSAMPLE
+        self.shape = (height, width)
+        row, column = np.mgrid[0:height, 0:width].astype(np.float32)
+        ray_x = (column / _OVERSAMPLE - WIDTH / 2) / FOCAL_PX
+        ray_d = (row / _OVERSAMPLE - HEIGHT / 2) / FOCAL_PX
+        up = -ray_d * np.cos(TILT_RAD) - np.sin(TILT_RAD)
+        ahead = -ray_d * np.sin(TILT_RAD) + np.cos(TILT_RAD)
+        self.row = row / _OVERSAMPLE
+        self.ground: NDArray[np.bool_] = up < -1e-3
+        reach = np.where(self.ground, CAMERA_HEIGHT_M / np.maximum(-up, 1e-3), 1e4)
+        self.x = (reach * ray_x).astype(np.float32)
+        self.z = (reach * ahead).astype(np.float32)
+        self.horizon = HEIGHT / 2 - FOCAL_PX * np.tan(TILT_RAD)
+        self.colour = np.zeros((height, width, 3), np.float32)
+        self.water = np.zeros(self.shape, np.float32)
+        self.reeds = np.zeros(self.shape, np.float32)
+        self.distance = np.where(self.ground, np.hypot(self.z, CAMERA_HEIGHT_M), 200.0).astype(np.float32)
+        self._image: Image.Image | None = None
+        self._pen: ImageDraw.ImageDraw | None = None
 
-    fine = cloud(rng, (height, width), ((24, 6), (90, 24), (240, 60)))
-    depth = np.clip((z - 7) / 60, 0, 1)[..., None]
-    colour[ground] = (np.array([92, 108, 114]) * (1 - depth) + np.array([168, 178, 184]) * depth + 5 * fine[..., None])[
-        ground
-    ]
-    water = (ground & (z > 7.6)).astype(np.float32)
+    def noise(self, *octaves: tuple[int, int]) -> Picture:
+        """Smooth noise over the whole canvas."""
+        return cloud(self.rng, self.shape, octaves)
 
-    for side, at in ((-1, 13.5), (1, 13.5), (-1, 21.0), (1, 21.0), (-1, 31.0), (1, 31.0)):
-        finger = (abs(z - at) < 0.45) & (side * x > 0.8) & (side * x < 7.0)
-        _planks(colour, finger, x * 6, rng)
-        water[finger] = 0
-    walkway = ground & (abs(x - 0.1) < 1.45) & (z > 7.4) & (z < 46)
-    _planks(colour, walkway, z * 5, rng)
-    edge = walkway & (abs(x - 0.1) > 1.32)
-    colour[edge] *= 0.62
-    water[walkway] = 0
-    quay = ground & (z <= 7.6)
-    slab = cloud(rng, (height, width), ((20, 36), (80, 140), (300, 540)))
-    concrete = np.array([150, 147, 140]) + 7 * slab[..., None]
-    joints = (np.abs((x + 0.8) % 2.4) < 0.03) | (np.abs(z % 2.4 - 0.1) < 0.03)
-    concrete[joints] *= 0.72
-    colour[quay] = concrete[quay]
-    lip = ground & (z > 7.35) & (z <= 7.6) & ~walkway
-    colour[lip] = colour[lip] * 0.4 + np.array([60, 62, 60]) * 0.6
+    def fill(self, where: NDArray[np.bool_], base: Tone, texture: Picture, depth: float) -> None:
+        """Fill an area with a tone and a texture of a given depth."""
+        self.colour[where] = (np.array(base, np.float32) + depth * texture[..., None])[where]
 
-    canvas = Image.fromarray(np.clip(colour, 0, 255).astype(np.uint8))
-    draw = ImageDraw.Draw(canvas, "RGBA")
-    hulls = (
-        (-5.0, 27.5, (226, 226, 220)),
-        (5.4, 27.0, (58, 82, 112)),
-        (-4.6, 17.6, (70, 92, 88)),
-        (5.0, 17.0, (222, 218, 206)),
-    )
-    for hx, hz, paint in hulls:
-        _boat(draw, hx, hz, paint)
-    _shed(draw, rng)
-    _gate(draw)
-    _pole(draw)
-    solid = np.array(canvas, np.float32)
-    covered = np.abs(solid - np.clip(colour, 0, 255).astype(np.uint8)).sum(axis=-1) > 3
-    water[covered] = 0
-    reeds = _reeds(canvas, rng)
-    blurred = canvas.filter(ImageFilter.GaussianBlur(0.9))
-    small = blurred.resize((WIDTH, HEIGHT), Image.Resampling.BOX)
-    still = np.asarray(small, np.float32) + 2.2 * cloud(rng, (HEIGHT, WIDTH), ((180, 320),))[..., None]
+    def sky(self, *, trees: Tone = (104, 116, 108)) -> None:
+        """An overcast sky over a far line of trees."""
+        rise = np.clip(1 - self.row / self.horizon, 0, 1)
+        haze = self.noise((4, 5), (9, 11), (20, 24))
+        sky = np.stack([206 - 30 * rise, 213 - 22 * rise, 220 - 10 * rise], axis=-1) + 6 * haze[..., None]
+        self.colour[:] = sky
+        outline = gaussian_filter(cloud(self.rng, (1, self.shape[1]), ((1, 7), (1, 30), (1, 120)))[0], 7)
+        wood = (self.row > self.horizon - 10 - 4 * outline[None, :]) & ~self.ground
+        self.fill(wood, trees, self.noise((60, 100), (180, 320)), 9)
 
-    def shrink(layer: Picture) -> Picture:
-        small_layer: Picture = layer.reshape(HEIGHT, k, WIDTH, k).mean(axis=(1, 3)).astype(np.float32)
-        return small_layer
+    def sea(self, begins_m: float) -> None:
+        """Open water from a distance on."""
+        far = np.clip((self.z - begins_m) / 60, 0, 1)[..., None]
+        tone = np.array([92, 108, 114]) * (1 - far) + np.array([168, 178, 184]) * far
+        wet = self.ground & (self.z > begins_m)
+        self.colour[wet] = (tone + 5 * self.noise((24, 6), (90, 24), (240, 60))[..., None])[wet]
+        self.water[wet] = 1
 
-    distance = np.where(ground, np.hypot(z, CAMERA_HEIGHT_M), 200.0).astype(np.float32)
-    return Still(still, shrink(distance), shrink(water), shrink(reeds))
+    def concrete(self, where: NDArray[np.bool_], *, tone: Tone = (150, 147, 140), joint_m: float = 2.4) -> None:
+        """Slabs with joints."""
+        slab = self.noise((20, 36), (80, 140), (300, 540))
+        self.fill(where, tone, slab, 7)
+        joints = (np.abs((self.x + 0.8) % joint_m) < 0.03) | (np.abs(self.z % joint_m - 0.1) < 0.03)
+        self.colour[where & joints] *= 0.72
+        self.water[where] = 0
+
+    def planks(self, where: NDArray[np.bool_], along: Picture) -> None:
+        """Boards across a direction given in boards."""
+        number = np.floor(along).astype(int)
+        tone = self.rng.normal(0, 7, 4096).astype(np.float32)[number % 4096]
+        wood = np.array([142, 128, 110], np.float32) + tone[..., None] + 3 * self.noise((200, 60))[..., None]
+        wood[(along - number) < 0.1] *= 0.7
+        self.colour[where] = wood[where]
+        self.water[where] = 0
+
+    @property
+    def image(self) -> Image.Image:
+        """The textures as an image, for drawing solid things on."""
+        if self._image is None:
+            self._image = Image.fromarray(np.clip(self.colour, 0, 255).astype(np.uint8))
+        return self._image
+
+    def pen(self) -> ImageDraw.ImageDraw:
+        """Draws solid things; from now on the textures are fixed."""
+        if self._pen is None:
+            self._pen = ImageDraw.Draw(self.image, "RGBA")
+        return self._pen
+
+    def quad(self, corners: Sequence[tuple[float, float, float]], fill: Tone) -> None:
+        """A flat face given by its corners (x, y, z) in metres."""
+        self.pen().polygon([at(*c) for c in corners], fill=fill)
+
+    def rod(self, start: tuple[float, float, float], end: tuple[float, float, float], fill: Tone, width: int) -> None:
+        """A straight line between two points in metres."""
+        self.pen().line([at(*start), at(*end)], fill=fill, width=width)
+
+    def boards(self, x: float, near: float, far: float, height: float, tone: Tone, *, step: float = 0.22) -> None:
+        """A wall of upright boards along the view, at a side."""
+        for z in np.arange(near, far, step):
+            shade = int(self.rng.normal(0, 7))
+            face = ((x, 0, z), (x, 0, z + step * 0.92), (x, height, z + step * 0.92), (x, height, z))
+            self.quad(face, tuple(c + shade for c in tone))
+
+    def facing(
+        self, left: float, right: float, z: float, height: float, tone: Tone, *, rows: int = 1, columns: int = 1
+    ) -> None:
+        """A wall facing the camera, in bricks or panels of slightly different tone."""
+        ys, xs = np.linspace(0, height, rows + 1), np.linspace(left, right, columns + 1)
+        for r in range(rows):
+            shift = (r % 2) * (xs[1] - xs[0]) / 2 if rows > 3 else 0.0
+            for c in range(columns):
+                shade = int(self.rng.normal(0, 6))
+                x0, x1 = max(left, xs[c] - shift), min(right, xs[c + 1] - shift) if c < columns - 1 else right
+                self.quad(
+                    ((x0, ys[r], z), (x1, ys[r], z), (x1, ys[r + 1], z), (x0, ys[r + 1], z)),
+                    tuple(t + shade for t in tone),
+                )
+
+    def plants(self, box: tuple[float, float, float, float], tall: tuple[float, float], tone: Tone, count: int) -> None:
+        """Blades rooted in an area (x from, x to, z from, z to); they sway in the wind."""
+        left, right, near, far = box
+        mark = Image.new("L", self.image.size, 0)
+        marker, draw = ImageDraw.Draw(mark), self.pen()
+        for _ in range(count):
+            x, z = self.rng.uniform(left, right), self.rng.uniform(near, far)
+            height, lean = self.rng.uniform(*tall), self.rng.normal(0.05, 0.12)
+            root, tip = at(x, 0, z), at(x + lean, height, z)
+            shade = int(self.rng.normal(0, 16))
+            fill = (tone[0] + shade, tone[1] + shade, tone[2] + shade // 2)
+            draw.line([root, tip], fill=fill, width=int(self.rng.integers(2, 5)))
+            marker.line([root, tip], fill=255, width=14)
+        soft = gaussian_filter(np.asarray(mark, np.float32) / 255, 9)
+        lowest = min(HEIGHT, project(0, 0, near)[1])
+        bend = np.clip((lowest - self.row) / 170, 0, 1)
+        self.reeds = np.maximum(self.reeds, np.clip(soft * 1.3, 0, 1).astype(np.float32) * bend)
+
+    def still(self) -> Still:
+        """The finished scene."""
+        solid = np.array(self.image, np.float32)
+        covered = np.abs(solid - np.clip(self.colour, 0, 255).astype(np.uint8)).sum(axis=-1) > 3
+        self.water[covered] = 0
+        small = self.image.filter(ImageFilter.GaussianBlur(0.9)).resize((WIDTH, HEIGHT), Image.Resampling.BOX)
+        grain = 2.2 * cloud(self.rng, (HEIGHT, WIDTH), ((180, 320),))[..., None]
+
+        def shrink(layer: Picture) -> Picture:
+            fine = layer.reshape(HEIGHT, _OVERSAMPLE, WIDTH, _OVERSAMPLE)
+            return np.asarray(fine.mean(axis=(1, 3)), np.float32)
+
+        return Still(
+            np.asarray(small, np.float32) + grain, shrink(self.distance), shrink(self.water), shrink(self.reeds)
+        )
 
 
-def _planks(colour: Picture, where: NDArray[np.bool_], along: Picture, rng: np.random.Generator) -> None:
-    number = np.floor(along).astype(int)
-    tone = rng.normal(0, 7, 4096).astype(np.float32)[number % 4096]
-    gap = (along - number) < 0.1
-    wood = (
-        np.array([142, 128, 110], np.float32) + tone[..., None] + 3 * cloud(rng, along.shape, ((200, 60),))[..., None]
-    )
-    wood[gap] *= 0.7
-    colour[where] = wood[where]
-
-
-def _at(x: float, y: float, z: float) -> tuple[float, float]:
+def at(x: float, y: float, z: float) -> tuple[float, float]:
+    """Where a point (metres) lies on the canvas."""
     u, v, _ = project(x, y, z)
     return u * _OVERSAMPLE, v * _OVERSAMPLE
-
-
-def _boat(draw: ImageDraw.ImageDraw, x: float, z: float, paint: tuple[int, int, int]) -> None:
-    """A moored sailing boat, bow towards the walkway, with its reflection."""
-    side = 1 if x > 0 else -1
-    bow, stern = x - side * 2.9, x + side * 2.9
-    dark = tuple(int(c * 0.55) for c in paint)
-    draw.polygon(
-        [_at(bow, 0.0, z), _at(stern, 0.0, z), _at(stern, -0.55, z), _at(bow + side, -0.6, z)], fill=(*dark, 110)
-    )
-    draw.polygon(
-        [_at(bow, 0.95, z), _at(stern, 0.8, z), _at(stern - side * 0.2, 0, z), _at(bow + side * 0.7, 0, z)], fill=paint
-    )
-    draw.polygon(
-        [
-            _at(bow + side * 0.35, 0.42, z),
-            _at(stern, 0.34, z),
-            _at(stern - side * 0.2, 0, z),
-            _at(bow + side * 0.7, 0, z),
-        ],
-        fill=dark,
-    )
-    cabin = [
-        _at(x - side * 1.2, 0.9, z),
-        _at(x - side * 0.8, 1.3, z),
-        _at(x + side * 1.1, 1.3, z),
-        _at(x + side * 1.3, 0.85, z),
-    ]
-    draw.polygon(cabin, fill=(232, 230, 224))
-    draw.line([_at(x - side * 0.6, 1.13, z), _at(x + side * 0.9, 1.1, z)], fill=(60, 70, 80), width=4)
-    mast = x - side * 0.4
-    draw.line([_at(mast, 1.2, z), _at(mast, 9.5, z)], fill=(198, 198, 194), width=4)
-    draw.line([_at(mast, 2.2, z), _at(x + side * 2.3, 2.1, z)], fill=(120, 116, 108), width=6)
-    for foot in (bow, stern):
-        draw.line([_at(foot, 0.95, z), _at(mast, 9.5, z)], fill=(120, 122, 122, 170), width=1)
-    draw.line([_at(mast, -0.1, z), _at(mast, -3.0, z)], fill=(180, 184, 184, 70), width=5)
-
-
-def _shed(draw: ImageDraw.ImageDraw, rng: np.random.Generator) -> None:
-    """A boarded store on the right, side wall towards the camera's axis."""
-    near, far, wall = 4.6, 11.0, 3.9
-    draw.polygon([_at(wall, 0, near), _at(wall, 0, far), _at(wall, 2.7, far), _at(wall, 2.7, near)], fill=(122, 84, 72))
-    for board in np.arange(near, far, 0.22):
-        tone = int(rng.normal(0, 7))
-        draw.polygon(
-            [_at(wall, 0, board), _at(wall, 0, board + 0.2), _at(wall, 2.7, board + 0.2), _at(wall, 2.7, board)],
-            fill=(122 + tone, 84 + tone, 72 + tone),
-        )
-    draw.polygon(
-        [_at(wall, 0.02, 7.2), _at(wall, 0.02, 8.2), _at(wall, 2.05, 8.2), _at(wall, 2.05, 7.2)], fill=(66, 74, 82)
-    )
-    draw.polygon(
-        [
-            _at(wall - 0.25, 2.7, near),
-            _at(wall - 0.25, 2.7, far + 0.2),
-            _at(wall + 3, 3.9, far + 0.2),
-            _at(wall + 3, 3.9, near),
-        ],
-        fill=(92, 94, 98),
-    )
-    draw.line([_at(wall - 0.25, 2.7, near), _at(wall - 0.25, 2.7, far + 0.2)], fill=(58, 60, 64), width=6)
-    draw.polygon(
-        [_at(wall, 0, near), _at(wall, 0, far), _at(wall - 0.5, 0, far), _at(wall - 0.7, 0, near)],
-        fill=(20, 22, 26, 60),
-    )
-
-
-def _gate(draw: ImageDraw.ImageDraw) -> None:
-    z = 8.0
-    for left, right in ((-2.9, -1.35), (1.55, 3.0)):
-        for bar in np.linspace(left, right, 12):
-            draw.line([_at(bar, 0.05, z), _at(bar, 1.9, z)], fill=(78, 84, 88, 150), width=2)
-        for y in (0.1, 1.0, 1.9):
-            draw.line([_at(left, y, z), _at(right, y, z)], fill=(70, 76, 80), width=4)
-    for post in (-1.35, 1.55):
-        draw.line([_at(post, 0, z), _at(post, 2.3, z)], fill=(52, 58, 62), width=12)
-        draw.line([_at(post + 0.03, 0, z), _at(post + 0.03, 2.3, z)], fill=(110, 116, 120), width=3)
-    draw.polygon(
-        [_at(-2.75, 1.75, z), _at(-1.75, 1.75, z), _at(-1.75, 1.2, z), _at(-2.75, 1.2, z)], fill=(226, 224, 214)
-    )
-    for y in (1.6, 1.48, 1.36):
-        draw.line([_at(-2.6, y, z), _at(-1.95, y, z)], fill=(70, 90, 100), width=3)
-
-
-def _pole(draw: ImageDraw.ImageDraw) -> None:
-    draw.line([_at(-3.7, 0, 9.0), _at(-3.7, 5.5, 9.0)], fill=(214, 214, 210), width=6)
-    draw.line([_at(-3.67, 0, 9.0), _at(-3.67, 5.5, 9.0)], fill=(130, 132, 132), width=2)
-
-
-def _reeds(canvas: Image.Image, rng: np.random.Generator) -> Picture:
-    """Draw reeds at the lower left; returns how far each pixel may sway."""
-    draw = ImageDraw.Draw(canvas, "RGBA")
-    mark = Image.new("L", canvas.size, 0)
-    marker = ImageDraw.Draw(mark)
-    for _ in range(620):
-        x, z = rng.uniform(-5.2, -3.1), rng.uniform(5.6, 7.4)
-        tall, lean = rng.uniform(0.6, 1.35), rng.normal(0.05, 0.12)
-        root, tip = _at(x, 0, z), _at(x + lean, tall, z)
-        shade = int(rng.normal(0, 16))
-        draw.line([root, tip], fill=(118 + shade, 124 + shade, 78 + shade // 2), width=int(rng.integers(2, 5)))
-        marker.line([root, tip], fill=255, width=14)
-    soft = gaussian_filter(np.asarray(mark, np.float32) / 255, 9)
-    v = np.mgrid[0 : canvas.size[1], 0 : canvas.size[0]][0] / _OVERSAMPLE
-    bend = np.clip((HEIGHT - v) / 170, 0, 1)
-    give: Picture = np.clip(soft * 1.3, 0, 1).astype(np.float32) * bend.astype(np.float32)
-    return give

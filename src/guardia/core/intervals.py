@@ -4,8 +4,7 @@ from __future__ import annotations
 
 import math
 
-from scipy.special import ndtri
-from scipy.stats import chi2
+from scipy.special import gammaincinv, ndtri
 
 
 def wilson(successes: int, trials: int, *, confidence: float = 0.95) -> tuple[float, float]:
@@ -48,7 +47,9 @@ def wilson(successes: int, trials: int, *, confidence: float = 0.95) -> tuple[fl
 
 
 def rate_interval(events: int, exposure: float, *, confidence: float = 0.95) -> tuple[float, float]:
-    """Exact interval of a Poisson rate (F. Garwood, 1936, by the chi-square quantiles).
+    """Exact interval of a Poisson rate (F. Garwood, 1936).
+
+    The chi-square quantile of 2k degrees of freedom over 2 is the inverse of the incomplete gamma function of k.
 
     Parameters
     ----------
@@ -72,6 +73,6 @@ def rate_interval(events: int, exposure: float, *, confidence: float = 0.95) -> 
     if events < 0 or exposure <= 0:
         raise ValueError(f"{events} events in {exposure}")
     tail = (1 - confidence) / 2
-    low = 0.0 if events == 0 else float(chi2.ppf(tail, 2 * events)) / 2
-    high = float(chi2.ppf(1 - tail, 2 * events + 2)) / 2
+    low = 0.0 if events == 0 else float(gammaincinv(events, tail))
+    high = float(gammaincinv(events + 1, 1 - tail))
     return low / exposure, high / exposure

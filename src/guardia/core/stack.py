@@ -9,8 +9,9 @@ from __future__ import annotations
 
 import bisect
 import math
-from collections.abc import Sequence
+from collections.abc import Iterable
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
@@ -35,7 +36,7 @@ class _Groups:
     """Groups of one contrast level, a bit mask per row of cells. M row masks, G groups."""
 
     mask: Bits  # (M,) sorted by group
-    row: NDArray[np.intp]  # (M,)
+    row: NDArray[np.uint8]  # (M,)
     line: NDArray[np.int64]  # (M,) picture * (rows + 1) + row
     owner: NDArray[np.int32]  # (M,) group of each mask
     start: NDArray[np.int64]  # (G + 1,) into mask
@@ -58,24 +59,30 @@ class TraceStack:
         If the traces have different grids.
     """
 
-    def __init__(self, traces: Sequence[Trace]) -> None:
-        grids = {(t.columns, t.rows) for t in traces}
+    def __init__(self, traces: Iterable[Trace]) -> None:
+        grids: set[tuple[int, int]] = set()
+        frames, cells, changed, starts = [], [], [], [0]
+        self.times: list[list[float]] = []
+        for trace in traces:
+            grids.add((trace.columns, trace.rows))
+            number = np.arange(starts[-1], starts[-1] + trace.frames, dtype=np.int32)
+            # What is not active at the lowest level is active at none.
+            useful = trace.changed[:, 0] >= FILL_BYTE
+            frames.append(np.repeat(number, np.diff(trace.frame_start))[useful])
+            cells.append(trace.cell[useful])
+            changed.append(trace.changed[useful])
+            starts.append(starts[-1] + trace.frames)
+            self.times.append(trace.times_s.tolist())
         if len(grids) > 1:
             raise ValueError(f"traces on different grids: {sorted(grids)}")
         self.columns, self.rows = grids.pop() if grids else (1, 1)
-        self.clip_start = np.cumsum([0] + [t.frames for t in traces])
-        self.frames = int(self.clip_start[-1])
-        self.times = [t.times_s.tolist() for t in traces]
-        self._frame = np.concatenate(
-            [np.zeros(0, np.int32)]
-            + [
-                np.repeat(np.arange(t.frames, dtype=np.int32), np.diff(t.frame_start)) + np.int32(offset)
-                for t, offset in zip(traces, self.clip_start, strict=False)
-            ]
-        )
-        self._cell = np.concatenate([np.zeros(0, np.uint16)] + [t.cell for t in traces])
-        empty = np.zeros((0, len(CONTRAST_LEVELS)), np.uint8)
-        self._changed = np.concatenate([empty] + [t.changed for t in traces])
+        self.clip_start = np.array(starts)
+        self.frames = starts[-1]
+        self._frame = np.concatenate([np.zeros(0, np.int32), *frames])
+        frames.clear()
+        self._cell = np.concatenate([np.zeros(0, np.uint16), *cells])
+        cells.clear()
+        self._changed = np.concatenate([np.zeros((0, len(CONTRAST_LEVELS)), np.uint8), *changed])
         self._groups: dict[int, _Groups] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
 
@@ -153,14 +160,23 @@ class TraceStack:
         return self._groups[contrast]
 
     def _find_groups(self, contrast: int) -> _Groups:
-        active = self._changed[:, CONTRAST_LEVELS.index(contrast)] >= FILL_BYTE
+        """Groups of all pictures; found in parts, so that the memory needed on the way stays small."""
+        level = CONTRAST_LEVELS.index(contrast)
+        edges = np.searchsorted(self._frame, np.arange(0, self.frames + _PART, _PART))
+        parts = [
+            self._groups_between(level, int(low), int(high)) for low, high in pairwise(edges.tolist()) if low < high
+        ]
+        return _join_groups(parts or [self._groups_between(level, 0, 0)])
+
+    def _groups_between(self, level: int, low: int, high: int) -> _Groups:
+        active = np.flatnonzero(self._changed[low:high, level] >= FILL_BYTE) + low
         frame = self._frame[active]
         row, col = np.divmod(self._cell[active].astype(np.int32), self.columns)
         line = frame.astype(np.int64) * (self.rows + 1) + row
         if not len(line):
-            none, long = np.zeros(0, np.int32), np.zeros(0, np.int64)
+            none, long, row = np.zeros(0, np.int32), np.zeros(0, np.int64), np.zeros(0, np.uint8)
             start, box = np.zeros(1, np.int64), np.zeros((0, 4), np.int32)
-            return _Groups(np.zeros(0, np.uint64), long, long, none, start, none, none, box)
+            return _Groups(np.zeros(0, np.uint64), row, long, none, start, none, none, box)
         begin = np.concatenate([[0], np.flatnonzero(np.diff(line)) + 1])
         runs = _row_runs(line[begin], np.bitwise_or.reduceat(_BIT[col], begin))
         label = _label_runs(runs)
@@ -182,7 +198,7 @@ class TraceStack:
         length = runs.last - runs.first + 1
         mask = (np.uint64(0xFFFFFFFFFFFFFFFF) >> (64 - length).astype(np.uint64)) << runs.first.astype(np.uint64)
         size = np.add.reduceat(length, first).astype(np.int32)
-        return _Groups(mask, row, runs.key, label, start, frame_of[first].astype(np.int32), size, box)
+        return _Groups(mask, row.astype(np.uint8), runs.key, label, start, frame_of[first].astype(np.int32), size, box)
 
     def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:
         """Box of the largest group of every picture over the whole picture.
@@ -328,6 +344,25 @@ class TraceStack:
         for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
             result[index].append((a, b))
         return result
+
+
+_PART = 1 << 16
+"""Pictures whose groups are found at a time."""
+
+
+def _join_groups(parts: list[_Groups]) -> _Groups:
+    masks = np.cumsum([0] + [len(p.mask) for p in parts])
+    groups = np.cumsum([0] + [len(p.size) for p in parts])
+    return _Groups(
+        np.concatenate([p.mask for p in parts]),
+        np.concatenate([p.row for p in parts]),
+        np.concatenate([p.line for p in parts]),
+        np.concatenate([p.owner + np.int32(n) for p, n in zip(parts, groups, strict=False)]),
+        np.concatenate([p.start[:-1] + n for p, n in zip(parts, masks, strict=False)] + [masks[-1:]]),
+        np.concatenate([p.frame for p in parts]),
+        np.concatenate([p.size for p in parts]),
+        np.concatenate([p.box for p in parts]),
+    )
 
 
 _BIT = np.uint64(1) << np.arange(64, dtype=np.uint64)

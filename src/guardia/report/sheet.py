@@ -1,34 +1,19 @@
-"""The settings sheet: what to enter on the camera, as JSON with a published schema and as a PDF to print."""
+"""The settings sheet: what to enter on the camera, as JSON with a published schema."""
 
 from __future__ import annotations
 
-import io
 import json
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
 from typing import Any
-from xml.sax.saxutils import escape
-
-from jsonschema import Draft202012Validator
-from reportlab.graphics.shapes import Drawing, Line, Polygon, Rect, String
-from reportlab.lib import colors
-from reportlab.lib.pagesizes import A4
-from reportlab.lib.styles import ParagraphStyle
-from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
-from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue
 from guardia.core.score import Comparison, Score
 from guardia.core.settings import Settings, entered_zones, limits_broken, settings_to_dict
-from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, block_rows
-
-_INK, _SOFT_INK, _FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560"), colors.HexColor("#d3d9dc")
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, block_rows
 
 CAUTIONS = (
     "Guardia advises; the technician decides. Walk-test the camera after entering these settings, by day and at night.",
@@ -194,6 +179,8 @@ def check_sheet(data: Any) -> None:
     InvalidValue
         Naming the first part that does not keep to it.
     """
+    from jsonschema import Draft202012Validator  # slow to import, and needed only here
+
     schema = json.loads((files("guardia") / "data" / "schemas" / "settings-sheet.schema.json").read_text("utf-8"))
     problem = next(iter(Draft202012Validator(schema).iter_errors(data)), None)
     if problem is not None:
@@ -221,134 +208,3 @@ def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
         ("False recordings a day", false(installed), false(draft)),
         ("Recorded a day, min", f"{installed.recorded_s_per_day / 60:.1f}", f"{draft.recorded_s_per_day / 60:.1f}"),
     ]
-
-
-def sheet_pdf(content: SheetContent) -> bytes:
-    """The sheet as a PDF of A4 pages, without pictures.
-
-    Parameters
-    ----------
-    content
-        What it says.
-
-    Returns
-    -------
-    bytes
-        The PDF.
-    """
-    _register_fonts()
-    body = ParagraphStyle("body", fontName="Guardia", fontSize=9.5, leading=13)
-    small = ParagraphStyle("small", parent=body, fontSize=8, leading=11, textColor=_SOFT_INK)
-    head = ParagraphStyle(
-        "head", parent=body, fontName="Guardia-Bold", fontSize=12, leading=16, spaceBefore=10, spaceAfter=3
-    )
-    title = ParagraphStyle("title", parent=head, fontSize=19, leading=24, spaceBefore=0)
-
-    def text(words: str, style: ParagraphStyle = body) -> Paragraph:
-        return Paragraph(escape(words), style)
-
-    story: list[Flowable] = [
-        text(f"Settings sheet: {content.camera}", title),
-        text(
-            f"{content.site}  ·  {content.capability.name}  ·  "
-            f"made {content.made:%Y-%m-%d %H:%M} ({content.time_zone})",
-            small,
-        ),
-        text("To enter on the camera", head),
-    ]
-    rows = [[_tick_box(), text(line)] for line in steps(content.settings, content.capability)]
-    story.append(_table(rows, [8 * mm, 162 * mm]))
-    zones = entered_zones(content.settings, content.capability)
-    if zones:
-        story += [Spacer(1, 4 * mm), _zone_drawing(zones)]
-    broken = limits_broken(content.settings, content.capability)
-    if broken:
-        story += [text("What this make cannot be told", head), *(text(line) for line in broken)]
-    story.append(text("What the recorded evidence says", head))
-    table = [[text(""), text("installed"), text("this sheet")]]
-    table += [
-        [text(what), text(old), text(new)]
-        for what, old, new in score_rows(content.comparison.installed, content.comparison.draft)
-    ]
-    story.append(_table(table, [66 * mm, 52 * mm, 52 * mm]))
-    story += [Spacer(1, 2 * mm), *(text(line, small) for line in content.comparison.limits)]
-    story.append(text("Cautions", head))
-    story += [text(line, small) for line in CAUTIONS]
-    story += [
-        Spacer(1, 9 * mm),
-        text("Entered by ____________________    on ____________    walk-tested by day ______ at night ______"),
-    ]
-    out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=20 * mm, rightMargin=20 * mm, topMargin=18 * mm, bottomMargin=18 * mm,
-        title=f"Settings sheet: {content.camera}", author="Guardia",
-    )  # fmt: skip
-    document.build(story)
-    return out.getvalue()
-
-
-def _styled(shape: Any, **style: object) -> Any:
-    """A drawn shape with its style set."""
-    for name, value in style.items():
-        setattr(shape, name, value)
-    return shape
-
-
-def _tick_box() -> Drawing:
-    drawing = Drawing(9, 9)
-    drawing.add(_styled(Rect(0.5, 0, 8, 8), fillColor=None, strokeColor=_SOFT_INK, strokeWidth=0.8))
-    return drawing
-
-
-def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
-    """The outline of the picture with a line every 10 %, watched zones solid, ignored dashed, corners numbered."""
-    width, height = 112 * mm, 63 * mm
-    drawing = Drawing(width, height)
-    for step in range(1, 10):
-        x, y = width * step / 10, height * step / 10
-        for line in (Line(x, 0, x, height), Line(0, y, width, y)):
-            drawing.add(_styled(line, strokeColor=_FAINT, strokeWidth=0.5))
-    for zone in zones:
-        if isinstance(zone, BlockZone):
-            across, down = width / zone.columns, height / zone.rows
-            for index in (i for i, on in enumerate(zone.active) if on):
-                row, column = divmod(index, zone.columns)
-                block = Rect(column * across, height - (row + 1) * down, across, down)
-                drawing.add(_styled(block, fillColor=_FAINT, strokeColor=_INK, strokeWidth=0.4))
-            continue
-        corners = [(x * width, (1 - y) * height) for x, y in zone.points]
-        outline = _styled(Polygon([c for corner in corners for c in corner]), fillColor=None, strokeColor=_INK)
-        if zone.kind is ZoneKind.IGNORE:
-            outline.strokeDashArray = [4, 3]
-        drawing.add(outline)
-        middle = sum(x for x, _ in corners) / len(corners), sum(y for _, y in corners) / len(corners)
-        name = _styled(String(*middle, zone.name), fontName="Guardia-Bold", fontSize=8, textAnchor="middle")
-        drawing.add(name)
-        for number, (x, y) in enumerate(corners, 1):
-            drawing.add(_styled(Rect(x - 1.5, y - 1.5, 3, 3), fillColor=_INK, strokeColor=None))
-            at = min(max(x + 3, 2), width - 8), min(max(y + 3, 2), height - 8)
-            drawing.add(_styled(String(*at, str(number)), fontName="Guardia", fontSize=7))
-    drawing.add(_styled(Rect(0, 0, width, height), fillColor=None, strokeColor=_INK, strokeWidth=0.8))
-    return drawing
-
-
-def _table(rows: Sequence[Sequence[Flowable]], widths: Sequence[float]) -> Table:
-    table = Table([list(row) for row in rows], colWidths=list(widths), hAlign="LEFT")
-    table.setStyle(
-        TableStyle(
-            [
-                ("LINEBELOW", (0, 0), (-1, -1), 0.4, _FAINT),
-                ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                ("TOPPADDING", (0, 0), (-1, -1), 2),
-            ]
-        )
-    )
-    return table
-
-
-def _register_fonts() -> None:
-    if "Guardia" in pdfmetrics.getRegisteredFontNames():
-        return
-    folder = files("guardia") / "data" / "fonts"
-    for name, file in (("Guardia", "OpenSans-Regular.ttf"), ("Guardia-Bold", "OpenSans-Semibold.ttf")):
-        pdfmetrics.registerFont(TTFont(name, io.BytesIO((folder / file).read_bytes())))

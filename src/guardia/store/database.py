@@ -32,11 +32,11 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE TABLE trace (
         clip_id INTEGER PRIMARY KEY REFERENCES clip (id), columns INTEGER NOT NULL, rows INTEGER NOT NULL,
         levels INTEGER NOT NULL, times_s BLOB NOT NULL, frame_start BLOB NOT NULL, cell BLOB NOT NULL,
-        changed BLOB NOT NULL, background BLOB NOT NULL, brightness REAL NOT NULL
+        changed BLOB NOT NULL, brightness REAL NOT NULL
     );
     CREATE TABLE occurrence (
         id INTEGER PRIMARY KEY, clip_id INTEGER NOT NULL REFERENCES clip (id), start_s REAL NOT NULL,
-        end_s REAL NOT NULL, kind TEXT NOT NULL DEFAULT '', key_times TEXT NOT NULL DEFAULT '[]', strip BLOB
+        end_s REAL NOT NULL, kind TEXT NOT NULL DEFAULT '', key_times TEXT NOT NULL DEFAULT '[]', strip TEXT NOT NULL
     );
     CREATE INDEX occurrence_of_clip ON occurrence (clip_id);
     CREATE TABLE logbook (
@@ -165,6 +165,11 @@ class Database:
         """All rows of a query."""
         with self._plainly():
             return self._connection.execute(sql, values).fetchall()
+
+    def each(self, sql: str, values: Sequence[Any] = ()) -> Iterator[sqlite3.Row]:
+        """The rows of a query one after another, without holding them all."""
+        with self._plainly():
+            yield from self._connection.execute(sql, values)
 
     def run(self, sql: str, values: Sequence[Any] = ()) -> int:
         """Run one statement; returns the id of an inserted row."""

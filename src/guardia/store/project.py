@@ -286,8 +286,7 @@ class Project:
         ProjectError
             If the file is gone.
         """
-        name: str = self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"]
-        path = self.folder / MEDIA / name
+        path = self.folder / MEDIA / self._file_name(clip_id)
         if not path.is_file():
             raise ProjectError(
                 f"The clip {path.name} is missing from {path.parent}.",
@@ -305,34 +304,65 @@ class Project:
         background: bytes,
         brightness: float,
     ) -> None:
-        """Keep what was measured of a clip, its background (JPEG, mean luma 0..255) and the occurrences found in it."""
+        """Keep what was measured of a clip, its background (JPEG, mean luma 0..255) and the occurrences found in it.
+
+        The pictures are written beside the clip first; only then does the transaction name them.
+        """
+        stem = Path(self._file_name(clip_id)).stem
+        self._write_picture(f"{stem}-background.jpg", background)
+        strips = [f"{stem}-{number}.jpg" for number in range(len(occurrences))]
+        for name, new in zip(strips, occurrences, strict=True):
+            self._write_picture(name, new.strip)
         with self._db.transaction():
             self._db.run(
-                "INSERT OR REPLACE INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                "INSERT OR REPLACE INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
                     clip_id, trace.columns, trace.rows, trace.changed.shape[1], _pack(trace.times_s, "<f8"),
                     _pack(trace.frame_start, "<i8"), _pack(trace.cell, "<u2"), _pack(trace.changed, "u1"),
-                    background, brightness,
+                    brightness,
                 ),
             )  # fmt: skip
-            for new in occurrences:
+            for name, new in zip(strips, occurrences, strict=True):
                 self._db.run(
                     "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip) VALUES (?, ?, ?, ?, ?)",
-                    (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), new.strip),
+                    (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name),
                 )
+
+    def _file_name(self, clip_id: int) -> str:
+        name: str = self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"]
+        return name
+
+    def _write_picture(self, name: str, content: bytes) -> None:
+        part = self.folder / MEDIA / f"{name}.part"
+        try:
+            part.write_bytes(content)
+            os.replace(part, self.folder / MEDIA / name)
+        except OSError as error:
+            raise ProjectError(
+                f"A picture cannot be written into the project ({error.strerror}).",
+                kept="The clips measured before are kept.",
+                do="Check the space on the disk, then import again: what is missing is measured then.",
+            ) from error
+
+    def _picture(self, name: str) -> bytes:
+        """Content of a picture in the media folder, empty if it is gone."""
+        try:
+            return (self.folder / MEDIA / name).read_bytes()
+        except OSError:
+            return b""
 
     def backgrounds(self, camera_id: int, around_s: float, *, limit: int = 9) -> list[bytes]:
         """Backgrounds (JPEG) of analysed clips within an hour of the same time of day, from the nearest days."""
         zone = ZoneInfo(self.site().time_zone)
         rows = self._db.rows(
-            "SELECT c.id, c.start_s FROM clip c JOIN trace t ON t.clip_id = c.id "
+            "SELECT c.file, c.start_s FROM clip c JOIN trace t ON t.clip_id = c.id "
             "WHERE c.camera_id = ? AND c.start_s <> ? ORDER BY abs(c.start_s - ?)",
             (camera_id, around_s, around_s),
         )
         hour = _hour(around_s, zone)
-        near = [r["id"] for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
-        found = self._db.rows(f"SELECT background FROM trace WHERE clip_id IN ({','.join('?' * len(near))})", near)
-        return [bytes(r["background"]) for r in found]
+        near = [r for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
+        names = [f"{Path(r['file']).stem}-background.jpg" for r in near]
+        return [content for name in names if (content := self._picture(name))]
 
     def brightness(self, clip_id: int) -> float | None:
         """Mean luma (0..255) of a clip's background, None if it is not analysed."""
@@ -353,16 +383,9 @@ class Project:
             Analysed clips, their occurrences and traces.
         """
         clips = self.clips(camera_id, analysed=True)
-        rows = self._db.rows(
-            "SELECT t.* FROM trace t JOIN clip c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.start_s, c.id",
-            (camera_id,),
-        )
-        return Evidence(
-            tuple(clips),
-            tuple(self._occurrences(camera_id)),
-            TraceStack([_trace(row) for row in rows]),
-            self.site().time_zone,
-        )
+        order = "SELECT t.* FROM trace t JOIN clip c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.start_s, c.id"
+        stack = TraceStack(_trace(row) for row in self._db.each(order, (camera_id,)))
+        return Evidence(tuple(clips), tuple(self._occurrences(camera_id)), stack, self.site().time_zone)
 
     def _occurrences(self, camera_id: int) -> list[Occurrence]:
         rows = self._db.rows(
@@ -381,7 +404,7 @@ class Project:
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence, as JPEG; empty if there are none."""
         rows = self._db.rows("SELECT strip FROM occurrence WHERE id = ?", (occurrence_id,))
-        return bytes(rows[0]["strip"] or b"") if rows else b""
+        return self._picture(rows[0]["strip"]) if rows else b""
 
     def key_times(self, occurrence_id: int) -> list[float]:
         """Times of the key pictures on the clip's clock."""

@@ -22,7 +22,7 @@ from guardia.app.messages import Severity
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
 from guardia.core.settings import limits_broken
-from guardia.report.sheet import CAUTIONS, score_rows, sheet_pdf, sheet_to_dict, steps
+from guardia.report.sheet import CAUTIONS, score_rows, sheet_to_dict, steps
 from guardia.ui.parts import button, card, clear, label
 
 
@@ -147,6 +147,8 @@ class HandoverPage(QWidget):
         part = path.with_name(path.name + ".part")
         try:
             if path.suffix.lower() == ".pdf":
+                from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
+
                 part.write_bytes(sheet_pdf(content))
             else:
                 part.write_text(json.dumps(sheet_to_dict(content), indent=2, ensure_ascii=False) + "\n", "utf-8")

@@ -27,6 +27,7 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QStackedWidget,
     QTextBrowser,
+    QUndoView,
     QVBoxLayout,
     QWidget,
 )
@@ -44,6 +45,7 @@ from guardia.core.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.evidence_page import EvidencePage
 from guardia.ui.handover_page import HandoverPage
+from guardia.ui.palette import Palette
 from guardia.ui.parts import button, label
 from guardia.ui.round_page import RoundPage
 from guardia.ui.score_panel import ScorePanel
@@ -110,6 +112,8 @@ class MainWindow(QMainWindow):
             "add_camera": self.add_camera, "import_files": lambda: self._evidence().choose_files(),
             "import_folder": lambda: self._evidence().choose_folder(), "reset_draft": self.reset_draft,
             "clip_start": self.ask_clip_start,
+            "history": self.show_history,
+            "palette": self.show_palette,
             "undo": lambda: self.session and self.session.undo.undo(),
             "redo": lambda: self.session and self.session.undo.redo(),
             "dark": self.toggle_dark, "keys": self.show_keys, "about": self.show_about,
@@ -486,6 +490,23 @@ class MainWindow(QMainWindow):
             "under the GNU General Public License, version 3 or later; it comes without any warranty.</p>"
             f"<ul>{cautions}</ul>",
         )
+
+    def show_history(self) -> None:
+        """Show every change of this sitting; a click goes back or forward to it."""
+        if self.session is None:
+            return
+        dialog = QDialog(self)
+        dialog.setWindowTitle("History")
+        dialog.resize(420, 480)
+        layout = QVBoxLayout(dialog)
+        view = QUndoView(self.session.undo)
+        view.setEmptyLabel("As it was opened")
+        layout.addWidget(view)
+        dialog.open()
+
+    def show_palette(self) -> None:
+        """Let the person find an action by a few letters."""
+        Palette(self, [self.actions_by_id[a.id] for a in ACTIONS if a.id != "palette"]).open()
 
     def _show_text(self, title: str, html: str) -> None:
         dialog = QDialog(self)

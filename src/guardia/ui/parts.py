@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from PyQt6.QtCore import QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
 
@@ -130,3 +130,28 @@ class IntervalBars(QWidget):
             painter.drawRoundedRect(QRectF(low, y - 4, max(2.0, high - low), 8), 4, 4)
             painter.setBrush(colour)
             painter.drawRect(QRectF(estimate - 1.5, y - 6, 3, 12))
+
+
+class HelpLine(QLabel):
+    """Explains the control that the pointer or the keyboard is on, in a sentence."""
+
+    def __init__(self, at_first: str) -> None:
+        super().__init__(at_first)
+        self.setObjectName("muted")
+        self.setWordWrap(True)
+        self.setMinimumHeight(34)
+        self.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._texts: dict[QObject, str] = {}
+
+    def explain(self, widget: QWidget, text: str) -> None:
+        """Explain a control."""
+        self._texts[widget] = text
+        widget.setToolTip(text)
+        widget.setWhatsThis(text)
+        widget.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Show the explanation when a control is pointed at or stepped to."""
+        if event is not None and watched in self._texts and event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
+            self.setText(self._texts[watched])
+        return super().eventFilter(watched, event)

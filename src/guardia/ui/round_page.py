@@ -2,16 +2,17 @@
 
 from __future__ import annotations
 
-from datetime import date, timedelta
+from datetime import timedelta
 from functools import partial
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPen, QPixmap
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
+from guardia.core.score import Score
 from guardia.ui.parts import Mark, button, card, clear, draw_mark, label
 from guardia.ui.theme import THEME
 
@@ -23,68 +24,52 @@ _LEGEND = (
 )
 
 
-class DayRibbons(QWidget):
-    """One ribbon per day from midnight to midnight, every occurrence at its hour by its mark."""
+class Fortnight(QWidget):
+    """The last two weeks as one ribbon: every occurrence at its moment, real above false above not judged."""
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
         self._session = session
         self._model = model
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
-        self.setMinimumHeight(250)
-
-    def sizeHint(self) -> QSize:
-        """Room for two weeks."""
-        return QSize(700, 320)
-
-    def _days(self) -> dict[date, list[tuple[float, Verdict | None, bool]]]:
-        evidence = self._model.evidence
-        outcomes = self._model.comparison.installed_replay.outcomes
-        days: dict[date, list[tuple[float, Verdict | None, bool]]] = {}
-        for occurrence in evidence.occurrences:
-            begin = evidence.clips[evidence.clip_index[occurrence.clip_id]].start_s + occurrence.start_s
-            local = self._session.local_time(begin)
-            hour = local.hour + local.minute / 60
-            days.setdefault(local.date(), []).append((hour, occurrence.verdict, outcomes[occurrence.id].recorded))
-        return days
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(76)
+        self.setAccessibleName("Occurrences of the last two weeks")
 
     def paintEvent(self, event: object) -> None:
-        """Draw the ribbons."""
+        """Draw the ribbon."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        days = self._days()
-        if not days:
+        evidence = self._model.evidence
+        if not evidence.occurrences:
             painter.setPen(THEME.colour("muted"))
-            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, "Nothing recorded is here yet")
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, "Nothing recorded is here yet")
             return
-        first, last = min(days), max(days)
-        shown = [last - timedelta(days=n) for n in range(min(14, (last - first).days + 1))][::-1]
-        left, top = 84.0, 22.0
-        width = self.width() - left - 10
-        step = min(54.0, (self.height() - top - 4) / len(shown))
-        painter.setPen(THEME.colour("muted"))
-        for hour in range(0, 25, 3):
-            x = left + width * hour / 24
-            painter.drawText(QRectF(x - 20, 0, 40, 18), Qt.AlignmentFlag.AlignCenter, f"{hour:02d}")
-        for row, day in enumerate(shown):
-            y = top + row * step
+        starts = {c.id: c.start_s for c in evidence.clips}
+        moments = [self._session.local_time(starts[o.clip_id] + o.start_s) for o in evidence.occurrences]
+        last = max(moments).date()
+        first = max(min(moments).date(), last - timedelta(days=13))
+        days = (last - first).days + 1
+        width = self.width() / days
+        top, height = 16.0, self.height() - 20.0
+        for day in range(days):
+            left = day * width
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(THEME.colour("raised"))
-            painter.drawRoundedRect(QRectF(left, y + 2, width, step - 5), 4, 4)
-            painter.setPen(QPen(THEME.colour("surface"), 1))
-            for hour in range(3, 24, 3):
-                x = left + width * hour / 24
-                painter.drawLine(QPointF(x, y + 2), QPointF(x, y + step - 3))
-            painter.setPen(THEME.colour("ink"))
-            painter.drawText(
-                QRectF(0, y, left - 8, step - 1),
-                Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight,
-                f"{day:%a %d %b}",
-            )
-            for hour, verdict, recorded in days.get(day, ()):
-                draw_mark(
-                    painter, verdict, QPointF(left + width * hour / 24, y + step / 2 - 0.5), 8.5, recorded=recorded
-                )
+            painter.drawRoundedRect(QRectF(left + 1, top, width - 2, height), 3, 3)
+            painter.setPen(THEME.colour("muted"))
+            date = first + timedelta(days=day)
+            words = f"{date:%a %d}" if width > 46 else f"{date:%d}"
+            painter.drawText(QRectF(left, 0, width, 15), Qt.AlignmentFlag.AlignCenter, words)
+        outcomes = self._model.comparison.installed_replay.outcomes
+        lanes = {Verdict.REAL: 0.2, Verdict.FALSE: 0.52}
+        for occurrence, moment in zip(evidence.occurrences, moments, strict=True):
+            if moment.date() < first:
+                continue
+            hours = moment.hour + moment.minute / 60
+            x = ((moment.date() - first).days + (0.06 + 0.88 * hours / 24)) * width
+            verdict = occurrence.verdict
+            y = top + height * (lanes.get(verdict, 0.83) if verdict else 0.83)
+            draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=outcomes[occurrence.id].recorded)
 
 
 class RoundPage(QWidget):
@@ -124,56 +109,59 @@ class RoundPage(QWidget):
             key=lambda m: -(m.comparison.installed.false_per_day or 0) - 5 * len(m.comparison.installed.real_missed)
         )
         for model in models:
-            self._cards.addWidget(self._card(model), 1)
+            self._cards.addWidget(self._card(model))
         if not models:
             empty = label("No camera yet. Add one with Camera, Add camera.", "head")
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
             self._cards.addWidget(empty)
+        self._cards.addStretch()
 
     def _card(self, model: CameraModel) -> QWidget:
         frame = card()
-        layout = QVBoxLayout(frame)
-        layout.setContentsMargins(18, 14, 18, 14)
-        top = QHBoxLayout()
-        top.setSpacing(18)
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(12, 10, 14, 10)
+        row.setSpacing(16)
         picture = QLabel()
+        picture.setFixedSize(176, 99)
         pixmap = QPixmap()
         if pixmap.loadFromData(model.clean_view()):
-            picture.setPixmap(pixmap.scaledToWidth(288, Qt.TransformationMode.SmoothTransformation))
-            top.addWidget(picture)
-        words = QVBoxLayout()
-        words.setSpacing(3)
-        words.addWidget(label(model.camera.name, "title"))
-        words.addWidget(label(model.camera.capability.name, "muted"))
-        score = model.comparison.installed
-        rate, interval = score.false_per_day, score.false_per_day_interval
-        if rate is not None and interval is not None:
-            words.addWidget(label(f"{rate:.1f} false recordings a day", "figure"))
-            words.addWidget(
-                label(f"95 % interval {interval[0]:.1f} to {interval[1]:.1f}, over {score.days} judged days", "muted")
-            )
-        total = len(score.real_missed) + len(score.real_recorded)
-        if total:
-            low, high = score.missed_share
-            words.addWidget(label(f"{len(score.real_missed)} of {total} real events missed ({low:.0%} to {high:.0%})"))
-        words.addStretch()
-        top.addLayout(words)
-        top.addStretch()
+            picture.setPixmap(pixmap.scaledToWidth(176, Qt.TransformationMode.SmoothTransformation))
+        row.addWidget(picture)
+        middle = QVBoxLayout()
+        middle.setSpacing(2)
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        head.addWidget(label(model.camera.name, "head"))
+        head.addWidget(label(model.camera.capability.name, "muted"))
+        head.addStretch()
+        for text in _figures(model.comparison.installed):
+            head.addWidget(label(text))
+        middle.addLayout(head)
+        middle.addWidget(Fortnight(self._session, model))
+        row.addLayout(middle, 1)
         action = self._session.next_action(model.camera.id)
         side = QVBoxLayout()
-        side.addWidget(label("Next", "muted"))
+        side.setSpacing(4)
         act = button(action.text, partial(self.opened.emit, model.camera.id, action.step), "primary")
-        act.setMinimumWidth(220)
+        act.setFixedWidth(212)
+        act.setAccessibleName(f"{model.camera.name}: {action.text}")
         side.addWidget(act)
-        side.addWidget(label(action.why, "muted", wrap=True))
+        why = label(action.why, "muted", wrap=True)
+        why.setFixedWidth(212)
+        side.addWidget(why)
         side.addStretch()
-        side.addWidget(button("Open camera", partial(self.opened.emit, model.camera.id, "evidence")))
-        holder = QWidget()
-        holder.setLayout(side)
-        holder.setMaximumWidth(250)
-        side.setContentsMargins(0, 0, 0, 0)
-        top.addWidget(holder)
-        layout.addLayout(top)
-        layout.addSpacing(6)
-        layout.addWidget(DayRibbons(self._session, model), 1)
+        row.addLayout(side)
         return frame
+
+
+def _figures(score: Score) -> list[str]:
+    """The two complaints as text: false recordings a day, real events missed."""
+    told = []
+    rate, interval = score.false_per_day, score.false_per_day_interval
+    if rate is not None and interval is not None:
+        told.append(f"<b>{rate:.1f}</b> false a day ({interval[0]:.1f} to {interval[1]:.1f})")
+    total = len(score.real_missed) + len(score.real_recorded)
+    if total:
+        low, high = score.missed_share
+        told.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({low:.0%} to {high:.0%})")
+    return told

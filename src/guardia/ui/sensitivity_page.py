@@ -10,11 +10,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QWidget
 
 from guardia.app.camera_model import CameraModel
+from guardia.app.help import SETTING_HELP
 from guardia.app.session import Session
 from guardia.core.evidence import Occurrence
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.settings import Settings
-from guardia.ui.parts import card, label
+from guardia.ui.parts import HelpLine, card, label
 from guardia.ui.theme import THEME
 
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
@@ -40,11 +41,13 @@ class SensitivityPage(QWidget):
         head.addWidget(label(model.camera.capability.name, "muted"))
         head.addStretch()
         self._on = QCheckBox("Motion detection on")
-        self._on.setToolTip("Off stops recording as well as alerts")
+        self._help = HelpLine("Point at a control or step to it with Tab to see here what it does.")
+        self._help.explain(self._on, SETTING_HELP["detection_on"])
         self._on.toggled.connect(lambda on: self._change("switch detection", detection_on=on))
         head.addWidget(self._on)
         layout.addLayout(head)
         layout.addWidget(self._controls())
+        layout.addWidget(self._help)
         self._curve = pg.PlotWidget()
         self._strip = pg.PlotWidget()
         self._style_plots()
@@ -81,6 +84,7 @@ class SensitivityPage(QWidget):
         self.notch.setTickInterval(1)
         self.notch.setMinimumWidth(190)
         self.notch.setAccessibleName("Sensitivity notch")
+        self._help.explain(self.notch, SETTING_HELP["notch"])
         self.notch.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
         self.notch.valueChanged.connect(self._notch_moved)
         self.notch.sliderReleased.connect(lambda: self._keep_notch(self.notch.value()))
@@ -88,24 +92,17 @@ class SensitivityPage(QWidget):
         self._notch_text = label("", "head")
         grid.addWidget(self._notch_text, 2, 0, 1, 3)
         self._boxes: dict[str, QComboBox] = {}
-        for column, (name, text, choices, tip) in enumerate(
-            (
-                ("hold_s", "Motion must last", capability.hold_choices_s, "Shorter motion does not trigger"),
-                (
-                    "retrigger_wait_s",
-                    "Re-trigger wait",
-                    capability.wait_choices_s,
-                    "Rest after a recording: nothing triggers in it",
-                ),
-                ("pre_record_s", "Pre-record", capability.pre_record_choices_s, "Recorded from before the trigger"),
-                ("clip_length_s", "Clip length", capability.clip_choices_s, "From the trigger on"),
-            ),
-            start=1,
-        ):
+        rows: tuple[tuple[str, str, tuple[float | None, ...]], ...] = (
+            ("hold_s", "Motion must last", capability.hold_choices_s),
+            ("retrigger_wait_s", "Re-trigger wait", capability.wait_choices_s),
+            ("pre_record_s", "Pre-record", capability.pre_record_choices_s),
+            ("clip_length_s", "Clip length", capability.clip_choices_s),
+        )
+        for column, (name, text, choices) in enumerate(rows, start=1):
             box = QComboBox()
             for choice in choices:
                 box.addItem(_seconds(choice), choice)
-            box.setToolTip(tip)
+            self._help.explain(box, SETTING_HELP[name])
             box.setAccessibleName(text)
             box.activated.connect(
                 lambda _i, n=name, b=box: self._change(
@@ -119,6 +116,7 @@ class SensitivityPage(QWidget):
         grid.addWidget(self._band, 3, 0, 1, 3)
         self._early = QCheckBox("end early when motion stops")
         self._early.setEnabled(capability.end_early)
+        self._help.explain(self._early, SETTING_HELP["end_early"])
         self._early.toggled.connect(lambda on: self._change("end early", end_early=on))
         grid.addWidget(self._early, 2, 3, 1, 2)
         grid.setColumnStretch(0, 1)

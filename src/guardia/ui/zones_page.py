@@ -6,16 +6,31 @@ from dataclasses import replace
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen, QPixmap, QPolygonF, QResizeEvent
+from PyQt6.QtGui import (
+    QColor,
+    QGuiApplication,
+    QKeyEvent,
+    QKeySequence,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPen,
+    QPixmap,
+    QPolygonF,
+    QResizeEvent,
+)
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
     QHBoxLayout,
+    QHeaderView,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
     QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -125,7 +140,11 @@ class ZoneCanvas(QWidget):
             Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, -1), Qt.Key.Key_Down: (0, 1),
         }  # fmt: skip
         key = Qt.Key(event.key())
-        if key in steps:
+        if event.matches(QKeySequence.StandardKey.Copy):
+            self._clipboard(self.tool.copied())
+        elif event.matches(QKeySequence.StandardKey.Paste):
+            self.tool.paste(self._clipboard())
+        elif key in steps:
             dx, dy = steps[key]
             self.tool.nudge(dx * far * _STEP, dy * far * _STEP)
         elif key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
@@ -137,6 +156,16 @@ class ZoneCanvas(QWidget):
         else:
             super().keyPressEvent(event)
         self.update()
+
+    @staticmethod
+    def _clipboard(text: str = "") -> str:
+        """Put a text on the clipboard, or read it."""
+        clipboard = QGuiApplication.clipboard()
+        if clipboard is None:
+            return ""
+        if text:
+            clipboard.setText(text)
+        return clipboard.text()
 
     def paintEvent(self, event: object) -> None:
         """Draw picture, shade, heat, zones and handles."""
@@ -338,9 +367,16 @@ class ZonesPage(QWidget):
         self._name.setPlaceholderText("Name of the selected zone")
         self._name.editingFinished.connect(self._rename)
         middle.addWidget(self._name)
+        self.corners = QTableWidget(0, 2)
+        self.corners.setHorizontalHeaderLabels(["from left, %", "from top, %"])
+        self.corners.setAccessibleName("Corners of the selected zone")
+        header = self.corners.horizontalHeader()
+        if header is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.corners.cellChanged.connect(self._corner_typed)
+        middle.addWidget(self.corners, 1)
         self._limits = label("", "warning", wrap=True)
         middle.addWidget(self._limits)
-        middle.addStretch()
         below.addLayout(middle, 1)
         legend = QVBoxLayout()
         for verdict, text, attribute in (
@@ -361,7 +397,7 @@ class ZonesPage(QWidget):
         for text in (
             "Drag a corner, a zone, or the dot on an edge (inserts a corner).",
             "Drawing: click corners and close with Enter, or drag a rectangle.",
-            "Arrows nudge, Del deletes, Esc brings the shape back.",
+            "Arrows nudge, Del deletes, Ctrl+C and Ctrl+V copy, Esc brings the shape back.",
         ):
             legend.addWidget(label(text, "muted", wrap=True))
         below.addLayout(legend)
@@ -435,7 +471,32 @@ class ZonesPage(QWidget):
         selected = self.tool.selected
         zone = self.tool.zones[selected] if selected is not None else None
         self._name.setText(zone.name if isinstance(zone, PolygonZone) else "")
+        points = zone.points if isinstance(zone, PolygonZone) else ()
+        self.corners.blockSignals(True)
+        self.corners.setRowCount(len(points))
+        for row, point in enumerate(points):
+            for column in (0, 1):
+                item = QTableWidgetItem(f"{100 * point[column]:.1f}")
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.corners.setItem(row, column, item)
+        self.corners.blockSignals(False)
         self._name.setEnabled(isinstance(zone, PolygonZone))
+
+    def _corner_typed(self, row: int, column: int) -> None:
+        """Move a corner to the numbers typed; bad ones are told and put back."""
+        selected = self.tool.selected
+        zone = self.tool.zones[selected] if selected is not None else None
+        item = self.corners.item(row, column)
+        if not isinstance(zone, PolygonZone) or item is None:
+            return
+        value, understood = self.locale().toDouble(item.text().replace("%", "").strip())
+        if not understood:
+            self._session.messages.tell(f"'{item.text()}' is no number; the corner was kept.", Severity.WARNING)
+        else:
+            x, y = zone.points[row]
+            self.tool.set_corner(row, (value / 100, y) if column == 0 else (x, value / 100))
+        self._fill_name()
+        self.canvas.update()
 
     def _rename(self) -> None:
         if self.tool.selected is not None:

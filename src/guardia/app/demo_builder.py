@@ -1,0 +1,70 @@
+"""Builds the demo project of Tern Quay from the bench camera's files."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+from guardia.app.importing import ImportRequest, import_clips
+from guardia.app.jobs import Report, Token
+from guardia.app.makes import capability_data
+from guardia.benchcam import tern_quay
+from guardia.core.evidence import Origin
+from guardia.store.project import Project
+from guardia.store.records import Site
+
+
+def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) -> list[str]:
+    """Build the demo project from the bench camera's files.
+
+    Parameters
+    ----------
+    recorded
+        Folder with one folder per place, written by benchcam.record.
+    folder
+        The project to make.
+    token
+        To stop it.
+    progress
+        Told how far it is.
+
+    Returns
+    -------
+    list[str]
+        The notes of the imports.
+    """
+    notes: list[str] = []
+    limit = tern_quay.local_time(tern_quay.JUDGED_DAYS * 86400.0).timestamp()
+    with Project(folder, create=True, site=Site(tern_quay.SITE_NAME, tern_quay.TIME_ZONE)) as project:
+        for place in tern_quay.PLACES:
+            source = recorded / place.slug
+            if not source.is_dir():
+                continue
+            capability = capability_data(place.installed.capability)
+            since = tern_quay.FIRST_DAY.timestamp()
+            camera_id = project.add_camera(place.name, capability, place.installed, from_s=since)
+            for sub, origin in _ORIGINS:
+                request = ImportRequest(folder, camera_id, (source / sub,), origin)
+                notes += import_clips(request, token=token, progress=progress).notes
+            evidence = project.evidence(camera_id)
+            truth = read_truth(source / "truth.jsonl")
+            kinds = {}
+            for occurrence in evidence.occurrences:
+                clip = evidence.clips[evidence.clip_index[occurrence.clip_id]]
+                if clip.start_s < limit:
+                    kinds[occurrence.id] = tern_quay.right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)
+            project.judge(kinds)
+        project.compact()
+    return notes
+
+
+_ORIGINS = (("motion", Origin.MOTION), ("continuous", Origin.CONTINUOUS), ("walk-test", Origin.WALK_TEST))
+
+
+def read_truth(path: Path) -> dict[str, list[dict[str, object]]]:
+    """What really happened, by clip file name."""
+    truth: dict[str, list[dict[str, object]]] = {}
+    for line in path.read_text("utf-8").splitlines():
+        entry = json.loads(line)
+        truth[Path(entry["clip"]).name] = entry["events"]
+    return truth

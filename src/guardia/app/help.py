@@ -1,0 +1,20 @@
+"""One sentence on every setting, with its unit, for tool tips and the help line."""
+
+SETTING_HELP = {
+    "detection_on": "Motion detection: off stops recording as well as alerts; to stop only alerts, change the alerts.",
+    "notch": (
+        "Sensitivity, the make's own scale: each notch asks for a certain number of adjacent grid cells, in % of the "
+        "picture. Bigger or nearer things need less sensitivity."
+    ),
+    "hold_s": (
+        "Motion must last, in seconds: what is large enough for less than this never triggers. Insects and gulls are "
+        "short; so is somebody running."
+    ),
+    "retrigger_wait_s": (
+        "Re-trigger wait, in seconds: the rest after a recording, in which nothing can trigger. Whoever comes in it is "
+        "missed."
+    ),
+    "pre_record_s": "Pre-record, in seconds: how much from before the trigger is kept. Without it a clip begins late.",
+    "clip_length_s": "Clip length, in seconds from the trigger on, or until motion stops.",
+    "end_early": "A clip of fixed length ends when motion has stopped for the make's release time.",
+}

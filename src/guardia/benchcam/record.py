@@ -1,0 +1,108 @@
+"""Runs a scene past the simulated camera and writes its clips and, apart, the truth."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from pathlib import Path
+
+from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
+from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Scene, local_time
+from guardia.core.capability import Capability
+from guardia.core.evidence import Origin
+from guardia.core.settings import Settings
+
+TRUTH_FACTOR = 0.55
+"""This camera counts moving pixels, not grid cells, so its areas are about half of what its scale says."""
+
+
+def record(
+    scene: Scene,
+    folder: Path,
+    capability: Capability,
+    *,
+    settings: Settings | None = None,
+    progress: Callable[[float], None] = lambda _share: None,
+    only: Callable[[float], bool] = lambda _begin: True,
+) -> None:
+    """Run a scene past the camera; write its clips and, apart, the truth.
+
+    Parameters
+    ----------
+    scene
+        The place and what happens there.
+    folder
+        Receives motion/, continuous/, walk-test/ and truth.jsonl.
+    capability
+        The make.
+    settings
+        What the camera is told; the place's installed settings when None.
+    progress
+        Told the share done.
+    only
+        Says of the beginning of a stretch (seconds of the scene's clock) whether it is recorded.
+    """
+    chosen = settings or scene.place.installed
+    for origin in ("motion", "continuous", "walk-test"):
+        (folder / origin).mkdir(parents=True, exist_ok=True)
+    truth: list[dict[str, object]] = []
+    stretches = [s for s in _stretches(scene) if only(s[0])]
+    for index, (begin, end) in enumerate(stretches):
+        free, moment = -1e9, begin
+        while moment < end:
+            pending = folder / "pending.mp4"
+            decider = Decider(chosen, capability, truth_factor=TRUTH_FACTOR)
+            view = scene.view(moment, index)
+            clip = record_motion(view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free)
+            if clip is None:
+                break
+            name = clip_name(scene, clip.start_s)
+            pending.rename(folder / "motion" / name)
+            truth.append(_truth(scene, f"motion/{name}", Origin.MOTION, clip))
+            free = clip.end_s + chosen.retrigger_wait_s
+            moment = free - 2.0
+        progress((index + 1) / len(stretches))
+    longer = [(b, CONTINUOUS_S, "continuous", Origin.CONTINUOUS) for b in scene.continuous_s]
+    longer.append((scene.walk_test_s, WALK_TEST_S, "walk-test", Origin.WALK_TEST))
+    for index, (begin, lasts, sub, origin) in enumerate(longer):
+        if only(begin):
+            name = clip_name(scene, begin)
+            view = scene.view(begin, 900 + index)
+            clip = record_continuous(view, folder / sub / name, begin_s=begin, end_s=begin + lasts)
+            truth.append(_truth(scene, f"{sub}/{name}", origin, clip))
+    (folder / "truth.jsonl").write_text("".join(json.dumps(entry) + "\n" for entry in truth), "utf-8")
+
+
+def clip_name(scene: Scene, start_s: float) -> str:
+    """File name of a clip: camera and local time."""
+    return f"{scene.place.slug}_{local_time(start_s):%Y%m%d_%H%M%S}.mp4"
+
+
+def _stretches(scene: Scene) -> list[tuple[float, float]]:
+    """Stretches of time in which anything happens, a little before included; nothing else is rendered."""
+    apart = [(b - 30, b + CONTINUOUS_S + 30) for b in scene.continuous_s]
+    apart.append((scene.walk_test_s - 30, scene.walk_test_s + WALK_TEST_S + 30))
+    spans: list[list[float]] = []
+    for event in scene.events:
+        if any(low < event.begin_s < high for low, high in apart):
+            continue
+        begin, end = event.begin_s - 4.0, event.end_s
+        if spans and begin <= spans[-1][1] + 5:
+            spans[-1][1] = max(spans[-1][1], end)
+        else:
+            spans.append([begin, end])
+    return [(a, b) for a, b in spans]
+
+
+def _truth(scene: Scene, name: str, origin: Origin, clip: Recorded) -> dict[str, object]:
+    events = [
+        {"kind": e.kind, "start_s": round(e.begin_s - clip.start_s, 2), "end_s": round(e.end_s - clip.start_s, 2)}
+        for e in scene.events
+        if e.begin_s < clip.end_s and e.end_s > clip.start_s
+    ]
+    return {
+        "clip": name,
+        "origin": origin.value,
+        "trigger_s": round(clip.trigger_s - clip.start_s, 2),
+        "events": events,
+    }

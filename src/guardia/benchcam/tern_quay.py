@@ -1,0 +1,462 @@
+"""Two weeks at the six places of Tern Quay: what happens, what the installed settings record, and the truth.
+
+Tern Quay is an invented boatyard. Each camera has one mistake in its settings to find. The truth is written to files of
+their own that nothing reads but the builder of the demo's judgements and the tests.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from guardia.benchcam import places
+from guardia.benchcam.actors import (
+    Actor,
+    CloudShadow,
+    Colour,
+    Gull,
+    Headlights,
+    Insect,
+    Nudge,
+    Rain,
+    SunPatch,
+    Van,
+    Walker,
+    Water,
+    Wind,
+)
+from guardia.benchcam.camera import View, lit
+from guardia.benchcam.scene import Light, Still
+from guardia.core.settings import Settings
+from guardia.core.zones import BlockZone
+
+SITE_NAME = "Tern Quay"
+TIME_ZONE = "Europe/London"
+FIRST_DAY = datetime(2026, 9, 7, tzinfo=ZoneInfo(TIME_ZONE))
+DAYS = 14
+WINDY_DAYS = (1, 2, 5, 8, 11)
+WET_NIGHTS = (3, 8, 12)
+JUDGED_DAYS = 10
+"""The demo's technician has judged the first of the days; the last are left to judge."""
+
+REAL_KINDS = ("person", "vehicle", "parcel")
+CONTINUOUS_S = 240.0
+WALK_TEST_S = 70.0
+
+_COATS: tuple[Colour, ...] = ((178, 58, 48), (50, 74, 118), (206, 168, 60), (70, 92, 70), (48, 48, 52), (150, 150, 156))
+_PAINTS: tuple[Colour, ...] = ((224, 224, 218), (62, 86, 120), (164, 60, 50))
+
+Span = tuple[float, float, float]
+"""Begin, length and strength (0..1) of a gust or a spell of glitter."""
+
+Line = tuple[tuple[float, float], ...]
+"""Points (x, z) on the ground, metres, from near to far."""
+
+
+@dataclass(frozen=True)
+class Place:
+    """One camera's place.
+
+    Parameters
+    ----------
+    slug
+        Short name for files.
+    name
+        The camera's name.
+    paint
+        Paints its still scene.
+    installed
+        The settings in force, with one mistake.
+    lines
+        Ways that people walk.
+    far_line
+        A way at the far end, hardly in reach.
+    drives
+        Ways that vehicles drive, none where none come.
+    false_drives
+        Ways of the traffic outside, which does not matter.
+    ropes
+        Masts with loose ropes.
+    flag
+        A flag on the pole.
+    sun_column
+        Where the water glitters, None for never.
+    open_air
+        Wind, gulls and clouds come here.
+    parcels
+        People bring parcels here.
+    """
+
+    slug: str
+    name: str
+    paint: Callable[[], Still]
+    installed: Settings
+    lines: tuple[Line, ...]
+    far_line: Line
+    drives: tuple[Line, ...] = ()
+    false_drives: tuple[Line, ...] = ()
+    ropes: tuple[tuple[float, float], ...] = ()
+    flag: bool = False
+    sun_column: int | None = None
+    open_air: bool = True
+    parcels: bool = False
+
+
+def _water_edge() -> BlockZone:
+    """Only the ramp's lower end is watched: drawn too tight."""
+    on = [8 <= c <= 14 and 6 <= r <= 9 for r in range(18) for c in range(22)]
+    return BlockZone(22, 18, tuple(on))
+
+
+PLACES: tuple[Place, ...] = (
+    Place(
+        "pontoon-gate",
+        "Pontoon gate",
+        places.pontoon_gate,
+        # Set 'to be safe': nearly the most sensitive, no zones, no hold, and a long rest after every clip.
+        Settings("polygon-mains-camera", "9", retrigger_wait_s=30.0, pre_record_s=3.0, clip_length_s=12.0),
+        lines=(
+            ((-2.6, 5.0), (0.15, 9.0), (0.4, 22.0)),
+            ((2.4, 5.2), (0.1, 9.0), (-0.4, 28.0)),
+            ((-3.7, 6.2), (3.7, 6.6)),
+        ),
+        far_line=((0.3, 23.0), (-0.2, 38.0)),
+        ropes=((-4.3, 17.6), (4.4, 17.0), (-4.7, 27.5), (5.0, 27.0)),
+        flag=True,
+        sun_column=452,
+    ),
+    Place(
+        "slipway",
+        "Slipway",
+        places.slipway,
+        # The zone is drawn so tight at the water's edge that people on the ramp are missed.
+        Settings("grid-zone-recorder", "5", (_water_edge(),), release_s=2.0, retrigger_wait_s=10.0, pre_record_s=5.0),
+        lines=(
+            ((-2.0, 5.0), (0.4, 9.0), (0.6, 15.5)),
+            ((2.4, 5.2), (0.6, 14.5)),
+            ((-3.6, 7.5), (3.6, 8.0)),
+            ((-1.6, 13.0), (2.8, 14.0)),
+        ),
+        far_line=((-2.2, 15.0), (3.0, 15.6)),
+        drives=(((0.6, 6.0), (0.5, 14.0)),),
+        ropes=((5.6, 24.0), (-6.1, 30.0)),
+        flag=True,
+        sun_column=250,
+    ),
+    Place(
+        "workshop-door",
+        "Workshop door",
+        places.workshop_door,
+        # Motion must last two seconds: who crosses quickly is missed, and the camera rests for half a minute.
+        Settings("phone-as-camera", "high", hold_s=2.0, release_s=2.0, retrigger_wait_s=30.0, pre_record_s=3.0),
+        lines=(
+            ((-1.0, 5.0), (1.4, 15.0)),
+            ((2.6, 5.2), (1.2, 15.0)),
+            ((-5.0, 8.0), (5.0, 7.0)),
+            ((1.0, 15.0), (-3.8, 15.0)),
+        ),
+        far_line=((-6.0, 14.6), (-3.8, 15.0)),
+        drives=(((1.4, 6.0), (1.4, 12.8)), ((-7.5, 9.5), (7.5, 9.5))),
+    ),
+    Place(
+        "fuel-berth",
+        "Fuel berth",
+        places.fuel_berth,
+        # Turned down against the glitter until half of the people are missed too.
+        Settings("polygon-mains-camera", "4", hold_s=0.4, retrigger_wait_s=5.0, clip_length_s=12.0),
+        lines=(
+            ((-3.0, 5.2), (1.4, 8.8)),
+            ((3.2, 5.0), (1.0, 9.0)),
+            ((-3.4, 10.4), (5.0, 10.6)),
+            ((-3.0, 17.0), (6.0, 17.0)),
+        ),
+        far_line=((-4.0, 17.0), (7.0, 17.0)),
+        ropes=((2.0, 20.5), (-4.4, 26.0)),
+        flag=True,
+        sun_column=300,
+    ),
+    Place(
+        "winter-store",
+        "Winter store",
+        places.winter_store,
+        # A battery camera that rests a minute after every clip and records nothing from before the trigger.
+        Settings("battery-camera-on-hub", "high", retrigger_wait_s=60.0, clip_length_s=12.0),
+        lines=(((0.2, 24.0), (0.0, 6.0)), ((0.4, 24.0), (-1.4, 12.0), (1.6, 8.0)), ((-1.6, 10.5), (1.8, 10.5))),
+        far_line=((-2.0, 24.5), (2.2, 24.5)),
+        open_air=False,
+    ),
+    Place(
+        "office-step",
+        "Office step",
+        places.office_step,
+        # Watches the road beyond the hedge as well as the path.
+        Settings("polygon-solar-camera", "5", retrigger_wait_s=15.0, clip_length_s=15.0),
+        lines=(((0.8, 17.0), (0.3, 9.0), (2.6, 6.2)), ((2.6, 6.2), (0.3, 9.0), (0.9, 17.2)), ((-2.2, 8.0), (2.4, 6.4))),
+        far_line=((-6.0, 18.4), (7.0, 18.4)),
+        false_drives=(((-14.0, 21.0), (14.0, 21.0)), ((14.0, 23.4), (-14.0, 23.4))),
+        parcels=True,
+    ),
+)
+
+
+@dataclass(frozen=True)
+class Event:
+    """One thing that happens, on the scene's clock (seconds from FIRST_DAY's midnight).
+
+    Parameters
+    ----------
+    kind
+        Id of the judgement that is right for it.
+    begin_s
+        First moment it can be seen.
+    end_s
+        Last moment.
+    actors
+        What to draw; none for wind and glitter, which belong to the scene.
+    """
+
+    kind: str
+    begin_s: float
+    end_s: float
+    actors: tuple[Actor, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Scene:
+    """A place in its still picture and all that happens there."""
+
+    place: Place
+    still: Still
+    events: tuple[Event, ...]
+    gusts: tuple[Span, ...]
+    glitter: tuple[Span, ...]
+    continuous_s: tuple[float, ...]
+    walk_test_s: float
+
+    def view(self, at_s: float, seed: int) -> View:
+        """The camera's view around a moment."""
+        light = self.light(at_s)
+        nearby = [e for e in self.events if e.begin_s < at_s + 900 and e.end_s > at_s - 60]
+        moving = sorted((a for e in nearby for a in e.actors), key=_depth, reverse=True)
+        water = Water(
+            self.still,
+            tuple(g for g in self.glitter if abs(g[0] - at_s) < 1200),
+            sun_column=self.place.sun_column or 0,
+        )
+        gusts = tuple(g for g in self.gusts if abs(g[0] - at_s) < 1200)
+        wind = Wind(self.still, gusts, 0.05 if self.place.open_air else 0.0, self.place.flag, self.place.ropes)
+        level = 0.93 + 0.09 * np.sin(at_s / 5000)
+        return View(lit(self.still, light, level=float(level)), [water, wind, *moving], light, seed)
+
+    def light(self, at_s: float) -> Light:
+        """Light at a moment of the scene's clock; indoors it is dusk by day."""
+        hour = at_s / 3600 % 24
+        if 6.6 <= hour < 19.2:
+            return Light.DAY if self.place.open_air else Light.DUSK
+        return Light.DUSK if 6.1 <= hour < 20.0 else Light.NIGHT
+
+
+def _depth(actor: Actor) -> float:
+    if isinstance(actor, Nudge):
+        return -1.0
+    return max(p[2] for p in actor.path) if isinstance(actor, Walker | Van) else 5.0
+
+
+def local_time(at_s: float) -> datetime:
+    """Wall time at the site of a moment of the scene's clock."""
+    return FIRST_DAY + timedelta(seconds=at_s)
+
+
+def build_scene(place: Place, *, seed: int = 11) -> Scene:
+    """Make up two weeks at a place.
+
+    Parameters
+    ----------
+    place
+        The place.
+    seed
+        The same seed gives the same weeks.
+
+    Returns
+    -------
+    Scene
+        The scene.
+    """
+    number = next(n for n, p in enumerate(PLACES) if p.slug == place.slug)
+    rng = np.random.default_rng([seed, number])
+    events: list[Event] = []
+    gusts: list[Span] = []
+    glitter: list[Span] = []
+
+    def moment(day: int, low: float, high: float) -> float:
+        return day * 86400.0 + rng.uniform(low, high) * 3600
+
+    def gust(begin: float) -> None:
+        lasts = rng.uniform(12, 22)
+        gusts.append((begin, lasts, rng.uniform(0.6, 0.95)))
+        kind = "flag_or_rope" if place.flag else "foliage"
+        events.append(Event(kind, begin, begin + lasts))
+
+    for day in range(DAYS):
+        weekend = (FIRST_DAY + timedelta(days=day)).weekday() >= 5
+        for low, high in ((7.0, 11.0), (14.0, 19.0)):
+            if rng.random() < (0.5 if weekend else 0.8):
+                events.append(_person(rng, place, moment(day, low, high)))
+        if place.drives and not weekend and rng.random() < 0.5:
+            line = place.drives[int(rng.integers(len(place.drives)))]
+            events.append(_drive(rng, line, moment(day, 9.0, 17.0), "vehicle"))
+        for _ in range(int(rng.integers(1, 3)) if place.false_drives else 0):
+            line = place.false_drives[int(rng.integers(len(place.false_drives)))]
+            events.append(_drive(rng, line, moment(day, 7.5, 19.0), "other_false"))
+        if day % 4 == number % 4:
+            events.append(_person(rng, place, moment(day, 20.6, 23.6), night=True))
+        windy = day in WINDY_DAYS
+        if place.open_air:
+            for low, high in ((7.0, 18.8), (21.0, 23.5)) if windy else ():
+                gust(moment(day, low, high))
+            if not windy and place.sun_column is not None:
+                begin, lasts = moment(day, 11.0, 15.0), rng.uniform(14, 24)
+                glitter.append((begin, lasts, rng.uniform(0.8, 1.0)))
+                events.append(Event("reflection_or_water", begin, begin + lasts))
+            if rng.random() < 0.4:
+                events.append(_gull(rng, moment(day, 6.8, 18.8)))
+            if rng.random() < 0.2:
+                begin = moment(day, 9.0, 17.0)
+                events.append(Event("shadow", begin, begin + 16, (CloudShadow(begin, 16.0),)))
+            if day in WET_NIGHTS:
+                begin = moment(day, 20.5, 23.0)
+                events.append(Event("rain_or_snow", begin, begin + 20, (Rain(day * 1000, begin, 20.0),)))
+        elif rng.random() < 0.8:
+            begin = moment(day, 10.0, 16.0)
+            patch = SunPatch(begin, 14.0, float(rng.uniform(180, 400)))
+            events.append(Event("shadow", begin, begin + 14, (patch,)))
+        if place.drives and rng.random() < 0.35:
+            begin = moment(day, 20.3, 23.8)
+            events.append(Event("headlights", begin, begin + 5.0, (Headlights(begin, 5.0),)))
+        if rng.random() < 0.45:
+            begin, lasts = moment(day, 20.3, 23.8), rng.uniform(6, 14)
+            moths = Insect(int(rng.integers(1 << 30)), begin, lasts, int(rng.integers(1, 3)))
+            events.append(Event("insect_or_web", begin, begin + lasts, (moths,)))
+        if rng.random() < 0.2:
+            events.append(_four_legs(rng, moment(day, 6.5, 23.0)))
+    if place.slug == "fuel-berth":
+        begin = 8 * 86400 + 14.4 * 3600
+        events.append(Event("camera_moved", begin, begin + 10.0, (Nudge(begin, 10.0),)))
+    both = (3 * 86400 + (15.2 + number / 7) * 3600, 6 * 86400 + (21.2 + number / 3) * 3600)
+    continuous: tuple[float, ...] = both if number == 0 else both[number % 2 : number % 2 + 1]
+    for begin in continuous:
+        dark = begin % 86400 > 72000
+        for offset, far in ((30.0, True), (100.0, False), (121.0, False), (196.0, True)):
+            events.append(_person(rng, place, begin + offset, night=dark, far=far))
+        if place.open_air:
+            for offset in (68.0, 160.0):
+                gust(begin + offset)
+    walk_test = 5 * 86400 + (14.0 + number / 2) * 3600
+    events.append(_walk_test(place, walk_test))
+    events.sort(key=lambda e: e.begin_s)
+    return Scene(place, place.paint(), tuple(events), tuple(gusts), tuple(glitter), continuous, walk_test)
+
+
+def _timed(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, float], ...]:
+    """A way walked or driven at a speed (m/s), as (seconds, x, z)."""
+    timed, t = [(begin, *line[0])], begin
+    for (x0, z0), (x1, z1) in pairwise(line):
+        t += max(0.5, float(np.hypot(x1 - x0, z1 - z0)) / speed)
+        timed.append((t, x1, z1))
+    return tuple(timed)
+
+
+def _person(rng: np.random.Generator, place: Place, begin: float, *, night: bool = False, far: bool = False) -> Event:
+    line = place.far_line if far else place.lines[int(rng.integers(len(place.lines)))]
+    if rng.random() < 0.5:
+        line = tuple(reversed(line))
+    shift = rng.uniform(-0.3, 0.3)
+    path = _timed(
+        tuple((x + shift, z) for x, z in line), begin, rng.uniform(0.7, 1.1) if night else rng.uniform(1.1, 1.7)
+    )
+    carries = bool(rng.random() < (0.5 if place.parcels and not night else 0.25))
+    person = Walker(
+        path,
+        height_m=float(rng.uniform(1.6, 1.88)),
+        coat=_COATS[int(rng.integers(len(_COATS)))],
+        carries=carries,
+        crouch=night and bool(rng.random() < 0.4),
+    )
+    return Event("parcel" if carries and place.parcels else "person", begin, path[-1][0], (person,))
+
+
+def _drive(rng: np.random.Generator, line: Line, begin: float, kind: str) -> Event:
+    speed = 8.0 if kind == "other_false" else 2.2
+    path = _timed(line, begin, speed)
+    if kind == "vehicle" and line[0][1] != line[-1][1]:
+        # In, a while at the far end, and out again.
+        end = path[-1][0]
+        path = (
+            *path,
+            (end + 3.0, *line[-1]),
+            *((end + 3.0 + t - begin, x, z) for t, x, z in _timed(line[::-1], begin, speed)[1:]),
+        )
+    van = Van(path, _PAINTS[int(rng.integers(len(_PAINTS)))], trailer=kind == "vehicle" and bool(rng.random() < 0.4))
+    return Event(kind, begin, path[-1][0], (van,))
+
+
+def _gull(rng: np.random.Generator, begin: float) -> Event:
+    side = float(rng.choice([-1.0, 1.0]))
+    z = float(rng.uniform(8.0, 14.0))
+    speed = float(rng.uniform(4.0, 6.0))
+    lasts = 1.5 * z / speed
+    gull = Gull(begin, (-side * 0.75 * z, float(rng.uniform(0.8, 2.6)), z), (side * speed, 0.15, 0.0), lasts)
+    return Event("animal", begin, begin + lasts, (gull,))
+
+
+def _four_legs(rng: np.random.Generator, begin: float) -> Event:
+    """The yard's dog, or a cat."""
+    dog = bool(rng.random() < 0.5)
+    z, lasts = float(rng.uniform(5.6, 8.5)), 7.0 if dog else 9.0
+    coat: Colour = (134, 104, 70) if dog else (96, 84, 72)
+    animal = Walker(((begin, -4.2, z), (begin + lasts, 4.2, z)), 0.52 if dog else 0.3, coat, coat, four_legs=True)
+    return Event("animal", begin, begin + lasts, (animal,))
+
+
+def _walk_test(place: Place, begin: float) -> Event:
+    """A known person walks the place's ways one after another."""
+    path: tuple[tuple[float, float, float], ...] = ()
+    t = begin + 4
+    for line in (*place.lines[:3], place.far_line):
+        part = _timed(line, t, 1.5)
+        path += part
+        t = part[-1][0] + 3.0
+    stop = begin + WALK_TEST_S - 2
+    path = tuple(p for p in path if p[0] < stop)
+    return Event("person", path[0][0], path[-1][0], (Walker(path, height_m=1.75, coat=(206, 168, 60)),))
+
+
+def right_kind(events: list[dict[str, object]], start_s: float, end_s: float) -> str:
+    """The judgement that is right for an occurrence: what is real outweighs what is false, else the longest overlap.
+
+    Parameters
+    ----------
+    events
+        From the truth file, of one clip.
+    start_s
+        Beginning of the occurrence on the clip's clock.
+    end_s
+        Its end.
+
+    Returns
+    -------
+    str
+        Id of a kind; 'other_false' when nothing happened.
+    """
+    best, kind = 0.0, "other_false"
+    for event in events:
+        overlap = min(end_s, float(str(event["end_s"]))) - max(start_s, float(str(event["start_s"])))
+        weight = overlap * (1000 if event["kind"] in REAL_KINDS else 1)
+        if overlap > 0.3 and weight > best:
+            best, kind = weight, str(event["kind"])
+    return kind
