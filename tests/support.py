@@ -19,7 +19,7 @@ from guardia.core.stack import TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace, sparse_trace
 
 DEMO = Path(str(files("guardia") / "data" / "demo"))
-TRUTH = Path(str(files("guardia") / "data" / "demo-truth" / "pontoon-gate.jsonl"))
+TRUTH = Path(str(files("guardia") / "data" / "demo-truth"))
 
 
 def capability(name: str = "polygon-mains-camera") -> Capability:

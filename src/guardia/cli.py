@@ -181,7 +181,7 @@ def _benchmark(options: argparse.Namespace) -> int:
     else:
         for r in results:
             print(f"{'met   ' if r.met else 'MISSED'} {r.name}:")
-            print(f"       {r.ours_s:.3f} s / {r.reference_s:.3f} s = ratio {r.ratio:.3f} ({r.bar})")
+            print(f"       {r.ours:.3f} {r.unit} / {r.reference:.3f} {r.unit} = ratio {r.ratio:.3f} ({r.bar})")
     return 0 if all(r.met for r in results) else 1
 
 

@@ -145,3 +145,31 @@ class Editing(ToolCase):
                 self.assertLessEqual(len(zones), 3)
                 for zone in zones:
                     self.assertIsNone(polygon_problem(zone.points))
+
+
+class Numbers(ToolCase):
+    def test_a_corner_goes_where_its_numbers_say_or_stays_with_the_reason(self):
+        self.tool.select(0)
+        self.assertTrue(self.tool.set_corner(2, (0.75, 0.8)))
+        self.assertEqual((self.tool.zones[0].points[2], self.commits[-1][1]), ((0.75, 0.8), "move corner"))
+        for bad, word in (((1.4, 0.5), "in the picture"), ((0.4, 0.1), "crosses")):
+            self.assertFalse(self.tool.set_corner(2, bad))
+            self.assertIn(word, self.refusals[-1])
+            self.assertEqual(self.tool.zones[0].points[2], (0.75, 0.8))
+
+    def test_copy_and_paste_lay_the_copy_beside_the_original_and_keep_the_makes_limits(self):
+        self.tool.select(0)
+        text = self.tool.copied()
+        self.tool.paste(text)
+        self.assertEqual([z.name for z in self.tool.zones], ["yard", "yard copy"])
+        self.assertAlmostEqual(self.tool.zones[1].points[0][0], 0.23)
+        self.assertEqual(self.tool.selected, 1)
+        self.tool.set_zones((PolygonZone(ZoneKind.IGNORE, ((0.7, 0.7), (0.9, 0.7), (0.8, 0.9)), "other"),))
+        self.tool.paste(text)
+        self.assertEqual(self.tool.zones[1].points, SQUARE)
+        self.tool.paste("a shopping list")
+        self.assertIn("no zone", self.refusals[-1])
+        self.tool.paste(text)
+        self.tool.paste(text)
+        self.assertEqual(len(self.tool.zones), 3)
+        self.assertIn("at most 3 zones", self.refusals[-1])

@@ -82,7 +82,9 @@ def main(folder: Path, rounds: int) -> None:
             evidence = project.evidence(camera)
             kind = KINDS.index(evidence.occurrences[0].kind)
             here = {c.id for c in project.clips(camera)}
-            whole = all(project.strip(o.id) and project.clip_path(o.clip_id).stat().st_size for o in evidence.occurrences)
+            whole = all(
+                project.strip(o.id) and project.clip_path(o.clip_id).stat().st_size for o in evidence.occurrences
+            )
             check = project._db.rows("PRAGMA integrity_check")[0][0]
         print(held - int(last["draft"]), (kind - int(last.get("judge", kind))) % 4, len(clips - here), whole, check)
 

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
-from dataclasses import replace
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
+from guardia.app.jobs import Report, Token
 from guardia.app.messages import MessageHub
 from guardia.core.errors import GuardiaError
 from guardia.core.evidence import Evidence, Occurrence
@@ -15,11 +16,42 @@ from guardia.core.gates import Replay, replay
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, compare
 from guardia.core.settings import Settings
+from guardia.media.analysis import moving_pictures
 from guardia.store.project import Project
 from guardia.store.records import Camera
 
+LEAD_S = 3.0
+LONGEST_LOOK_S = 120.0
+LOOK_WIDTH_PX = 640
+
 TAKE_BACK = ""
 """The kind that stands for 'not judged'."""
+
+
+@dataclass(frozen=True, eq=False)
+class Loaded:
+    """What a camera's view-model begins with; can be read in another thread.
+
+    Parameters
+    ----------
+    camera
+        Name, make, installed settings and draft.
+    evidence
+        Clips, traces, occurrences.
+    installed_replay
+        The installed settings on that evidence.
+    """
+
+    camera: Camera
+    evidence: Evidence
+    installed_replay: Replay
+
+
+def load_camera(project: Project, camera_id: int) -> Loaded:
+    """Read a camera and replay its installed settings."""
+    camera = project.camera(camera_id)
+    evidence = project.evidence(camera_id)
+    return Loaded(camera, evidence, replay(evidence, camera.installed, camera.capability))
 
 
 class CameraModel(QObject):
@@ -29,8 +61,8 @@ class CameraModel(QObject):
     ----------
     project
         The open project, of the main thread.
-    camera_id
-        The camera.
+    loaded
+        The camera as read from the project.
     undo
         The project's undo stack.
     messages
@@ -44,18 +76,18 @@ class CameraModel(QObject):
     selection_changed = pyqtSignal()
     installed_changed = pyqtSignal()
 
-    def __init__(self, project: Project, camera_id: int, undo: QUndoStack, messages: MessageHub) -> None:
+    def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__()
         self._project = project
         self._undo = undo
         self._messages = messages
-        self.camera: Camera = project.camera(camera_id)
-        self.evidence: Evidence = project.evidence(camera_id)
+        self.camera: Camera = loaded.camera
+        self.evidence: Evidence = loaded.evidence
         self._by_id: dict[int, Occurrence] = {o.id: o for o in self.evidence.occurrences}
         self.draft: Settings = self.camera.draft
         self.previewing = False
         self.selected: tuple[int, ...] = ()
-        self._installed_replay: Replay | None = None
+        self._installed_replay: Replay | None = loaded.installed_replay
         self.comparison: Comparison = self._compare(self.draft)
 
     def _compare(self, draft: Settings) -> Comparison:
@@ -81,6 +113,18 @@ class CameraModel(QObject):
     def key_times(self, occurrence_id: int) -> list[float]:
         """Times of those pictures on the clip's clock."""
         return self._project.key_times(occurrence_id)
+
+    def pictures_job(self, occurrence_id: int) -> Callable[[Token, Report], list[tuple[float, bytes]]]:
+        """Work that reads the pictures around an occurrence; to be run off the interface thread."""
+        occurrence = self._by_id[occurrence_id]
+        path = self._project.clip_path(occurrence.clip_id)
+        start = max(0.0, occurrence.start_s - LEAD_S)
+        end = min(occurrence.end_s + LEAD_S, start + LONGEST_LOOK_S)
+
+        def read(token: Token, _report: Report) -> list[tuple[float, bytes]]:
+            return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)
+
+        return read
 
     def logbook(self) -> list[tuple[float, str, str]]:
         """(POSIX seconds, what, detail), newest first."""

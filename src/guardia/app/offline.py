@@ -92,8 +92,8 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
     Returns
     -------
     dict[str, Any]
-        `recordings`, each with its times in seconds from the clip's first picture; a recording may begin before it
-        (pre-record) and end after the last one.
+        `triggers` in seconds and `recordings`, each with its times in seconds from the clip's first picture; a
+        recording may begin before it (pre-record) and end after the last one.
 
     Raises
     ------
@@ -110,6 +110,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
         "clip": str(path),
         "duration_s": round(trace.duration_s, 3),
         "needed_percent": round(100 * done.needed / evidence.stack.cells, 3),
+        "triggers": [round(r.trigger_s, 3) for r in done.recordings[0]],
         "recordings": [
             {
                 "trigger_s": round(r.trigger_s, 3), "start_s": round(r.start_s, 3), "end_s": round(r.end_s, 3),

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from guardia.app.camera_model import CameraModel
+from guardia.app.camera_model import CameraModel, Loaded, load_camera
 from guardia.app.importing import ImportRequest, ImportResult, import_clips
 from guardia.app.job_runner import JobRunner
+from guardia.app.jobs import Token
 from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.capability import capability_from_dict
@@ -41,6 +43,10 @@ class NextAction:
     step: str
     text: str
     why: str
+
+
+AT_ONCE = 1500
+"""Up to this many clips a project's evidence is read before its window shows."""
 
 
 def _count(clips: int) -> str:
@@ -76,6 +82,18 @@ class Session(QObject):
         self.jobs = JobRunner(self)
         self._models: dict[int, CameraModel] = {}
         self._importing: int | None = None
+        self._loader = JobRunner(self)
+        self.pictures = JobRunner(self)
+        self.pictures.failed.connect(messages.tell_error)
+        self._loader.progressed.connect(self._on_loaded)
+        self._loader.failed.connect(messages.tell_error)
+        self._lock = QLockFile(str(folder / "open.lock"))
+        if not self._lock.tryLock(0) and self._lock.error() == QLockFile.LockError.LockFailedError:
+            messages.tell(
+                "This project is open in another window, too. What is changed there is seen here only after opening it "
+                "again, and of two changes to the same thing the later one stays.",
+                Severity.WARNING,
+            )
         self.jobs.succeeded.connect(self._on_import)
         self.jobs.failed.connect(messages.tell_error)
         self.jobs.cancelled.connect(lambda: messages.tell("The import was stopped; what was finished is kept."))
@@ -87,13 +105,47 @@ class Session(QObject):
 
     def camera_ids(self) -> list[int]:
         """Numbers of the cameras, by name."""
-        return [c.id for c in self._project.cameras()]
+        return list(self._project.camera_names())
+
+    def camera_name(self, camera_id: int) -> str:
+        """Name of a camera, its evidence loaded or not."""
+        return self._project.camera_names()[camera_id]
 
     def camera(self, camera_id: int) -> CameraModel:
         """The view-model of a camera, made when first asked for."""
         if camera_id not in self._models:
-            self._models[camera_id] = CameraModel(self._project, camera_id, self.undo, self.messages)
+            self._add_model(load_camera(self._project, camera_id))
         return self._models[camera_id]
+
+    def _add_model(self, loaded: Loaded) -> None:
+        if loaded.camera.id not in self._models:
+            self._models[loaded.camera.id] = CameraModel(self._project, loaded, self.undo, self.messages)
+
+    def is_loaded(self, camera_id: int) -> bool:
+        """Whether a camera's evidence is at hand."""
+        return camera_id in self._models
+
+    def load_cameras(self) -> None:
+        """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera."""
+        if self._project.clip_count() <= AT_ONCE:
+            for camera_id in self.camera_ids():
+                self.camera(camera_id)
+            self.cameras_changed.emit()
+            return
+        waiting = [i for i in self.camera_ids() if i not in self._models]
+        folder = self.folder
+
+        def load(token: Token, report: Callable[[Any], None]) -> None:
+            with Project(folder) as project:
+                for camera_id in waiting:
+                    token.check()
+                    report(load_camera(project, camera_id))
+
+        self._loader.start("Reading the evidence", load)
+
+    def _on_loaded(self, loaded: Loaded) -> None:
+        self._add_model(loaded)
+        self.cameras_changed.emit()
 
     def add_camera(self, name: str, capability_id: str) -> int:
         """Add a camera of a shipped make with its middle settings as installed."""
@@ -182,4 +234,7 @@ class Session(QObject):
     def close(self) -> None:
         """Stop the jobs and close the project; everything is already saved."""
         self.jobs.drain()
+        self._loader.drain()
+        self.pictures.drain()
         self._project.close()
+        self._lock.unlock()

@@ -109,7 +109,7 @@ class Place:
 
 def _water_edge() -> BlockZone:
     """Only the ramp's lower end is watched: drawn too tight."""
-    on = [8 <= c <= 14 and 6 <= r <= 9 for r in range(18) for c in range(22)]
+    on = [8 <= c <= 13 and 5 <= r <= 7 for r in range(18) for c in range(22)]
     return BlockZone(22, 18, tuple(on))
 
 
@@ -168,7 +168,7 @@ PLACES: tuple[Place, ...] = (
         "Fuel berth",
         places.fuel_berth,
         # Turned down against the glitter until half of the people are missed too.
-        Settings("polygon-mains-camera", "4", hold_s=0.4, retrigger_wait_s=5.0, clip_length_s=12.0),
+        Settings("polygon-mains-camera", "6", hold_s=0.4, retrigger_wait_s=5.0, clip_length_s=12.0),
         lines=(
             ((-3.0, 5.2), (1.4, 8.8)),
             ((3.2, 5.0), (1.0, 9.0)),

@@ -14,6 +14,7 @@ from PIL import Image
 
 from guardia.core.stack import TraceStack
 from guardia.core.trace import (
+    ANALYSIS_RATE_HZ,
     BACKGROUND_BLOCK_S,
     Trace,
     clip_background,
@@ -22,7 +23,7 @@ from guardia.core.trace import (
     measure,
     sparse_trace,
 )
-from guardia.media.reader import pictures_at, sampled_pictures
+from guardia.media.reader import each_picture_at, pictures_at, sampled_pictures
 
 KEY_PICTURES = 5
 KEY_WIDTH_PX = 208
@@ -139,6 +140,44 @@ def key_pictures(path: Path, times_s: Sequence[float], *, threads: int = 0) -> b
         If the file cannot be used.
     """
     return encode_jpeg(np.concatenate(pictures_at(path, times_s, width_px=KEY_WIDTH_PX, threads=threads), axis=1))
+
+
+def moving_pictures(
+    path: Path, start_s: float, end_s: float, *, width_px: int, stopped: Callable[[], bool] = lambda: False
+) -> list[tuple[float, bytes]]:
+    """The sampled pictures of a stretch of a clip, in colour, for looking at it.
+
+    Parameters
+    ----------
+    path
+        The clip.
+    start_s
+        Beginning on the clip's clock.
+    end_s
+        End likewise.
+    width_px
+        Width of the pictures; a narrower one is not enlarged.
+    stopped
+        Asked now and then; True gives what there is until then.
+
+    Returns
+    -------
+    list[tuple[float, bytes]]
+        (seconds on the clip's clock, JPEG), ANALYSIS_RATE_HZ per second.
+
+    Raises
+    ------
+    UnreadableClip
+        If the file cannot be used.
+    """
+    count = max(1, round((end_s - start_s) * ANALYSIS_RATE_HZ))
+    times = [start_s + n / ANALYSIS_RATE_HZ for n in range(count)]
+    found: list[tuple[float, bytes]] = []
+    for at, picture in zip(times, each_picture_at(path, times, width_px=width_px), strict=False):
+        if stopped():
+            break
+        found.append((at, encode_jpeg(picture, quality=80)))
+    return found
 
 
 def decode_grey(jpeg: bytes) -> NDArray[np.uint8]:

@@ -356,7 +356,14 @@ def _decoded(container: Any, stream: Any, taken: _Taken | None, threads: int) ->
 
 
 def pictures_at(path: Path, times_s: Sequence[float], *, width_px: int, threads: int = 0) -> list[NDArray[np.uint8]]:
-    """Colour pictures of a clip near given times.
+    """Colour pictures of a clip near given times, all at once; as each_picture_at."""
+    return list(each_picture_at(path, times_s, width_px=width_px, threads=threads))
+
+
+def each_picture_at(
+    path: Path, times_s: Sequence[float], *, width_px: int, threads: int = 0
+) -> Iterator[NDArray[np.uint8]]:
+    """Colour pictures of a clip near given times, one after another.
 
     Parameters
     ----------
@@ -369,9 +376,9 @@ def pictures_at(path: Path, times_s: Sequence[float], *, width_px: int, threads:
     threads
         Decoding threads, 0 for as many as there are cores.
 
-    Returns
-    -------
-    list[NDArray[np.uint8]]
+    Yields
+    ------
+    NDArray[np.uint8]
         One (H, W, 3) uint8 RGB picture per time: the first at or after it, else the last there is.
 
     Raises
@@ -379,23 +386,24 @@ def pictures_at(path: Path, times_s: Sequence[float], *, width_px: int, threads:
     UnreadableClip
         If not one picture can be decoded.
     """
-    wanted = list(times_s)
-    found: list[NDArray[np.uint8]] = []
     with open_video(path) as (container, stream):
         width = min(width_px, stream.codec_context.width)
         height = max(1, round(stream.codec_context.height * width / stream.codec_context.width))
         origin: float | None = None
         last: Any = None
+        given = 0
         for seconds, frame in _decoded(container, stream, None, threads):
             origin = seconds if origin is None else origin
             last = frame
-            while len(found) < len(wanted) and seconds - origin >= wanted[len(found)] - 1e-3:
-                found.append(_colour(frame, width, height))
-            if len(found) == len(wanted):
-                return found
+            while given < len(times_s) and seconds - origin >= times_s[given] - 1e-3:
+                given += 1
+                yield _colour(frame, width, height)
+            if given == len(times_s):
+                return
         if last is None:
             raise UnreadableClip(f"{path.name} is damaged: not one picture can be decoded.")
-        return found + [_colour(last, width, height)] * (len(wanted) - len(found))
+        for _ in range(len(times_s) - given):
+            yield _colour(last, width, height)
 
 
 def _colour(frame: Any, width: int, height: int) -> NDArray[np.uint8]:

@@ -151,6 +151,9 @@ class Database:
     @contextmanager
     def transaction(self) -> Iterator[None]:
         """All or nothing: commit on success, roll back on any exception."""
+        if self._connection.in_transaction:
+            yield  # part of a larger one
+            return
         with self._plainly():
             self._connection.execute("BEGIN IMMEDIATE")
             try:

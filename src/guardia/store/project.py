@@ -8,8 +8,8 @@ import os
 import shutil
 import time
 import zlib
-from collections.abc import Mapping, Sequence
-from contextlib import suppress
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -86,6 +86,10 @@ class Project:
         """The project's site."""
         row = self._db.rows("SELECT name, time_zone FROM site")[0]
         return Site(row["name"], row["time_zone"])
+
+    def camera_names(self) -> dict[int, str]:
+        """Names of all cameras by number, in order of name."""
+        return {row["id"]: row["name"] for row in self._db.rows("SELECT id, name FROM camera ORDER BY name")}
 
     def cameras(self) -> list[Camera]:
         """All cameras by name."""
@@ -248,6 +252,10 @@ class Project:
                 ),
             )  # fmt: skip
 
+    def clip_count(self) -> int:
+        """Number of clips in the whole project."""
+        return int(self._db.rows("SELECT count(*) AS n FROM clip")[0]["n"])
+
     def clips(self, camera_id: int, *, analysed: bool | None = None) -> list[Clip]:
         """Clips of a camera in order of time; only analysed or only not analysed ones if asked."""
         condition = {None: "", True: "AND t.clip_id IS NOT NULL", False: "AND t.clip_id IS NULL"}[analysed]
@@ -383,9 +391,17 @@ class Project:
             Analysed clips, their occurrences and traces.
         """
         clips = self.clips(camera_id, analysed=True)
-        order = "SELECT t.* FROM trace t JOIN clip c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.start_s, c.id"
-        stack = TraceStack(_trace(row) for row in self._db.each(order, (camera_id,)))
+        stack = TraceStack(self.traces(camera_id))
         return Evidence(tuple(clips), tuple(self._occurrences(camera_id)), stack, self.site().time_zone)
+
+    def traces(self, camera_id: int) -> Iterator[Trace]:
+        """Traces of a camera's clips in order of time, read one after another."""
+        order = "SELECT t.* FROM trace t JOIN clip c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.start_s, c.id"
+        return (_trace(row) for row in self._db.each(order, (camera_id,)))
+
+    def together(self) -> AbstractContextManager[None]:
+        """Make several changes one: all of them are kept, or none."""
+        return self._db.transaction()
 
     def _occurrences(self, camera_id: int) -> list[Occurrence]:
         rows = self._db.rows(

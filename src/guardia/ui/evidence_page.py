@@ -30,6 +30,7 @@ from guardia.core.evidence import Occurrence, Origin
 from guardia.core.gates import Outcome
 from guardia.core.judgement import KINDS, Verdict, kind_of
 from guardia.ui.parts import button, draw_mark, label, verdict_colour
+from guardia.ui.player import Player
 from guardia.ui.theme import THEME
 
 _STRIP_HEIGHT = 92
@@ -185,6 +186,8 @@ class StripList(QListView):
         plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
         if plain and event.text().upper() in _KEYS:
             self._page.judge(_KEYS[event.text().upper()])
+        elif plain and event.key() == Qt.Key.Key_Space:
+            self._page.look()
         elif plain and event.key() == Qt.Key.Key_Backspace:
             self._page.judge(TAKE_BACK)
         else:
@@ -243,6 +246,7 @@ class EvidencePage(QWidget):
         self.list.setModel(self._proxy)
         self._delegate = StripDelegate(model, self.list)
         self.list.setItemDelegate(self._delegate)
+        self.list.doubleClicked.connect(lambda _index: self.look())
         layout.addWidget(self.list, 1)
         self._empty = label("", "head", wrap=True)
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -274,7 +278,7 @@ class EvidencePage(QWidget):
                 made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
                 grid.addWidget(made, row, column)
                 grid.setColumnStretch(column, 1)
-        grid.addWidget(label("one key judges all\nthat is selected", "muted"), 2, 6)
+        grid.addWidget(label("one key judges all that is\nselected; Space plays it", "muted"), 2, 6)
         return grid
 
     def _fill_days(self) -> None:
@@ -374,6 +378,14 @@ class EvidencePage(QWidget):
 
     def _on_selection(self, *_: Any) -> None:
         self._model.select(self.selected_ids())
+
+    def look(self) -> None:
+        """Play the first selected occurrence."""
+        ids = self.selected_ids()
+        if ids and not self._session.pictures.busy:
+            self.player = Player(self, self._session, self._model, ids[0])
+            self.player.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            self.player.open()
 
     def choose_files(self) -> None:
         """Ask for clips and import them."""

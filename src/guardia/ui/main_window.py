@@ -3,46 +3,40 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from datetime import UTC, datetime
-from html import escape
 from pathlib import Path
-from zoneinfo import available_timezones
 
-from PyQt6.QtCore import QDateTime, Qt, QTimeZone
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
-    QComboBox,
-    QDateTimeEdit,
-    QDialog,
-    QDialogButtonBox,
     QFileDialog,
-    QFormLayout,
     QFrame,
     QHBoxLayout,
-    QLineEdit,
     QMainWindow,
     QProgressBar,
     QPushButton,
     QStackedWidget,
-    QTextBrowser,
-    QUndoView,
     QVBoxLayout,
     QWidget,
 )
 
-from guardia import __version__
 from guardia.app.actions import ACTIONS, STEPS
 from guardia.app.camera_model import CameraModel
 from guardia.app.demo import own_demo
 from guardia.app.jobs import Progress
-from guardia.app.makes import shipped_capabilities
 from guardia.app.messages import Message, MessageHub
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
-from guardia.core.judgement import KINDS
-from guardia.report.sheet import CAUTIONS
+from guardia.ui.dialogs import (
+    about_html,
+    ask_new_camera,
+    ask_new_project,
+    ask_start,
+    keys_html,
+    show_history,
+    show_text,
+)
 from guardia.ui.evidence_page import EvidencePage
 from guardia.ui.handover_page import HandoverPage
 from guardia.ui.palette import Palette
@@ -251,11 +245,18 @@ class MainWindow(QMainWindow):
         page.opened.connect(self.open_camera)
         self._set_pages({"round": page})
         self.setWindowTitle(f"{session.site.name} - Guardia")
-        ids = session.camera_ids()
-        if ids:
-            self._prepare_camera(ids[0])
+        session.cameras_changed.connect(self._first_camera)
         self.go("round")
+        session.load_cameras()
         return True
+
+    def _first_camera(self) -> None:
+        """Have a camera open as soon as one is loaded, so that every step can be reached."""
+        if self.session is not None and self.camera_id is None:
+            loaded = [i for i in self.session.camera_ids() if self.session.is_loaded(i)]
+            if loaded:
+                self._prepare_camera(loaded[0])
+                self._refresh_steps()
 
     def _close_session(self) -> None:
         if self.panel is not None:
@@ -373,18 +374,9 @@ class MainWindow(QMainWindow):
             return
         clip_id = model.occurrence(model.selected[0]).clip_id
         start_s, source = model.clip_start(clip_id)
-        dialog, form = self._dialog("Give start of clip")
-        field = QDateTimeEdit()
-        field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
-        # The field only edits wall time: it must not convert between zones of its own.
-        field.setTimeZone(QTimeZone.utc())
-        wall = self.session.local_time(start_s).replace(tzinfo=UTC)
-        field.setDateTime(QDateTime.fromSecsSinceEpoch(round(wall.timestamp()), QTimeZone.utc()))
-        form.addRow(f"Start ({self.session.site.time_zone})", field)
-        form.addRow("", label(f"Known so far by: {source}", "muted"))
-        if dialog.exec() == QDialog.DialogCode.Accepted:
-            given = datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC)
-            model.give_clip_start(clip_id, given.replace(tzinfo=self.session.time_zone).timestamp())
+        given = ask_start(self, self.session.local_time(start_s), source, self.session.site.time_zone)
+        if given is not None:
+            model.give_clip_start(clip_id, given.timestamp())
 
     def open_demo(self) -> None:
         """Open one's own copy of the demo site."""
@@ -403,23 +395,16 @@ class MainWindow(QMainWindow):
 
     def new_project(self) -> None:
         """Ask for a site and a folder, make a project there and open it."""
-        dialog, form = self._dialog("New project")
-        name = QLineEdit()
-        name.setPlaceholderText("Site, for example a yard or a shop")
-        zone = QComboBox()
-        zone.setEditable(True)
-        zone.addItems(sorted(available_timezones()))
-        zone.setCurrentText("Europe/London")
-        form.addRow("Site", name)
-        form.addRow("Time zone", zone)
-        if dialog.exec() != QDialog.DialogCode.Accepted or not name.text().strip():
+        answer = ask_new_project(self)
+        parent = (
+            QFileDialog.getExistingDirectory(self, "Folder in which the project's own folder is made") if answer else ""
+        )
+        if answer is None or not parent:
             return
-        parent = QFileDialog.getExistingDirectory(self, "Folder in which the project's own folder is made")
-        if not parent:
-            return
-        stem = "".join(c if c.isalnum() else "-" for c in name.text().strip().lower()).strip("-") or "site"
+        site, zone = answer
+        stem = "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-") or "site"
         try:
-            Session.create(Path(parent) / stem, name.text().strip(), zone.currentText())
+            Session.create(Path(parent) / stem, site, zone)
         except GuardiaError as error:
             self.messages.tell_error(error)
             return
@@ -427,37 +412,15 @@ class MainWindow(QMainWindow):
 
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""
-        if self.session is None:
-            return
-        dialog, form = self._dialog("Add camera")
-        name = QLineEdit()
-        name.setPlaceholderText("Named after its place")
-        make = QComboBox()
-        for capability in shipped_capabilities():
-            make.addItem(capability.replace("-", " "), capability)
-        form.addRow("Name", name)
-        form.addRow("Make", make)
-        if dialog.exec() != QDialog.DialogCode.Accepted or not name.text().strip():
+        answer = ask_new_camera(self) if self.session is not None else None
+        if self.session is None or answer is None:
             return
         try:
-            camera_id = self.session.add_camera(name.text().strip(), make.currentData())
+            camera_id = self.session.add_camera(*answer)
         except GuardiaError as error:
             self.messages.tell_error(error)
             return
         self.open_camera(camera_id, "evidence")
-
-    def _dialog(self, title: str) -> tuple[QDialog, QFormLayout]:
-        dialog = QDialog(self)
-        dialog.setWindowTitle(title)
-        dialog.setMinimumWidth(420)
-        outer = QVBoxLayout(dialog)
-        form = QFormLayout()
-        outer.addLayout(form)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(dialog.accept)
-        buttons.rejected.connect(dialog.reject)
-        outer.addWidget(buttons)
-        return dialog, form
 
     def toggle_dark(self) -> None:
         """Change between light and dark colours."""
@@ -467,56 +430,20 @@ class MainWindow(QMainWindow):
 
     def show_keys(self) -> None:
         """Show every shortcut."""
-        rows = [(a.keys, a.text, a.help) for a in ACTIONS if a.keys]
-        rows += [(k.key, f"judge: {k.text}", "In Evidence, for everything selected.") for k in KINDS]
-        rows += [
-            ("Backspace", "take a judgement back", "In Evidence."),
-            ("Arrows", "nudge corner or zone", "In Zones; with Shift ten times as far."),
-            ("Del", "delete corner or zone", "In Zones."),
-            ("Enter, Esc", "close or drop the shape being drawn", "In Zones."),
-        ]
-        lines = "".join(
-            f"<tr><td><b>{escape(k)}</b>&nbsp;&nbsp;</td><td>{escape(t)}&nbsp;&nbsp;</td><td>{escape(h)}</td></tr>"
-            for k, t, h in rows
-        )
-        self._show_text("Keys", f"<table cellpadding='3'>{lines}</table>")
+        show_text(self, "Keys", keys_html())
 
     def show_about(self) -> None:
         """Show version, licence and cautions."""
-        cautions = "".join(f"<li>{escape(c)}</li>" for c in CAUTIONS)
-        self._show_text(
-            "About Guardia",
-            f"<h3>Guardia {__version__}</h3><p>A settings bench for installed surveillance cameras. Free software "
-            "under the GNU General Public License, version 3 or later; it comes without any warranty.</p>"
-            f"<ul>{cautions}</ul>",
-        )
+        show_text(self, "About Guardia", about_html())
 
     def show_history(self) -> None:
         """Show every change of this sitting; a click goes back or forward to it."""
-        if self.session is None:
-            return
-        dialog = QDialog(self)
-        dialog.setWindowTitle("History")
-        dialog.resize(420, 480)
-        layout = QVBoxLayout(dialog)
-        view = QUndoView(self.session.undo)
-        view.setEmptyLabel("As it was opened")
-        layout.addWidget(view)
-        dialog.open()
+        if self.session is not None:
+            show_history(self, self.session.undo)
 
     def show_palette(self) -> None:
         """Let the person find an action by a few letters."""
         Palette(self, [self.actions_by_id[a.id] for a in ACTIONS if a.id != "palette"]).open()
-
-    def _show_text(self, title: str, html: str) -> None:
-        dialog = QDialog(self)
-        dialog.setWindowTitle(title)
-        dialog.resize(680, 560)
-        layout = QVBoxLayout(dialog)
-        text = QTextBrowser()
-        text.setHtml(html)
-        layout.addWidget(text)
-        dialog.open()
 
     def _job_started(self, title: str) -> None:
         self._job_text.setText(title)

@@ -32,7 +32,7 @@ class Fortnight(QWidget):
         self._session = session
         self._model = model
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(76)
+        self.setFixedHeight(66)
         self.setAccessibleName("Occurrences of the last two weeks")
 
     def paintEvent(self, event: object) -> None:
@@ -58,7 +58,7 @@ class Fortnight(QWidget):
             painter.drawRoundedRect(QRectF(left + 1, top, width - 2, height), 3, 3)
             painter.setPen(THEME.colour("muted"))
             date = first + timedelta(days=day)
-            words = f"{date:%a %d}" if width > 46 else f"{date:%d}"
+            words = f"{date:%d %b}" if width > 42 else f"{date:%d}"
             painter.drawText(QRectF(left, 0, width, 15), Qt.AlignmentFlag.AlignCenter, words)
         outcomes = self._model.comparison.installed_replay.outcomes
         lanes = {Verdict.REAL: 0.2, Verdict.FALSE: 0.52}
@@ -93,7 +93,7 @@ class RoundPage(QWidget):
         inside = QWidget()
         self._cards = QVBoxLayout(inside)
         self._cards.setContentsMargins(0, 0, 0, 0)
-        self._cards.setSpacing(12)
+        self._cards.setSpacing(8)
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(inside)
@@ -104,13 +104,22 @@ class RoundPage(QWidget):
     def refresh(self) -> None:
         """Show the cameras as they are now, worst first."""
         clear(self._cards)
-        models = [self._session.camera(i) for i in self._session.camera_ids()]
+        ids = self._session.camera_ids()
+        models = [self._session.camera(i) for i in ids if self._session.is_loaded(i)]
         models.sort(
             key=lambda m: -(m.comparison.installed.false_per_day or 0) - 5 * len(m.comparison.installed.real_missed)
         )
         for model in models:
             self._cards.addWidget(self._card(model))
-        if not models:
+        for camera_id in ids:
+            if not self._session.is_loaded(camera_id):
+                waiting = card()
+                row = QHBoxLayout(waiting)
+                row.addWidget(label(self._session.camera_name(camera_id), "head"))
+                row.addWidget(label("reading its evidence …", "muted"))
+                row.addStretch()
+                self._cards.addWidget(waiting)
+        if not ids:
             empty = label("No camera yet. Add one with Camera, Add camera.", "head")
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
             self._cards.addWidget(empty)
@@ -118,21 +127,22 @@ class RoundPage(QWidget):
 
     def _card(self, model: CameraModel) -> QWidget:
         frame = card()
+        frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         row = QHBoxLayout(frame)
-        row.setContentsMargins(12, 10, 14, 10)
+        row.setContentsMargins(10, 7, 12, 7)
         row.setSpacing(16)
         picture = QLabel()
-        picture.setFixedSize(176, 99)
+        picture.setToolTip(model.camera.capability.name)
+        picture.setFixedSize(160, 90)
         pixmap = QPixmap()
         if pixmap.loadFromData(model.clean_view()):
-            picture.setPixmap(pixmap.scaledToWidth(176, Qt.TransformationMode.SmoothTransformation))
+            picture.setPixmap(pixmap.scaledToWidth(160, Qt.TransformationMode.SmoothTransformation))
         row.addWidget(picture)
         middle = QVBoxLayout()
         middle.setSpacing(2)
         head = QHBoxLayout()
         head.setSpacing(12)
         head.addWidget(label(model.camera.name, "head"))
-        head.addWidget(label(model.camera.capability.name, "muted"))
         head.addStretch()
         for text in _figures(model.comparison.installed):
             head.addWidget(label(text))

@@ -1,0 +1,77 @@
+"""The shipped demo: its size, its mistakes to find, and its truth kept apart."""
+
+import unittest
+from dataclasses import replace
+from pathlib import Path
+
+from guardia.app.demo import own_demo
+from guardia.app.demo_builder import read_truth
+from guardia.benchcam.tern_quay import PLACES, right_kind
+from guardia.core.evidence import Origin
+from guardia.core.gates import Gate
+from guardia.core.score import compare
+from guardia.store.project import Project
+from guardia.ui.screenshots import EXAMPLE_ZONE
+from tests.support import DEMO, TRUTH, FolderCase
+
+MEGABYTE = 1e6
+
+
+class Demo(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        with Project(DEMO) as project:
+            cls.cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras()}
+
+    def test_six_cameras_of_different_makes_with_every_kind_of_evidence(self):
+        self.assertEqual(set(self.cameras), {p.name for p in PLACES})
+        self.assertGreaterEqual(len({c.capability.id for c, _ in self.cameras.values()}), 5)
+        for name, (_, evidence) in self.cameras.items():
+            origins = {c.origin for c in evidence.clips}
+            self.assertEqual(origins, {Origin.MOTION, Origin.CONTINUOUS, Origin.WALK_TEST}, name)
+        _, pontoon = self.cameras["Pontoon gate"]
+        self.assertGreaterEqual(sum(c.origin is Origin.MOTION for c in pontoon.clips), 60)
+        self.assertEqual(sum(c.origin is Origin.CONTINUOUS for c in pontoon.clips), 2)
+        self.assertGreaterEqual(pontoon.days, 10)
+
+    def test_it_ships_in_25_megabytes_and_without_its_truth(self):
+        self.assertLess(sum(f.stat().st_size for f in DEMO.rglob("*") if f.is_file()), 25 * MEGABYTE)
+        self.assertEqual([f for f in DEMO.rglob("*") if "truth" in f.name], [])
+        readers = {f.name for f in (Path(DEMO).parents[1]).rglob("*.py") if "truth.jsonl" in f.read_text("utf-8")}
+        self.assertLessEqual(readers, {"demo_builder.py", "record.py", "cli.py"})
+
+    def test_the_technicians_judgements_are_the_truth(self):
+        for place in PLACES:
+            truth = read_truth(TRUTH / f"{place.slug}.jsonl")
+            _, evidence = self.cameras[place.name]
+            judged = [o for o in evidence.occurrences if o.kind]
+            self.assertGreater(len(judged), 15, place.slug)
+            for o in judged:
+                clip = evidence.clips[evidence.clip_index[o.clip_id]]
+                self.assertEqual(o.kind, right_kind(truth[clip.name], o.start_s, o.end_s), clip.name)
+
+    def test_a_watch_zone_and_a_hold_cut_the_pontoons_false_recordings_by_far_and_lose_nobody_more(self):
+        camera, evidence = self.cameras["Pontoon gate"]
+        draft = replace(camera.installed, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0)
+        result = compare(evidence, camera.installed, draft, camera.capability)
+        self.assertLessEqual(len(result.draft.false_recorded), 0.35 * len(result.installed.false_recorded))
+        self.assertLessEqual(len(result.draft.real_missed), len(result.installed.real_missed))
+
+    def test_each_mistake_shows_at_its_gate_on_footage_that_can_show_it(self):
+        for name, gate in (("Slipway", Gate.ZONE), ("Workshop door", Gate.HOLD), ("Fuel berth", Gate.SIZE)):
+            camera, evidence = self.cameras[name]
+            result = compare(evidence, camera.installed, camera.installed, camera.capability)
+            outcomes = result.installed_replay.outcomes
+            closed = {outcomes[i].gate for i in result.installed.real_missed}
+            self.assertIn(gate, closed, name)
+
+
+class OwnCopy(FolderCase):
+    def test_the_first_start_copies_and_the_next_keeps_what_was_changed(self):
+        folder = own_demo(self.folder / "home")
+        with Project(folder) as project:
+            camera = project.cameras()[0]
+            project.save_draft(camera.id, replace(camera.draft, hold_s=0.4))
+        self.assertEqual(own_demo(self.folder / "home"), folder)
+        with Project(folder) as project:
+            self.assertEqual(project.cameras()[0].draft.hold_s, 0.4)

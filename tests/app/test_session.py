@@ -1,0 +1,125 @@
+"""The session: next actions, starts of clips, two windows, many clips."""
+
+import shutil
+from dataclasses import replace
+
+from PyQt6.QtTest import QSignalSpy
+
+from guardia.app import session as session_module
+from guardia.app.benchmark_window import make_big_project
+from guardia.app.messages import MessageHub, Severity
+from guardia.app.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
+from guardia.app.session import Session
+from guardia.core.evidence import Origin
+from tests.support import FolderCase
+from tests.ui.support import APP
+
+
+class SessionCase(FolderCase):
+    def open(self, folder=None) -> Session:
+        self.assertIsNotNone(APP)
+        self.hub, self.told = MessageHub(), []
+        self.hub.shown.connect(self.told.append)
+        self.hub.ready()
+        session = Session(folder or self.copy_demo(), self.hub)
+        self.addCleanup(session.close)
+        return session
+
+    def pontoon(self, session):
+        return next(session.camera(i) for i in session.camera_ids() if session.camera_name(i) == "Pontoon gate")
+
+
+class NextActions(SessionCase):
+    def test_each_state_of_a_camera_has_its_one_next_action(self):
+        session = self.open()
+        model = self.pontoon(session)
+        step = session.next_action(model.camera.id)
+        self.assertEqual((step.step, step.text.split()[0]), ("evidence", "Judge"))
+        open_ids = [o.id for o in model.evidence.occurrences if not o.kind]
+        model.judge(open_ids, "unsure")
+        self.assertEqual(session.next_action(model.camera.id).step, "zones")
+        model.change_draft(replace(model.draft, hold_s=0.6), "hold")
+        handover = session.next_action(model.camera.id)
+        self.assertEqual(handover.step, "handover")
+        self.assertIn("real missed", handover.why)
+        empty = session.add_camera("Attic", "phone-as-camera")
+        self.assertEqual(session.next_action(empty).text, "Import clips")
+
+
+class StartsOfClips(SessionCase):
+    def test_a_given_start_moves_the_clip_and_can_be_undone(self):
+        session = self.open()
+        model = self.pontoon(session)
+        clip = model.evidence.clips[3]
+        model.give_clip_start(clip.id, clip.start_s + 3600)
+        self.assertEqual(model.clip_start(clip.id), (clip.start_s + 3600, "given"))
+        self.assertIn(clip.start_s + 3600, [c.start_s for c in model.evidence.clips])
+        session.undo.undo()
+        self.assertEqual(model.clip_start(clip.id), (clip.start_s, "file name"))
+
+
+class TwoWindows(SessionCase):
+    def test_a_project_open_twice_is_told_and_both_can_write(self):
+        folder = self.copy_demo()
+        first = self.open(folder)
+        told_first = list(self.told)
+        second = self.open(folder)
+        self.assertEqual(told_first, [])
+        self.assertEqual([m.severity for m in self.told], [Severity.WARNING])
+        self.assertIn("another window", self.told[0].text)
+        for session, hold in ((first, 0.4), (second, 0.6)):
+            model = self.pontoon(session)
+            model.change_draft(replace(model.draft, hold_s=hold), "hold")
+            self.assertEqual(model.camera.draft.hold_s, hold)
+        self.assertEqual([m for m in self.told if m.severity is Severity.ERROR], [])
+
+
+class Filtering(SessionCase):
+    def test_filters_by_judgement_day_and_origin(self):
+        session = self.open()
+        model = self.pontoon(session)
+        source = OccurrenceListModel(session, model)
+        shown = OccurrenceFilter(source)
+        everything = shown.rowCount()
+        counts = {}
+        for judged in ("unjudged", "real", "false", "unsure"):
+            shown.set_filter(Filter(judged))
+            counts[judged] = shown.rowCount()
+        self.assertEqual(sum(counts.values()), everything)
+        shown.set_filter(Filter("false recorded"))
+        self.assertLessEqual(shown.rowCount(), counts["false"])
+        days = {source.day(row) for row in range(everything)}
+        total = 0
+        for day in days:
+            shown.set_filter(Filter(day=day))
+            total += shown.rowCount()
+        self.assertEqual(total, everything)
+        shown.set_filter(Filter(origin=Origin.WALK_TEST))
+        self.assertGreaterEqual(shown.rowCount(), 1)
+        shown.set_filter(Filter(ids=frozenset({source.occurrence(0).id})))
+        self.assertEqual(shown.rowCount(), 1)
+
+
+class ManyClips(SessionCase):
+    def test_a_large_project_is_read_behind_the_window(self):
+        make_big_project(self.folder / "many", 40)
+        before, session_module.AT_ONCE = session_module.AT_ONCE, 10
+        self.addCleanup(setattr, session_module, "AT_ONCE", before)
+        session = self.open(self.folder / "many")
+        (camera,) = session.camera_ids()
+        changed = QSignalSpy(session.cameras_changed)
+        session.load_cameras()
+        self.assertFalse(session.is_loaded(camera))
+        self.assertTrue(len(changed) or changed.wait(30_000))
+        self.assertTrue(session.is_loaded(camera))
+        self.assertEqual(len(session.camera(camera).evidence.clips), 40)
+
+
+class GoneMedia(SessionCase):
+    def test_without_the_media_folder_scores_stay_and_pictures_are_empty(self):
+        folder = self.copy_demo()
+        before = self.pontoon(self.open(folder)).comparison.installed
+        shutil.rmtree(folder / "media")
+        model = self.pontoon(self.open(folder))
+        self.assertEqual(model.comparison.installed, before)
+        self.assertEqual(model.strip(model.evidence.occurrences[0].id), b"")

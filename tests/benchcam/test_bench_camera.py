@@ -1,0 +1,70 @@
+import dataclasses
+import json
+
+import numpy as np
+
+from guardia.app.demo_builder import read_truth
+from guardia.app.offline import analyse_files
+from guardia.benchcam.camera import Decider, View, lit
+from guardia.benchcam.record import record
+from guardia.benchcam.scene import Light
+from guardia.benchcam.tern_quay import PLACES, build_scene, right_kind
+from guardia.core.settings import Settings
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from tests.support import FolderCase, capability
+
+STORE = next(p for p in PLACES if p.slug == "winter-store")
+
+
+class BenchCamera(FolderCase):
+    @classmethod
+    def setUpClass(cls):
+        cls.scene = build_scene(STORE)
+        cls.event = next(e for e in cls.scene.events if e.kind == "person" and cls.scene.light(e.begin_s) is Light.DUSK)
+
+    def triggers(self, settings: Settings, *, walker: bool = True) -> list[float]:
+        actors = self.event.actors if walker else ()
+        view = View(lit(self.scene.still, Light.DAY), actors, Light.DAY, 1)
+        decider = Decider(settings, capability(settings.capability), truth_factor=0.55)
+        moments = [self.event.begin_s - 1 + n / 5 for n in range(60)]
+        return [at - self.event.begin_s for at in moments if decider.triggered(view.picture(at), at)]
+
+    def test_the_same_seed_gives_the_same_weeks_and_the_same_pictures(self):
+        again = build_scene(STORE)
+        self.assertEqual([e.begin_s for e in again.events], [e.begin_s for e in self.scene.events])
+        at = self.event.begin_s + 2
+        np.testing.assert_array_equal(again.view(at, 3).picture(at), self.scene.view(at, 3).picture(at))
+        self.assertTrue((self.scene.view(at, 4).picture(at) != self.scene.view(at, 3).picture(at)).any())
+
+    def test_the_camera_triggers_on_a_person_and_not_on_noise(self):
+        settings = Settings("polygon-mains-camera", "8")
+        self.assertTrue(self.triggers(settings))
+        self.assertEqual(self.triggers(settings, walker=False), [])
+
+    def test_the_camera_obeys_its_settings(self):
+        nowhere = PolygonZone(ZoneKind.IGNORE, ((0, 0), (1, 0), (1, 1), (0, 1)))
+        corner = BlockZone(16, 9, tuple(n == 0 for n in range(16 * 9)))
+        for settings in (
+            Settings("polygon-mains-camera", "8", detection_on=False),
+            Settings("polygon-mains-camera", "8", (nowhere,)),
+            Settings("polygon-mains-camera", "8", (corner,)),
+        ):
+            self.assertEqual(self.triggers(settings), [])
+        eager = self.triggers(Settings("polygon-mains-camera", "8"))
+        patient = self.triggers(Settings("polygon-mains-camera", "8", hold_s=1.0))
+        self.assertGreaterEqual(patient[0], eager[0] + 0.9)
+
+    def test_a_recorded_clip_shows_what_the_truth_says(self):
+        begin = self.event.begin_s
+        short = dataclasses.replace(self.scene, continuous_s=(), walk_test_s=-1e6)
+        make = capability(STORE.installed.capability)
+        record(short, self.folder, make, only=lambda at: abs(at - begin + 4.0) < 0.01)
+        (line,) = (self.folder / "truth.jsonl").read_text("utf-8").splitlines()
+        entry = json.loads(line)
+        clip = self.folder / entry["clip"]
+        told = analyse_files([clip], time_zone="Europe/London")["clips"][0]
+        self.assertEqual(told["start_source"], "file name")
+        truth = read_truth(self.folder / "truth.jsonl")[clip.name]
+        longest = max(told["motion"], key=lambda m: m["end_s"] - m["start_s"])
+        self.assertEqual(right_kind(truth, longest["start_s"], longest["end_s"]), "person")
+        self.assertEqual(right_kind(truth, 1e5, 1e5 + 1), "other_false")

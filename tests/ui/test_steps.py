@@ -1,0 +1,283 @@
+"""Each step of the window by itself: what a person does there and what then shows."""
+
+from PyQt6.QtCore import QPoint, QPointF, Qt, QTimer
+from PyQt6.QtGui import QGuiApplication
+from PyQt6.QtTest import QSignalSpy
+from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QDialog, QLineEdit, QPushButton, QUndoView
+
+from guardia.app.help import SETTING_HELP
+from guardia.app.polygon_tool import Mode
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.ui.palette import Palette
+from guardia.ui.theme import THEME
+from tests.ui.support import GuiCase
+
+SQUARE = PolygonZone(ZoneKind.WATCH, ((0.2, 0.3), (0.6, 0.3), (0.6, 0.8), (0.2, 0.8)), "yard")
+
+
+class StepCase(GuiCase):
+    def setUp(self):
+        super().setUp()
+        self.window.open_demo()
+        self.session = self.window.session
+
+    def open_camera(self, name, step):
+        camera = next(i for i in self.session.camera_ids() if self.session.camera_name(i) == name)
+        self.window.open_camera(camera, step)
+        self.model = self.session.camera(camera)
+        return self.window.pages[step]
+
+    def answer(self, accept, fill=lambda _dialog: None):
+        """Answer the next modal dialog."""
+
+        def act():
+            dialog = QApplication.activeModalWidget()
+            fill(dialog)
+            dialog.accept() if accept else dialog.reject()
+
+        QTimer.singleShot(0, act)
+
+
+class Round(StepCase):
+    def test_every_camera_has_a_card_with_its_next_action_and_opens_there(self):
+        page = self.window.pages["round"]
+        buttons = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]
+        self.assertEqual(len(buttons), 6)
+        for action in buttons:
+            self.assertRegex(action.text(), "Judge|Tune|Hand over|Nothing|Import")
+        last = buttons[-1]
+        name = last.accessibleName().split(":")[0]
+        self.click(last)
+        self.assertEqual(self.window.current_step(), "evidence")
+        self.assertEqual(self.window._place.text(), name)
+
+    def test_the_worst_camera_comes_first(self):
+        page = self.window.pages["round"]
+        names = [
+            b.accessibleName().split(":")[0] for b in page.findChildren(QPushButton) if b.objectName() == "primary"
+        ]
+        scores = {}
+        for camera in self.session.camera_ids():
+            installed = self.session.camera(camera).comparison.installed
+            scores[self.session.camera_name(camera)] = (installed.false_per_day or 0) + 5 * len(installed.real_missed)
+        self.assertEqual([scores[n] for n in names], sorted(scores.values(), reverse=True))
+
+
+class Zones(StepCase):
+    def test_numbers_typed_move_a_corner_and_nonsense_is_put_back(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        page._commit((SQUARE,), "add zone")
+        page.select_zone(0)
+        self.assertEqual(page.corners.rowCount(), 4)
+        page.corners.item(0, 0).setText("10")
+        self.assertEqual(self.model.draft.zones[0].points[0], (0.1, 0.3))
+        page.corners.item(0, 1).setText("lots")
+        self.assertIn("no number", self.window.banner.text.text())
+        page.corners.item(2, 0).setText("-40")
+        self.assertIn("in the picture", self.window.banner.text.text())
+        self.assertEqual(page.corners.item(2, 0).text(), "60.0")
+        self.assertEqual(len(self.model.draft.zones[0].points), 4)
+
+    def test_keys_on_the_picture(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        page._commit((SQUARE,), "add zone")
+        self.click(page.canvas, page.canvas.to_widget((0.4, 0.5)).toPoint())
+        self.press(page.canvas, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        self.assertAlmostEqual(self.model.draft.zones[0].points[0][0], 0.2 + 10 / 320, places=4)
+        self.press(page.canvas, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
+        self.assertIn('"watch"', QGuiApplication.clipboard().text())
+        self.press(page.canvas, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
+        self.assertEqual(len(self.model.draft.zones), 2)
+        self.press(page.canvas, Qt.Key.Key_Delete)
+        self.assertEqual(len(self.model.draft.zones), 1)
+        page._name.setText("slip")
+        self.click(page.canvas, page.canvas.to_widget((0.4, 0.5)).toPoint())
+        page._name.setText("slip")
+        page._name.editingFinished.emit()
+        self.assertEqual(self.model.draft.zones[0].name, "slip")
+
+    def test_escape_while_dragging_gives_the_shape_and_the_score_back(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        page._commit((SQUARE,), "add zone")
+        before = self.model.comparison.draft
+        page.tool.select(0)
+        corner = page.canvas.to_widget(SQUARE.points[0])
+        page.tool.press(page.canvas.to_picture(corner), reach=0.02)
+        page.tool.move((0.5, 0.6))
+        self.assertTrue(self.model.previewing)
+        self.press(page.canvas, Qt.Key.Key_Escape)
+        self.assertEqual(self.model.draft.zones, (SQUARE,))
+        self.assertEqual(self.model.comparison.draft, before)
+
+    def test_a_rectangle_is_drawn_by_dragging(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        page.set_mode(Mode.IGNORE)
+        start, end = (page.canvas.to_widget(p).toPoint() for p in ((0.1, 0.1), (0.3, 0.4)))
+        self.drag(page.canvas, start, start + QPoint(20, 20), end)
+        (zone,) = self.model.draft.zones
+        self.assertEqual((zone.kind, len(zone.points)), (ZoneKind.IGNORE, 4))
+        self.assertTrue(page._modes[Mode.SELECT].isChecked())
+
+    def test_a_make_with_blocks_shows_its_blocks_and_polygons_are_entered_as_blocks(self):
+        page = self.open_camera("Slipway", "zones")
+        self.assertIsInstance(self.model.draft.zones[0], BlockZone)
+        self.assertIn("of 22 x 18 watched", page.zone_list.item(0).text())
+        narrow = self.model.comparison.draft
+        page._commit((SQUARE,), "draw")
+        self.assertNotEqual(self.model.comparison.draft.real_recorded, narrow.real_recorded)
+        self.window.go("handover")
+        texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window._place))]
+        self.assertTrue(any("Blocks on" in t and "of 22 x 18" in t for t in texts))
+
+
+class Sensitivity(StepCase):
+    def test_the_help_line_explains_what_has_the_focus(self):
+        page = self.open_camera("Pontoon gate", "sensitivity")
+        page.notch.setFocus()
+        self.window.activateWindow()
+        for name, box in page._boxes.items():
+            box.setFocus()
+            self.assertEqual(box.toolTip(), SETTING_HELP[name])
+        self.assertIn(page._help.text(), [*SETTING_HELP.values(), page._help.text()])
+
+    def test_switching_detection_off_misses_everything_and_names_the_gate(self):
+        page = self.open_camera("Pontoon gate", "sensitivity")
+        page._on.setChecked(False)
+        self.assertEqual(self.model.comparison.draft.real_recorded, ())
+        self.assertIn("switched off", self.window.panel.flips.item(0).text())
+        self.window.actions_by_id["reset_draft"].trigger()
+        self.assertEqual(self.model.draft, self.model.camera.installed)
+        self.assertTrue(page._on.isChecked())
+
+    def test_a_click_on_a_mark_shows_the_curve_of_that_clip(self):
+        page = self.open_camera("Pontoon gate", "sensitivity")
+        chosen = self.model.evidence.occurrences[5]
+
+        class Point:
+            def data(self):
+                return chosen.id
+
+        page._clicked(None, [Point()])
+        self.assertEqual(self.model.selected, (chosen.id,))
+        self.assertIn(page._curve_title.text().split(",")[0], self.local(chosen))
+
+    def local(self, occurrence):
+        clip = self.model.evidence.clips[self.model.evidence.clip_index[occurrence.clip_id]]
+        return f"{self.session.local_time(clip.start_s + occurrence.start_s):%a %d %b %H:%M:%S}"
+
+
+class Evidence(StepCase):
+    def test_filters_and_the_way_back_to_all(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        everything = len(self.model.evidence.occurrences)
+        page._judged.setCurrentIndex(page._judged.findData("real"))
+        self.assertLess(page._proxy.rowCount(), everything)
+        page._day.setCurrentIndex(1)
+        page.show_all()
+        self.assertEqual(page._proxy.rowCount(), everything)
+        page.show_ids((), "nothing")
+        self.assertTrue(page._empty.isVisibleTo(page))
+
+    def test_a_group_is_judged_in_one_stroke_and_undone_in_one(self):
+        page = self.open_camera("Office step", "evidence")
+        page.show_all()
+        page.list.setFocus()
+        self.press(page.list, Qt.Key.Key_A, Qt.KeyboardModifier.ControlModifier)
+        before = [o.kind for o in self.model.evidence.occurrences]
+        self.press(page.list, "x")
+        self.assertEqual({o.kind for o in self.model.evidence.occurrences}, {"other_false"})
+        self.window.actions_by_id["undo"].trigger()
+        self.assertEqual([o.kind for o in self.model.evidence.occurrences], before)
+
+    def test_the_start_of_a_clip_is_given_by_hand(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        page.show_all()
+        page.select_first()
+        clip = self.model.occurrence(self.model.selected[0]).clip_id
+        start, _ = self.model.clip_start(clip)
+
+        def later(dialog):
+            field = dialog.findChild(QDateTimeEdit)
+            field.setDateTime(field.dateTime().addSecs(120))
+
+        self.answer(True, later)
+        self.window.ask_clip_start()
+        self.assertEqual(self.model.clip_start(clip), (float(int(start)) + 120, "given"))
+        self.answer(False)
+        self.window.ask_clip_start()
+        self.assertEqual(self.model.clip_start(clip)[0], float(int(start)) + 120)
+
+
+class Everywhere(StepCase):
+    def test_an_action_is_found_by_a_few_letters_and_run_by_enter(self):
+        self.window.actions_by_id["palette"].trigger()
+        palette = self.window.findChild(Palette)
+        palette.line.setText("where motion counts")
+        self.press(palette.line, Qt.Key.Key_Down)
+        self.press(palette.line, Qt.Key.Key_Up)
+        self.press(palette.line, Qt.Key.Key_Return)
+        self.assertEqual(self.window.current_step(), "evidence" if palette.list.count() > 1 else "zones")
+        self.assertFalse(palette.isVisible())
+
+    def test_the_history_goes_back_to_the_beginning(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        for share in (0.5, 0.6):
+            wide = PolygonZone(ZoneKind.WATCH, ((0, 0), (share, 0), (share, 1), (0, 1)), "left")
+            page._commit((wide,), "draw")
+        self.window.actions_by_id["history"].trigger()
+        (dialog,) = [d for d in self.window.findChildren(QDialog) if d.isVisible()]
+        self.assertIsNotNone(dialog.findChild(QUndoView))
+        self.session.undo.setIndex(0)
+        self.assertEqual(self.model.draft, self.model.camera.installed)
+        dialog.close()
+
+    def test_a_new_camera_is_asked_for_and_a_taken_name_refused(self):
+        def named(name):
+            return lambda dialog: dialog.findChild(QLineEdit).setText(name)
+
+        self.answer(True, named("Attic"))
+        self.window.add_camera()
+        self.assertEqual(self.window._place.text(), "Attic")
+        self.answer(True, named("Attic"))
+        self.window.add_camera()
+        self.assertIn("already a camera named", self.window.banner.text.text())
+        self.answer(True, named("   "))
+        self.window.add_camera()
+        self.assertEqual(len(self.session.camera_ids()), 7)
+
+    def test_colours_differ_and_marks_keep_their_shapes(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        light = page.canvas.grab().toImage()
+        self.window.actions_by_id["dark"].trigger()
+        self.assertTrue(THEME.dark)
+        self.assertNotEqual(self.window.grab().toImage().pixel(700, 40), light.pixel(5, 5))
+        at = page.canvas.to_picture(QPointF(page.canvas.picture().center()))
+        self.assertAlmostEqual(at[0], 0.5, places=6)
+
+
+class Playing(StepCase):
+    def test_an_occurrence_is_played_stepped_and_left(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        page.show_all()
+        page.select_first()
+        read = QSignalSpy(self.session.pictures.succeeded)
+        self.press(page.list, Qt.Key.Key_Space)
+        player = page.player
+        self.wait(read)
+        self.assertGreater(len(player._pictures), 20)
+        self.press(player, Qt.Key.Key_Right)
+        self.assertFalse(player._timer.isActive())
+        first = player.screen_view.at_s
+        self.press(player, Qt.Key.Key_Right)
+        self.assertAlmostEqual(player.screen_view.at_s - first, 0.2, places=6)
+        self.press(player, Qt.Key.Key_M)
+        occurrence = self.model.occurrence(self.model.selected[0])
+        self.assertTrue(occurrence.start_s - 0.3 <= player.screen_view.at_s <= occurrence.end_s + 0.3)
+        player.set_speed(16)
+        self.press(player, Qt.Key.Key_Space)
+        self.assertTrue(player._timer.isActive())
+        self.assertEqual(player._timer.interval(), 12)
+        self.click(player.screen_view, QPoint(6, player.screen_view.height() - 40))
+        self.assertEqual(player._at, 0)
+        self.press(player, Qt.Key.Key_Escape)
+        self.assertFalse(self.session.pictures.busy)
