@@ -17,6 +17,8 @@ from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
 from guardia.core.settings import Settings
 from guardia.core.stack import TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace, sparse_trace
+from guardia.store.project import Project
+from guardia.store.records import Camera
 
 DEMO = Path(str(files("guardia") / "data" / "demo"))
 TRUTH = Path(str(files("guardia") / "data" / "demo-truth"))
@@ -24,6 +26,11 @@ TRUTH = Path(str(files("guardia") / "data" / "demo-truth"))
 
 def capability(name: str = "polygon-mains-camera") -> Capability:
     return capability_from_dict(capability_data(name))
+
+
+def pontoon(project: Project) -> Camera:
+    """The demo's camera at the pontoon gate."""
+    return next(c for c in project.cameras() if c.name == "Pontoon gate")
 
 
 class FolderCase(unittest.TestCase):

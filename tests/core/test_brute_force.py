@@ -13,7 +13,7 @@ from guardia.core.settings import Settings
 from guardia.core.stack import FILL_LIMIT, TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, sparse_trace
 from guardia.store.project import Project
-from tests.support import DEMO, capability, evidence_of
+from tests.support import DEMO, capability, evidence_of, pontoon
 
 AROUND = np.ones((3, 3), int)
 
@@ -124,8 +124,7 @@ class MotionModelAgainstBruteForce(unittest.TestCase):
 
     def test_real_traces_of_the_demo_in_every_zone_test(self):
         with Project(DEMO) as project:
-            camera = project.cameras()[0]
-            stack = project.evidence(camera.id).stack
+            stack = project.evidence(pontoon(project).id).stack
         zone = np.zeros((18, 32), bool)
         zone[4:17, 7:23] = True
         zone[8:11, 10:30] = False

@@ -38,9 +38,11 @@ def real_clip() -> Path:
     if clip.exists():
         return clip
     CACHE.mkdir(parents=True, exist_ok=True)
-    subprocess.run(
-        ["apt-get", "download", "-qq", "opencv-doc"], cwd=CACHE, check=True, capture_output=True, timeout=300
-    )
+    fetch = ["apt-get", "download", "-qq", "opencv-doc"]
+    if subprocess.run(fetch, cwd=CACHE, check=False, capture_output=True, timeout=300).returncode:
+        # A machine that has never asked for the package lists has none yet.
+        subprocess.run(["apt-get", "update", "-qq"], check=False, capture_output=True, timeout=300)
+        subprocess.run(fetch, cwd=CACHE, check=True, capture_output=True, timeout=300)
     package = next(CACHE.glob("opencv-doc_*.deb"))
     with subprocess.Popen(["dpkg-deb", "--fsys-tarfile", str(package)], stdout=subprocess.PIPE) as content:
         part = subprocess.run(

@@ -13,7 +13,7 @@ from guardia.core.score import Flip
 from guardia.report.sheet import check_sheet
 from guardia.store.project import Project
 from guardia.ui.screenshots import EXAMPLE_ZONE
-from tests.support import steady, write_clip
+from tests.support import pontoon, steady, write_clip
 from tests.ui.support import GuiCase
 
 
@@ -21,7 +21,8 @@ class WholePath(GuiCase):
     def open_demo(self):
         self.window.open_demo()
         self.session = self.window.session
-        self.model = self.session.camera(self.window.camera_id)
+        ids = self.session.camera_ids()
+        self.model = self.session.camera(next(i for i in ids if self.session.camera_name(i) == "Pontoon gate"))
 
     def to_widget(self, canvas, point):
         return canvas.to_widget(point).toPoint()
@@ -29,7 +30,7 @@ class WholePath(GuiCase):
     def test_from_the_demo_to_a_settings_sheet_and_back(self):
         self.open_demo()
         round_page = self.window.pages["round"]
-        first = next(b for b in round_page.findChildren(QPushButton) if b.objectName() == "primary")
+        first = next(b for b in round_page.findChildren(QPushButton) if b.accessibleName().startswith("Pontoon gate"))
         waiting = [o.id for o in self.model.evidence.occurrences if not o.kind]
         self.assertEqual(first.text(), f"Judge {len(waiting)} occurrences")
         self.click(first)
@@ -109,7 +110,7 @@ class WholePath(GuiCase):
         kinds = {o.id: o.kind for o in self.model.evidence.occurrences}
         self.window.close()
         with Project(self.folder / "home" / "tern-quay") as project:
-            camera = project.cameras()[0]
+            camera = pontoon(project)
             self.assertEqual((camera.installed, camera.draft), (draft, draft))
             self.assertEqual({o.id: o.kind for o in project.evidence(camera.id).occurrences}, kinds)
 

@@ -209,7 +209,7 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
             last[clip.origin] = found[-1]
         made.append(found)
     outcomes: dict[int, Outcome] = {}
-    everywhere: NDArray[np.int32] | None = None
+    everywhere = stack.sizes_anywhere(contrast=contrast)
     for occurrence in evidence.occurrences:
         index = evidence.clip_index[occurrence.clip_id]
         clip = evidence.clips[index]
@@ -225,8 +225,6 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
             cut = mine[-1].end_s < end - LATE_TOLERANCE_S
             outcomes[occurrence.id] = Outcome(occurrence.id, True, part, late, cut, trigger, None, "")
             continue
-        if everywhere is None:
-            everywhere = stack.sizes(np.ones_like(zone), contrast=contrast)
         window = _window(evidence, index, occurrence)
         inside, anywhere = sizes[window], everywhere[window]
         look = _Look(

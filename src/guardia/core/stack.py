@@ -85,6 +85,7 @@ class TraceStack:
         self._changed = np.concatenate([np.zeros((0, len(CONTRAST_LEVELS)), np.uint8), *changed])
         self._groups: dict[int, _Groups] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
+        self._anywhere: dict[int, NDArray[np.int32]] = {}
 
     @property
     def cells(self) -> int:
@@ -143,6 +144,12 @@ class TraceStack:
             raise ValueError(f"unknown zone test {zone_test!r}")
         np.maximum.at(largest, groups.frame[reached], groups.size[reached])
         return largest
+
+    def sizes_anywhere(self, *, contrast: int) -> NDArray[np.int32]:
+        """Size of the motion in every picture without any zone; as sizes(), computed once per contrast level."""
+        if contrast not in self._anywhere:
+            self._anywhere[contrast] = self.sizes(np.ones((self.rows, self.columns), bool), contrast=contrast)
+        return self._anywhere[contrast]
 
     def _regroup(self, groups: _Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
         """Group the cells that a zone's edge left of the cut groups, and raise `largest` where they reach higher."""

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
     QStyle,
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -29,7 +28,7 @@ from guardia.app.session import Session
 from guardia.core.evidence import Occurrence, Origin
 from guardia.core.gates import Outcome
 from guardia.core.judgement import KINDS, Verdict, kind_of
-from guardia.ui.parts import button, draw_mark, label, verdict_colour
+from guardia.ui.parts import button, draw_mark, label, page_head, verdict_colour
 from guardia.ui.player import Player
 from guardia.ui.theme import THEME
 
@@ -204,10 +203,7 @@ class EvidencePage(QWidget):
         super().__init__()
         self._session = session
         self._model = model
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 12)
-        head = QHBoxLayout()
-        head.addWidget(label("Evidence", "title"))
+        layout, head = page_head(self, "Evidence")
         self._count = label("", "muted")
         head.addWidget(self._count)
         head.addStretch()

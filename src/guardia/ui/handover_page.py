@@ -23,7 +23,7 @@ from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
 from guardia.core.settings import limits_broken
 from guardia.report.sheet import CAUTIONS, score_rows, sheet_to_dict, steps
-from guardia.ui.parts import button, card, clear, label
+from guardia.ui.parts import button, card, clear, label, page_head
 
 
 class HandoverPage(QWidget):
@@ -33,10 +33,7 @@ class HandoverPage(QWidget):
         super().__init__()
         self._session = session
         self._model = model
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 12)
-        head = QHBoxLayout()
-        head.addWidget(label("Hand over", "title"))
+        layout, head = page_head(self, "Hand over")
         head.addStretch()
         head.addWidget(
             button("Save sheet as JSON…", self.choose_json, tip="With a published schema, for other programs")

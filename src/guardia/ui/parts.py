@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QFrame, QLabel, QLayout, QPushButton, QSizePolicy, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.core.judgement import Verdict
 from guardia.ui.theme import THEME
@@ -27,6 +27,15 @@ def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") 
     made.setToolTip(tip)
     made.clicked.connect(lambda: act())
     return made
+
+
+def page_head(page: QWidget, title: str) -> tuple[QVBoxLayout, QHBoxLayout]:
+    """Lay out a step's page: its column, and the row with its title, not yet added to the column."""
+    layout = QVBoxLayout(page)
+    layout.setContentsMargins(18, 14, 18, 12)
+    head = QHBoxLayout()
+    head.addWidget(label(title, "title"))
+    return layout, head
 
 
 def card() -> QFrame:

@@ -13,7 +13,7 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.score import Score
-from guardia.ui.parts import Mark, button, card, clear, draw_mark, label
+from guardia.ui.parts import Mark, button, card, clear, draw_mark, label, page_head
 from guardia.ui.theme import THEME
 
 _LEGEND = (
@@ -80,10 +80,7 @@ class RoundPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 12)
-        head = QHBoxLayout()
-        head.addWidget(label("Round", "title"))
+        layout, head = page_head(self, "Round")
         head.addWidget(label(f"{session.site.name}, times in {session.site.time_zone}", "muted"))
         head.addStretch()
         for verdict, recorded, text in _LEGEND:

@@ -25,6 +25,10 @@ from guardia.ui.parts import IntervalBars, Mark, label
 _FLIP_SIGNS = {Flip.NEWLY_MISSED: "▼", Flip.NEWLY_RECORDED: "▲", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_SILENCED: "◇"}
 
 
+MOST_FLIPS = 60
+"""So many flips are listed, the worst first; more would make dragging slow and be read by nobody."""
+
+
 class ScorePanel(QWidget):
     """Stays beside every step. `asked` is emitted with the occurrence ids behind a number and their title."""
 
@@ -162,7 +166,7 @@ class ScorePanel(QWidget):
             )
             hint.setFlags(Qt.ItemFlag.NoItemFlags)
             self.flips.addItem(hint)
-        for change in changes:
+        for change in changes[:MOST_FLIPS]:
             clip_start = self._clip_start(change.occurrence.clip_id)
             when = self._session.local_time(clip_start + change.occurrence.start_s)
             what = kind_of(change.occurrence.kind).text
@@ -170,6 +174,11 @@ class ScorePanel(QWidget):
             item.setData(Qt.ItemDataRole.UserRole, change.occurrence.id)
             item.setToolTip(f"{change.flip.value}: {change.reason}")
             self.flips.addItem(item)
+
+        if len(changes) > MOST_FLIPS:
+            more = QListWidgetItem(f"and {len(changes) - MOST_FLIPS} more: the numbers above open them all")
+            more.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.flips.addItem(more)
 
     def _clip_start(self, clip_id: int) -> float:
         if self._model is None:

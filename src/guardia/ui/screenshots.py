@@ -17,6 +17,7 @@ from guardia.ui.theme import THEME
 from guardia.ui.zones_page import ZonesPage
 
 SIZE = (1280, 800)
+EXAMPLE_CAMERA = "Pontoon gate"
 EXAMPLE_ZONE = PolygonZone(
     ZoneKind.WATCH,
     ((0.44, 0.24), (0.56, 0.24), (0.68, 0.75), (1.0, 0.78), (1.0, 1.0), (0.22, 1.0), (0.22, 0.76), (0.36, 0.75)),
@@ -49,9 +50,11 @@ def take_screenshots(folder: Path) -> list[Path]:
         window.open_demo()
         taken.append(_take(app, window, folder / "round.png"))
         session = window.session
-        if session is None or window.camera_id is None:
+        if session is None:
             return taken
-        model = session.camera(window.camera_id)
+        camera_id = next(i for i in session.camera_ids() if session.camera_name(i) == EXAMPLE_CAMERA)
+        window.open_camera(camera_id, "evidence")
+        model = session.camera(camera_id)
         model.change_draft(
             replace(model.draft, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0), "example for the pictures"
         )

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSlider, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QSlider, QWidget
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.help import SETTING_HELP
@@ -15,7 +15,7 @@ from guardia.app.session import Session
 from guardia.core.evidence import Occurrence
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.settings import Settings
-from guardia.ui.parts import HelpLine, card, label
+from guardia.ui.parts import HelpLine, card, label, page_head
 from guardia.ui.theme import THEME
 
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
@@ -34,10 +34,7 @@ class SensitivityPage(QWidget):
         super().__init__()
         self._session = session
         self._model = model
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 12)
-        head = QHBoxLayout()
-        head.addWidget(label("Sensitivity", "title"))
+        layout, head = page_head(self, "Sensitivity")
         head.addWidget(label(model.camera.capability.name, "muted"))
         head.addStretch()
         self._on = QCheckBox("Motion detection on")

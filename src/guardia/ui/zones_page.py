@@ -30,7 +30,7 @@ from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.settings import limits_broken
 from guardia.core.zones import PolygonZone, Zone
-from guardia.ui.parts import Mark, button, label
+from guardia.ui.parts import Mark, button, label, page_head
 from guardia.ui.zone_canvas import EDGE_PX, ZoneCanvas
 
 
@@ -50,10 +50,7 @@ class ZonesPage(QWidget):
             max_zones=capability.max_zones if capability.zone_form == "polygon" else 16,
         )
         self.canvas = ZoneCanvas(model, self.tool)
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(18, 14, 18, 12)
-        head = QHBoxLayout()
-        head.addWidget(label("Zones", "title"))
+        layout, head = page_head(self, "Zones")
         head.addStretch()
         group = QButtonGroup(self)
         self._modes: dict[Mode, QPushButton] = {}
