@@ -1,3 +1,4 @@
+import dataclasses
 import io
 import json
 from datetime import datetime
@@ -8,7 +9,7 @@ from pypdf import PdfReader
 
 from guardia.core.errors import InvalidValue
 from guardia.core.score import compare
-from guardia.core.settings import Settings, settings_from_dict
+from guardia.core.settings import Settings, limits_broken, settings_from_dict
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
@@ -63,3 +64,13 @@ class SettingsSheet(FolderCase):
         for words in ("Settings sheet: Pontoon gate", "2026-09-18 14:05", "life-safety", "Real, missed", "installed"):
             self.assertIn(words, text)
         self.assertEqual(sum(len(page.images) for page in reader.pages), 0)
+
+    def test_polygons_for_a_make_with_blocks_are_told_and_drawn_as_blocks(self):
+        draft = Settings("phone-as-camera", "medium", (ZONE,))
+        text = "\n".join(steps(draft, capability("phone-as-camera")))
+        # The zone covers the 4 left columns of the upper 3 rows of 16 x 9 blocks: all the others stay on.
+        self.assertIn("Blocks on, 132 of 16 x 9", text)
+        self.assertIn("1: 5-16  2: 5-16  3: 5-16  4: 1-16", text)
+        blocks = dataclasses.replace(content(draft), capability=capability("phone-as-camera"))
+        self.assertTrue(sheet_pdf(blocks).startswith(b"%PDF"))
+        self.assertEqual(limits_broken(draft, capability("phone-as-camera")), [])

@@ -15,23 +15,10 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from guardia.benchcam import places
-from guardia.benchcam.actors import (
-    Actor,
-    CloudShadow,
-    Colour,
-    Gull,
-    Headlights,
-    Insect,
-    Nudge,
-    Rain,
-    SunPatch,
-    Van,
-    Walker,
-    Water,
-    Wind,
-)
+from guardia.benchcam.actors import Actor, Colour, Gull, Insect, Van, Walker
 from guardia.benchcam.camera import View, lit
 from guardia.benchcam.scene import Light, Still
+from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Wind
 from guardia.core.settings import Settings
 from guardia.core.zones import BlockZone
 

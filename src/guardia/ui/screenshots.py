@@ -6,8 +6,10 @@ import tempfile
 from dataclasses import replace
 from pathlib import Path
 
+from PyQt6.QtCore import QEventLoop
 from PyQt6.QtWidgets import QApplication
 
+from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.ui.evidence_page import EvidencePage
@@ -67,6 +69,8 @@ def take_screenshots(folder: Path) -> list[Path]:
                 if isinstance(page, EvidencePage):
                     page.show_all()
                     page.select_first()
+                    if not dark:
+                        taken.append(_take_player(session, page, folder / "player.png"))
                 if isinstance(page, ZonesPage):
                     page.select_zone(0)
                 if step == "sensitivity":
@@ -75,6 +79,18 @@ def take_screenshots(folder: Path) -> list[Path]:
         THEME.apply(app, dark=False)
         window.close()
     return taken
+
+
+def _take_player(session: Session, page: EvidencePage, path: Path) -> Path:
+    """Wait until the pictures of the selected occurrence are read, and take the player at the most motion."""
+    waiting = QEventLoop()
+    session.pictures.finished.connect(waiting.quit)
+    page.look()
+    waiting.exec()
+    page.player.to_motion()
+    page.player.grab().save(str(path))
+    page.player.reject()
+    return path
 
 
 def _take(app: QApplication, window: MainWindow, path: Path) -> Path:
