@@ -193,7 +193,7 @@ def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
 
     def missed(score: Score) -> str:
         low, high = score.missed_share
-        return f"{len(score.real_missed)}  ({low:.0%} to {high:.0%} of them)"
+        return f"{len(score.real_missed)}  ({low:.0%} to {high:.0%})"
 
     def false(score: Score) -> str:
         if score.false_per_day is None or score.false_per_day_interval is None:

@@ -273,8 +273,7 @@ class EvidencePage(QWidget):
                 made = button(f"{key}  {text}", lambda k=kind: self.judge(k), "key")
                 made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
                 grid.addWidget(made, row, column)
-                grid.setColumnStretch(column, 1)
-        grid.addWidget(label("one key judges all that is\nselected; Space plays it", "muted"), 2, 6)
+        grid.addWidget(label("for all selected;\nSpace plays", "muted"), 2, 6)
         return grid
 
     def _fill_days(self) -> None:

@@ -6,6 +6,7 @@ import json
 import os
 from pathlib import Path
 
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
@@ -48,8 +49,9 @@ class HandoverPage(QWidget):
         self._sheet.setSpacing(7)
         area = QScrollArea()
         area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(sheet)
-        body.addWidget(area, 3)
+        body.addWidget(area, 5)
         side = QVBoxLayout()
         side.addWidget(label("When it is entered", "head"))
         side.addWidget(
@@ -69,7 +71,7 @@ class HandoverPage(QWidget):
         self.logbook = QListWidget()
         self.logbook.setWordWrap(True)
         side.addWidget(self.logbook, 1)
-        body.addLayout(side, 2)
+        body.addLayout(side, 3)
         layout.addLayout(body, 1)
         model.comparison_changed.connect(self.refresh)
         model.installed_changed.connect(self.refresh)
