@@ -219,13 +219,18 @@ def measure(
         np.subtract(difference, shift, out=difference)
         np.abs(difference, out=difference)
         floor = NOISE_FACTOR * noise_sigma(difference[::4, ::4])
+        lowest = difference > max(CONTRAST_LEVELS[0], floor)
+        touched = np.flatnonzero(np.logical_or.reduceat(lowest.any(axis=1), top[:-1]))
+        if not len(touched):
+            continue
+        # Only the rows of cells in which anything changed need counting.
+        first, last = int(touched[0]), int(touched[-1]) + 1
+        part = difference[top[first] : top[last]]
         for level, contrast in enumerate(CONTRAST_LEVELS):
-            changed = difference > max(contrast, floor)
-            if not changed.any():
-                break
+            changed = part > max(contrast, floor)
             across = np.add.reduceat(changed, left[:-1], axis=1, dtype=np.uint16)
-            count = np.add.reduceat(across, top[:-1], axis=0, dtype=np.uint32)
-            result[index, :, :, level] = np.floor(255 * count / pixels + 0.5)
+            count = np.add.reduceat(across, top[first:last] - top[first], axis=0, dtype=np.uint32)
+            result[index, first:last, :, level] = np.floor(255 * count / pixels[first:last] + 0.5)
     result[result < LEAST_BYTE] = 0
     return result
 

@@ -244,7 +244,7 @@ def sampled_pictures(
         If not one picture can be decoded.
     """
     with open_video(path) as (container, stream):
-        taken = _chosen(path, rate_hz)
+        taken = _chosen(path, container, stream, rate_hz)
         width = min(width_px, stream.codec_context.width)
         height = max(1, round(stream.codec_context.height * width / stream.codec_context.width))
         if width < GRID_COLUMNS or height < GRID_ROWS:
@@ -297,32 +297,48 @@ class _Taken:
     first_s: float
 
 
-def _chosen(path: Path, rate_hz: float) -> _Taken | None:
-    """Choose the pictures from the packets alone; None where packets carry no presentation times."""
-    with open_video(path) as (container, stream):
-        stamps = []
-        try:
-            for packet in container.demux(stream):
-                if packet.size == 0:
-                    continue
-                if packet.pts is None:
-                    return None
+_REWINDS = frozenset(("mov,mp4,m4a,3gp,3g2,mj2", "matroska,webm"))
+"""Containers with an index, which can be read from the beginning again without opening them anew."""
+
+
+def _chosen(path: Path, container: Any, stream: Any, rate_hz: float) -> _Taken | None:
+    """Choose the pictures from the packets alone; None where packets carry no presentation times.
+
+    Leaves the container at its beginning.
+    """
+    if container.format.name in _REWINDS:
+        stamps = _stamps(container, stream)
+        container.seek(0)
+    else:
+        with open_video(path) as (another, its_stream):
+            stamps = _stamps(another, its_stream)
+    if not stamps:
+        return None
+    stamps.sort()
+    base = float(stream.time_base)
+    first = stamps[0]
+    taken = []
+    next_tick = 0
+    for pts in stamps:
+        at = (pts - first) * base
+        if at >= next_tick / rate_hz - 1e-6:
+            taken.append(pts)
+            next_tick = int(at * rate_hz + 1e-6) + 1
+    return _Taken(frozenset(taken), first * base)
+
+
+def _stamps(container: Any, stream: Any) -> list[int]:
+    """Presentation times of all packets, in stream ticks, up to where a file breaks off; empty where one has none."""
+    stamps: list[int] = []
+    try:
+        for packet in container.demux(stream):
+            if packet.size and packet.pts is None:
+                return []
+            if packet.size:
                 stamps.append(packet.pts)
-        except av.error.FFmpegError:
-            pass  # what was read until the break is used
-        if not stamps:
-            return None
-        stamps.sort()
-        base = float(stream.time_base)
-        first = stamps[0]
-        taken = []
-        next_tick = 0
-        for pts in stamps:
-            at = (pts - first) * base
-            if at >= next_tick / rate_hz - 1e-6:
-                taken.append(pts)
-                next_tick = int(at * rate_hz + 1e-6) + 1
-        return _Taken(frozenset(taken), first * base)
+    except av.error.FFmpegError:
+        pass
+    return stamps
 
 
 def _decoded(container: Any, stream: Any, taken: _Taken | None, threads: int) -> Iterator[tuple[float, Any]]:
