@@ -25,7 +25,7 @@ from guardia.core.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.media.analysis import analyse_clip
 
 ROUNDS = 5
-_WIDTH, _HEIGHT, _RATE_HZ, _SECONDS = 1920, 1080, 25, 10
+_WIDTH, _HEIGHT, _RATE_HZ, _SECONDS = 1920, 1080, 25, 20
 
 
 @dataclass(frozen=True)
@@ -132,19 +132,21 @@ def _cpu(work: Callable[[], object]) -> float:
 
 def _plain_decode(path: Path) -> None:
     with av.open(str(path)) as container:
-        container.streams.video[0].thread_type = "AUTO"
+        # One thread on both sides, as imports use one per clip: threads that wait for each other blur processor time.
+        container.streams.video[0].codec_context.thread_count = 1
         for _ in container.decode(video=0):
             pass
 
 
 def _analysis(name: str, path: Path, most: float) -> Measured:
-    ours, plain = [], []
+    """The pair with the median ratio, of pairs measured one right after the other."""
+    pairs = []
     for _ in range(ROUNDS):
-        plain.append(_cpu(lambda: _plain_decode(path)))
-        ours.append(_cpu(lambda: analyse_clip(path)))
-    a, b = statistics.median(ours), statistics.median(plain)
+        plain = _cpu(lambda: _plain_decode(path))
+        pairs.append((_cpu(lambda: analyse_clip(path, threads=1)), plain))
+    ours, plain = sorted(pairs, key=lambda p: p[0] / p[1])[ROUNDS // 2]
     title = f"processor time of analysing 1080p H.264 {name}, against a plain decode of every frame"
-    return Measured(title, a, b, f"ratio at most {most}", a / b <= most)
+    return Measured(title, ours, plain, f"ratio at most {most}", ours / plain <= most)
 
 
 def _rescore(path: Path) -> Measured:
