@@ -210,6 +210,8 @@ def measure(
     top = np.round(np.linspace(0, height, rows + 1)).astype(int)
     left = np.round(np.linspace(0, width, columns + 1)).astype(int)
     pixels = np.outer(np.diff(top), np.diff(left))
+    row_of, column_of = np.repeat(np.arange(rows), np.diff(top)), np.repeat(np.arange(columns), np.diff(left))
+    cell_of = (row_of[:, None] * columns + column_of[None, :]).ravel()
     result = np.zeros((frames, rows, columns, len(CONTRAST_LEVELS)), np.uint8)
     base = background.astype(np.int16)
     for index in range(frames):
@@ -219,18 +221,13 @@ def measure(
         np.subtract(difference, shift, out=difference)
         np.abs(difference, out=difference)
         floor = NOISE_FACTOR * noise_sigma(difference[::4, ::4])
-        lowest = difference > max(CONTRAST_LEVELS[0], floor)
-        touched = np.flatnonzero(np.logical_or.reduceat(lowest.any(axis=1), top[:-1]))
-        if not len(touched):
-            continue
-        # Only the rows of cells in which anything changed need counting.
-        first, last = int(touched[0]), int(touched[-1]) + 1
-        part = difference[top[first] : top[last]]
+        # Few pixels change: they are looked up once, and each level counts the cells of those above it.
+        values = difference.ravel()
+        found = np.flatnonzero(values > max(CONTRAST_LEVELS[0], floor))
+        values, cells = values[found], cell_of[found]
         for level, contrast in enumerate(CONTRAST_LEVELS):
-            changed = part > max(contrast, floor)
-            across = np.add.reduceat(changed, left[:-1], axis=1, dtype=np.uint16)
-            count = np.add.reduceat(across, top[first:last] - top[first], axis=0, dtype=np.uint32)
-            result[index, first:last, :, level] = np.floor(255 * count / pixels[first:last] + 0.5)
+            count = np.bincount(cells[values > max(contrast, floor)], minlength=rows * columns)
+            result[index, :, :, level] = np.floor(255 * count.reshape(rows, columns) / pixels + 0.5)
     result[result < LEAST_BYTE] = 0
     return result
 
