@@ -1,5 +1,6 @@
 """Each step of the window by itself: what a person does there and what then shows."""
 
+import shutil
 from unittest import mock
 
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
@@ -290,6 +291,18 @@ class Playing(StepCase):
         self.assertEqual(player._at, 0)
         self.press(player, Qt.Key.Key_Escape)
         self.assertFalse(self.session.pictures.busy)
+
+    def test_pictures_that_are_gone_are_told_in_the_player_and_the_judgement_stays(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        page.show_all()
+        page.select_first()
+        kind = self.model.occurrence(self.model.selected[0]).kind
+        shutil.rmtree(self.session.folder / "media")
+        page.look()
+        self.assertIn("Put the media folder back", page.player.screen_view.waiting)
+        self.assertFalse(page.player.grab().isNull())
+        page.player.reject()
+        self.assertEqual(self.model.occurrence(self.model.selected[0]).kind, kind)
 
 
 class ScoreBesideEveryStep(StepCase):

@@ -119,7 +119,8 @@ class CameraModel(QObject):
         occurrence = self._by_id[occurrence_id]
         path = self._project.clip_path(occurrence.clip_id)
         start = max(0.0, occurrence.start_s - LEAD_S)
-        end = min(occurrence.end_s + LEAD_S, start + LONGEST_LOOK_S)
+        times = self.evidence.stack.times[self.evidence.clip_index[occurrence.clip_id]]
+        end = min(occurrence.end_s + LEAD_S, start + LONGEST_LOOK_S, times[-1] if times else 0.0)
 
         def read(token: Token, _report: Report) -> list[tuple[float, bytes]]:
             return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)

@@ -30,6 +30,7 @@ class _Screen(QWidget):
         self._seek = seek
         self.at_s = self._occurrence.start_s
         self.picture = QPixmap()
+        self.waiting = "reading its pictures …"
         self.span = (0.0, 1.0)
         self.setMinimumSize(640, 360 + _CURVE_HEIGHT)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
@@ -52,7 +53,8 @@ class _Screen(QWidget):
         room = QRectF(0, 0, self.width(), self.height() - _CURVE_HEIGHT)
         if self.picture.isNull():
             painter.setPen(THEME.colour("muted"))
-            painter.drawText(room, Qt.AlignmentFlag.AlignCenter, "reading its pictures …")
+            flags = Qt.AlignmentFlag.AlignCenter | Qt.TextFlag.TextWordWrap
+            painter.drawText(room, int(flags), self.waiting)
         else:
             size = self.picture.size().scaled(room.size().toSize(), Qt.AspectRatioMode.KeepAspectRatio)
             area = QRectF((room.width() - size.width()) / 2, 0, size.width(), size.height())
@@ -98,7 +100,7 @@ class _Screen(QWidget):
 
 
 class Player(QDialog):
-    """Plays the stretch around an occurrence; letters judge it."""
+    """Plays the stretch around an occurrence."""
 
     def __init__(self, parent: QWidget, session: Session, model: CameraModel, occurrence_id: int) -> None:
         super().__init__(parent)
@@ -128,6 +130,7 @@ class Player(QDialog):
             row.addWidget(made)
         row.addStretch()
         self._time = label("", "muted")
+        self._time.setMinimumWidth(112)
         row.addWidget(self._time)
         layout.addLayout(row)
         for made in self.findChildren(QPushButton):
@@ -136,10 +139,16 @@ class Player(QDialog):
         self._timer.timeout.connect(lambda: self.step(1, again=True))
         self.set_speed(1)
         session.pictures.succeeded.connect(self._take)
+        session.pictures.failed.connect(self._tell_unreadable)
         try:
             session.pictures.start("Reading pictures", model.pictures_job(occurrence_id))
         except GuardiaError as error:
             session.messages.tell_error(error)
+            self._tell_unreadable(error)
+
+    def _tell_unreadable(self, error: BaseException) -> None:
+        self.screen_view.waiting = str(error)
+        self.screen_view.update()
 
     def _take(self, pictures: list[tuple[float, bytes]]) -> None:
         for at, jpeg in pictures:
@@ -218,6 +227,7 @@ class Player(QDialog):
         """Stop reading and playing."""
         self._timer.stop()
         self._session.pictures.succeeded.disconnect(self._take)
+        self._session.pictures.failed.disconnect(self._tell_unreadable)
         self._session.pictures.cancel()
         super().done(result)
 
