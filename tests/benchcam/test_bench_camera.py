@@ -20,7 +20,7 @@ class BenchCamera(FolderCase):
     @classmethod
     def setUpClass(cls):
         cls.scene = build_scene(STORE)
-        cls.event = next(e for e in cls.scene.events if e.kind == "person" and cls.scene.light(e.begin_s) is Light.DUSK)
+        cls.event = next(e for e in cls.scene.events if e.kind == "person" and cls.scene.light(e.begin_s) is Light.DAY)
 
     def triggers(self, settings: Settings, *, walker: bool = True) -> list[float]:
         actors = self.event.actors if walker else ()

@@ -7,7 +7,7 @@ from guardia.core.evidence import Origin, propose_occurrences
 from guardia.core.gates import Gate, replay
 from guardia.core.judgement import Verdict
 from guardia.core.score import Flip, compare, heat, score
-from guardia.core.trace import sparse_trace
+from guardia.core.trace import measure, snapshot_background, sparse_trace
 from guardia.core.zones import PolygonZone, ZoneKind
 from tests.support import blob_trace, capability, evidence_of, plain
 
@@ -157,3 +157,35 @@ class Proposing(unittest.TestCase):
         self.assertEqual(
             propose_occurrences(blob_trace([0] * 11), contrast=12, size=0.01, origin=Origin.MOTION), [(0.0, 2.0)]
         )
+
+
+class Snapshots(unittest.TestCase):
+    def test_a_snapshot_tries_place_and_size_and_leaves_time_out(self):
+        traces = [blob_trace([12]), blob_trace([3]), blob_trace([0])]
+        starts = [1_757_200_000.0 + n for n in (0, 5000, 5001)]
+        evidence = evidence_of(traces, kinds=["person", "person", "other_false"], starts=starts, origin=Origin.SNAPSHOT)
+        done = replay(evidence, plain(4, hold_s=2.0, retrigger_wait_s=60.0), capability())
+        self.assertEqual([done.outcomes[i].recorded for i in (100, 101, 102)], [True, False, False])
+        self.assertIs(done.outcomes[101].gate, Gate.SIZE)
+        told = " ".join(compare(evidence, plain(4), plain(2), capability()).limits)
+        self.assertIn("3 snapshots show where and how large", told)
+        self.assertIsNone(compare(evidence, plain(4), plain(2), capability()).draft.false_per_day)
+
+    def test_a_snapshot_of_what_a_clip_shows_too_is_counted_once(self):
+        traces = [blob_trace([9] * 20), blob_trace([9]), blob_trace([9])]
+        starts = [1_757_200_000.0 + n for n in (0, 20, 400)]
+        evidence = evidence_of(
+            traces, kinds=["person"] * 3, starts=starts, origin=[Origin.MOTION, Origin.SNAPSHOT, Origin.SNAPSHOT]
+        )
+        self.assertEqual(evidence.repeated, {101})
+
+    def test_a_single_picture_is_held_against_the_others_of_its_hour(self):
+        rng = np.random.default_rng(5)
+        wall = rng.integers(60, 140, (180, 320))
+        others = [np.clip(wall + shift + rng.normal(0, 1, wall.shape), 0, 255).astype(np.uint8) for shift in (0, 9, -6)]
+        picture = others[0].copy()
+        picture[60:100, 100:140] = 230
+        background = snapshot_background(picture, others[1:] + others[1:])
+        trace = sparse_trace(np.zeros(1), measure(picture[None], background))
+        self.assertEqual(len(propose_occurrences(trace, contrast=18, size=0.01, origin=Origin.SNAPSHOT)), 1)
+        np.testing.assert_array_equal(snapshot_background(picture, others[1:]), picture)

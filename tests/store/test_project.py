@@ -1,13 +1,18 @@
 import json
+import resource
 import shutil
+import signal
 import sqlite3
 from contextlib import closing
 from unittest import mock
+
+import numpy as np
 
 from guardia.app.makes import capability_data
 from guardia.core.errors import InvalidValue, ProjectError
 from guardia.core.evidence import Origin
 from guardia.core.settings import Settings
+from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.store import database
 from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, NewOccurrence, Site
@@ -118,6 +123,32 @@ class WhenThingsGoWrong(ProjectCase):
             newer.execute(f"PRAGMA user_version = {database.SCHEMA_VERSION + 1}")
         with self.assertRaisesRegex(ProjectError, "newer Guardia"):
             Project(self.folder / "site")
+
+    def test_a_disk_that_takes_no_more_is_told_and_what_was_saved_stays(self):
+        # A limit of the operating system on what this process may write stands in for the full disk.
+        project, camera = self.new_project()
+        clip = project.add_clip(camera, self.clip_file())
+        project.close()
+        signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
+        before = resource.getrlimit(resource.RLIMIT_FSIZE)
+        self.addCleanup(resource.setrlimit, resource.RLIMIT_FSIZE, before)
+        with Project(self.folder / "site") as full:
+            wal = (self.folder / "site" / FILE_NAME).stat().st_size
+            large = self.clip_file(b"x" * 2 * wal, "b.mp4")
+            resource.setrlimit(resource.RLIMIT_FSIZE, (wal, before[1]))
+            turns = np.linspace(0, 2 * np.pi, 3000, endpoint=False)
+            round_zone = tuple(zip(0.5 + 0.4 * np.cos(turns), 0.5 + 0.4 * np.sin(turns), strict=True))
+            long = PolygonZone(ZoneKind.WATCH, round_zone)
+            with self.assertRaisesRegex(ProjectError, "disk|cannot be opened or read"):
+                full.save_draft(camera, Settings("polygon-mains-camera", "5", (long,) * 8))
+            with self.assertRaisesRegex(ProjectError, "cannot be copied.*kept"):
+                full.add_clip(camera, large)
+            resource.setrlimit(resource.RLIMIT_FSIZE, before)
+            self.assertEqual(full.camera(camera).draft, INSTALLED)
+            self.assertEqual([c.id for c in full.clips(camera)], [clip])
+            full.save_draft(camera, Settings("polygon-mains-camera", "5"))
+        with Project(self.folder / "site") as again:
+            self.assertEqual(again.camera(camera).draft.notch, "5")
 
     def test_errors_of_the_disk_are_told_in_words(self):
         project, camera = self.new_project()

@@ -13,6 +13,7 @@ PROGRAM = """
 import sys
 from pathlib import Path
 from PyQt6.QtCore import QTimer
+from PyQt6.QtWidgets import QLabel
 from guardia.ui.run import make_application
 from guardia.ui.main_window import MainWindow
 app = make_application()
@@ -28,6 +29,9 @@ def shot():
     frame = window.frameGeometry()
     colours = {screen.pixel(x, y) for x in range(0, screen.width(), 5) for y in range(0, screen.height(), 5)}
     print("colours", len(colours), "exposed", window.windowHandle().isExposed(), "step", window.current_step())
+    wide = [w for w in window.findChildren(QLabel) if w.isVisible() and w.text() and not w.wordWrap()]
+    cut = [w.text() for w in wide if w.width() + 1 < w.sizeHint().width()]
+    print("scale", window.devicePixelRatio(), "cut", cut)
     window.close()
     app.quit()
 QTimer.singleShot(500, look)
@@ -36,14 +40,14 @@ sys.exit(app.exec())
 
 
 class RealWindow(FolderCase):
-    def test_the_demo_opens_on_a_virtual_screen(self):
+    def test_the_demo_opens_on_a_virtual_screen_of_usual_and_of_doubled_density(self):
         server = shutil.which("Xvfb")
         if server is None:
             if os.environ.get("CI"):
                 self.fail("Xvfb is missing in CI; the test set-up must install it")
             self.skipTest("Xvfb is not installed")
         read, write = os.pipe()
-        command = [server, "-displayfd", str(write), "-screen", "0", "1280x800x24", "-nolisten", "tcp"]
+        command = [server, "-displayfd", str(write), "-screen", "0", "2560x1600x24", "-nolisten", "tcp"]
         screen = subprocess.Popen(command, pass_fds=[write], stderr=subprocess.DEVNULL)
         self.addCleanup(screen.wait)
         self.addCleanup(screen.terminate)
@@ -52,14 +56,18 @@ class RealWindow(FolderCase):
             display = f":{numbers.readline().strip()}"
         environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
         environment["PYTHONPATH"] = str(Path(__file__).resolve().parents[2] / "src")
-        done = subprocess.run(
-            [sys.executable, "-c", PROGRAM, str(self.folder)],
-            env=environment, capture_output=True, text=True, timeout=120, check=False,
-        )  # fmt: skip
-        self.assertEqual(done.returncode, 0, done.stderr)
-        words = done.stdout.split()
-        self.assertEqual(words[2:], ["exposed", "True", "step", "zones"], done.stderr)
-        self.assertGreater(int(words[1]), 500, "the screen shows hardly anything")
+        for scale in ("1", "2"):
+            done = subprocess.run(
+                [sys.executable, "-c", PROGRAM, str(self.folder)],
+                env=environment | {"QT_SCALE_FACTOR": scale},
+                capture_output=True, text=True, timeout=120, check=False,
+            )  # fmt: skip
+            self.assertEqual(done.returncode, 0, done.stderr)
+            shown, density = done.stdout.splitlines()
+            words = shown.split()
+            self.assertEqual(words[2:], ["exposed", "True", "step", "zones"], done.stderr)
+            self.assertGreater(int(words[1]), 500, "the screen shows hardly anything")
+            self.assertEqual(density, f"scale {float(scale)} cut []")
 
 
 if __name__ == "__main__":

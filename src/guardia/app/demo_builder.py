@@ -43,7 +43,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             capability = capability_data(place.installed.capability)
             since = tern_quay.FIRST_DAY.timestamp()
             camera_id = project.add_camera(place.name, capability, place.installed, from_s=since)
-            for sub, origin in _ORIGINS:
+            for sub, origin in (o for o in _ORIGINS if (source / o[0]).is_dir()):
                 request = ImportRequest(folder, camera_id, (source / sub,), origin)
                 notes += import_clips(request, token=token, progress=progress).notes
             evidence = project.evidence(camera_id)
@@ -58,7 +58,12 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
     return notes
 
 
-_ORIGINS = (("motion", Origin.MOTION), ("continuous", Origin.CONTINUOUS), ("walk-test", Origin.WALK_TEST))
+_ORIGINS = (
+    ("motion", Origin.MOTION),
+    ("continuous", Origin.CONTINUOUS),
+    ("walk-test", Origin.WALK_TEST),
+    ("snapshot", Origin.SNAPSHOT),
+)
 
 
 def read_truth(path: Path) -> dict[str, list[dict[str, object]]]:

@@ -5,11 +5,15 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator
 from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
 from multiprocessing import get_context
 from pathlib import Path
 from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
 
 from guardia.app.jobs import Meter, Report, Token
 from guardia.core.errors import GuardiaError, ProjectError, UnreadableClip
@@ -18,11 +22,13 @@ from guardia.core.trace import Trace
 from guardia.media.analysis import (
     VIEW_PICTURES,
     analyse_clip,
+    analyse_snapshot,
     clean_view,
     decode_grey,
     encode_jpeg,
     key_pictures,
     key_times,
+    still_luma,
 )
 from guardia.media.reader import clip_start, probe
 from guardia.store.project import Project
@@ -83,8 +89,11 @@ class ImportResult:
     stopped: bool = False
 
 
-def find_clips(paths: tuple[Path, ...]) -> Iterator[Path]:
-    """Files as given, and of folders those with a video's ending, in order of name; hidden ones left out."""
+STILL_SUFFIXES = frozenset((".jpg", ".jpeg", ".png", ".bmp", ".webp"))
+
+
+def find_clips(paths: tuple[Path, ...], *, suffixes: frozenset[str] = VIDEO_SUFFIXES) -> Iterator[Path]:
+    """Files as given, and of folders those with a fitting ending, in order of name; hidden ones left out."""
     for path in paths:
         if path.is_dir():
             for folder, folders, names in os.walk(path):
@@ -92,7 +101,7 @@ def find_clips(paths: tuple[Path, ...]) -> Iterator[Path]:
                 yield from (
                     Path(folder) / n
                     for n in sorted(names)
-                    if Path(n).suffix.lower() in VIDEO_SUFFIXES and not n.startswith(".")
+                    if Path(n).suffix.lower() in suffixes and not n.startswith(".")
                 )
         else:
             yield path
@@ -118,9 +127,11 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
     result = ImportResult()
     with Project(request.project) as project:
         zone = ZoneInfo(project.site().time_zone)
-        files = list(find_clips(request.files))
+        stills = request.origin is Origin.SNAPSHOT
+        files = list(find_clips(request.files, suffixes=STILL_SUFFIXES if stills else VIDEO_SUFFIXES))
         if request.files and not files:
-            result.notes.append("The folder holds no files that are named like videos.")
+            kind = "pictures" if stills else "videos"
+            result.notes.append(f"The folder holds no files that are named like {kind}.")
         meter = Meter(len(files), progress)
         for index, path in enumerate(files):
             if token.cancelled:
@@ -158,6 +169,7 @@ class _Task:
     clip: Clip
     path: Path
     others: tuple[bytes, ...]
+    stills: tuple[Path, ...]
     contrast: int
     size: float
 
@@ -171,15 +183,26 @@ class _Measured:
 
 
 def _measure(task: _Task) -> _Measured:
-    analysis = analyse_clip(task.path, other_backgrounds=[decode_grey(b) for b in task.others], threads=1)
+    others = [decode_grey(b) for b in task.others]
+    if task.clip.origin is Origin.SNAPSHOT:
+        analysis = analyse_snapshot(task.path, [*_readable(task.stills), *others])
+    else:
+        analysis = analyse_clip(task.path, other_backgrounds=others, threads=1)
     trace = analysis.trace
     spans = propose_occurrences(trace, contrast=task.contrast, size=task.size, origin=task.clip.origin)
     found = []
     for begin, end in spans:
-        times = key_times(trace, begin, end, contrast=task.contrast)
+        still = task.clip.origin is Origin.SNAPSHOT
+        times = [0.0] if still else key_times(trace, begin, end, contrast=task.contrast)
         found.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
     background = encode_jpeg(analysis.background, quality=80)
     return _Measured(trace, background, float(analysis.background.mean()), tuple(found))
+
+
+def _readable(paths: tuple[Path, ...]) -> Iterator[NDArray[np.uint8]]:
+    for path in paths:
+        with suppress(UnreadableClip):
+            yield still_luma(path)
 
 
 def _measure_all(project: Project, camera_id: int, result: ImportResult, token: Token, progress: Report) -> None:
@@ -204,7 +227,9 @@ def _measure_all(project: Project, camera_id: int, result: ImportResult, token: 
                     result.notes.append(str(error))
                     continue
                 others = tuple(project.backgrounds(camera_id, clip.start_s))
-                running[pool.submit(_measure, _Task(clip, path, others, finest.contrast, finest.size))] = clip
+                stills = tuple(project.stills(camera_id, clip)) if clip.origin is Origin.SNAPSHOT else ()
+                task = _Task(clip, path, others, stills, finest.contrast, finest.size)
+                running[pool.submit(_measure, task)] = clip
                 return
 
         for _ in range(2 * (os.cpu_count() or 1)):

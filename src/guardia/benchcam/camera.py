@@ -80,7 +80,7 @@ class View:
         self._actors = actors
         self._night = light is Light.NIGHT
         self._rng = np.random.default_rng(seed)
-        sigma = {Light.DAY: 1.6, Light.DUSK: 3.2, Light.NIGHT: 4.8}[light]
+        sigma = {Light.DAY: 1.3, Light.DUSK: 2.4, Light.NIGHT: 3.8}[light]
         self._noise = self._rng.normal(0, sigma, (HEIGHT * 2, WIDTH * 2)).astype(np.float32)
 
     def picture(self, at_s: float) -> NDArray[np.uint8]:

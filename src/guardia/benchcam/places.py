@@ -70,8 +70,8 @@ def workshop_door() -> Still:
     """A gravel yard before a brick workshop with a large door and a stack of timber."""
     c = Canvas(33)
     c.sky()
-    gravel = c.noise((180, 320), (360, 640))
-    c.fill(c.ground, (146, 140, 130), gravel, 13)
+    gravel = c.ground_noise(6.0, (40, 40), (128, 128), (256, 256))
+    c.fill(c.ground, (146, 140, 130), gravel + 0.5 * c.noise((9, 16), (30, 60)), 9)
     tracks = c.ground & ((abs(c.x - 0.6) < 0.28) | (abs(c.x - 2.3) < 0.28))
     c.colour[tracks] *= 0.86
     c.quad(((-7, 0, 15.5), (7.5, 0, 15.5), (7.0, 0, 14.2), (-6.5, 0, 14.2)), (20, 20, 24, 70))
@@ -141,17 +141,21 @@ def winter_store() -> Still:
     for x, z, tone in covers:
         _covered(c, x, z, tone)
     c.distance[:] = np.where(c.ground, c.distance, 16)
-    return c.still()
+    still = c.still(haze=0.0)
+    row, column = np.mgrid[-1:1:360j, -1:1:640j].astype(np.float32)
+    aisle = np.exp(-((column / 0.55) ** 2)) * np.clip(row + 0.75, 0, 1)
+    still.colour[:] *= (1.02 + 0.42 * aisle)[..., None] * np.array([1.04, 1.0, 0.94], np.float32)
+    return still
 
 
 def office_step() -> Still:
     """A gravel path from a road to the office's door, between hedges."""
     c = Canvas(69)
     c.sky(trees=(92, 108, 92))
-    lawn = c.noise((60, 110), (240, 420), (360, 640))
-    c.fill(c.ground, (104, 120, 78), lawn, 10)
+    lawn = c.ground_noise(9.0, (20, 20), (90, 90), (256, 256)) + 0.8 * c.noise((12, 30), (40, 110))
+    c.fill(c.ground, (104, 120, 78), lawn, 8)
     path = c.ground & (abs(c.x - 0.2 - 0.015 * (c.z - 5) ** 1.5) < 1.0) & (c.z < 17.0)
-    c.fill(path, (164, 156, 142), c.noise((180, 320), (360, 640)), 12)
+    c.fill(path, (164, 156, 142), c.ground_noise(6.0, (40, 40), (128, 128), (256, 256)), 9)
     road = c.ground & (c.z > 19.0) & (c.z < 25.0)
     c.fill(road, (104, 106, 110), c.noise((100, 180), (360, 640)), 5)
     c.colour[road & (abs(c.z - 22.0) < 0.1) & (c.x % 3 < 1.6)] = 214

@@ -6,6 +6,8 @@ import json
 from collections.abc import Callable
 from pathlib import Path
 
+from PIL import Image
+
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Scene, local_time
 from guardia.core.capability import Capability
@@ -32,7 +34,7 @@ def record(
     scene
         The place and what happens there.
     folder
-        Receives motion/, continuous/, walk-test/ and truth.jsonl.
+        Receives motion/, continuous/, walk-test/, snapshot/ and truth.jsonl.
     capability
         The make.
     settings
@@ -70,6 +72,14 @@ def record(
             view = scene.view(begin, 900 + index)
             clip = record_continuous(view, folder / sub / name, begin_s=begin, end_s=begin + lasts)
             truth.append(_truth(scene, f"{sub}/{name}", origin, clip))
+    if scene.snapshots:
+        (folder / "snapshot").mkdir(exist_ok=True)
+    for at in scene.snapshots:
+        if only(at):
+            name = f"{scene.place.slug}_{local_time(at):%Y%m%d_%H%M%S}.jpg"
+            picture = Image.fromarray(scene.view(at, round(at)).picture(at))
+            picture.save(folder / "snapshot" / name, quality=68)
+            truth.append(_truth(scene, f"snapshot/{name}", Origin.SNAPSHOT, Recorded(at, at, at + 0.01)))
     (folder / "truth.jsonl").write_text("".join(json.dumps(entry) + "\n" for entry in truth), "utf-8")
 
 

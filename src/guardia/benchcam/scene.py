@@ -110,6 +110,15 @@ class Canvas:
         """Smooth noise over the whole canvas."""
         return cloud(self.rng, self.shape, octaves)
 
+    def ground_noise(self, tile_m: float, *octaves: tuple[int, int]) -> Picture:
+        """Noise that lies on the ground: drawn out by the perspective, fading with distance."""
+        tile = cloud(self.rng, (512, 512), octaves)
+        across = (self.x * (512 / tile_m)).astype(np.int64) % 512
+        along = (self.z * (512 / tile_m)).astype(np.int64) % 512
+        fade: Picture = np.clip(7.0 / self.z, 0.15, 1.0)
+        lying: Picture = (tile[along, across] * np.where(self.ground, fade, 1.0)).astype(np.float32)
+        return lying
+
     def fill(self, where: NDArray[np.bool_], base: Tone, texture: Picture, depth: float) -> None:
         """Fill an area with a tone and a texture of a given depth."""
         self.colour[where] = (np.array(base, np.float32) + depth * texture[..., None])[where]
@@ -210,21 +219,25 @@ class Canvas:
         bend = np.clip((lowest - self.row) / 170, 0, 1)
         self.reeds = np.maximum(self.reeds, np.clip(soft * 1.3, 0, 1).astype(np.float32) * bend)
 
-    def still(self) -> Still:
-        """The finished scene."""
+    def still(self, *, haze: float = 0.35) -> Still:
+        """The finished scene, paler with distance (haze 0..1) and darker towards the lens's corners."""
         solid = np.array(self.image, np.float32)
         covered = np.abs(solid - np.clip(self.colour, 0, 255).astype(np.uint8)).sum(axis=-1) > 3
         self.water[covered] = 0
         small = self.image.filter(ImageFilter.GaussianBlur(0.9)).resize((WIDTH, HEIGHT), Image.Resampling.BOX)
-        grain = 2.2 * cloud(self.rng, (HEIGHT, WIDTH), ((180, 320),))[..., None]
 
         def shrink(layer: Picture) -> Picture:
             fine = layer.reshape(HEIGHT, _OVERSAMPLE, WIDTH, _OVERSAMPLE)
             return np.asarray(fine.mean(axis=(1, 3)), np.float32)
 
-        return Still(
-            np.asarray(small, np.float32) + grain, shrink(self.distance), shrink(self.water), shrink(self.reeds)
-        )
+        far = shrink(self.distance)
+        veil = haze * (1 - np.exp(-far / 70))[..., None]
+        air = np.asarray(small, np.float32) * (1 - veil) + np.array([204, 210, 216], np.float32) * veil
+        row, column = np.mgrid[-1 : 1 : HEIGHT * 1j, -1 : 1 : WIDTH * 1j]
+        lens = (1 - 0.16 * (row**2 + column**2) ** 1.5 / 2)[..., None].astype(np.float32)
+        grain = 2.2 * cloud(self.rng, (HEIGHT, WIDTH), ((180, 320),))[..., None]
+
+        return Still((air * lens + grain).astype(np.float32), far, shrink(self.water), shrink(self.reeds))
 
 
 def at(x: float, y: float, z: float) -> tuple[float, float]:

@@ -18,7 +18,7 @@ from guardia.benchcam import places
 from guardia.benchcam.actors import Actor, Colour, Gull, Insect, Van, Walker
 from guardia.benchcam.camera import View, lit
 from guardia.benchcam.scene import Light, Still
-from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Wind
+from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Web, Wind
 from guardia.core.settings import Settings
 from guardia.core.zones import BlockZone
 
@@ -30,6 +30,11 @@ WINDY_DAYS = (1, 2, 5, 8, 11)
 WET_NIGHTS = (3, 8, 12)
 JUDGED_DAYS = 10
 """The demo's technician has judged the first of the days; the last are left to judge."""
+
+VISITS = ((2, 10.2), (6, 11.1), (9, 16.4))
+"""Day and hour of a visit that passes one camera after another."""
+
+VISIT_WAY = ("office-step", "pontoon-gate", "slipway")
 
 REAL_KINDS = ("person", "vehicle", "parcel")
 CONTINUOUS_S = 240.0
@@ -224,6 +229,7 @@ class Scene:
     glitter: tuple[Span, ...]
     continuous_s: tuple[float, ...]
     walk_test_s: float
+    snapshots: tuple[float, ...]
 
     def view(self, at_s: float, seed: int) -> View:
         """The camera's view around a moment."""
@@ -241,10 +247,10 @@ class Scene:
         return View(lit(self.still, light, level=float(level)), [water, wind, *moving], light, seed)
 
     def light(self, at_s: float) -> Light:
-        """Light at a moment of the scene's clock; indoors it is dusk by day."""
+        """Light at a moment of the scene's clock."""
         hour = at_s / 3600 % 24
         if 6.6 <= hour < 19.2:
-            return Light.DAY if self.place.open_air else Light.DUSK
+            return Light.DAY
         return Light.DUSK if 6.1 <= hour < 20.0 else Light.NIGHT
 
 
@@ -331,6 +337,17 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
             events.append(Event("insect_or_web", begin, begin + lasts, (moths,)))
         if rng.random() < 0.2:
             events.append(_four_legs(rng, moment(day, 6.5, 23.0)))
+    extra = np.random.default_rng([seed, number, 1])
+    if place.slug in VISIT_WAY:
+        for day, hour in VISITS:
+            begin = day * 86400 + hour * 3600 + 40.0 * VISIT_WAY.index(place.slug)
+            events.append(_person(extra, place, begin, run=day == VISITS[-1][0]))
+    if place.slug == "slipway":
+        for day in (4, 9, 10, 13):
+            begin = day * 86400 + extra.uniform(20.5, 23.5) * 3600
+            events.append(Event("insect_or_web", begin, begin + 16.0, (Web(begin, 16.0),)))
+    if place.slug == "winter-store":
+        events.append(_far_work(day=4, hour=14.3))
     if place.slug == "fuel-berth":
         begin = 8 * 86400 + 14.4 * 3600
         events.append(Event("camera_moved", begin, begin + 10.0, (Nudge(begin, 10.0),)))
@@ -346,7 +363,9 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
     walk_test = 5 * 86400 + (14.0 + number / 2) * 3600
     events.append(_walk_test(place, walk_test))
     events.sort(key=lambda e: e.begin_s)
-    return Scene(place, place.paint(), tuple(events), tuple(gusts), tuple(glitter), continuous, walk_test)
+    first, count = 4 * 86400 + 13.3 * 3600, 24 if place.slug == "winter-store" else 0
+    snapshots = tuple(first + 300.0 * n for n in range(count))
+    return Scene(place, place.paint(), tuple(events), tuple(gusts), tuple(glitter), continuous, walk_test, snapshots)
 
 
 def _timed(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, float], ...]:
@@ -358,7 +377,15 @@ def _timed(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, 
     return tuple(timed)
 
 
-def _person(rng: np.random.Generator, place: Place, begin: float, *, night: bool = False, far: bool = False) -> Event:
+def _person(
+    rng: np.random.Generator,
+    place: Place,
+    begin: float,
+    *,
+    night: bool = False,
+    far: bool = False,
+    run: bool = False,
+) -> Event:
     line = place.far_line if far else place.lines[int(rng.integers(len(place.lines)))]
     if rng.random() < 0.5:
         line = tuple(reversed(line))
@@ -366,6 +393,8 @@ def _person(rng: np.random.Generator, place: Place, begin: float, *, night: bool
     path = _timed(
         tuple((x + shift, z) for x, z in line), begin, rng.uniform(0.7, 1.1) if night else rng.uniform(1.1, 1.7)
     )
+    if run:
+        path = _timed(line, begin, 3.4)
     carries = bool(rng.random() < (0.5 if place.parcels and not night else 0.25))
     person = Walker(
         path,
@@ -375,6 +404,14 @@ def _person(rng: np.random.Generator, place: Place, begin: float, *, night: bool
         crouch=night and bool(rng.random() < 0.4),
     )
     return Event("parcel" if carries and place.parcels else "person", begin, path[-1][0], (person,))
+
+
+def _far_work(*, day: int, hour: float) -> Event:
+    """Somebody at work for twelve minutes at the hall's far end, in slow short steps."""
+    begin = day * 86400 + hour * 3600
+    steps = np.random.default_rng(day)
+    path = tuple((begin + 20.0 * n, float(steps.uniform(-2, 2)), float(steps.uniform(23, 25))) for n in range(37))
+    return Event("person", begin, path[-1][0], (Walker(path, height_m=1.7, coat=_COATS[2]),))
 
 
 def _drive(rng: np.random.Generator, line: Line, begin: float, kind: str) -> Event:

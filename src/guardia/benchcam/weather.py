@@ -230,6 +230,28 @@ class Rain:
 
 
 @dataclass(frozen=True)
+class Web:
+    """A spider's thread before the lens, lit by the lamp and out of focus, swinging in a breath of wind."""
+
+    begin_s: float
+    lasts_s: float
+    column: float = 470.0
+
+    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+        """Draw the thread as it hangs at a moment."""
+        t = (at_s - self.begin_s) / self.lasts_s
+        if not 0 < t < 1:
+            return
+        swing = 34 * np.sin(np.pi * t) * np.sin(at_s * 2.1)
+        bright = 190.0 if night else 168.0
+        points = [(self.column + swing * (row / 250) ** 2 + row * 0.2, row) for row in range(-10, 251, 26)]
+        thread: list[Limb] = [(*a, *b, 2.4, (bright,) * 3) for a, b in pairwise(points)]
+        veiled = picture.copy()
+        draw_limbs(veiled, thread)
+        picture += 0.35 * (veiled - picture)
+
+
+@dataclass(frozen=True)
 class SunPatch:
     """Light through a roof window, coming and going on the floor."""
 

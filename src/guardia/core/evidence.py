@@ -9,6 +9,8 @@ from enum import StrEnum
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
+import numpy as np
+
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.motion import size_in_cells
 from guardia.core.settings import Settings
@@ -138,19 +140,34 @@ class Evidence:
 
     @cached_property
     def repeated(self) -> frozenset[int]:
-        """Ids of motion-clip occurrences that continuous footage shows too: counted once, from the footage."""
+        """Ids of occurrences that other evidence shows better, to be counted once.
+
+        Of a motion clip: when continuous footage shows it too. Of a snapshot: when any other clip shows something
+        within SNAPSHOT_NEAR_S of it.
+        """
         spans = [
             (c.start_s + o.start_s, c.start_s + o.end_s)
             for o in self.occurrences
             if (c := self.clips[self.clip_index[o.clip_id]]).origin in (Origin.CONTINUOUS, Origin.WALK_TEST)
         ]
+        near = [
+            (c.start_s + o.start_s - SNAPSHOT_NEAR_S, c.start_s + o.end_s + SNAPSHOT_NEAR_S)
+            for o in self.occurrences
+            if (c := self.clips[self.clip_index[o.clip_id]]).origin is not Origin.SNAPSHOT
+        ]
         twice = set()
         for occurrence in self.occurrences:
             clip = self.clips[self.clip_index[occurrence.clip_id]]
             begin, end = clip.start_s + occurrence.start_s, clip.start_s + occurrence.end_s
-            if clip.origin is Origin.MOTION and any(a < end and begin < b for a, b in spans):
+            others = {Origin.MOTION: spans, Origin.SNAPSHOT: near}.get(clip.origin, [])
+            if any(a <= end and begin <= b for a, b in others):
                 twice.add(occurrence.id)
         return frozenset(twice)
+
+    @cached_property
+    def snapshots(self) -> int:
+        """Number of single pictures taken by the clock."""
+        return sum(c.origin is Origin.SNAPSHOT for c in self.clips)
 
     def with_occurrences(self, occurrences: Sequence[Occurrence]) -> Evidence:
         """The same clips and traces under new judgements."""
@@ -161,6 +178,9 @@ def local_date(posix_s: float, zone: ZoneInfo) -> date:
     """Date at the site."""
     return datetime.fromtimestamp(posix_s, UTC).astimezone(zone).date()
 
+
+SNAPSHOT_NEAR_S = 30.0
+"""A snapshot this close to an occurrence of a clip shows the same thing."""
 
 MERGE_GAP_S = 3.0
 """Stretches of motion closer than this belong to one occurrence."""
@@ -177,7 +197,7 @@ def propose_occurrences(
     """Find what may be an occurrence in a clip, with the make's most sensitive setting over the whole picture.
 
     A motion clip is one occurrence (the camera recorded it for one reason), the stretch with the most motion in it;
-    continuous footage may hold many.
+    continuous footage may hold many; a snapshot is one when something in it is large enough.
 
     Parameters
     ----------
@@ -199,6 +219,9 @@ def propose_occurrences(
     """
     stack = TraceStack([trace])
     times = stack.times[0]
+    if origin is Origin.SNAPSHOT:
+        everywhere = stack.sizes(np.ones((stack.rows, stack.columns), bool), contrast=contrast)
+        return [(0.0, 0.0)] if int(everywhere.max(initial=0)) >= size_in_cells(size, stack.cells) else []
     if not times:
         return [(0.0, 0.0)] if origin is Origin.MOTION else []
     watched = stack.activity(0, times[0], times[-1], contrast=contrast) <= HABIT_SHARE

@@ -5,7 +5,7 @@ from __future__ import annotations
 import bisect
 import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
@@ -168,6 +168,8 @@ class Replay:
 def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Replay:
     """Run the motion model with these settings over all the evidence.
 
+    A snapshot passes or fails the gates of place and size only.
+
     Parameters
     ----------
     evidence
@@ -193,18 +195,21 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
     zone = zone_cells(entered_zones(settings, capability), columns=stack.columns, rows=stack.rows)
     sizes = stack.sizes(zone, contrast=contrast, zone_test=capability.zone_test)
     runs = stack.runs(sizes, needed)
+    # One picture shows where and how large, not for how long: the gates of time are taken as open.
+    of_one_picture = replace(settings, hold_s=0.0, retrigger_wait_s=0.0)
     made: list[list[Recording]] = []
     last: dict[Origin, Recording] = {}
     free_from: list[float] = []
     carried: list[Recording | None] = []
     for index, clip in enumerate(evidence.clips):
-        before = last.get(clip.origin)
+        before = last.get(clip.origin) if clip.origin is not Origin.SNAPSHOT else None
         free = before.end_s + settings.retrigger_wait_s if before else -math.inf
         free_from.append(free)
         carried.append(before if before and before.end_s > clip.start_s else None)
         found = []
         if settings.detection_on and runs[index]:
-            found = recordings(stack.times[index], runs[index], settings, start_s=clip.start_s, free_from_s=free)
+            told = of_one_picture if clip.origin is Origin.SNAPSHOT else settings
+            found = recordings(stack.times[index], runs[index], told, start_s=clip.start_s, free_from_s=free)
         if found:
             last[clip.origin] = found[-1]
         made.append(found)

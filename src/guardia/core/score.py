@@ -265,7 +265,8 @@ def evidence_limits(evidence: Evidence, *, draft_shows_more: bool, calibrated: b
     if draft_shows_more:
         lines.append(
             "This draft could record things that the installed settings never let into a motion clip. "
-            f"Only continuous footage and walk tests can show them: {minutes:.0f} min are here."
+            f"Only continuous footage, walk tests and snapshots can show them: {minutes:.0f} min and "
+            f"{evidence.snapshots} snapshots are here."
         )
     if motion:
         lines.append(
@@ -276,6 +277,11 @@ def evidence_limits(evidence: Evidence, *, draft_shows_more: bool, calibrated: b
         lines.append(f"Rests on {minutes:.0f} min of continuous footage; too short for a rate per day.")
     else:
         lines.append("There is no evidence yet: import clips that this camera recorded.")
+    if evidence.snapshots:
+        lines.append(
+            f"{evidence.snapshots} snapshots show where and how large something was, not for how long: the hold time "
+            "and the wait are not tried on them."
+        )
     if not calibrated:
         lines.append("The sensitivity scale of this make is not calibrated on this camera.")
     return tuple(lines)

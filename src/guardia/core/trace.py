@@ -22,6 +22,9 @@ LEAST_BYTE = 13
 
 BACKGROUND_SAMPLES = 25
 BACKGROUND_BLOCK_S = 60.0
+SNAPSHOT_OTHERS = 3
+"""Fewer other pictures than this say nothing about what stays put."""
+
 SEEN_SHARE = 0.25
 """Other clips correct the background of a pixel only if this clip showed their value this often ..."""
 
@@ -173,6 +176,28 @@ def helped_background(own: Luma, pictures: Luma, others: list[Luma]) -> Luma:
     result = own.copy()
     result[differs] = np.where(seen, np.round(reference[differs]), own[differs]).astype(np.uint8)
     return result
+
+
+def snapshot_background(picture: Luma, others: list[Luma]) -> Luma:
+    """Background of a single picture: the median of the camera's other pictures of that hour, matched in brightness.
+
+    Parameters
+    ----------
+    picture
+        (H, W) uint8 luma.
+    others
+        Other pictures or backgrounds, each (H, W) uint8; those of another shape are left out.
+
+    Returns
+    -------
+    Luma
+        (H, W) uint8; the picture itself when there are fewer than three others, so that nothing counts as changed.
+    """
+    alike = [o for o in others if o.shape == picture.shape]
+    if len(alike) < SNAPSHOT_OTHERS:
+        return picture
+    matched = np.stack([o + np.median(picture - o.astype(np.float64)) for o in alike])
+    return np.clip(np.round(np.median(matched, axis=0)), 0, 255).astype(np.uint8)
 
 
 def measure(

@@ -21,6 +21,7 @@ from guardia.core.trace import (
     helped_background,
     join_traces,
     measure,
+    snapshot_background,
     sparse_trace,
 )
 from guardia.media.reader import each_picture_at, pictures_at, sampled_pictures
@@ -86,6 +87,37 @@ def analyse_clip(
         if cancelled():
             break
     return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)))
+
+
+def analyse_snapshot(path: Path, others: Sequence[NDArray[np.uint8]]) -> Analysis:
+    """Measure a single picture against other pictures of the same camera.
+
+    Parameters
+    ----------
+    path
+        A still picture that FFmpeg reads.
+    others
+        (H, W) uint8 luma at the analysis width, of the camera's other pictures of that hour.
+
+    Returns
+    -------
+    Analysis
+        Trace of one picture at 0 s, and the background it was held against.
+
+    Raises
+    ------
+    UnreadableClip
+        If the file cannot be used.
+    """
+    luma = still_luma(path)
+    background = snapshot_background(luma, list(others))
+    return Analysis(sparse_trace(np.zeros(1), measure(luma[None], background)), background)
+
+
+def still_luma(path: Path) -> NDArray[np.uint8]:
+    """First picture of a file as (H, W) uint8 luma at the analysis width; raises UnreadableClip as analyse_clip."""
+    luma: NDArray[np.uint8] = next(iter(sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=1))).luma[0]
+    return luma
 
 
 def key_times(trace: Trace, start_s: float, end_s: float, *, contrast: int) -> list[float]:

@@ -372,6 +372,17 @@ class Project:
         names = [f"{Path(r['file']).stem}-background.jpg" for r in near]
         return [content for name in names if (content := self._picture(name))]
 
+    def stills(self, camera_id: int, clip: Clip, *, limit: int = 12) -> list[Path]:
+        """Files of a camera's snapshots of the same time of day as a clip, itself left out, from the nearest days."""
+        zone = ZoneInfo(self.site().time_zone)
+        rows = self._db.rows(
+            "SELECT file, start_s FROM clip WHERE camera_id = ? AND origin = ? AND id <> ? ORDER BY abs(start_s - ?)",
+            (camera_id, Origin.SNAPSHOT.value, clip.id, clip.start_s),
+        )
+        hour = _hour(clip.start_s, zone)
+        near = [r for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
+        return [path for r in near if (path := self.folder / MEDIA / r["file"]).is_file()]
+
     def brightness(self, clip_id: int) -> float | None:
         """Mean luma (0..255) of a clip's background, None if it is not analysed."""
         rows = self._db.rows("SELECT brightness FROM trace WHERE clip_id = ?", (clip_id,))

@@ -44,6 +44,12 @@ _JUDGED_FILTERS = (
     ("missed", "Real, missed by the draft"),
     ("false recorded", "False, recorded by the draft"),
 )
+_ORIGINS = (
+    (Origin.MOTION, "motion clips"),
+    (Origin.CONTINUOUS, "continuous"),
+    (Origin.WALK_TEST, "walk test"),
+    (Origin.SNAPSHOT, "snapshots (pictures)"),
+)
 _KEYS = {kind.key: kind.id for kind in KINDS}
 
 
@@ -208,10 +214,8 @@ class EvidencePage(QWidget):
         head.addWidget(self._count)
         head.addStretch()
         self._origin = QComboBox()
-        for origin in (Origin.MOTION, Origin.CONTINUOUS, Origin.WALK_TEST):
-            self._origin.addItem(
-                f"as {origin.value} clips" if origin is Origin.MOTION else f"as {origin.value}", origin
-            )
+        for origin, words in _ORIGINS:
+            self._origin.addItem(f"as {words}", origin)
         self._origin.setToolTip("How the clips to import were recorded: it decides what they can prove")
         head.addWidget(self._origin)
         head.addWidget(button("Import clips…", self.choose_files, tip="Bring in video files this camera recorded"))
@@ -312,6 +316,13 @@ class EvidencePage(QWidget):
     def select_first(self) -> None:
         """Select the first occurrence shown."""
         self._select_row(0)
+
+    def select_id(self, occurrence_id: int) -> None:
+        """Select one occurrence, if the filter shows it."""
+        rows = range(self._proxy.rowCount())
+        found = (r for r in rows if self._proxy.index(r, 0).data(Role.OCCURRENCE).id == occurrence_id)
+        self._select_row(next(found, -1))
+        self.list.setFocus()
 
     def show_unjudged(self) -> None:
         """Show what waits for a judgement and select the first."""

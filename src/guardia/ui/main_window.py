@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -25,7 +26,8 @@ from guardia.app.actions import ACTIONS, STEPS
 from guardia.app.camera_model import CameraModel
 from guardia.app.demo import own_demo
 from guardia.app.jobs import Progress
-from guardia.app.messages import Message, MessageHub
+from guardia.app.messages import Message, MessageHub, Severity
+from guardia.app.preferences import load_preferences, save_preferences
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
 from guardia.ui.dialogs import (
@@ -45,6 +47,7 @@ from guardia.ui.round_page import RoundPage
 from guardia.ui.score_panel import ScorePanel
 from guardia.ui.sensitivity_page import SensitivityPage
 from guardia.ui.theme import THEME
+from guardia.ui.welcome_page import WelcomePage
 from guardia.ui.zones_page import ZonesPage
 
 
@@ -93,11 +96,15 @@ class MainWindow(QMainWindow):
         self.pages: dict[str, QWidget] = {}
         self.setWindowTitle("Guardia")
         self.setMinimumSize(1100, 700)
-        self.resize(1280, 800)
+        self._preferences, told = load_preferences(data_home)
+        self.resize(self._preferences.width, self._preferences.height)
+        self._set_dark(self._preferences.dark)
         self.actions_by_id = self._make_actions()
         self._build()
         self.messages.shown.connect(self.banner.show_message)
         self.messages.ready()
+        for line in told:
+            self.messages.tell(line, Severity.WARNING)
         self._show_welcome()
 
     def _make_actions(self) -> dict[str, QAction]:
@@ -195,26 +202,8 @@ class MainWindow(QMainWindow):
         return rail
 
     def _show_welcome(self) -> None:
-        page = QWidget()
-        layout = QVBoxLayout(page)
-        layout.setContentsMargins(60, 60, 60, 60)
-        layout.setSpacing(12)
-        layout.addWidget(label("A settings bench for installed cameras", "title"))
-        layout.addWidget(
-            label(
-                "Score the installed settings and a draft side by side on clips the camera really recorded, before "
-                "anything is touched on the camera. Nothing leaves this machine.",
-                wrap=True,
-            )
-        )
-        layout.addSpacing(12)
-        for action, primary in (("demo", True), ("new", False), ("open", False)):
-            entry = self.actions_by_id[action]
-            made = button(entry.text(), entry.trigger, "primary" if primary else "")
-            made.setMaximumWidth(300)
-            layout.addWidget(made)
-            layout.addWidget(label(entry.toolTip(), "muted"))
-        layout.addStretch()
+        acts = self.actions_by_id
+        page = WelcomePage(acts["demo"], acts["new"], acts["open"], self._preferences.recent, self.open_project)
         self._set_pages({"welcome": page})
         self.stack.setCurrentWidget(page)
         self._refresh_steps()
@@ -243,8 +232,11 @@ class MainWindow(QMainWindow):
         session.jobs.finished.connect(self._job_finished)
         session.undo.indexChanged.connect(self._refresh_steps)
         page.opened.connect(self.open_camera)
+        page.asked.connect(self.show_occurrence)
         self._set_pages({"round": page})
         self.setWindowTitle(f"{session.site.name} - Guardia")
+        self._preferences = self._preferences.with_project(folder)
+        self._remember()
         session.cameras_changed.connect(self._first_camera)
         self.go("round")
         session.load_cameras()
@@ -333,6 +325,13 @@ class MainWindow(QMainWindow):
         """Open the occurrences behind a number in Evidence."""
         if ids:
             self._evidence().show_ids(ids, title)
+
+    def show_occurrence(self, camera_id: int, occurrence_id: int) -> None:
+        """Open one occurrence of a camera in Evidence, among all others."""
+        self._prepare_camera(camera_id)
+        page = self._evidence()
+        page.show_all()
+        page.select_id(occurrence_id)
 
     def _refresh_steps(self) -> None:
         has_camera = self.session is not None and self.camera_id is not None
@@ -424,9 +423,18 @@ class MainWindow(QMainWindow):
 
     def toggle_dark(self) -> None:
         """Change between light and dark colours."""
+        self._set_dark(not THEME.dark)
+        self._preferences = replace(self._preferences, dark=THEME.dark)
+        self._remember()
+
+    @staticmethod
+    def _set_dark(dark: bool) -> None:
         app = QApplication.instance()
-        if isinstance(app, QApplication):
-            THEME.apply(app, dark=not THEME.dark)
+        if isinstance(app, QApplication) and dark != THEME.dark:
+            THEME.apply(app, dark=dark)
+
+    def _remember(self) -> None:
+        save_preferences(self._preferences, self._data_home)
 
     def show_keys(self) -> None:
         """Show every shortcut."""
@@ -464,5 +472,7 @@ class MainWindow(QMainWindow):
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop jobs and close the project; everything is already saved."""
+        self._preferences = replace(self._preferences, width=self.width(), height=self.height())
+        self._remember()
         self._close_session()
         super().closeEvent(event)

@@ -6,12 +6,12 @@ from datetime import timedelta
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QPixmap
+from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
-from guardia.core.judgement import Verdict
+from guardia.core.judgement import Verdict, kind_of
 from guardia.core.score import Score
 from guardia.ui.parts import Mark, button, card, clear, draw_mark, label, page_head
 from guardia.ui.theme import THEME
@@ -25,7 +25,12 @@ _LEGEND = (
 
 
 class Fortnight(QWidget):
-    """The last two weeks as one ribbon: every occurrence at its moment, real above false above not judged."""
+    """The last two weeks as one ribbon: every occurrence at its moment, real above false above not judged.
+
+    `picked` is emitted with the id of an occurrence whose mark is clicked.
+    """
+
+    picked = pyqtSignal(int)
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
@@ -34,12 +39,16 @@ class Fortnight(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(66)
         self.setAccessibleName("Occurrences of the last two weeks")
+        self.setMouseTracking(True)
+        self._marks: list[tuple[QPointF, int]] = []
+        self._words: dict[int, str] = {}
 
     def paintEvent(self, event: object) -> None:
         """Draw the ribbon."""
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         evidence = self._model.evidence
+        self._marks = []
         if not evidence.occurrences:
             painter.setPen(THEME.colour("muted"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, "Nothing recorded is here yet")
@@ -70,12 +79,38 @@ class Fortnight(QWidget):
             verdict = occurrence.verdict
             y = top + height * (lanes.get(verdict, 0.83) if verdict else 0.83)
             draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=outcomes[occurrence.id].recorded)
+            what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
+            self._marks.append((QPointF(x, y), occurrence.id))
+            self._words[occurrence.id] = f"{moment:%a %d %b %H:%M}, {what}; click to see it"
+
+    def _nearest(self, at: QPointF) -> int | None:
+        """Id of the occurrence whose mark is under a point."""
+        distances = [((p - at).manhattanLength(), i) for p, i in self._marks]
+        distance, occurrence_id = min(distances, default=(99.0, 0))
+        return occurrence_id if distance <= 9 else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Say what a mark stands for."""
+        if event is not None:
+            found = self._nearest(event.position())
+            self.setToolTip(self._words[found] if found is not None else "")
+            self.setCursor(Qt.CursorShape.PointingHandCursor if found is not None else Qt.CursorShape.ArrowCursor)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Open the occurrence whose mark is clicked."""
+        found = self._nearest(event.position()) if event is not None else None
+        if found is not None:
+            self.picked.emit(found)
 
 
 class RoundPage(QWidget):
-    """All cameras. `opened` is emitted with a camera's number and the step to open."""
+    """All cameras.
+
+    `opened` is emitted with a camera's number and the step to open, `asked` with a camera's and an occurrence's.
+    """
 
     opened = pyqtSignal(int, str)
+    asked = pyqtSignal(int, int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -144,7 +179,9 @@ class RoundPage(QWidget):
         for text in _figures(model.comparison.installed):
             head.addWidget(label(text))
         middle.addLayout(head)
-        middle.addWidget(Fortnight(self._session, model))
+        ribbon = Fortnight(self._session, model)
+        ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
+        middle.addWidget(ribbon)
         row.addLayout(middle, 1)
         action = self._session.next_action(model.camera.id)
         side = QVBoxLayout()

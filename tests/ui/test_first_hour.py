@@ -1,0 +1,163 @@
+"""The technician's first hour on one camera, through the real window, with files as they come off its card."""
+
+import json
+import shutil
+from unittest import mock
+
+from PyQt6.QtCore import QPointF, Qt, QTimer
+from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
+
+from guardia.app.demo_builder import read_truth
+from guardia.app.polygon_tool import Mode
+from guardia.benchcam.tern_quay import right_kind
+from guardia.core.evidence import Origin
+from guardia.core.judgement import kind_of
+from guardia.store.project import Project
+from guardia.ui.round_page import Fortnight
+from guardia.ui.screenshots import EXAMPLE_ZONE
+from tests.support import DEMO, TRUTH, pontoon
+from tests.ui.support import GuiCase
+
+CLIPS = 9
+
+
+class FirstHour(GuiCase):
+    def card_of_the_camera(self):
+        """The files of the pontoon gate's first days under the names that the camera gave them, in folders by kind."""
+        with Project(DEMO) as project:
+            camera = pontoon(project)
+            clips = project.clips(camera.id)
+            for origin, count in ((Origin.MOTION, CLIPS), (Origin.WALK_TEST, 1)):
+                folder = self.folder / "card" / origin.value
+                folder.mkdir(parents=True)
+                for clip in [c for c in clips if c.origin is origin][:count]:
+                    shutil.copy(project.clip_path(clip.id), folder / clip.name)
+            return camera.installed
+
+    def answer(self, fill):
+        def act():
+            dialog = QApplication.activeModalWidget()
+            fill(dialog)
+            dialog.accept()
+
+        QTimer.singleShot(0, act)
+
+    def bring_in(self, origin):
+        evidence = self.window.pages["evidence"]
+        evidence._origin.setCurrentIndex(evidence._origin.findData(origin))
+        finished = QSignalSpy(self.window.session.jobs.finished)
+        with mock.patch(
+            "guardia.ui.evidence_page.QFileDialog.getExistingDirectory",
+            return_value=str(self.folder / "card" / origin.value),
+        ):
+            self.window.actions_by_id["import_folder"].trigger()
+        self.wait(finished)
+
+    def key_for(self, truth, clip, occurrence):
+        return kind_of(right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)).key.lower()
+
+    def test_from_an_empty_window_to_a_settings_sheet(self):
+        installed = self.card_of_the_camera()
+        truth = read_truth(TRUTH / "pontoon-gate.jsonl")
+
+        # A site of one's own, and its first camera.
+        self.answer(lambda dialog: dialog.findChild(QLineEdit).setText("North Basin"))
+        with mock.patch("guardia.ui.main_window.QFileDialog.getExistingDirectory", return_value=str(self.folder)):
+            self.window.actions_by_id["new"].trigger()
+        self.assertIn("North Basin", self.window.windowTitle())
+
+        def name_and_make(dialog):
+            dialog.findChild(QLineEdit).setText("Gate")
+            make = dialog.findChild(QComboBox)
+            make.setCurrentIndex(make.findData(installed.capability))
+
+        self.answer(name_and_make)
+        self.window.actions_by_id["add_camera"].trigger()
+        session = self.window.session
+        model = session.camera(self.window.camera_id)
+        self.assertEqual(self.window.current_step(), "evidence")
+
+        # What is installed on the camera is entered first, so that its clips are judged against the right settings.
+        model.change_draft(installed, "as found on the camera")
+        self.window.go("handover")
+        self.click(self.window.pages["handover"]._enter)
+        self.assertEqual(model.camera.installed, installed)
+
+        # The card's clips and the walk test come in.
+        self.window.go("evidence")
+        self.bring_in(Origin.MOTION)
+        self.bring_in(Origin.WALK_TEST)
+        occurrences = model.evidence.occurrences
+        self.assertGreaterEqual(len(occurrences), CLIPS + 1)
+        self.assertEqual(len(model.evidence.clips), CLIPS + 1)
+
+        # Judge each with one key, after a look at one of them.
+        evidence = self.window.pages["evidence"]
+        evidence.show_unjudged()
+        read = QSignalSpy(session.pictures.succeeded)
+        self.press(evidence.list, Qt.Key.Key_Space)
+        self.wait(read)
+        self.press(evidence.player, Qt.Key.Key_Escape)
+        for _ in range(len(occurrences)):
+            (chosen,) = evidence.selected_ids()
+            occurrence = model.occurrence(chosen)
+            clip = model.evidence.clips[model.evidence.clip_index[occurrence.clip_id]]
+            self.press(evidence.list, self.key_for(truth, clip, occurrence))
+        self.assertEqual([o for o in model.evidence.occurrences if not o.kind], [])
+
+        # Draw the watch zone, try a lower notch and take it back, look at what flips.
+        before = model.comparison.installed
+        self.window.go("zones")
+        zones = self.window.pages["zones"]
+        zones.set_mode(Mode.WATCH)
+        for x, y in EXAMPLE_ZONE.points:
+            self.click(zones.canvas, zones.canvas.to_widget((min(x, 0.995), min(y, 0.995))).toPoint())
+        self.press(zones.canvas, Qt.Key.Key_Return)
+        self.window.go("sensitivity")
+        self.press(self.window.pages["sensitivity"].notch, Qt.Key.Key_Left)
+        self.assertNotEqual(model.draft.notch, installed.notch)
+        self.window.actions_by_id["undo"].trigger()
+        self.assertEqual(model.draft.notch, installed.notch)
+        after = model.comparison.draft
+        self.assertLess(len(after.false_recorded), len(before.false_recorded))
+        self.assertLessEqual(len(after.real_missed), len(before.real_missed))
+        silenced = model.comparison.changes[0].occurrence.id
+        self.window.panel.flips.setCurrentRow(0)
+        self.window.panel.flips.itemActivated.emit(self.window.panel.flips.item(0))
+        self.assertEqual(self.window.current_step(), "evidence")
+        self.assertIn(silenced, evidence.selected_ids())
+
+        # The sheet says it in the camera's words; once entered there is no draft left to hand over.
+        self.window.go("handover")
+        self.window.pages["handover"].save(self.folder / "gate.json")
+        sheet = json.loads((self.folder / "gate.json").read_text("utf-8"))
+        self.assertEqual(sheet["settings"]["notch"], model.draft.notch)
+        self.click(self.window.pages["handover"]._enter)
+
+        # Round knows the camera, and a mark on its ribbon opens what it stands for.
+        self.window.go("round")
+        page = self.window.pages["round"]
+        (action,) = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]
+        self.assertTrue(action.accessibleName().startswith("Gate:"))
+        ribbon = page.findChild(Fortnight)
+        ribbon.grab()
+        place, chosen = ribbon._marks[-1]
+        QTest.mouseMove(ribbon, place.toPoint())
+        self.assertIn("click to see it", ribbon.toolTip())
+        self.click(ribbon, QPointF(place).toPoint())
+        self.assertEqual(self.window.current_step(), "evidence")
+        self.assertEqual(evidence.selected_ids(), [chosen])
+
+        # Next morning the program opens with the project at hand.
+        self.window.close()
+        again = type(self.window)(self.folder / "home")
+        again.show()
+        links = [b for b in again.findChildren(QPushButton) if b.objectName() == "link"]
+        self.assertEqual([b.text() for b in links], ["north-basin"])
+        self.click(links[0])
+        kept = again.session.camera(again.camera_id)
+        self.assertEqual(kept.evidence.occurrences, model.evidence.occurrences)
+        self.assertEqual(kept.camera.installed, model.camera.installed)
+        again.close()
+        again.deleteLater()
