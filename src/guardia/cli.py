@@ -15,9 +15,11 @@ from typing import Any
 from platformdirs import user_data_path
 
 from guardia import __version__
+from guardia.app.import_plan import RULES
 from guardia.app.makes import capability_data
 from guardia.core.capability import capability_from_dict
 from guardia.core.errors import GuardiaError, InvalidValue
+from guardia.core.evidence import Origin
 from guardia.core.settings import Settings, settings_from_dict
 
 
@@ -71,6 +73,14 @@ def _parser() -> argparse.ArgumentParser:
     command = add("score", _score, "Score installed and draft of a project's cameras on their judged evidence.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command.add_argument("--camera", metavar="NAME", help="only this camera")
+    command = add("bring-in", _bring_in, "Bring clips, pictures, event lists and metadata into a project.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("paths", nargs="+", type=Path, metavar="PATH", help="files and folders")
+    command.add_argument("--camera", metavar="NAME", required=True, help="the camera that recorded them")
+    command.add_argument("--origin", choices=[o.value for o in Origin], default=Origin.MOTION.value)
+    command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
+    command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
+    command.add_argument("--dry-run", action="store_true", help="only say what would happen")
     add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
     command = add("screenshots", _screenshots, "Take pictures of every main view from the demo.", machine=False)
     command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
@@ -99,10 +109,10 @@ def _open(options: argparse.Namespace) -> int:
 
 
 def _analyse(options: argparse.Namespace) -> int:
-    from guardia.app.importing import find_clips
+    from guardia.app.import_plan import VIDEO_SUFFIXES, find_files
     from guardia.app.offline import analyse_files
 
-    result = analyse_files(list(find_clips(tuple(options.clips))), time_zone=options.time_zone)
+    result = analyse_files(list(find_files(options.clips, VIDEO_SUFFIXES)), time_zone=options.time_zone)
     if options.json:
         _print_json(result)
     else:
@@ -170,6 +180,31 @@ def _score(options: argparse.Namespace) -> int:
         for line in camera["limits"]:
             print(f"  {line}")
     return 0
+
+
+def _bring_in(options: argparse.Namespace) -> int:
+    from guardia.app.offline import bring_in
+
+    result = bring_in(
+        options.project,
+        options.paths,
+        camera=options.camera,
+        origin=Origin(options.origin),
+        rule=options.cameras_by,
+        pattern=options.pattern,
+        dry_run=options.dry_run,
+    )
+    if options.json:
+        _print_json(result)
+    else:
+        for clip in result["clips"]:
+            print(f"{clip['file']}: {clip['state']}, {clip['camera'] or 'no camera'}, {clip['start'] or 'no start'}")
+        for what in ("added", "measured", "events"):
+            if what in result:
+                print(f"{what}: {result[what]}")
+        for line in result["notes"]:
+            print(line, file=sys.stderr)
+    return 1 if result["notes"] else 0
 
 
 def _benchmark(options: argparse.Namespace) -> int:

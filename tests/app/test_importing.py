@@ -4,7 +4,8 @@ from datetime import UTC, datetime
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.importing import ImportRequest, find_clips, import_clips
+from guardia.app.import_plan import VIDEO_SUFFIXES, find_files
+from guardia.app.importing import ImportRequest, import_clips
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Meter, Token
 from guardia.app.makes import capability_data
@@ -70,7 +71,7 @@ class Importing(FolderCase):
             path = self.folder / "stick" / name
             path.parent.mkdir(parents=True, exist_ok=True)
             path.touch()
-        found = [p.name for p in find_clips((self.folder / "stick",))]
+        found = [p.name for p in find_files((self.folder / "stick",), VIDEO_SUFFIXES)]
         self.assertEqual(found, ["a.mkv", "b.MP4", "c.avi"])
         (self.folder / "nothing").mkdir()
         self.assertIn("no files", self.bring_in(self.folder / "nothing").notes[0])

@@ -5,10 +5,11 @@ from zoneinfo import ZoneInfo
 import av
 import numpy as np
 
+from guardia.core.clock import time_in_name
 from guardia.core.errors import UnreadableClip
 from guardia.core.stack import TraceStack
 from guardia.media.analysis import KEY_PICTURES, analyse_clip, clean_view, decode_grey, key_pictures, key_times
-from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures, start_from_name
+from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures
 from tests.support import FolderCase, scene, steady, write_clip
 
 LONDON = ZoneInfo("Europe/London")
@@ -90,10 +91,10 @@ class StartOfAClip(FolderCase):
             ("2026_09_07_07h59m50.avi", (2026, 9, 7, 7, 59, 50)),
         ):
             with self.subTest(name):
-                self.assertEqual(start_from_name(name, LONDON), datetime(*expected, tzinfo=LONDON))
+                self.assertEqual(time_in_name(name), datetime(*expected))
         for name in ("clip0001.mp4", "20261399_996161.mp4", "120260907_0759501.mp4", ""):
             with self.subTest(name):
-                self.assertIsNone(start_from_name(name, LONDON))
+                self.assertIsNone(time_in_name(name))
 
     def test_name_before_metadata_before_file_date(self):
         stamp = "2026-03-01T06:07:08.000000Z"

@@ -11,9 +11,10 @@ import numpy as np
 from guardia.app.makes import capability_data
 from guardia.core.errors import InvalidValue, ProjectError
 from guardia.core.evidence import Origin
-from guardia.core.settings import Settings
+from guardia.core.settings import Settings, settings_to_dict
 from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.store import database
+from guardia.store.database import Database
 from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, NewOccurrence, Site
 from tests.support import FolderCase, blob_trace
@@ -90,7 +91,7 @@ class WhenThingsGoWrong(ProjectCase):
         project, camera = self.new_project()
         new = self.clip_file()
         with (
-            mock.patch("guardia.store.project.shutil.copyfile", side_effect=OSError(28, "No space left on device")),
+            mock.patch("guardia.store.project.os.replace", side_effect=OSError(28, "No space left on device")),
             self.assertRaisesRegex(ProjectError, "No space left.*kept"),
         ):
             project.add_clip(camera, new)
@@ -199,6 +200,32 @@ class Migrating(ProjectCase):
         backup = self.folder / "site" / f"project.before-schema-{len(more)}.sqlite"
         with closing(sqlite3.connect(backup)) as raw:
             self.assertEqual(raw.execute("PRAGMA user_version").fetchone()[0], database.SCHEMA_VERSION)
+
+    def test_step_2_keeps_clips_and_judgements_of_an_older_file(self):
+        folder = self.folder / "old"
+        folder.mkdir()
+        one = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:1], SCHEMA_VERSION=1)
+        with one, closing(Database(folder / FILE_NAME, create=True)) as old:
+            old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
+            data, body = capability_data("polygon-mains-camera"), settings_to_dict(INSTALLED)
+            old.run("INSERT INTO camera (name, capability) VALUES ('Gate', ?)", (json.dumps(data),))
+            for role in ("installed", "draft"):
+                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, json.dumps(body)))
+            old.run(
+                "INSERT INTO clip VALUES (1, 1, 'f.mp4', 'g.mp4', 'd', 9, 1000, 'file name', 12, 1, 1, 'h', 'motion')"
+            )
+            empty = [database.pack(np.zeros(n), form) for n, form in ((0, "<f8"), (1, "<i8"), (0, "<u2"), (0, "u1"))]
+            old.run("INSERT INTO trace VALUES (1, 32, 18, 5, ?, ?, ?, ?, 90)", empty)
+            old.run("INSERT INTO occurrence VALUES (7, 1, 2, 5, 'person', '[]', '')")
+        with Project(folder) as project:
+            evidence = project.evidence(1)
+            self.assertEqual([(o.id, o.kind, o.visit) for o in evidence.occurrences], [(7, "person", None)])
+            self.assertEqual((evidence.clips[0].start_s, evidence.events), (1000.0, ()))
+            project.set_clock(1, clock_error_s=60.0, time_pattern="%H")
+            self.assertEqual(project.clips(1)[0].start_s, 940.0)
+            project.set_clip_start(1, 1000.0, "given")
+            self.assertEqual(project.clips(1)[0].start_s, 1000.0)
+        self.assertTrue((folder / "project.before-schema-2.sqlite").exists())
 
     def test_a_step_that_fails_leaves_the_file_as_it_was(self):
         project, camera = self.new_project()

@@ -52,6 +52,19 @@ class GuiCase(FolderCase):
     def wait(self, spy: QSignalSpy) -> None:
         self.assertTrue(len(spy) or spy.wait(60_000), "the signal did not come")
 
+    def bring_in(self, evidence, paths, origin=None) -> None:
+        """Through the dialog: what is found there is brought in and measured."""
+        evidence.bring_in(paths)
+        dialog = evidence.importing
+        looked = QSignalSpy(dialog.model.changed)
+        if origin is not None:
+            dialog.origin.setCurrentIndex(dialog.origin.findData(origin))
+        if not dialog.go.isEnabled():
+            self.wait(looked)
+        finished = QSignalSpy(self.window.session.jobs.finished)
+        self.click(dialog.go)
+        self.wait(finished)
+
     def press(self, widget: QWidget, key: Qt.Key | str, modifier=Qt.KeyboardModifier.NoModifier) -> None:
         QTest.keyClick(widget, key, modifier)
 

@@ -2,6 +2,7 @@
 
 import json
 import shutil
+from pathlib import Path
 from unittest import mock
 
 from PyQt6.QtCore import QPointF, Qt, QTimer
@@ -44,14 +45,17 @@ class FirstHour(GuiCase):
         QTimer.singleShot(0, act)
 
     def bring_in(self, origin):
-        evidence = self.window.pages["evidence"]
-        evidence._origin.setCurrentIndex(evidence._origin.findData(origin))
+        self.window.actions_by_id["bring_in"].trigger()
+        dialog = self.window.pages["evidence"].importing
+        dialog.origin.setCurrentIndex(dialog.origin.findData(origin))
+        looked = QSignalSpy(dialog.model.changed)
+        folder = str(self.folder / "card" / origin.value)
+        with mock.patch("guardia.ui.import_dialog.QFileDialog.getExistingDirectory", return_value=folder):
+            dialog._add_folder()
+        self.wait(looked)
+        self.assertEqual(dialog.table.model().rowCount(), len(list(Path(folder).iterdir())))
         finished = QSignalSpy(self.window.session.jobs.finished)
-        with mock.patch(
-            "guardia.ui.evidence_page.QFileDialog.getExistingDirectory",
-            return_value=str(self.folder / "card" / origin.value),
-        ):
-            self.window.actions_by_id["import_folder"].trigger()
+        self.click(dialog.go)
         self.wait(finished)
 
     def key_for(self, truth, clip, occurrence):

@@ -129,9 +129,7 @@ class WholePath(GuiCase):
         (stick / "broken.mp4").write_bytes(b"\0" * 5000)
         (stick / "empty.avi").touch()
         (stick / "readme.txt").write_text("not a clip")
-        finished = QSignalSpy(session.jobs.finished)
-        evidence.import_paths([stick])
-        self.wait(finished)
+        self.bring_in(evidence, [stick])
         model = session.camera(camera_id)
         # The three good files hold the very same pictures, so they are one clip and two doublets.
         self.assertEqual((len(model.evidence.occurrences), len(model.evidence.clips)), (1, 1))

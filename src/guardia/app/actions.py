@@ -42,6 +42,14 @@ STEPS = (
 )
 """Id, words and hint of each step of the work."""
 
+EVIDENCE_PARTS = {
+    "evidence": ("Occurrences", "One after another, in order of time"),
+    "alike": ("Alike", "Groups that moved alike, on all cameras, judged in one stroke"),
+    "statistics": ("Days and causes", "Calendar of the evidence, and false recordings a day with their uncertainty"),
+    "coverage": ("Missed", "What the evidence can answer, and what no record of the camera covers"),
+}
+"""Parts of the step Evidence: id, words and tip."""
+
 ACTIONS = (
     Action("new", "Project", "New project…", "Ctrl+N", False, "Make a project for a site in a folder of your choice."),
     Action("open", "Project", "Open project…", "Ctrl+O", False, "Open a project's folder."),
@@ -53,9 +61,13 @@ ACTIONS = (
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."
     ),
     Action(
-        "import_files", "Camera", "Import clips…", "Ctrl+I", True, "Bring in video files that this camera recorded."
+        "bring_in",
+        "Camera",
+        "Bring in…",
+        "Ctrl+I",
+        True,
+        "Bring in clips, snapshots, event lists, metadata.",
     ),
-    Action("import_folder", "Camera", "Import folder…", "Ctrl+Shift+I", True, "Bring in all video files of a folder."),
     Action(
         "clip_start",
         "Camera",
@@ -72,10 +84,36 @@ ACTIONS = (
         True,
         "Make the draft equal to the installed settings; can be undone.",
     ),
+    Action(
+        "clock",
+        "Camera",
+        "Clock of the camera…",
+        "Ctrl+Shift+T",
+        True,
+        "Enter how wrong the camera's clock is; every time of its clips and events is put right.",
+    ),
+    Action("join", "Edit", "Join to one visit", "Ctrl+J", True, "Count the selected occurrences as one visit."),
+    Action(
+        "split", "Edit", "Split or take out", "Ctrl+Shift+J", True, "Take out of its visit, or split where quietest."
+    ),
+    Action(
+        "join_found",
+        "Edit",
+        "Join visits over several clips",
+        "",
+        True,
+        "Join real visits that were counted repeatedly.",
+    ),
+    Action(
+        "save_list", "Project", "Save occurrences…", "Ctrl+E", True, "Save all occurrences as CSV, JSON Lines or XLSX."
+    ),
     Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
     Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),
     Action("go_round", "Go", "Round", "Ctrl+1", False, "All cameras, worst first, each with its next action."),
     Action("go_evidence", "Go", "Evidence", "Ctrl+2", True, "Judge what was recorded."),
+    Action("go_alike", "Go", "Alike", "Ctrl+6", True, "Judge groups of alike occurrences in one stroke."),
+    Action("go_statistics", "Go", "Days and causes", "Ctrl+7", True, "Calendar, and false recordings a day by cause."),
+    Action("go_coverage", "Go", "Missed", "Ctrl+8", True, "What the evidence can answer and what no record covers."),
     Action("go_zones", "Go", "Zones", "Ctrl+3", True, "Draw where motion counts and where it is ignored."),
     Action("go_sensitivity", "Go", "Sensitivity", "Ctrl+4", True, "Set how much motion triggers and for how long."),
     Action("go_handover", "Go", "Hand over", "Ctrl+5", True, "Save the settings sheet and log what was entered."),

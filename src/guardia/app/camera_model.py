@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -10,15 +10,16 @@ from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from guardia.app.jobs import Report, Token
 from guardia.app.messages import MessageHub
-from guardia.core.errors import GuardiaError
-from guardia.core.evidence import Evidence, Occurrence
+from guardia.core.coverage import Uncovered, uncovered
+from guardia.core.errors import GuardiaError, InvalidValue
+from guardia.core.evidence import SHORTEST_S, Evidence, Occurrence
 from guardia.core.gates import Replay, replay
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, compare
 from guardia.core.settings import Settings
-from guardia.media.analysis import moving_pictures
+from guardia.media.analysis import key_pictures, moving_pictures
 from guardia.store.project import Project
-from guardia.store.records import Camera
+from guardia.store.records import Camera, NewOccurrence
 
 LEAD_S = 3.0
 LONGEST_LOOK_S = 120.0
@@ -217,6 +218,149 @@ class CameraModel(QObject):
         self.judgements_changed.emit()
         self.comparison_changed.emit()
 
+    def set_visits(self, visits: Mapping[int, int | None]) -> None:
+        """Join occurrences to visits, or take them out with None; can be undone."""
+        old = {i: self._by_id[i].visit for i in visits}
+        new = {i: v for i, v in visits.items() if old[i] != v}
+        if new:
+            words = "join to a visit" if any(v is not None for v in new.values()) else "take apart"
+            self._undo.push(_VisitCommand(self, {i: old[i] for i in new}, new, words))
+
+    def apply_visits(self, visits: Mapping[int, int | None]) -> None:
+        """Keep and show which visit occurrences belong to; for the undo command."""
+        try:
+            self._project.set_visits(visits)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.reload()
+
+    def quietest_s(self, occurrence_id: int) -> float:
+        """The moment with least motion well inside an occurrence, on the clip's clock: where it splits best."""
+        o = self._by_id[occurrence_id]
+        index = self.evidence.clip_index[o.clip_id]
+        base, times = int(self.evidence.stack.clip_start[index]), self.evidence.stack.times[index]
+        sizes = self.evidence.stack.sizes_anywhere(contrast=self.comparison.installed_replay.contrast)
+        margin = 0.2 * (o.end_s - o.start_s)
+        inside = [n for n, t in enumerate(times) if o.start_s + margin <= t <= o.end_s - margin]
+        return times[min(inside, key=lambda n: int(sizes[base + n]))] if inside else (o.start_s + o.end_s) / 2
+
+    def split_job(self, occurrence_id: int, at_s: float) -> Callable[[Token, Report], tuple[int, list[NewOccurrence]]]:
+        """Work that makes the key pictures of both parts; to be run off the interface thread.
+
+        Parameters
+        ----------
+        occurrence_id
+            The occurrence.
+        at_s
+            Where to split, on the clip's clock, inside it.
+
+        Returns
+        -------
+        Callable[[Token, Report], tuple[int, list[NewOccurrence]]]
+            Gives the occurrence's id and its two parts.
+
+        Raises
+        ------
+        InvalidValue
+            If the moment does not lie inside.
+        """
+        o = self._by_id[occurrence_id]
+        if not o.start_s + SHORTEST_S <= at_s <= o.end_s - SHORTEST_S:
+            raise InvalidValue(
+                "This occurrence cannot be split there: each part must last at least "
+                f"{SHORTEST_S} s, and it runs from {o.start_s:.1f} to {o.end_s:.1f} s.",
+                kept="It was left whole.",
+            )
+        path = self._project.clip_path(o.clip_id)
+        times = self.evidence.stack.times[self.evidence.clip_index[o.clip_id]]
+
+        def make(token: Token, _report: Report) -> tuple[int, list[NewOccurrence]]:
+            parts = []
+            for begin, end in ((o.start_s, at_s), (at_s, o.end_s)):
+                token.check()
+                inside = [t for t in times if begin <= t <= end] or [begin]
+                keys = [inside[round(n * (len(inside) - 1) / 4)] for n in range(5)]
+                parts.append(NewOccurrence(begin, end, keys, key_pictures(path, keys)))
+            return occurrence_id, parts
+
+        return make
+
+    def uncovered(self) -> list[Uncovered]:
+        """Motion that nothing which the camera recorded or listed covers, by the make's most sensitive notch."""
+        finest = min(self.camera.capability.notches, key=lambda n: (n.size, n.contrast))
+        return uncovered(self.evidence, contrast=finest.contrast, size=finest.size)
+
+    def take_up_job(self) -> Callable[[Token, Report], list[tuple[int, NewOccurrence]]]:
+        """Work that makes key pictures of what no occurrence stands for yet; gives (clip, occurrence) pairs."""
+        found = [u for u in self.uncovered() if u.occurrence_id is None]
+        paths = {u.clip_id: self._project.clip_path(u.clip_id) for u in found}
+
+        def make(token: Token, _report: Report) -> list[tuple[int, NewOccurrence]]:
+            made = []
+            for u in found:
+                token.check()
+                steps = 4 if u.end_s > u.start_s else 0
+                keys = [u.start_s + n * (u.end_s - u.start_s) / max(1, steps) for n in range(steps + 1)]
+                made.append((u.clip_id, NewOccurrence(u.start_s, u.end_s, keys, key_pictures(paths[u.clip_id], keys))))
+            return made
+
+        return make
+
+    def put_split(self, occurrence_id: int, parts: Sequence[NewOccurrence]) -> None:
+        """Put an occurrence's parts in its place; can be undone."""
+        o = self._by_id[occurrence_id]
+        try:
+            with self._project.together():
+                new = [self._project.add_occurrence(o.clip_id, part, o.kind) for part in parts]
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self._undo.push(_SplitCommand(self, [occurrence_id], new))
+
+    def add_found(self, found: Sequence[tuple[int, NewOccurrence]]) -> None:
+        """Put occurrences found in a search among the others; can be undone."""
+        try:
+            with self._project.together():
+                new = [self._project.add_occurrence(clip_id, one, "") for clip_id, one in found]
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self._undo.push(_SplitCommand(self, [], new, "take up what was found"))
+
+    def apply_shown(self, shown: Sequence[int], hidden: Sequence[int]) -> None:
+        """Show some occurrences and put others away; for the undo command."""
+        try:
+            self._project.show_occurrences(shown, hidden)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.reload()
+
+    def apply_clock(self, clock_error_s: float, time_pattern: str) -> None:
+        """Keep and show the clock's error; for the undo command."""
+        try:
+            self._project.set_clock(self.camera.id, clock_error_s=clock_error_s, time_pattern=time_pattern)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.camera = replace(self.camera, clock_error_s=clock_error_s, time_pattern=time_pattern)
+        self.reload()
+
+    def keep_pattern(self, time_pattern: str) -> None:
+        """Remember how the camera writes times in file names; counts for clips brought in from now on."""
+        try:
+            self._project.set_clock(self.camera.id, clock_error_s=self.camera.clock_error_s, time_pattern=time_pattern)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.camera = replace(self.camera, time_pattern=time_pattern)
+
+    def set_clock_error(self, clock_error_s: float) -> None:
+        """Say how wrong the camera's clock is; every time of its clips and events moves. Can be undone."""
+        if clock_error_s != self.camera.clock_error_s:
+            self._undo.push(_ClockCommand(self, self.camera.clock_error_s, clock_error_s))
+
     def clip_start(self, clip_id: int) -> tuple[float, str]:
         """Start of a clip (POSIX seconds) and how it is known."""
         return self._project.clip_start(clip_id)
@@ -270,6 +414,44 @@ class _JudgeCommand(QUndoCommand):
 
     def undo(self) -> None:
         self._model.apply_judgements(self._old)
+
+
+class _VisitCommand(QUndoCommand):
+    def __init__(
+        self, model: CameraModel, old: Mapping[int, int | None], new: Mapping[int, int | None], what: str
+    ) -> None:
+        super().__init__(what)
+        self._model, self._old, self._new = model, old, new
+
+    def redo(self) -> None:
+        self._model.apply_visits(self._new)
+
+    def undo(self) -> None:
+        self._model.apply_visits(self._old)
+
+
+class _SplitCommand(QUndoCommand):
+    def __init__(self, model: CameraModel, old: Sequence[int], new: Sequence[int], what: str = "split") -> None:
+        super().__init__(what)
+        self._model, self._old, self._new = model, old, new
+
+    def redo(self) -> None:
+        self._model.apply_shown(self._new, self._old)
+
+    def undo(self) -> None:
+        self._model.apply_shown(self._old, self._new)
+
+
+class _ClockCommand(QUndoCommand):
+    def __init__(self, model: CameraModel, old_s: float, new_s: float) -> None:
+        super().__init__("set the clock's error")
+        self._model, self._old_s, self._new_s = model, old_s, new_s
+
+    def redo(self) -> None:
+        self._model.apply_clock(self._new_s, self._model.camera.time_pattern)
+
+    def undo(self) -> None:
+        self._model.apply_clock(self._old_s, self._model.camera.time_pattern)
 
 
 class _StartCommand(QUndoCommand):

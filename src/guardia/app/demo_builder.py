@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from pathlib import Path
 
+from guardia.app.event_import import take_in_list
 from guardia.app.importing import ImportRequest, import_clips
 from guardia.app.jobs import Report, Token
 from guardia.app.makes import capability_data
@@ -46,6 +47,10 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             for sub, origin in (o for o in _ORIGINS if (source / o[0]).is_dir()):
                 request = ImportRequest(folder, camera_id, (source / sub,), origin)
                 notes += import_clips(request, token=token, progress=progress).notes
+            project.set_clock(camera_id, clock_error_s=place.clock_error_s, time_pattern="")
+            for name in ("events.jsonl", "events.csv"):
+                if (source / name).exists():
+                    notes += take_in_list(project, camera_id, source / name).notes
             evidence = project.evidence(camera_id)
             truth = read_truth(source / "truth.jsonl")
             kinds = {}
@@ -54,6 +59,8 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
                 if clip.start_s < limit:
                     kinds[occurrence.id] = tern_quay.right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)
             project.judge(kinds)
+        view = next(c for c in project.cameras() if c.name == tern_quay.VIEW_OF)
+        (folder / "view.jpg").write_bytes(project.clean_view(view.id))
         project.compact()
     return notes
 

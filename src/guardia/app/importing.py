@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -15,8 +16,11 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.app.event_import import METADATA_SUFFIXES, take_in_list, take_in_metadata
+from guardia.app.import_plan import TAKEN, Known, Plan, look_into, make_plan
 from guardia.app.jobs import Meter, Report, Token
-from guardia.core.errors import GuardiaError, ProjectError, UnreadableClip
+from guardia.core.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
+from guardia.core.events import ColumnMapping
 from guardia.core.evidence import Clip, Origin, propose_occurrences
 from guardia.core.trace import Trace
 from guardia.media.analysis import (
@@ -30,16 +34,8 @@ from guardia.media.analysis import (
     key_times,
     still_luma,
 )
-from guardia.media.reader import clip_start, probe
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence
-
-VIDEO_SUFFIXES = frozenset(
-    f".{ending}"
-    for ending in (
-        "3gp asf avi dav flv h264 h265 hevc m2ts m4v mkv mov mp4 mpeg mpg mts ts vob webm wmv".split()  # noqa: SIM905
-    )
-)
 
 
 @dataclass(frozen=True)
@@ -53,11 +49,15 @@ class ImportRequest:
     camera_id
         The camera that recorded the clips.
     files
-        Clips, or folders whose clips are meant.
+        Clips, or folders whose clips are meant; none means to measure what earlier imports left, of every camera.
     origin
         How they were recorded.
     start
         Start of the one clip given, aware, when neither its name nor its metadata tells.
+    plan
+        What becomes of each file, when it was planned and looked at before; else it is planned now.
+    mappings
+        Columns of event lists by file; a guess where there is none.
     """
 
     project: Path
@@ -65,6 +65,8 @@ class ImportRequest:
     files: tuple[Path, ...]
     origin: Origin = Origin.MOTION
     start: datetime | None = None
+    plan: Plan | None = None
+    mappings: Mapping[Path, ColumnMapping] = field(default_factory=dict)
 
 
 @dataclass
@@ -77,6 +79,10 @@ class ImportResult:
         Clips entered.
     analysed
         Clips measured, earlier unfinished ones included.
+    events
+        New entries of event lists.
+    cameras
+        Numbers of the cameras whose evidence may have changed.
     notes
         One sentence per file that was skipped or needs a look.
     stopped
@@ -85,26 +91,10 @@ class ImportResult:
 
     added: int = 0
     analysed: int = 0
+    events: int = 0
+    cameras: tuple[int, ...] = ()
     notes: list[str] = field(default_factory=list)
     stopped: bool = False
-
-
-STILL_SUFFIXES = frozenset((".jpg", ".jpeg", ".png", ".bmp", ".webp"))
-
-
-def find_clips(paths: tuple[Path, ...], *, suffixes: frozenset[str] = VIDEO_SUFFIXES) -> Iterator[Path]:
-    """Files as given, and of folders those with a fitting ending, in order of name; hidden ones left out."""
-    for path in paths:
-        if path.is_dir():
-            for folder, folders, names in os.walk(path):
-                folders[:] = sorted(f for f in folders if not f.startswith("."))
-                yield from (
-                    Path(folder) / n
-                    for n in sorted(names)
-                    if Path(n).suffix.lower() in suffixes and not n.startswith(".")
-                )
-        else:
-            yield path
 
 
 def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> ImportResult:
@@ -126,42 +116,87 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
     """
     result = ImportResult()
     with Project(request.project) as project:
-        zone = ZoneInfo(project.site().time_zone)
-        stills = request.origin is Origin.SNAPSHOT
-        files = list(find_clips(request.files, suffixes=STILL_SUFFIXES if stills else VIDEO_SUFFIXES))
-        if request.files and not files:
-            kind = "pictures" if stills else "videos"
-            result.notes.append(f"The folder holds no files that are named like {kind}.")
-        meter = Meter(len(files), progress)
-        for index, path in enumerate(files):
-            if token.cancelled:
-                result.stopped = True
-                return result
-            meter.at(index, f"Taking in {path.name}")
+        plan = request.plan
+        if plan is None:
+            found = look_into(request.files, request.origin, token=token, progress=progress)
+            if request.files and not found.clips and not found.lists and not found.stopped:
+                kind = "pictures" if request.origin is Origin.SNAPSHOT else "videos"
+                result.notes.append(f"The folder holds no files that are named like {kind}.")
+            zone = ZoneInfo(project.site().time_zone)
+            plan = make_plan(
+                found, known_cameras(project), origin=request.origin, zone=zone, camera_id=request.camera_id
+            )
+        enter_clips(project, request, plan, result, token=token, progress=progress)
+        if not result.stopped:
+            _take_in_lists(project, request, plan, result)
+        cameras = [request.camera_id, *(c.camera_id for c in plan.wanted if c.camera_id is not None)]
+        if not request.files and request.plan is None:
+            cameras += project.camera_names()
+        result.cameras = tuple(dict.fromkeys([*cameras, *(c for _, c in plan.lists if c is not None)]))
+        for camera_id in dict.fromkeys(cameras):
+            if not result.stopped:
+                _measure_all(project, camera_id, result, token, progress)
+    return result
+
+
+def known_cameras(project: Project) -> list[Known]:
+    """What a project has of its cameras, for a plan."""
+    return [Known(c.id, c.name, c.time_pattern, c.clock_error_s, project.clip_names(c.id)) for c in project.cameras()]
+
+
+def enter_clips(
+    project: Project, request: ImportRequest, plan: Plan, result: ImportResult, *, token: Token, progress: Report
+) -> None:
+    """Copy and enter the clips of a plan; what was done and skipped is added to the result."""
+    meter = Meter(len(plan.clips), progress)
+    for index, clip in enumerate(plan.clips):
+        if token.cancelled:
+            result.stopped = True
+            return
+        meter.at(index, f"Taking in {clip.path.name}")
+        if clip.state not in TAKEN or clip.info is None or clip.start is None or clip.camera_id is None:
+            result.notes.append(clip.note)
+        else:
+            start, source = (request.start, "given") if request.start else (clip.start, clip.source)
+            info = clip.info
+            new = NewClip(
+                clip.path, start.timestamp(), source, info.duration_s, info.width, info.height, info.codec,
+                request.origin,
+            )  # fmt: skip
             try:
-                added = _enter(project, request, path, zone)
+                added = project.add_clip(clip.camera_id, new, stopped=lambda: token.cancelled)
+            except Cancelled:
+                result.stopped = True
+                return
             except UnreadableClip as error:
                 result.notes.append(str(error))
                 continue
             except ProjectError as error:
                 result.notes.append(str(error))
-                break
+                return
             if added is None:
-                result.notes.append(f"{path.name} is here already; it was not taken in twice.")
+                result.notes.append(f"{clip.path.name} is here already; it was not taken in twice.")
+                continue
+            result.added += 1
+            if clip.note and not request.start:
+                result.notes.append(f"{clip.path.name}: {clip.note}")
+
+
+def _take_in_lists(project: Project, request: ImportRequest, plan: Plan, result: ImportResult) -> None:
+    for path, camera_id in plan.lists:
+        if camera_id is None:
+            result.notes.append(f"{path.name}: no camera's name fits this list; it was left out.")
+            continue
+        try:
+            if path.suffix.lower() in METADATA_SUFFIXES:
+                told = take_in_metadata(project, camera_id, path)
             else:
-                result.added += 1
-                if added == "file date":
-                    result.notes.append(f"{path.name}: its start is only a guess from the file's date.")
-        _measure_all(project, request.camera_id, result, token, progress)
-    return result
-
-
-def _enter(project: Project, request: ImportRequest, path: Path, zone: ZoneInfo) -> str | None:
-    """Enter one file; gives how its start is known, or None if it is here already."""
-    info = probe(path)
-    start, source = (request.start, "given") if request.start else clip_start(path, info, zone)
-    new = NewClip(path, start.timestamp(), source, info.duration_s, info.width, info.height, info.codec, request.origin)
-    return None if project.add_clip(request.camera_id, new) is None else source
+                told = take_in_list(project, camera_id, path, request.mappings.get(path))
+        except GuardiaError as error:
+            result.notes.append(str(error))
+            continue
+        result.events += told.added
+        result.notes += told.notes
 
 
 @dataclass(frozen=True, eq=False)
@@ -249,6 +284,12 @@ def _measure_all(project: Project, camera_id: int, result: ImportResult, token: 
                 result.analysed += 1
             except GuardiaError as error:
                 result.notes.append(str(error))
+            except BrokenProcessPool:
+                result.notes.append(
+                    "A process that measures clips was ended from outside, perhaps for want of memory. What was "
+                    "measured is kept; the next import goes on with the rest."
+                )
+                return
             done += 1
             meter.at(done, f"Measuring {clip.name}")
             feed()

@@ -46,16 +46,23 @@ class JobRunner(QObject):
         super().__init__(parent)
         self._worker: _Worker | None = None
         self._token = Token()
+        self._done: Callable[[Any], object] | None = None
 
     @property
     def busy(self) -> bool:
         """A job is under way."""
         return self._worker is not None
 
-    def start(self, title: str, work: Callable[[Token, Report], Any]) -> bool:
-        """Start a job; gives False, and starts nothing, while another is under way."""
+    def start(
+        self, title: str, work: Callable[[Token, Report], Any], done: Callable[[Any], object] | None = None
+    ) -> bool:
+        """Start a job; gives False, and starts nothing, while another is under way.
+
+        `done` is called with the result, in this thread, before `succeeded` is emitted.
+        """
         if self._worker is not None:
             return False
+        self._done = done
         self._token = Token()
         worker = _Worker(work, self._token, self)
         worker.progressed.connect(self._on_progress)
@@ -77,7 +84,10 @@ class JobRunner(QObject):
         if worker is not None:
             worker.wait()
             worker.deleteLater()
+        done, self._done = self._done, None
         if failure is None:
+            if done is not None:
+                done(result)
             self.succeeded.emit(result)
         elif isinstance(failure, Cancelled):
             self.cancelled.emit()

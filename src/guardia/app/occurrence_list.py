@@ -92,6 +92,16 @@ class OccurrenceListModel(QAbstractListModel):
         begin = self.clip(row).start_s + self.occurrence(row).start_s
         return f"{self._session.local_time(begin):%a %d %b  %H:%M:%S}"
 
+    def hour(self, row: int) -> float:
+        """Local hour of the day at which it began, 0..24."""
+        moment = self._session.local_time(self.clip(row).start_s + self.occurrence(row).start_s)
+        return moment.hour + moment.minute / 60 + moment.second / 3600
+
+    def named(self, row: int) -> str:
+        """Class that the camera named for it, empty for none."""
+        event = self._model.evidence.event_of.get(self.occurrence(row).id)
+        return event.named if event else ""
+
     def day(self, row: int) -> date:
         """The local day on which it happened."""
         return self._session.local_time(self.clip(row).start_s + self.occurrence(row).start_s).date()
@@ -111,12 +121,27 @@ class Filter:
         Only clips recorded this way.
     ids
         Only these occurrences (those behind a number).
+    kind
+        Only those judged as this kind.
+    hours
+        Only those that begin in these local hours, from the first to before the second; over midnight when turned.
+    dark
+        Only those with a dark (True) or a bright (False) picture.
+    named
+        Only those that the camera named so; '' is those that it named nothing.
+    gate
+        Only those that the draft does not record because of this gate.
     """
 
     judged: str = "all"
     day: date | None = None
     origin: Origin | None = None
     ids: frozenset[int] | None = None
+    kind: str | None = None
+    hours: tuple[int, int] | None = None
+    dark: bool | None = None
+    named: str | None = None
+    gate: str | None = None
 
 
 class OccurrenceFilter(QSortFilterProxyModel):
@@ -145,7 +170,23 @@ class OccurrenceFilter(QSortFilterProxyModel):
             return False
         if wanted.origin is not None and self._source.clip(row).origin is not wanted.origin:
             return False
-        return _passes(wanted.judged, occurrence, self._source.index(row).data(Role.DRAFT))
+        draft = self._source.index(row).data(Role.DRAFT)
+        return self._passes_details(row) and _passes(wanted.judged, occurrence, draft)
+
+    def _passes_details(self, row: int) -> bool:
+        wanted, occurrence = self.filter, self._source.occurrence(row)
+        if wanted.kind is not None and occurrence.kind != wanted.kind:
+            return False
+        if wanted.dark is not None and self._source.clip(row).dark is not wanted.dark:
+            return False
+        if wanted.named is not None and self._source.named(row) != wanted.named:
+            return False
+        if wanted.hours is not None:
+            first, last = wanted.hours
+            hour = self._source.hour(row)
+            if not (first <= hour < last if first < last else hour >= first or hour < last):
+                return False
+        return wanted.gate is None or self._source.index(row).data(Role.DRAFT).gate == wanted.gate
 
 
 def _passes(judged: str, occurrence: Occurrence, draft: Outcome) -> bool:

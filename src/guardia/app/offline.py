@@ -10,6 +10,9 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 import numpy as np
 
+from guardia.app.import_plan import look_into, make_plan
+from guardia.app.importing import ImportRequest, import_clips, known_cameras
+from guardia.app.jobs import Token
 from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue, UnreadableClip
 from guardia.core.evidence import Clip, Evidence, Origin, propose_occurrences
@@ -178,3 +181,76 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                 }
             )
         return {"site": site.name, "time_zone": site.time_zone, "cameras": told}
+
+
+def bring_in(
+    folder: Path,
+    paths: Sequence[Path],
+    *,
+    camera: str,
+    origin: Origin,
+    rule: str = "one",
+    pattern: str | None = None,
+    dry_run: bool = False,
+) -> dict[str, Any]:
+    """Bring files into a project, or only say what would happen.
+
+    Parameters
+    ----------
+    folder
+        The project.
+    paths
+        Files and folders.
+    camera
+        Name of the camera that files go to unless the rule says otherwise.
+    origin
+        How the clips were recorded.
+    rule
+        One of import_plan.RULES.
+    pattern
+        Of the time in file names; the one kept for each camera when None.
+    dry_run
+        Change nothing.
+
+    Returns
+    -------
+    dict[str, Any]
+        `clips` with what becomes of each, `notes`, and unless it is a dry run what was added, measured and listed.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no such camera or the pattern cannot be used.
+    """
+    token = Token()
+    with Project(folder) as project:
+        cameras = known_cameras(project)
+        zone = ZoneInfo(project.site().time_zone)
+    chosen = next((c for c in cameras if c.name == camera), None)
+    if chosen is None:
+        known = ", ".join(c.name for c in cameras)
+        raise InvalidValue(f"There is no camera named '{camera}'.", do=f"This project has: {known}.")
+    found = look_into(paths, origin, token=token, progress=lambda _p: None)
+    patterns = {c.id: pattern for c in cameras} if pattern is not None else {}
+    plan = make_plan(found, cameras, origin=origin, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
+    names = {c.id: c.name for c in cameras}
+    told: dict[str, Any] = {
+        "clips": [
+            {
+                "file": str(c.path),
+                "state": c.state,
+                "camera": names.get(c.camera_id or 0, ""),
+                "start": c.start.isoformat() if c.start else "",
+                "start_source": c.source,
+                "note": c.note,
+            }
+            for c in plan.clips
+        ],
+        "lists": [str(path) for path, _ in plan.lists],
+        "notes": [*plan.notes, *(f"{c.path.name}: {c.note}" for c in plan.clips if c.note)],
+    }
+    if not dry_run:
+        request = ImportRequest(folder, chosen.id, (), origin, plan=plan)
+        done = import_clips(request, token=token, progress=lambda _p: None)
+        told |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
+    return told

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
@@ -13,17 +13,23 @@ from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from guardia.app.camera_model import CameraModel, Loaded, load_camera
-from guardia.app.importing import ImportRequest, ImportResult, import_clips
+from guardia.app.import_plan import Known
+from guardia.app.importing import ImportRequest, ImportResult, import_clips, known_cameras
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Token
 from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.capability import capability_from_dict
+from guardia.core.errors import GuardiaError
 from guardia.core.evidence import Origin
+from guardia.core.judgement import kind_of
 from guardia.core.settings import Settings
+from guardia.core.statistics import Line
+from guardia.core.visits import propose_visits
 from guardia.report.sheet import SheetContent
+from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
 from guardia.store.project import Project
-from guardia.store.records import Site
+from guardia.store.records import NewOccurrence, Site
 
 
 @dataclass(frozen=True)
@@ -81,10 +87,11 @@ class Session(QObject):
         self.undo = QUndoStack(self)
         self.jobs = JobRunner(self)
         self._models: dict[int, CameraModel] = {}
-        self._importing: int | None = None
         self._loader = JobRunner(self)
         self.pictures = JobRunner(self)
         self.pictures.failed.connect(messages.tell_error)
+        self._splitter = JobRunner(self)
+        self._splitter.failed.connect(messages.tell_error)
         self._loader.progressed.connect(self._on_loaded)
         self._loader.failed.connect(messages.tell_error)
         self._lock = QLockFile(str(folder / "open.lock"))
@@ -169,20 +176,128 @@ class Session(QObject):
         self, camera_id: int, files: Sequence[Path], origin: Origin, start: datetime | None = None
     ) -> bool:
         """Bring clips in, off the interface thread; gives False while another job runs."""
-        request = ImportRequest(self.folder, camera_id, tuple(files), origin, start)
-        self._importing = camera_id
-        return self.jobs.start(
-            "Importing clips", lambda token, report: import_clips(request, token=token, progress=report)
-        )
+        return self.run_import(ImportRequest(self.folder, camera_id, tuple(files), origin, start))
+
+    def run_import(self, request: ImportRequest) -> bool:
+        """Bring in what a request names, off the interface thread; gives False while another job runs."""
+        return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
+
+    def go_on_measuring(self) -> bool:
+        """Measure what an earlier import left unmeasured, in the background; gives False when there is nothing."""
+        waiting = next((i for i in self.camera_ids() if self._project.waiting(i)), None)
+        return waiting is not None and self.run_import(ImportRequest(self.folder, waiting, ()))
+
+    def known_cameras(self) -> list[Known]:
+        """What the project has of its cameras, to plan an import."""
+        return known_cameras(self._project)
 
     def _on_import(self, result: ImportResult) -> None:
-        if self._importing is not None:
-            self.camera(self._importing).reload()
+        for camera_id in result.cameras:
+            if self.is_loaded(camera_id):
+                self.camera(camera_id).reload()
         text = f"{_count(result.added)} taken in, {_count(result.analysed)} measured."
+        if result.events:
+            text += f" {result.events} entries of event lists."
         if result.notes:
             text += "\n" + "\n".join(result.notes)
         self.messages.tell(text, Severity.WARNING if result.notes else Severity.INFO)
         self.cameras_changed.emit()
+
+    def judge(self, ids: Mapping[int, Sequence[int]], kind: str) -> None:
+        """Judge occurrences of one or several cameras, and with each the other parts of its visit; one step of undo.
+
+        Parameters
+        ----------
+        ids
+            Ids of occurrences by the number of their camera.
+        kind
+            Id of the kind; empty takes the judgement back.
+        """
+        chosen = {i for part in ids.values() for i in part}
+        visits = {o.visit for m in self._models.values() for o in m.evidence.occurrences if o.id in chosen} - {None}
+        wanted = {
+            camera: [o.id for o in model.evidence.occurrences if o.id in chosen or o.visit in visits]
+            for camera, model in self._models.items()
+        }
+        wanted = {camera: part for camera, part in wanted.items() if part}
+        count = sum(len(part) for part in wanted.values())
+        if len(wanted) < 2:
+            for camera, part in wanted.items():
+                self.camera(camera).judge(part, kind)
+            return
+        self.undo.beginMacro(f"judge {count} as {kind_of(kind).text if kind else 'not judged'}")
+        for camera, part in wanted.items():
+            self.camera(camera).judge(part, kind)
+        self.undo.endMacro()
+
+    def join(self, camera_id: int, ids: Sequence[int]) -> None:
+        """Make occurrences of one camera one visit, those that belong to a visit with all its parts."""
+        model = self.camera(camera_id)
+        visits = {model.occurrence(i).visit for i in ids} - {None}
+        whole = [o.id for o in model.evidence.occurrences if o.id in ids or o.visit in visits]
+        if len(whole) < 2:
+            self.messages.tell("Select two or more occurrences to join them to one visit.")
+            return
+        number = self._project.new_visit()
+        model.set_visits(dict.fromkeys(whole, number))
+
+    def join_found(self) -> int:
+        """Join every visit that is counted as several occurrences, on all cameras; one step of undo. Gives how many."""
+        evidence = {i: m.evidence for i, m in self._models.items()}
+        waits = {i: m.camera.installed.retrigger_wait_s for i, m in self._models.items()}
+        found = propose_visits(evidence, waits)
+        if not found:
+            return 0
+        first = self._project.new_visit()
+        number = {i: first + n for n, ids in enumerate(found) for i in ids}
+        self.undo.beginMacro(f"join {len(found)} visits")
+        for model in self._models.values():
+            model.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
+        self.undo.endMacro()
+        return len(found)
+
+    def split(self, camera_id: int, occurrence_id: int, at_s: float | None = None) -> None:
+        """Take an occurrence out of its visit, or split it at a moment (the quietest when None), off this thread."""
+        model = self.camera(camera_id)
+        if at_s is None and model.occurrence(occurrence_id).visit is not None:
+            model.set_visits({occurrence_id: None})
+            return
+        try:
+            job = model.split_job(occurrence_id, model.quietest_s(occurrence_id) if at_s is None else at_s)
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return
+
+        def done(result: tuple[int, list[NewOccurrence]]) -> None:
+            model.put_split(*result)
+
+        if not self._splitter.start("Splitting", job, done):
+            self.messages.tell("Another split is still being made; repeat it in a moment.")
+
+    def take_up(self, camera_id: int) -> None:
+        """Put what no record covers and no occurrence stands for among the occurrences, off this thread."""
+        model = self.camera(camera_id)
+        try:
+            self._splitter.start("Taking up what was found", model.take_up_job(), model.add_found)
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+
+    def save_statistic(self, camera_id: int, by: str, lines: Sequence[Line], name: str) -> None:
+        """Save a statistic as a table."""
+        self._save(Path(name), list(statistic_rows(self.camera_name(camera_id), by, lines)))
+
+    def save_occurrences(self, name: str) -> None:
+        """Save the occurrences of all cameras as a table."""
+        rows = [r for m in self._models.values() for r in occurrence_rows(m.camera.name, m.evidence, m.comparison)]
+        self._save(Path(name), rows)
+
+    def _save(self, path: Path, rows: Sequence[Row]) -> None:
+        try:
+            write_table(path, rows)
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return
+        self.messages.tell(f"{len(rows)} rows saved to {path}.")
 
     def next_action(self, camera_id: int) -> NextAction:
         """The one thing to do next on a camera and why."""
@@ -236,5 +351,6 @@ class Session(QObject):
         self.jobs.drain()
         self._loader.drain()
         self.pictures.drain()
+        self._splitter.drain()
         self._project.close()
         self._lock.unlock()

@@ -26,6 +26,9 @@ from guardia.core.settings import Settings
 from guardia.core.zones import BlockZone, ZoneKind
 
 RATE_HZ = 10
+KEY_EVERY = 12 * RATE_HZ
+"""Pictures between whole ones; a still scene costs little between them."""
+
 LONGEST_S = 20.0
 """A recording that lasts until motion stops is cut here."""
 
@@ -169,13 +172,13 @@ class ClipWriter:
         Quality of the compression, larger is coarser.
     """
 
-    def __init__(self, path: Path, *, crf: int = 36) -> None:
+    def __init__(self, path: Path, *, crf: int = 34) -> None:
         self._container = av.open(str(path), "w")
         self._stream = self._container.add_stream("libx264", rate=RATE_HZ)
         self._stream.width, self._stream.height = WIDTH, HEIGHT
         self._stream.pix_fmt = "yuv420p"
         self._stream.time_base = Fraction(1, RATE_HZ)
-        self._stream.options = {"crf": str(crf), "preset": "slow", "g": str(RATE_HZ * 4), "threads": "1"}
+        self._stream.options = {"crf": str(crf), "preset": "slow", "g": str(KEY_EVERY), "threads": "1"}
         self._count = 0
 
     def add(self, picture: NDArray[np.uint8]) -> None:
@@ -268,7 +271,7 @@ def record_motion(
 
 def record_continuous(view: View, path: Path, *, begin_s: float, end_s: float) -> Recorded:
     """Record a stretch of the scene whatever happens in it."""
-    writer = ClipWriter(path, crf=37)
+    writer = ClipWriter(path, crf=35)
     for at in _moments(begin_s, end_s):
         writer.add(view.picture(at))
     writer.close()

@@ -9,6 +9,7 @@ from pathlib import Path
 from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
+from guardia.benchcam.event_list import write_event_list
 from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Scene, local_time
 from guardia.core.capability import Capability
 from guardia.core.evidence import Origin
@@ -34,7 +35,7 @@ def record(
     scene
         The place and what happens there.
     folder
-        Receives motion/, continuous/, walk-test/, snapshot/ and truth.jsonl.
+        Receives motion/, continuous/, walk-test/, snapshot/, the event list and truth.jsonl.
     capability
         The make.
     settings
@@ -76,16 +77,17 @@ def record(
         (folder / "snapshot").mkdir(exist_ok=True)
     for at in scene.snapshots:
         if only(at):
-            name = f"{scene.place.slug}_{local_time(at):%Y%m%d_%H%M%S}.jpg"
+            name = clip_name(scene, at).replace(".mp4", ".jpg")
             picture = Image.fromarray(scene.view(at, round(at)).picture(at))
             picture.save(folder / "snapshot" / name, quality=68)
             truth.append(_truth(scene, f"snapshot/{name}", Origin.SNAPSHOT, Recorded(at, at, at + 0.01)))
+    write_event_list(scene, [(Path(str(e["clip"])).name, e) for e in truth if e["origin"] == "motion"], folder)
     (folder / "truth.jsonl").write_text("".join(json.dumps(entry) + "\n" for entry in truth), "utf-8")
 
 
 def clip_name(scene: Scene, start_s: float) -> str:
-    """File name of a clip: camera and local time."""
-    return f"{scene.place.slug}_{local_time(start_s):%Y%m%d_%H%M%S}.mp4"
+    """File name of a clip: the camera and the local time that its clock shows."""
+    return f"{scene.place.slug}_{local_time(start_s + scene.place.clock_error_s):%Y%m%d_%H%M%S}.mp4"
 
 
 def _stretches(scene: Scene) -> list[tuple[float, float]]:
@@ -113,6 +115,7 @@ def _truth(scene: Scene, name: str, origin: Origin, clip: Recorded) -> dict[str,
     return {
         "clip": name,
         "origin": origin.value,
+        "start_scene_s": round(clip.start_s, 2),
         "trigger_s": round(clip.trigger_s - clip.start_s, 2),
         "events": events,
     }

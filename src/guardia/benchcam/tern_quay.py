@@ -28,6 +28,9 @@ FIRST_DAY = datetime(2026, 9, 7, tzinfo=ZoneInfo(TIME_ZONE))
 DAYS = 14
 WINDY_DAYS = (1, 2, 5, 8, 11)
 WET_NIGHTS = (3, 8, 12)
+VIEW_OF = "Slipway"
+"""The camera whose view stands for the site."""
+
 JUDGED_DAYS = 10
 """The demo's technician has judged the first of the days; the last are left to judge."""
 
@@ -82,6 +85,12 @@ class Place:
         Wind, gulls and clouds come here.
     parcels
         People bring parcels here.
+    names
+        Classes that the camera names in its event list.
+    list_form
+        Form of its event list, see benchcam.event_list.
+    clock_error_s
+        What its clock shows less the true time.
     """
 
     slug: str
@@ -97,6 +106,9 @@ class Place:
     sun_column: int | None = None
     open_air: bool = True
     parcels: bool = False
+    names: tuple[str, ...] = ()
+    list_form: str = "table"
+    clock_error_s: float = 0.0
 
 
 def _water_edge() -> BlockZone:
@@ -121,6 +133,8 @@ PLACES: tuple[Place, ...] = (
         ropes=((-4.3, 17.6), (4.4, 17.0), (-4.7, 27.5), (5.0, 27.0)),
         flag=True,
         sun_column=452,
+        names=("person", "vehicle", "animal"),
+        list_form="json lines",
     ),
     Place(
         "slipway",
@@ -171,6 +185,8 @@ PLACES: tuple[Place, ...] = (
         ropes=((2.0, 20.5), (-4.4, 26.0)),
         flag=True,
         sun_column=300,
+        names=("person", "vehicle", "animal"),
+        list_form="json lines",
     ),
     Place(
         "winter-store",
@@ -181,6 +197,7 @@ PLACES: tuple[Place, ...] = (
         lines=(((0.2, 24.0), (0.0, 6.0)), ((0.4, 24.0), (-1.4, 12.0), (1.6, 8.0)), ((-1.6, 10.5), (1.8, 10.5))),
         far_line=((-2.0, 24.5), (2.2, 24.5)),
         open_air=False,
+        clock_error_s=-400.0,
     ),
     Place(
         "office-step",
@@ -192,6 +209,8 @@ PLACES: tuple[Place, ...] = (
         far_line=((-6.0, 18.4), (7.0, 18.4)),
         false_drives=(((-14.0, 21.0), (14.0, 21.0)), ((14.0, 23.4), (-14.0, 23.4))),
         parcels=True,
+        names=("person", "vehicle", "parcel"),
+        list_form="json lines",
     ),
 )
 

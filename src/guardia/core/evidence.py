@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
@@ -11,6 +13,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from guardia.core.events import EVENT_TOLERANCE_S, CameraEvent, event_of
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.motion import size_in_cells
 from guardia.core.settings import Settings
@@ -43,6 +46,8 @@ class Clip:
         Length in seconds.
     origin
         How it was recorded.
+    brightness
+        Mean luma of its background, 0..255; NaN while unknown.
     """
 
     id: int
@@ -50,6 +55,12 @@ class Clip:
     start_s: float
     duration_s: float
     origin: Origin
+    brightness: float = math.nan
+
+    @property
+    def dark(self) -> bool:
+        """Whether its picture is that of a night, by its brightness."""
+        return self.brightness < DARK_LUMA
 
 
 @dataclass(frozen=True)
@@ -68,6 +79,8 @@ class Occurrence:
         End, likewise.
     kind
         Id of the kind it was judged as, empty while unjudged.
+    visit
+        Number that it shares with the other parts of one visit, None when it stands alone.
     """
 
     id: int
@@ -75,6 +88,7 @@ class Occurrence:
     start_s: float
     end_s: float
     kind: str = ""
+    visit: int | None = None
 
     @property
     def verdict(self) -> Verdict | None:
@@ -96,12 +110,15 @@ class Evidence:
         The clips' traces, in the order of `clips`.
     time_zone
         The site's time zone, an IANA name.
+    events
+        What the camera's own list says, in order of time.
     """
 
     clips: tuple[Clip, ...]
     occurrences: tuple[Occurrence, ...]
     stack: TraceStack
     time_zone: str
+    events: tuple[CameraEvent, ...] = ()
 
     @cached_property
     def clip_index(self) -> dict[int, int]:
@@ -171,13 +188,48 @@ class Evidence:
 
     def with_occurrences(self, occurrences: Sequence[Occurrence]) -> Evidence:
         """The same clips and traces under new judgements."""
-        return Evidence(self.clips, tuple(occurrences), self.stack, self.time_zone)
+        return Evidence(self.clips, tuple(occurrences), self.stack, self.time_zone, self.events)
+
+    def clip_of(self, occurrence: Occurrence) -> Clip:
+        """The clip that shows an occurrence."""
+        return self.clips[self.clip_index[occurrence.clip_id]]
+
+    def span_s(self, occurrence: Occurrence) -> tuple[float, float]:
+        """Beginning and end of an occurrence, POSIX seconds."""
+        start = self.clip_of(occurrence).start_s
+        return start + occurrence.start_s, start + occurrence.end_s
+
+    @cached_property
+    def event_of(self) -> dict[int, CameraEvent]:
+        """The camera's own event about each occurrence id, where its list has one."""
+        starts = [e.at_s for e in self.events]
+        longest = max((e.duration_s or 0.0 for e in self.events), default=0.0) + EVENT_TOLERANCE_S
+        found = {}
+        for occurrence in self.occurrences:
+            begin, end = self.span_s(occurrence)
+            low, high = bisect_left(starts, begin - longest), bisect_right(starts, end + EVENT_TOLERANCE_S)
+            event = event_of(list(self.events[low:high]), begin, end)
+            if event is not None:
+                found[occurrence.id] = event
+        return found
+
+    @cached_property
+    def visits(self) -> tuple[tuple[Occurrence, ...], ...]:
+        """The occurrences to be counted, each as the parts of its visit in order of time; repeated ones left out."""
+        parts: dict[tuple[bool, int], list[Occurrence]] = {}
+        for o in self.occurrences:
+            if o.id not in self.repeated:
+                parts.setdefault((o.visit is None, o.id if o.visit is None else o.visit), []).append(o)
+        return tuple(tuple(p) for p in parts.values())
 
 
 def local_date(posix_s: float, zone: ZoneInfo) -> date:
     """Date at the site."""
     return datetime.fromtimestamp(posix_s, UTC).astimezone(zone).date()
 
+
+DARK_LUMA = 55.0
+"""A picture of less mean luma is one of a night (common practice, no source); infrared lamps leave most of it dark."""
 
 SNAPSHOT_NEAR_S = 30.0
 """A snapshot this close to an occurrence of a clip shows the same thing."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from zoneinfo import ZoneInfo
 
@@ -11,7 +11,7 @@ import numpy as np
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence, Occurrence, Origin, could_show_more, local_date
-from guardia.core.gates import Outcome, Replay, replay
+from guardia.core.gates import CHAIN, Outcome, Replay, replay
 from guardia.core.intervals import rate_interval, wilson
 from guardia.core.judgement import Verdict
 from guardia.core.settings import Settings
@@ -129,8 +129,40 @@ class Comparison:
     draft_replay: Replay
 
 
+def outcome_of(parts: Sequence[Occurrence], done: Replay) -> Outcome:
+    """What becomes of a visit from what becomes of its parts.
+
+    Parameters
+    ----------
+    parts
+        The parts in order of time.
+    done
+        The replay.
+
+    Returns
+    -------
+    Outcome
+        Under the first part's id: recorded when any part is; late when its first part is lost or late, cut when its
+        last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the
+        part which came farthest was stopped at.
+    """
+    found = [done.outcomes[p.id] for p in parts]
+    if len(found) == 1:
+        return found[0]
+    kept = [o for o in found if o.recorded]
+    lengths = [max(p.end_s - p.start_s, 1e-6) for p in parts]
+    share = sum(o.share * n for o, n in zip(found, lengths, strict=True)) / sum(lengths)
+    if not kept:
+        order = [gate for gate, _ in CHAIN]
+        farthest = max(found, key=lambda o: order.index(o.gate) if o.gate is not None else -1)
+        return replace(farthest, occurrence_id=parts[0].id, share=share)
+    late = not found[0].recorded or found[0].late
+    cut = not found[-1].recorded or found[-1].cut
+    return Outcome(parts[0].id, True, share, late, cut, kept[0].trigger_s, None, "")
+
+
 def score(evidence: Evidence, done: Replay) -> Score:
-    """Count the outcomes of a replay; what continuous footage repeats is counted once.
+    """Count the outcomes of a replay; a visit of several parts, and what other evidence repeats, is counted once.
 
     Parameters
     ----------
@@ -149,10 +181,8 @@ def score(evidence: Evidence, done: Replay) -> Score:
     }
     in_motion = 0
     zone = ZoneInfo(evidence.time_zone)
-    for occurrence in evidence.occurrences:
-        if occurrence.id in evidence.repeated:
-            continue
-        outcome = done.outcomes[occurrence.id]
+    for parts in evidence.visits:
+        occurrence, outcome = parts[0], outcome_of(parts, done)
         verdict = occurrence.verdict
         if verdict is Verdict.REAL:
             lists["real_recorded" if outcome.recorded else "real_missed"].append(occurrence.id)
@@ -221,10 +251,9 @@ def compare(
     before = installed_replay or replay(evidence, installed, capability)
     after = replay(evidence, draft, capability)
     changes = []
-    for occurrence in evidence.occurrences:
-        if occurrence.id in evidence.repeated:
-            continue
-        old, new = before.outcomes[occurrence.id], after.outcomes[occurrence.id]
+    for parts in evidence.visits:
+        occurrence = parts[0]
+        old, new = outcome_of(parts, before), outcome_of(parts, after)
         flip = flip_of(occurrence, old, new)
         if flip is not None:
             closed = old if old.gate is not None else new

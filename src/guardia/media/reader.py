@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -16,6 +15,7 @@ import av.error
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.clock import resolve, time_in_name
 from guardia.core.errors import UnreadableClip
 from guardia.core.trace import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID_COLUMNS, GRID_ROWS
 
@@ -136,36 +136,7 @@ def _created(metadata: dict[str, str]) -> datetime | None:
     return moment if moment.year >= 2000 else None
 
 
-_STAMP = re.compile(
-    r"(?<!\d)(20\d\d)[-_.]?([01]\d)[-_.]?([0-3]\d)[-_. T]{0,3}([0-2]\d)[-_.:h]?([0-5]\d)[-_.:m]?([0-5]\d)(?!\d)"
-)
-
-
-def start_from_name(name: str, time_zone: ZoneInfo) -> datetime | None:
-    """Start of a clip from its file name, read as the site's local time.
-
-    Parameters
-    ----------
-    name
-        A name holding year, month, day, hour, minute and second in this order, with or without - _ . : T between.
-    time_zone
-        The site's.
-
-    Returns
-    -------
-    datetime | None
-        Aware, or None if the name holds no such time.
-    """
-    match = _STAMP.search(name)
-    if not match:
-        return None
-    try:
-        return datetime(*(int(part) for part in match.groups()), tzinfo=time_zone)  # type: ignore[arg-type,misc]
-    except ValueError:
-        return None
-
-
-def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo) -> tuple[datetime, str]:
+def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "") -> tuple[datetime, str]:
     """When a clip began and how that is known.
 
     Parameters
@@ -176,15 +147,18 @@ def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo) -> tuple[datetim
         From probe().
     time_zone
         The site's.
+    pattern
+        How the camera writes the time in file names, see core.clock.NAME_FORMS.
 
     Returns
     -------
     tuple[datetime, str]
-        Aware start, and 'file name', 'metadata' or 'file date' (the weakest: the file's own date less its length).
+        Aware start by the camera's clock, and 'file name', 'metadata' or 'file date' (the weakest: the file's own date
+        less its length).
     """
-    named = start_from_name(path.name, time_zone)
+    named = time_in_name(path.name, pattern)
     if named is not None:
-        return named, "file name"
+        return resolve(named, time_zone).moment, "file name"
     if info.created is not None:
         return info.created, "metadata"
     written = datetime.fromtimestamp(path.stat().st_mtime, UTC)

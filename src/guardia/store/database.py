@@ -3,10 +3,14 @@
 from __future__ import annotations
 
 import sqlite3
+import zlib
 from collections.abc import Iterator, Sequence
 from contextlib import closing, contextmanager
 from pathlib import Path
 from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
 
 from guardia.core.errors import ProjectError
 
@@ -42,6 +46,24 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE TABLE logbook (
         id INTEGER PRIMARY KEY, at_s REAL NOT NULL, camera_id INTEGER REFERENCES camera (id),
         what TEXT NOT NULL, detail TEXT NOT NULL DEFAULT ''
+    );
+    """,
+    """
+    ALTER TABLE camera ADD COLUMN clock_error_s REAL NOT NULL DEFAULT 0;
+    ALTER TABLE camera ADD COLUMN time_pattern TEXT NOT NULL DEFAULT '';
+    ALTER TABLE occurrence ADD COLUMN visit INTEGER;
+    ALTER TABLE occurrence ADD COLUMN gone INTEGER NOT NULL DEFAULT 0;
+    CREATE VIEW clip_at AS
+        SELECT c.*, c.start_s - CASE c.start_source WHEN 'given' THEN 0 ELSE k.clock_error_s END AS true_s
+        FROM clip c JOIN camera k ON k.id = c.camera_id;
+    CREATE TABLE event (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id), shown_s REAL NOT NULL,
+        duration_s REAL, named TEXT NOT NULL, alert INTEGER, zone TEXT NOT NULL, source TEXT NOT NULL,
+        UNIQUE (camera_id, shown_s, named, zone)
+    );
+    CREATE TABLE boxes (
+        clip_id INTEGER NOT NULL REFERENCES clip (id), source TEXT NOT NULL, times_s BLOB NOT NULL,
+        object_id BLOB NOT NULL, box BLOB NOT NULL, named TEXT NOT NULL, PRIMARY KEY (clip_id, source)
     );
     """,
 )
@@ -182,3 +204,13 @@ class Database:
     def close(self) -> None:
         """Close the connection and fold the write-ahead log back into the file."""
         self._connection.close()
+
+
+def pack(values: NDArray[Any], form: str) -> bytes:
+    """Numbers as compressed bytes of a NumPy type such as '<f8'."""
+    return zlib.compress(np.ascontiguousarray(values, np.dtype(form)).tobytes(), 4)
+
+
+def unpack(blob: bytes, form: str) -> NDArray[Any]:
+    """Numbers from such bytes."""
+    return np.frombuffer(zlib.decompress(blob), np.dtype(form))

@@ -4,31 +4,29 @@ from __future__ import annotations
 
 import hashlib
 import json
+import math
 import os
-import shutil
 import time
-import zlib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
-import numpy as np
-from numpy.typing import NDArray
-
 from guardia.core.capability import capability_from_dict
-from guardia.core.errors import InvalidValue, ProjectError
+from guardia.core.errors import Cancelled, InvalidValue, ProjectError
 from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
 from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.core.stack import TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace
-from guardia.store.database import Database
+from guardia.store.camera_lists import CameraLists
+from guardia.store.database import Database, pack, unpack
 from guardia.store.records import Camera, NewClip, NewOccurrence, Site
 
 FILE_NAME = "project.sqlite"
 MEDIA = "media"
+_PIECE_BYTES = 1 << 22
 
 
 class Project:
@@ -64,6 +62,7 @@ class Project:
                     f"The folder {folder} cannot be made ({error.strerror}).", do="Choose a folder of your own."
                 ) from error
         self._db = Database(folder / FILE_NAME, create=create)
+        self.lists = CameraLists(self._db)
         if create:
             place = site or Site(folder.name, "UTC")
             self._db.run("INSERT INTO site (id, name, time_zone) VALUES (1, ?, ?)", (place.name, place.time_zone))
@@ -113,7 +112,9 @@ class Project:
         ProjectError
             If the project has no such camera.
         """
-        rows = self._db.rows("SELECT name, capability FROM camera WHERE id = ?", (camera_id,))
+        rows = self._db.rows(
+            "SELECT name, capability, clock_error_s, time_pattern FROM camera WHERE id = ?", (camera_id,)
+        )
         if not rows:
             raise ProjectError(f"This project has no camera number {camera_id}.")
         bodies = {
@@ -123,7 +124,11 @@ class Project:
             )
         }
         capability = capability_from_dict(json.loads(rows[0]["capability"]))
-        return Camera(camera_id, rows[0]["name"], capability, bodies["installed"], bodies["draft"])
+        one = rows[0]
+        return Camera(
+            camera_id, one["name"], capability, bodies["installed"], bodies["draft"], one["clock_error_s"],
+            one["time_pattern"],
+        )  # fmt: skip
 
     def add_camera(
         self, name: str, capability: Mapping[str, Any], installed: Settings, *, from_s: float | None = None
@@ -202,7 +207,12 @@ class Project:
         )
         return [(row["at_s"], row["what"], row["detail"]) for row in rows]
 
-    def add_clip(self, camera_id: int, new: NewClip) -> int | None:
+    def clip_names(self, camera_id: int) -> frozenset[tuple[str, int]]:
+        """Original name and size in bytes of each of a camera's clips."""
+        rows = self._db.rows("SELECT original_name, bytes FROM clip WHERE camera_id = ?", (camera_id,))
+        return frozenset((r["original_name"], r["bytes"]) for r in rows)
+
+    def add_clip(self, camera_id: int, new: NewClip, *, stopped: Callable[[], bool] = lambda: False) -> int | None:
         """Copy a clip into the media folder and enter it.
 
         Parameters
@@ -211,6 +221,8 @@ class Project:
             The camera that recorded it.
         new
             What is known of it.
+        stopped
+            Asked between pieces of a large file; True ends the copy.
 
         Returns
         -------
@@ -221,18 +233,17 @@ class Project:
         ------
         ProjectError
             If the copy fails; nothing is left behind then.
+        Cancelled
+            If it was stopped; likewise.
         """
+        part = self.folder / MEDIA / f"taking-in-{os.getpid()}.part"
         try:
-            with new.path.open("rb") as file:
-                digest = hashlib.file_digest(file, "sha256").hexdigest()
-        except OSError as error:
-            raise ProjectError(f"{new.path.name} cannot be read ({error.strerror}).", kept="It was skipped.") from error
-        if self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest)):
-            return None
-        name = f"{digest[:16]}-{camera_id}{new.path.suffix.lower()}"
-        target, part = self.folder / MEDIA / name, self.folder / MEDIA / f"{name}.part"
-        try:
-            shutil.copyfile(new.path, part)
+            digest = _copy_hashed(new.path, part, stopped)
+            name = f"{digest[:16]}-{camera_id}{new.path.suffix.lower()}"
+            if self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest)):
+                part.unlink()
+                return None
+            target = self.folder / MEDIA / name
             os.replace(part, target)
         except OSError as error:
             with suppress(OSError):
@@ -240,8 +251,11 @@ class Project:
             raise ProjectError(
                 f"{new.path.name} cannot be copied into the project ({error.strerror}).",
                 kept="The clips taken in before are kept.",
-                do="Check the space on the disk, then import the rest again.",
+                do="Check the file and the space on the disk, then import the rest again.",
             ) from error
+        except Cancelled:
+            part.unlink(missing_ok=True)
+            raise
         with self._db.transaction():
             return self._db.run(
                 "INSERT INTO clip (camera_id, file, original_name, digest, bytes, start_s, start_source, duration_s,"
@@ -252,6 +266,19 @@ class Project:
                 ),
             )  # fmt: skip
 
+    def set_clock(self, camera_id: int, *, clock_error_s: float, time_pattern: str) -> None:
+        """Keep a camera's clock error (seconds, positive when fast) and how it writes times in file names."""
+        with self._db.transaction():
+            self._db.run(
+                "UPDATE camera SET clock_error_s = ?, time_pattern = ? WHERE id = ?",
+                (clock_error_s, time_pattern, camera_id),
+            )
+
+    def waiting(self, camera_id: int) -> int:
+        """Number of a camera's clips that are here but not measured yet."""
+        clips = self.clips(camera_id, analysed=False)
+        return sum((self.folder / MEDIA / self._file_name(c.id)).is_file() for c in clips)
+
     def clip_count(self) -> int:
         """Number of clips in the whole project."""
         return int(self._db.rows("SELECT count(*) AS n FROM clip")[0]["n"])
@@ -260,11 +287,17 @@ class Project:
         """Clips of a camera in order of time; only analysed or only not analysed ones if asked."""
         condition = {None: "", True: "AND t.clip_id IS NOT NULL", False: "AND t.clip_id IS NULL"}[analysed]
         rows = self._db.rows(
-            "SELECT c.id, c.original_name, c.start_s, c.duration_s, c.origin FROM clip c "
-            f"LEFT JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.start_s, c.id",
+            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, t.brightness FROM clip_at c "
+            f"LEFT JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
-        return [Clip(r["id"], r["original_name"], r["start_s"], r["duration_s"], Origin(r["origin"])) for r in rows]
+        return [
+            Clip(
+                r["id"], r["original_name"], r["true_s"], r["duration_s"], Origin(r["origin"]),
+                math.nan if r["brightness"] is None else r["brightness"],
+            )
+            for r in rows
+        ]  # fmt: skip
 
     def set_clip_start(self, clip_id: int, start_s: float, source: str) -> None:
         """Give a clip another start (POSIX seconds) and say how it is known."""
@@ -272,7 +305,7 @@ class Project:
             self._db.run("UPDATE clip SET start_s = ?, start_source = ? WHERE id = ?", (start_s, source, clip_id))
 
     def clip_start(self, clip_id: int) -> tuple[float, str]:
-        """Start of a clip (POSIX seconds) and how it is known."""
+        """Start of a clip as it was read (POSIX seconds, the clock's error not taken off) and how it is known."""
         row = self._db.rows("SELECT start_s, start_source FROM clip WHERE id = ?", (clip_id,))[0]
         return row["start_s"], row["start_source"]
 
@@ -303,6 +336,11 @@ class Project:
             )
         return path
 
+    def clip_size(self, clip_id: int) -> tuple[int, int]:
+        """Width and height of a clip's picture, pixels."""
+        row = self._db.rows("SELECT width, height FROM clip WHERE id = ?", (clip_id,))[0]
+        return row["width"], row["height"]
+
     def put_analysis(
         self,
         clip_id: int,
@@ -325,8 +363,8 @@ class Project:
             self._db.run(
                 "INSERT OR REPLACE INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
-                    clip_id, trace.columns, trace.rows, trace.changed.shape[1], _pack(trace.times_s, "<f8"),
-                    _pack(trace.frame_start, "<i8"), _pack(trace.cell, "<u2"), _pack(trace.changed, "u1"),
+                    clip_id, trace.columns, trace.rows, trace.changed.shape[1], pack(trace.times_s, "<f8"),
+                    pack(trace.frame_start, "<i8"), pack(trace.cell, "<u2"), pack(trace.changed, "u1"),
                     brightness,
                 ),
             )  # fmt: skip
@@ -363,8 +401,8 @@ class Project:
         """Backgrounds (JPEG) of analysed clips within an hour of the same time of day, from the nearest days."""
         zone = ZoneInfo(self.site().time_zone)
         rows = self._db.rows(
-            "SELECT c.file, c.start_s FROM clip c JOIN trace t ON t.clip_id = c.id "
-            "WHERE c.camera_id = ? AND c.start_s <> ? ORDER BY abs(c.start_s - ?)",
+            "SELECT c.file, c.true_s AS start_s FROM clip_at c JOIN trace t ON t.clip_id = c.id "
+            "WHERE c.camera_id = ? AND c.true_s <> ? ORDER BY abs(c.true_s - ?)",
             (camera_id, around_s, around_s),
         )
         hour = _hour(around_s, zone)
@@ -376,7 +414,8 @@ class Project:
         """Files of a camera's snapshots of the same time of day as a clip, itself left out, from the nearest days."""
         zone = ZoneInfo(self.site().time_zone)
         rows = self._db.rows(
-            "SELECT file, start_s FROM clip WHERE camera_id = ? AND origin = ? AND id <> ? ORDER BY abs(start_s - ?)",
+            "SELECT file, true_s AS start_s FROM clip_at WHERE camera_id = ? AND origin = ? AND id <> ? "
+            "ORDER BY abs(true_s - ?)",
             (camera_id, Origin.SNAPSHOT.value, clip.id, clip.start_s),
         )
         hour = _hour(clip.start_s, zone)
@@ -403,11 +442,14 @@ class Project:
         """
         clips = self.clips(camera_id, analysed=True)
         stack = TraceStack(self.traces(camera_id))
-        return Evidence(tuple(clips), tuple(self._occurrences(camera_id)), stack, self.site().time_zone)
+        occurrences, events = tuple(self._occurrences(camera_id)), tuple(self.lists.events(camera_id))
+        return Evidence(tuple(clips), occurrences, stack, self.site().time_zone, events)
 
     def traces(self, camera_id: int) -> Iterator[Trace]:
         """Traces of a camera's clips in order of time, read one after another."""
-        order = "SELECT t.* FROM trace t JOIN clip c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.start_s, c.id"
+        order = (
+            "SELECT t.* FROM trace t JOIN clip_at c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.true_s, c.id"
+        )
         return (_trace(row) for row in self._db.each(order, (camera_id,)))
 
     def together(self) -> AbstractContextManager[None]:
@@ -416,11 +458,40 @@ class Project:
 
     def _occurrences(self, camera_id: int) -> list[Occurrence]:
         rows = self._db.rows(
-            "SELECT o.id, o.clip_id, o.start_s, o.end_s, o.kind FROM occurrence o JOIN clip c ON c.id = o.clip_id "
-            "JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ? ORDER BY c.start_s + o.start_s, o.id",
+            "SELECT o.id, o.clip_id, o.start_s, o.end_s, o.kind, o.visit FROM occurrence o "
+            "JOIN clip_at c ON c.id = o.clip_id JOIN trace t ON t.clip_id = c.id "
+            "WHERE c.camera_id = ? AND NOT o.gone ORDER BY c.true_s + o.start_s, o.id",
             (camera_id,),
         )
-        return [Occurrence(r["id"], r["clip_id"], r["start_s"], r["end_s"], r["kind"]) for r in rows]
+        return [Occurrence(r["id"], r["clip_id"], r["start_s"], r["end_s"], r["kind"], r["visit"]) for r in rows]
+
+    def add_occurrence(self, clip_id: int, new: NewOccurrence, kind: str) -> int:
+        """Enter an occurrence found or split off by hand; gives its number."""
+        count = self._db.rows("SELECT count(*) AS n FROM occurrence WHERE clip_id = ?", (clip_id,))[0]["n"]
+        name = f"{Path(self._file_name(clip_id)).stem}-{count}.jpg"
+        self._write_picture(name, new.strip)
+        with self._db.transaction():
+            return self._db.run(
+                "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip, kind) VALUES (?, ?, ?, ?, ?, ?)",
+                (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name, kind),
+            )
+
+    def show_occurrences(self, shown: Sequence[int], hidden: Sequence[int]) -> None:
+        """Bring occurrences back and put others away, which keeps them for an undo."""
+        with self._db.transaction():
+            for gone, ids in ((0, shown), (1, hidden)):
+                for occurrence_id in ids:
+                    self._db.run("UPDATE occurrence SET gone = ? WHERE id = ?", (gone, occurrence_id))
+
+    def new_visit(self) -> int:
+        """A number that no visit has yet."""
+        return int(self._db.rows("SELECT coalesce(max(visit), 0) + 1 AS n FROM occurrence")[0]["n"])
+
+    def set_visits(self, visits: Mapping[int, int | None]) -> None:
+        """Say of occurrences, by id, which visit they are part of."""
+        with self._db.transaction():
+            for occurrence_id, visit in visits.items():
+                self._db.run("UPDATE occurrence SET visit = ? WHERE id = ?", (visit, occurrence_id))
 
     def judge(self, kinds: Mapping[int, str]) -> None:
         """Keep judgements by occurrence id, all in one transaction; an empty kind takes one back."""
@@ -448,6 +519,18 @@ class Project:
             self._db.run("UPDATE camera SET clean_view = ? WHERE id = ?", (jpeg, camera_id))
 
 
+def _copy_hashed(source: Path, target: Path, stopped: Callable[[], bool]) -> str:
+    """Copy a file piece by piece and give its SHA-256, reading it once."""
+    digest = hashlib.sha256()
+    with source.open("rb") as read, target.open("wb") as write:
+        while piece := read.read(_PIECE_BYTES):
+            if stopped():
+                raise Cancelled
+            digest.update(piece)
+            write.write(piece)
+    return digest.hexdigest()
+
+
 def _check_zone(name: str) -> None:
     try:
         ZoneInfo(name)
@@ -460,24 +543,16 @@ def _hour(posix_s: float, zone: ZoneInfo) -> float:
     return moment.hour + moment.minute / 60
 
 
-def _pack(values: NDArray[Any], form: str) -> bytes:
-    return zlib.compress(np.ascontiguousarray(values, np.dtype(form)).tobytes(), 4)
-
-
-def _unpack(blob: bytes, form: str) -> NDArray[Any]:
-    return np.frombuffer(zlib.decompress(blob), np.dtype(form))
-
-
 def _trace(row: Any) -> Trace:
     if row["levels"] != len(CONTRAST_LEVELS):
         raise ProjectError(
             "This project's traces were measured with other contrast levels.", do="Import the clips again."
         )
     return Trace(
-        _unpack(row["times_s"], "<f8"),
-        _unpack(row["frame_start"], "<i8"),
-        _unpack(row["cell"], "<u2"),
-        _unpack(row["changed"], "u1").reshape(-1, row["levels"]),
+        unpack(row["times_s"], "<f8"),
+        unpack(row["frame_start"], "<i8"),
+        unpack(row["cell"], "<u2"),
+        unpack(row["changed"], "u1").reshape(-1, row["levels"]),
         row["columns"],
         row["rows"],
     )

@@ -43,6 +43,10 @@ class Camera:
         Settings in force.
     draft
         Settings being tried.
+    clock_error_s
+        What the camera's clock shows less the true time, seconds: positive when it is fast.
+    time_pattern
+        How it writes the time in file names, see core.clock.NAME_FORMS.
     """
 
     id: int
@@ -50,6 +54,8 @@ class Camera:
     capability: Capability
     installed: Settings
     draft: Settings
+    clock_error_s: float = 0.0
+    time_pattern: str = ""
 
 
 @dataclass(frozen=True)

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 from guardia import __version__
 from guardia.app.actions import ACTIONS
 from guardia.app.makes import shipped_capabilities
+from guardia.core.clock import error_words
 from guardia.core.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts import label
@@ -90,13 +91,47 @@ def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> 
     return datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC).replace(tzinfo=start.tzinfo)
 
 
+def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | None:
+    """Ask how wrong a camera's clock is, by reading it beside a right one at the same moment.
+
+    Gives seconds, positive when it is fast; None when it is not wanted.
+    """
+    dialog, form = _form(parent, "Clock of the camera")
+    shown, right = QDateTimeEdit(), QDateTimeEdit()
+    now = QDateTime.fromSecsSinceEpoch(round(datetime.now(UTC).timestamp()), QTimeZone.utc())
+    for field, name in ((shown, "shown"), (right, "right")):
+        field.setObjectName(name)
+        field.setTimeZone(QTimeZone.utc())
+        field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
+    right.setDateTime(now)
+    shown.setDateTime(now.addSecs(round(error_s)))
+    told = label("", "head", wrap=True)
+
+    def difference() -> float:
+        return float(right.dateTime().secsTo(shown.dateTime()))
+
+    def tell() -> None:
+        words = error_words(difference())
+        told.setText(f"The clock is {words}." if words else "The clock is right.")
+
+    for field in (shown, right):
+        field.dateTimeChanged.connect(tell)
+    tell()
+    form.addRow(label(f"Read the clock in the picture of '{camera}' and a right clock at the same moment.", wrap=True))
+    form.addRow("The picture's clock shows", shown)
+    form.addRow("It really is", right)
+    form.addRow("", told)
+    form.addRow("", label("Times of clips whose start was given by hand stay as they are.", "muted", wrap=True))
+    return difference() if _accepted(dialog) else None
+
+
 def keys_html() -> str:
     """Every shortcut as a table."""
     rows = [(a.keys, a.text, a.help) for a in ACTIONS if a.keys]
     rows += [(k.key, f"judge: {k.text}", "In Evidence, for everything selected.") for k in KINDS]
     rows += [
         ("Backspace", "take a judgement back", "In Evidence."),
-        ("Space", "play an occurrence", "In Evidence; then Space pauses, arrows step, M goes to the motion."),
+        ("Space", "play an occurrence", "In Evidence; then Space pauses, arrows step, M: to the motion, T: split."),
         ("Arrows", "nudge corner or zone", "In Zones; with Shift ten times as far."),
         ("Del", "delete corner or zone", "In Zones."),
         ("Ctrl+C, Ctrl+V", "copy and paste a zone", "In Zones, from camera to camera as well."),

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from collections import OrderedDict
-from datetime import datetime
+from collections.abc import Sequence
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo
 
 from PyQt6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import (
     QComboBox,
-    QFileDialog,
-    QGridLayout,
     QHBoxLayout,
     QListView,
     QStyle,
@@ -23,12 +20,15 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.app.camera_model import TAKE_BACK, CameraModel
+from guardia.app.import_model import ImportModel
 from guardia.app.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel, Role
 from guardia.app.session import Session
 from guardia.core.evidence import Occurrence, Origin
-from guardia.core.gates import Outcome
+from guardia.core.gates import Gate, Outcome
 from guardia.core.judgement import KINDS, Verdict, kind_of
-from guardia.ui.parts import button, draw_mark, label, page_head, verdict_colour
+from guardia.ui.day_ribbon import DayRibbon, RibbonMark
+from guardia.ui.import_dialog import ImportDialog
+from guardia.ui.parts import button, draw_mark, judging_keys, label, page_head, verdict_colour
 from guardia.ui.player import Player
 from guardia.ui.theme import THEME
 
@@ -44,11 +44,13 @@ _JUDGED_FILTERS = (
     ("missed", "Real, missed by the draft"),
     ("false recorded", "False, recorded by the draft"),
 )
-_ORIGINS = (
-    (Origin.MOTION, "motion clips"),
-    (Origin.CONTINUOUS, "continuous"),
-    (Origin.WALK_TEST, "walk test"),
-    (Origin.SNAPSHOT, "snapshots (pictures)"),
+_HOURS = (
+    ("Every hour", None),
+    ("06:00 to 12:00", (6, 12)),
+    ("12:00 to 18:00", (12, 18)),
+    ("18:00 to 24:00", (18, 24)),
+    ("00:00 to 06:00", (0, 6)),
+    ("20:00 to 06:00", (20, 6)),
 )
 _KEYS = {kind.key: kind.id for kind in KINDS}
 
@@ -105,8 +107,11 @@ class StripDelegate(QStyledItemDelegate):
         painter.setFont(small)
         painter.setPen(THEME.colour("muted"))
         clip = index.data(Role.CLIP)
-        again = ", shown twice" if index.data(Role.REPEATED) else ""
-        painter.drawText(left, top + 54, f"{clip.origin.value}, {occurrence.end_s - occurrence.start_s:.1f} s{again}")
+        again = ", shown twice" if index.data(Role.REPEATED) else ", part of a visit" if occurrence.visit else ""
+        event = self._model.evidence.event_of.get(occurrence.id)
+        named = f", camera: {event.named}" if event and event.named else ""
+        length = f"{occurrence.end_s - occurrence.start_s:.1f} s"
+        painter.drawText(left, top + 54, f"{clip.origin.value}, {length}{named}{again}")
         painter.drawText(left, top + 71, f"installed: {_outcome_words(installed, occurrence.verdict)}")
         if draft.recorded != installed.recorded:
             painter.setPen(THEME.colour("accent" if _better(occurrence, draft) else "missed"))
@@ -205,21 +210,16 @@ class StripList(QListView):
 class EvidencePage(QWidget):
     """Filter, list and the keys."""
 
-    def __init__(self, session: Session, model: CameraModel) -> None:
+    def __init__(self, session: Session, model: CameraModel, tabs: QWidget) -> None:
         super().__init__()
         self._session = session
         self._model = model
         layout, head = page_head(self, "Evidence")
+        head.addWidget(tabs)
         self._count = label("", "muted")
         head.addWidget(self._count)
         head.addStretch()
-        self._origin = QComboBox()
-        for origin, words in _ORIGINS:
-            self._origin.addItem(f"as {words}", origin)
-        self._origin.setToolTip("How the clips to import were recorded: it decides what they can prove")
-        head.addWidget(self._origin)
-        head.addWidget(button("Import clips…", self.choose_files, tip="Bring in video files this camera recorded"))
-        head.addWidget(button("Import folder…", self.choose_folder, tip="Bring in all video files of a folder"))
+        head.addWidget(button("Bring in…", self.bring_in, tip="Clips, snapshots, event lists, metadata (Ctrl+I)"))
         layout.addLayout(head)
         filters = QHBoxLayout()
         self._judged = QComboBox()
@@ -234,12 +234,19 @@ class EvidencePage(QWidget):
             box.setAccessibleName(name)
             box.currentIndexChanged.connect(self._apply_filter)
             filters.addWidget(box)
+        self.more = button("More", self._toggle_more, "tab", "Filter by kind, hour, light, named class and gate")
+        self.more.setCheckable(True)
+        filters.addWidget(self.more)
         self._behind = label("", "head")
         filters.addWidget(self._behind)
         self._show_all = button("Show all", self.show_all)
         filters.addWidget(self._show_all)
         filters.addStretch()
         layout.addLayout(filters)
+        layout.addWidget(self._details_row())
+        self.ribbon = DayRibbon()
+        self.ribbon.picked.connect(self.select_id)
+        layout.addWidget(self.ribbon)
         self._source = OccurrenceListModel(session, model, self)
         self._proxy = OccurrenceFilter(self._source)
         self.list = StripList(self)
@@ -251,7 +258,7 @@ class EvidencePage(QWidget):
         self._empty = label("", "head", wrap=True)
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout.addWidget(self._empty, 1)
-        layout.addLayout(self._key_rows())
+        layout.addLayout(judging_keys(self.judge, "for all selected;\nSpace plays"))
         selection = self.list.selectionModel()
         if selection is not None:
             selection.selectionChanged.connect(self._on_selection)
@@ -260,25 +267,47 @@ class EvidencePage(QWidget):
         self._ids: frozenset[int] | None = None
         self._fill_days()
 
-    def _key_rows(self) -> QGridLayout:
-        grid = QGridLayout()
-        grid.setHorizontalSpacing(5)
-        grid.setVerticalSpacing(4)
-        real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
-        false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
-        rows = (
-            [*real, ("U", "unsure", "unsure")],
-            [*false[:5], ("⌫", "take back", TAKE_BACK)],
-            false[5:],
-        )
-        for row, keys in enumerate(rows):
-            grid.addWidget(label(("real", "false", "")[row], "muted"), row, 0)
-            for column, (key, text, kind) in enumerate(keys, start=1):
-                made = button(f"{key}  {text}", lambda k=kind: self.judge(k), "key")
-                made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-                grid.addWidget(made, row, column)
-        grid.addWidget(label("for all selected;\nSpace plays", "muted"), 2, 6)
-        return grid
+    def _details_row(self) -> QWidget:
+        """The filters that are not always shown."""
+        self._details = QWidget()
+        row = QHBoxLayout(self._details)
+        row.setContentsMargins(0, 0, 0, 0)
+        self._kind, self._hours, self._light, self._named, self._gate = (QComboBox() for _ in range(5))
+        self._kind.addItem("Every kind", None)
+        for kind in KINDS:
+            self._kind.addItem(kind.text, kind.id)
+        for words, hours in _HOURS:
+            self._hours.addItem(words, hours)
+        for words, dark in (("Every light", None), ("bright picture", False), ("dark picture", True)):
+            self._light.addItem(words, dark)
+        self._gate.addItem("Every gate", None)
+        for gate in Gate:
+            self._gate.addItem(f"stopped at {gate.value}", gate.value)
+        boxes = ((self._kind, "Kind"), (self._hours, "Hours"), (self._light, "Light"), (self._named, "Named class"))
+        for box, name in (*boxes, (self._gate, "Gate of the draft")):
+            box.setAccessibleName(name)
+            box.currentIndexChanged.connect(self._apply_filter)
+            row.addWidget(box)
+        row.addStretch()
+        self._details.hide()
+        return self._details
+
+    def _toggle_more(self) -> None:
+        self._details.setVisible(self.more.isChecked())
+        if not self.more.isChecked():
+            for box in (self._kind, self._hours, self._light, self._named, self._gate):
+                box.setCurrentIndex(0)
+
+    def _fill_named(self) -> None:
+        chosen = self._named.currentData()
+        self._named.blockSignals(True)
+        self._named.clear()
+        self._named.addItem("Every class", None)
+        self._named.addItem("camera named none", "")
+        for name in sorted({e.named for e in self._model.evidence.events} - {""}):
+            self._named.addItem(f"camera named {name}", name)
+        self._named.setCurrentIndex(max(0, self._named.findData(chosen)))
+        self._named.blockSignals(False)
 
     def _fill_days(self) -> None:
         chosen = self._day.currentData()
@@ -288,17 +317,37 @@ class EvidencePage(QWidget):
         for day in sorted({self._source.day(row) for row in range(self._source.rowCount())}):
             self._day.addItem(f"{day:%a %d %b %Y}", day)
         self._day.setCurrentIndex(max(0, self._day.findData(chosen)))
+        self._fill_named()
         self._day.blockSignals(False)
         self._apply_filter()
 
     def _apply_filter(self) -> None:
         self._proxy.set_filter(
-            Filter(self._judged.currentData(), self._day.currentData(), self._from.currentData(), self._ids)
+            Filter(
+                self._judged.currentData(),
+                self._day.currentData(),
+                self._from.currentData(),
+                self._ids,
+                self._kind.currentData(),
+                self._hours.currentData(),
+                self._light.currentData(),
+                self._named.currentData(),
+                self._gate.currentData(),
+            )
         )
         self._show_all.setVisible(self._ids is not None)
         self._tell_count()
 
     def _tell_count(self) -> None:
+        rows = [self._proxy.mapToSource(self._proxy.index(r, 0)).row() for r in range(self._proxy.rowCount())]
+        drafts = self._model.comparison.draft_replay.outcomes
+        self.ribbon.show_marks(
+            [
+                RibbonMark(o.id, self._source.hour(r), o.verdict, drafts[o.id].recorded)
+                for r in rows
+                if (o := self._source.occurrence(r))
+            ]
+        )
         occurrences = self._model.evidence.occurrences
         waiting = sum(not o.kind for o in occurrences)
         self._count.setText(f"{self._proxy.rowCount()} of {len(occurrences)} shown, {waiting} not judged yet")
@@ -307,8 +356,8 @@ class EvidencePage(QWidget):
         self._empty.setVisible(nothing)
         if not occurrences:
             self._empty.setText(
-                "No evidence yet.\n\nImport what this camera recorded: motion clips show its false alerts, continuous "
-                "footage and walk tests show what it missed."
+                "No evidence yet.\n\nBring in what this camera recorded: motion clips show its false alerts, "
+                "continuous footage and walk tests show what it missed."
             )
         else:
             self._empty.setText("No occurrence passes this filter.")
@@ -336,7 +385,7 @@ class EvidencePage(QWidget):
         """Show only the occurrences behind a number."""
         self._ids = frozenset(ids)
         self._behind.setText(title)
-        for box in (self._judged, self._day, self._from):
+        for box in (self._judged, self._day, self._from, self._kind, self._hours, self._light, self._named, self._gate):
             box.blockSignals(True)
             box.setCurrentIndex(0)
             box.blockSignals(False)
@@ -348,7 +397,7 @@ class EvidencePage(QWidget):
         """Take every filter off."""
         self._ids = None
         self._behind.setText("")
-        for box in (self._judged, self._day, self._from):
+        for box in (self._judged, self._day, self._from, self._kind, self._hours, self._light, self._named, self._gate):
             box.setCurrentIndex(0)
         self._apply_filter()
 
@@ -363,7 +412,7 @@ class EvidencePage(QWidget):
         if not ids:
             return
         before = self._proxy.rowCount()
-        self._model.judge(ids, kind)
+        self._session.judge({self._model.camera.id: ids}, kind)
         self._apply_filter()
         gone = before - self._proxy.rowCount()
         start = max(rows) + 1 - gone
@@ -393,24 +442,13 @@ class EvidencePage(QWidget):
             self.player.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             self.player.open()
 
-    def choose_files(self) -> None:
-        """Ask for clips and import them."""
-        names, _ = QFileDialog.getOpenFileNames(self, "Import clips")
-        if names:
-            self.import_paths([Path(n) for n in names])
-
-    def choose_folder(self) -> None:
-        """Ask for a folder of clips and import them."""
-        name = QFileDialog.getExistingDirectory(self, "Import all clips of a folder")
-        if name:
-            self.import_paths([Path(name)])
-
-    def import_paths(self, paths: list[Path], start: datetime | None = None) -> None:
-        """Import clips in the background."""
-        zone = ZoneInfo(self._session.site.time_zone)
-        given = start.astimezone(zone) if start else None
-        if not self._session.start_import(self._model.camera.id, paths, self._origin.currentData(), given):
-            self._session.messages.tell("Another import is still running; start this one when it is done.")
+    def bring_in(self, paths: Sequence[Path] = ()) -> None:
+        """Open the dialog that brings evidence in, with some files or folders if given."""
+        self.importing = ImportDialog(self, ImportModel(self._session, self._model.camera.id, Origin.MOTION))
+        self.importing.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.importing.open()
+        if paths:
+            self.importing.model.add(list(paths))
 
     def changeEvent(self, event: QEvent | None) -> None:
         """Redraw in new colours."""

@@ -22,7 +22,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.actions import ACTIONS, STEPS
+from guardia.app.actions import ACTIONS, EVIDENCE_PARTS, STEPS
+from guardia.app.alike_model import AlikeModel
 from guardia.app.camera_model import CameraModel
 from guardia.app.demo import own_demo
 from guardia.app.jobs import Progress
@@ -30,8 +31,11 @@ from guardia.app.messages import Message, MessageHub, Severity
 from guardia.app.preferences import load_preferences, save_preferences
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
+from guardia.ui.alike_page import AlikePage
+from guardia.ui.coverage_page import CoveragePage
 from guardia.ui.dialogs import (
     about_html,
+    ask_clock_error,
     ask_new_camera,
     ask_new_project,
     ask_start,
@@ -42,10 +46,11 @@ from guardia.ui.dialogs import (
 from guardia.ui.evidence_page import EvidencePage
 from guardia.ui.handover_page import HandoverPage
 from guardia.ui.palette import Palette
-from guardia.ui.parts import button, label
+from guardia.ui.parts import button, label, tabs
 from guardia.ui.round_page import RoundPage
 from guardia.ui.score_panel import ScorePanel
 from guardia.ui.sensitivity_page import SensitivityPage
+from guardia.ui.statistics_page import StatisticsPage
 from guardia.ui.theme import THEME
 from guardia.ui.welcome_page import WelcomePage
 from guardia.ui.zones_page import ZonesPage
@@ -94,6 +99,7 @@ class MainWindow(QMainWindow):
         self.session: Session | None = None
         self.camera_id: int | None = None
         self.pages: dict[str, QWidget] = {}
+        self._alike: AlikeModel | None = None
         self.setWindowTitle("Guardia")
         self.setMinimumSize(1100, 700)
         self._preferences, told = load_preferences(data_home)
@@ -110,15 +116,16 @@ class MainWindow(QMainWindow):
     def _make_actions(self) -> dict[str, QAction]:
         acts: dict[str, Callable[[], object]] = {
             "new": self.new_project, "open": self.choose_project, "demo": self.open_demo, "quit": self.close,
-            "add_camera": self.add_camera, "import_files": lambda: self._evidence().choose_files(),
-            "import_folder": lambda: self._evidence().choose_folder(), "reset_draft": self.reset_draft,
+            "add_camera": self.add_camera, "bring_in": lambda: self._evidence().bring_in(),
+            "reset_draft": self.reset_draft,
             "clip_start": self.ask_clip_start,
-            "history": self.show_history,
+            "history": self.show_history, "clock": self.ask_clock, "save_list": self.save_list,
+            "join": self.join, "split": self.split, "join_found": self.join_found,
             "palette": self.show_palette,
             "undo": lambda: self.session and self.session.undo.undo(),
             "redo": lambda: self.session and self.session.undo.redo(),
             "dark": self.toggle_dark, "keys": self.show_keys, "about": self.show_about,
-            **{f"go_{step}": (lambda s=step: self.go(s)) for step, _, _ in STEPS},
+            **{f"go_{s}": (lambda s=s: self.go(s)) for s in {*EVIDENCE_PARTS, *(s for s, _, _ in STEPS)}},
         }  # fmt: skip
         made = {}
         bar = self.menuBar()
@@ -240,6 +247,7 @@ class MainWindow(QMainWindow):
         session.cameras_changed.connect(self._first_camera)
         self.go("round")
         session.load_cameras()
+        session.go_on_measuring()
         return True
 
     def _first_camera(self) -> None:
@@ -256,6 +264,9 @@ class MainWindow(QMainWindow):
             self.panel.deleteLater()
             self.panel = None
         self._set_pages({})
+        if self._alike is not None:
+            self._alike.close()
+            self._alike = None
         if self.session is not None:
             self.session.close()
             self.session.deleteLater()
@@ -275,7 +286,7 @@ class MainWindow(QMainWindow):
             return
         self.camera_id = camera_id
         model = self.session.camera(camera_id)
-        for step in ("evidence", "zones", "sensitivity", "handover"):
+        for step in ("evidence", "statistics", "coverage", "zones", "sensitivity", "handover"):
             old = self.pages.pop(step, None)
             if old is not None:
                 self.stack.removeWidget(old)
@@ -290,16 +301,30 @@ class MainWindow(QMainWindow):
         """The page of a step, made when first asked for."""
         if step not in self.pages and self.session is not None and self.camera_id is not None:
             model = self.session.camera(self.camera_id)
-            kinds = {
-                "evidence": EvidencePage,
-                "zones": ZonesPage,
-                "sensitivity": SensitivityPage,
-                "handover": HandoverPage,
-            }
-            page = kinds[step](self.session, model)
+            page = self._make_page(step, self.session, model)
             self.pages[step] = page
             self.stack.addWidget(page)
         return self.pages.get(step)
+
+    def _make_page(self, step: str, session: Session, model: CameraModel) -> QWidget:
+        if step in EVIDENCE_PARTS:
+            row = tabs(step, [(p, *words) for p, words in EVIDENCE_PARTS.items()], self.go)
+            if step == "alike":
+                self._alike = self._alike or AlikeModel(session)
+                alike = AlikePage(session, self._alike, row)
+                alike.asked.connect(self.show_occurrence)
+                return alike
+            if step == "statistics":
+                statistics = StatisticsPage(session, model, row)
+                statistics.asked.connect(self.show_occurrences)
+                return statistics
+            if step == "coverage":
+                coverage = CoveragePage(session, model, row)
+                coverage.asked.connect(self.show_occurrences)
+                return coverage
+            return EvidencePage(session, model, row)
+        kinds = {"zones": ZonesPage, "sensitivity": SensitivityPage, "handover": HandoverPage}
+        return kinds[step](session, model)
 
     def _evidence(self) -> EvidencePage:
         self.go("evidence")
@@ -338,7 +363,7 @@ class MainWindow(QMainWindow):
         current = self.current_step()
         for step, made in self._steps.items():
             made.setEnabled(has_camera or (step == "round" and self.session is not None))
-            made.setChecked(step == current)
+            made.setChecked(step == ("evidence" if current in EVIDENCE_PARTS else current))
         if self.panel is not None:
             self.panel.setVisible(current != "round")
         model = self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None
@@ -376,6 +401,44 @@ class MainWindow(QMainWindow):
         given = ask_start(self, self.session.local_time(start_s), source, self.session.site.time_zone)
         if given is not None:
             model.give_clip_start(clip_id, given.timestamp())
+
+    def ask_clock(self) -> None:
+        """Ask how wrong the camera's clock is."""
+        if self.session is None or self.camera_id is None:
+            return
+        model = self.session.camera(self.camera_id)
+        error_s = ask_clock_error(self, model.camera.name, model.camera.clock_error_s)
+        if error_s is not None:
+            model.set_clock_error(error_s)
+
+    def save_list(self) -> None:
+        """Ask for a file and save all occurrences there."""
+        name, _ = QFileDialog.getSaveFileName(
+            self, "Save occurrences", "occurrences.csv", "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
+        )
+        if name and self.session is not None:
+            self.session.save_occurrences(name)
+
+    def join(self) -> None:
+        """Make the selected occurrences one visit."""
+        if self.session is not None and self.camera_id is not None:
+            self.session.join(self.camera_id, self.session.camera(self.camera_id).selected)
+
+    def split(self) -> None:
+        """Take the selected occurrence out of its visit, or split it where it is quietest."""
+        if self.session is not None and self.camera_id is not None:
+            for occurrence_id in self.session.camera(self.camera_id).selected[:1]:
+                self.session.split(self.camera_id, occurrence_id)
+
+    def join_found(self) -> None:
+        """Join every visit that was counted repeatedly and say how many there were."""
+        if self.session is not None:
+            count = self.session.join_found()
+            self.messages.tell(
+                f"{count} visits were counted as several occurrences and are joined now; Undo takes it back."
+                if count
+                else "No real visit is counted twice."
+            )
 
     def open_demo(self) -> None:
         """Open one's own copy of the demo site."""

@@ -2,13 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
-from guardia.core.judgement import Verdict
+from guardia.core.judgement import KINDS, Verdict
 from guardia.ui.theme import THEME
 
 
@@ -164,3 +174,36 @@ class HelpLine(QLabel):
         if event is not None and watched in self._texts and event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
             self.setText(self._texts[watched])
         return super().eventFilter(watched, event)
+
+
+def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[str], object]) -> QWidget:
+    """A row of buttons for the parts of a step: (id, words, tip) each; the current one is pressed."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(8, 0, 0, 0)
+    layout.setSpacing(2)
+    for part, words, tip in entries:
+        made = button(words, lambda p=part: go(p), "tab", tip)
+        made.setCheckable(True)
+        made.setChecked(part == current)
+        made.clicked.connect(lambda _=False, b=made, p=part: b.setChecked(p == current))
+        layout.addWidget(made)
+    return row
+
+
+def judging_keys(judge: Callable[[str], object], hint: str) -> QGridLayout:
+    """The keys of all kinds as buttons, in rows of real and of false, with a hint in the corner."""
+    grid = QGridLayout()
+    grid.setHorizontalSpacing(5)
+    grid.setVerticalSpacing(4)
+    real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
+    false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
+    rows = ([*real, ("U", "unsure", "unsure")], [*false[:5], ("\u232b", "take back", "")], false[5:])
+    for row, keys in enumerate(rows):
+        grid.addWidget(label(("real", "false", "")[row], "muted"), row, 0)
+        for column, (key, text, kind) in enumerate(keys, start=1):
+            made = button(f"{key}  {text}", lambda k=kind: judge(k), "key")
+            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+            grid.addWidget(made, row, column)
+    grid.addWidget(label(hint, "muted"), 2, 6)
+    return grid

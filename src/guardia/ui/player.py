@@ -122,6 +122,7 @@ class Player(QDialog):
         row.addWidget(button("◂ Step", lambda: self.step(-1), tip="Left arrow"))
         row.addWidget(button("Step ▸", lambda: self.step(1), tip="Right arrow"))
         row.addWidget(button("To the motion", self.to_motion, tip="M"))
+        row.addWidget(button("Split here", self.split, tip="T: two occurrences from here on, this player closes"))
         self._speeds: dict[int, QPushButton] = {}
         for speed in SPEEDS:
             made = button(f"{speed}x", lambda s=speed: self.set_speed(s))
@@ -207,6 +208,11 @@ class Player(QDialog):
         if len(sizes):
             self.seek(float(times[int(np.argmax(sizes))]))
 
+    def split(self) -> None:
+        """Split the occurrence at the picture that is shown, and close."""
+        self._session.split(self._model.camera.id, self._id, self.screen_view.at_s)
+        self.close()
+
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Space, arrows and M move in the clip; Esc closes."""
         if event is None:
@@ -216,6 +222,7 @@ class Player(QDialog):
             Qt.Key.Key_Left: lambda: self.step(-1),
             Qt.Key.Key_Right: lambda: self.step(1),
             Qt.Key.Key_M: self.to_motion,
+            Qt.Key.Key_T: self.split,
         }
         act = acts.get(event.key())
         if act is not None:

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.ui.alike_page import AlikePage
 from guardia.ui.evidence_page import EvidencePage
 from guardia.ui.main_window import MainWindow
 from guardia.ui.run import make_application
@@ -19,6 +20,7 @@ from guardia.ui.theme import THEME
 from guardia.ui.zones_page import ZonesPage
 
 SIZE = (1280, 800)
+_STEPS = ("evidence", "alike", "statistics", "coverage", "zones", "sensitivity", "handover")
 EXAMPLE_CAMERA = "Pontoon gate"
 EXAMPLE_ZONE = PolygonZone(
     ZoneKind.WATCH,
@@ -63,14 +65,17 @@ def take_screenshots(folder: Path) -> list[Path]:
         real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
         for dark in (False, True):
             THEME.apply(app, dark=dark)
-            for step in ("evidence", "zones") if dark else ("evidence", "zones", "sensitivity", "handover"):
+            for step in ("evidence", "zones") if dark else _STEPS:
                 window.go(step)
                 page = window.pages[step]
+                if isinstance(page, AlikePage):
+                    _wait_for_groups(page)
                 if isinstance(page, EvidencePage):
                     page.show_all()
                     page.select_first()
                     if not dark:
                         taken.append(_take_player(session, page, folder / "player.png"))
+                        taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
                 if isinstance(page, ZonesPage):
                     page.select_zone(0)
                 if step == "sensitivity":
@@ -79,6 +84,33 @@ def take_screenshots(folder: Path) -> list[Path]:
         THEME.apply(app, dark=False)
         window.close()
     return taken
+
+
+def _wait_for_groups(page: AlikePage) -> None:
+    """Wait until all occurrences are compared, and show the largest group."""
+    if not page.model.groups:
+        waiting = QEventLoop()
+        page.model.changed.connect(waiting.quit)
+        waiting.exec()
+    page.model.go(page.model.current or 0)
+
+
+def _take_bring_in(session: Session, page: EvidencePage, path: Path) -> Path:
+    """Take the dialog that brings evidence in, on files as a camera names them, one of them damaged."""
+    with tempfile.TemporaryDirectory() as stick:
+        there = sorted((session.folder / "media").glob("*.mp4"))[:14]
+        for number, clip in enumerate(there):
+            (Path(stick) / f"pontoon-gate_20260921_{7 + number:02d}1530.mp4").symlink_to(clip)
+        (Path(stick) / "pontoon-gate_20260921_221530.mp4").write_bytes(b"cut off")
+        rows = "".join(f"21/09/2026 {7 + n:02d}:15:33;{4 + n % 3},5;person;yes\n" for n in range(14))
+        (Path(stick) / "events.csv").write_text("Start;Length;Object;Alert sent\n" + rows, "utf-8")
+        page.bring_in([Path(stick) / f.name for f in sorted(Path(stick).iterdir())])
+        waiting = QEventLoop()
+        page.importing.model.changed.connect(waiting.quit)
+        waiting.exec()
+        page.importing.grab().save(str(path))
+        page.importing.reject()
+    return path
 
 
 def _take_player(session: Session, page: EvidencePage, path: Path) -> Path:

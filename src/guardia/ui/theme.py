@@ -68,8 +68,9 @@ class Theme(QObject):
         app.setPalette(self._palette())
         sheet = Template((files("guardia") / "data" / "style.qss").read_text("utf-8"))
         names = {f.name: getattr(self.tokens, f.name) for f in fields(Tokens)}
-        tick = files("guardia") / "data" / "icons" / ("tick-dark.svg" if dark else "tick.svg")
-        app.setStyleSheet(sheet.substitute(names, tick=Path(str(tick)).as_posix()))
+        icons, ending = files("guardia") / "data" / "icons", "-dark.svg" if dark else ".svg"
+        names |= {icon: Path(str(icons / f"{icon}{ending}")).as_posix() for icon in ("tick", "chevron")}
+        app.setStyleSheet(sheet.substitute(names))
         self.changed.emit()
 
     def colour(self, name: str, alpha: int = 255) -> QColor:

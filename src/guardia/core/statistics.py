@@ -1,0 +1,188 @@
+"""How often what happens: by cause, hour, light and weather-like pattern, with uncertainty and occurrences."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
+
+from guardia.core.evidence import Clip, Evidence, Occurrence, Origin, local_date
+from guardia.core.intervals import rate_interval
+from guardia.core.judgement import KINDS, Verdict, kind_of
+
+PATTERNS: tuple[tuple[str, tuple[str, ...]], ...] = (
+    ("wind", ("foliage", "flag_or_rope")),
+    ("sun and clouds", ("shadow", "reflection_or_water")),
+    ("rain or snow", ("rain_or_snow",)),
+    ("around the lamp at night", ("insect_or_web",)),
+    ("traffic", ("headlights",)),
+    ("animals", ("animal",)),
+    ("camera and the rest", ("camera_moved", "other_false")),
+)
+"""Weather-like patterns with the causes that belong to them (common practice, no source)."""
+
+BY = ("cause", "pattern", "hour", "light", "day")
+"""What occurrences can be counted by."""
+
+
+@dataclass(frozen=True)
+class Line:
+    """One line of a statistic.
+
+    Parameters
+    ----------
+    name
+        What is counted.
+    ids
+        The occurrences.
+    days
+        Judged days that they are counted on.
+    rate
+        A day, None without a judged day.
+    low
+        Lower end of the exact 95 % Poisson interval of the rate, None likewise.
+    high
+        Its upper end.
+    """
+
+    name: str
+    ids: tuple[int, ...]
+    days: int
+    rate: float | None
+    low: float | None
+    high: float | None
+
+
+def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> list[Line]:
+    """Count the occurrences of one verdict on the motion clips of the judged days.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    by
+        One of BY.
+    verdict
+        Real or false.
+
+    Returns
+    -------
+    list[Line]
+        'hour', 'light' and 'day' in their order, also where nothing was; the others by how often, where something was.
+
+    Raises
+    ------
+    ValueError
+        If `by` is none of BY.
+    """
+    zone = ZoneInfo(evidence.time_zone)
+    found: dict[str, list[int]] = {name: [] for name in _names(evidence, by)}
+    name_of = _naming(by, zone)
+    for parts in evidence.visits:
+        first = parts[0]
+        clip = evidence.clip_of(first)
+        if first.verdict is not verdict or clip.origin is not Origin.MOTION:
+            continue
+        if local_date(clip.start_s, zone) in evidence.judged_days:
+            found.setdefault(name_of(first, clip), []).append(first.id)
+    days = len(evidence.judged_days)
+    made = []
+    for name, ids in found.items():
+        days_of = 1 if by == "day" else days
+        interval = rate_interval(len(ids), days_of) if days_of else (None, None)
+        made.append(Line(name, tuple(ids), days_of, len(ids) / days_of if days_of else None, *interval))
+    if by in ("cause", "pattern"):
+        made = sorted((line for line in made if line.ids), key=lambda line: -len(line.ids))
+    return made
+
+
+def _names(evidence: Evidence, by: str) -> list[str]:
+    match by:
+        case "cause":
+            return [k.text for k in KINDS]
+        case "pattern":
+            return [name for name, _ in PATTERNS]
+        case "hour":
+            return [f"{hour:02d}:00 to {hour + 1:02d}:00" for hour in range(24)]
+        case "light":
+            return ["bright picture", "dark picture"]
+        case "day":
+            return [f"{day:%a %d %b %Y}" for day in sorted(evidence.judged_days)]
+    raise ValueError(f"occurrences cannot be counted by {by!r}")
+
+
+def _naming(by: str, zone: ZoneInfo) -> Callable[[Occurrence, Clip], str]:
+    def local(o: Occurrence, clip: Clip) -> datetime:
+        return datetime.fromtimestamp(clip.start_s + o.start_s, UTC).astimezone(zone)
+
+    pattern_of = {kind: name for name, kinds in PATTERNS for kind in kinds}
+    ways: dict[str, Callable[[Occurrence, Clip], str]] = {
+        "cause": lambda o, _clip: kind_of(o.kind).text,
+        "pattern": lambda o, _clip: pattern_of.get(o.kind, kind_of(o.kind).text),
+        "hour": lambda o, clip: f"{local(o, clip).hour:02d}:00 to {local(o, clip).hour + 1:02d}:00",
+        "light": lambda _o, clip: "dark picture" if clip.dark else "bright picture",
+        "day": lambda o, clip: f"{local_date(clip.start_s, zone):%a %d %b %Y}",
+    }
+    return ways[by]
+
+
+@dataclass(frozen=True)
+class Day:
+    """What a local day holds.
+
+    Parameters
+    ----------
+    date
+        The day.
+    real
+        Ids of its real occurrences.
+    false
+        Of its false ones.
+    unjudged
+        Of those that wait or are unsure.
+    footage_s
+        Seconds of continuous footage and walk tests on it.
+    """
+
+    date: date
+    real: tuple[int, ...]
+    false: tuple[int, ...]
+    unjudged: tuple[int, ...]
+    footage_s: float
+
+    @property
+    def ids(self) -> tuple[int, ...]:
+        """All of them."""
+        return (*self.real, *self.false, *self.unjudged)
+
+
+def days(evidence: Evidence) -> list[Day]:
+    """The local days with evidence, in order.
+
+    Parameters
+    ----------
+    evidence
+        Clips and occurrences.
+
+    Returns
+    -------
+    list[Day]
+        Only days that have a clip.
+    """
+    zone = ZoneInfo(evidence.time_zone)
+    footage: dict[date, float] = {}
+    lists: dict[date, tuple[list[int], list[int], list[int]]] = {}
+    for clip in evidence.clips:
+        day = local_date(clip.start_s, zone)
+        lists.setdefault(day, ([], [], []))
+        if clip.origin in (Origin.CONTINUOUS, Origin.WALK_TEST):
+            footage[day] = footage.get(day, 0.0) + clip.duration_s
+    for o in evidence.occurrences:
+        day = local_date(evidence.span_s(o)[0], zone)
+        place = {Verdict.REAL: 0, Verdict.FALSE: 1}.get(o.verdict, 2) if o.verdict else 2
+        lists.setdefault(day, ([], [], []))[place].append(o.id)
+    return [
+        Day(day, tuple(real), tuple(false), tuple(rest), footage.get(day, 0.0))
+        for day, (real, false, rest) in sorted(lists.items())
+    ]

@@ -1,0 +1,172 @@
+"""Occurrences and statistics as tables in open forms: CSV, JSON Lines, XLSX."""
+
+from __future__ import annotations
+
+import csv
+import json
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from guardia.core.errors import InvalidValue, ProjectError
+from guardia.core.evidence import Evidence
+from guardia.core.gates import Outcome
+from guardia.core.score import Comparison
+from guardia.core.statistics import Line
+
+SUFFIXES = (".csv", ".jsonl", ".xlsx")
+
+Row = Mapping[str, str | float | int | bool | None]
+
+
+def occurrence_rows(camera: str, evidence: Evidence, comparison: Comparison) -> Iterator[Row]:
+    """One row for each occurrence of a camera, those that other evidence repeats included and marked.
+
+    Parameters
+    ----------
+    camera
+        Its name.
+    evidence
+        Clips, occurrences, events.
+    comparison
+        Outcomes under the installed settings and the draft.
+
+    Yields
+    ------
+    Row
+        Names and values; times are ISO 8601 with the site's offset, lengths seconds.
+    """
+    zone = ZoneInfo(evidence.time_zone)
+    for o in evidence.occurrences:
+        clip = evidence.clip_of(o)
+        begin, end = evidence.span_s(o)
+        event = evidence.event_of.get(o.id)
+        yield {
+            "camera": camera,
+            "begin": _iso(begin, zone),
+            "end": _iso(end, zone),
+            "length_s": round(end - begin, 2),
+            "origin": clip.origin.value,
+            "clip": clip.name,
+            "judgement": o.kind,
+            "verdict": o.verdict.value if o.verdict else "",
+            "visit": o.visit,
+            "counted": o.id not in evidence.repeated,
+            "camera_named": event.named if event else "",
+            "alert_sent": event.alert if event else None,
+            "installed": _outcome(comparison.installed_replay.outcomes[o.id]),
+            "installed_gate": str(comparison.installed_replay.outcomes[o.id].gate or ""),
+            "draft": _outcome(comparison.draft_replay.outcomes[o.id]),
+            "draft_gate": str(comparison.draft_replay.outcomes[o.id].gate or ""),
+        }
+
+
+def statistic_rows(camera: str, by: str, lines: Sequence[Line]) -> Iterator[Row]:
+    """One row for each line of a statistic.
+
+    Parameters
+    ----------
+    camera
+        Its name.
+    by
+        What is counted by.
+    lines
+        The statistic.
+
+    Yields
+    ------
+    Row
+        Names and values; rates are a day, with the ends of their exact 95 % interval.
+    """
+    for line in lines:
+        yield {
+            "camera": camera,
+            "by": by,
+            "name": line.name,
+            "count": len(line.ids),
+            "judged_days": line.days,
+            "per_day": line.rate,
+            "per_day_low": line.low,
+            "per_day_high": line.high,
+        }
+
+
+def write_table(path: Path, rows: Sequence[Row]) -> None:
+    """Write rows in the form that the file's ending names.
+
+    Parameters
+    ----------
+    path
+        Ends in one of SUFFIXES.
+    rows
+        All with the same names.
+
+    Raises
+    ------
+    InvalidValue
+        If the ending is another.
+    ProjectError
+        If the file cannot be written; nothing half-written is left then.
+    """
+    writers = {".csv": _write_csv, ".jsonl": _write_jsonl, ".xlsx": _write_xlsx}
+    write = writers.get(path.suffix.lower())
+    if write is None:
+        raise InvalidValue(f"'{path.name}' names no form of table.", do=f"End it in {', '.join(SUFFIXES)}.")
+    part = path.with_name(f"{path.name}.part")
+    try:
+        write(part, list(rows))
+        part.replace(path)
+    except OSError as error:
+        part.unlink(missing_ok=True) if part.parent.is_dir() else None
+        raise ProjectError(
+            f"The table could not be saved to {path} ({error.strerror}).",
+            kept="Nothing was changed.",
+            do="Choose another folder.",
+        ) from error
+
+
+def _write_csv(path: Path, rows: Sequence[Row]) -> None:
+    with path.open("w", encoding="utf-8-sig", newline="") as file:
+        table = csv.DictWriter(file, list(rows[0]) if rows else [])
+        table.writeheader()
+        table.writerows(rows)
+
+
+def _write_jsonl(path: Path, rows: Sequence[Row]) -> None:
+    lines = [json.dumps(row, ensure_ascii=False, allow_nan=False) for row in rows]
+    path.write_text("".join(f"{line}\n" for line in lines), "utf-8")
+
+
+def _write_xlsx(path: Path, rows: Sequence[Row]) -> None:
+    from openpyxl import Workbook
+    from openpyxl.styles import Font
+
+    book = Workbook()
+    sheet: Any = book.active
+    sheet.title = "Guardia"
+    names = list(rows[0]) if rows else []
+    sheet.append(names)
+    for cell in sheet[1]:
+        cell.font = Font(bold=True)
+    for row in rows:
+        sheet.append(list(row.values()))
+        for cell in sheet[sheet.max_row]:
+            if isinstance(cell.value, str):
+                cell.data_type = "s"  # a name that begins with '=' is no formula
+    for column, name in zip(sheet.columns, names, strict=True):
+        longest = max((len(str(cell.value)) for cell in column if cell.value is not None), default=0)
+        sheet.column_dimensions[column[0].column_letter].width = min(40, max(len(name), longest) + 2)
+    sheet.freeze_panes = "A2"
+    book.save(path)
+
+
+def _iso(posix_s: float, zone: ZoneInfo) -> str:
+    return datetime.fromtimestamp(posix_s, UTC).astimezone(zone).isoformat(timespec="milliseconds")
+
+
+def _outcome(outcome: Outcome) -> str:
+    if not outcome.recorded:
+        return "missed"
+    return "recorded" + (" late" if outcome.late else "") + (" cut" if outcome.cut else "")
