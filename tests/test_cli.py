@@ -49,6 +49,29 @@ class Commands(CommandCase):
         self.assertIn("motion 2.", out)
         self.assertEqual(self.run_command("analyse", clip, "--time-zone", "Moon/Sea")[0], 2)
 
+    def test_bring_in_says_what_would_happen_and_then_does_it(self):
+        project = self.copy_demo()
+        write_clip(self.folder / "ch1_210926_120000.mp4", steady(3, 10))
+        bad = self.folder / "bad.mp4"
+        bad.touch()
+        listed = self.folder / "list.csv"
+        listed.write_text("time,class\n2026-09-21 12:00:01,person\n", "utf-8")
+        clip = self.folder / "ch1_210926_120000.mp4"
+        common = ("bring-in", project, clip, bad, listed, "--json", "--camera", "Slipway")
+        pattern = ("--pattern", "%d%m%y_%H%M%S")
+        status, out, _ = self.run_command(*common, *pattern, "--dry-run")
+        told = json.loads(out)
+        self.assertEqual(status, 1)
+        self.assertEqual({Path(c["file"]).name: c["state"] for c in told["clips"]}["bad.mp4"], "cannot be read")
+        self.assertIn("2026-09-21T12:00:00+01:00", [c["start"] for c in told["clips"]])
+        with Project(project) as before:
+            clips = before.clip_count()
+        told = json.loads(self.run_command(*common, *pattern)[1])
+        self.assertEqual((told["added"], told["measured"], told["events"]), (1, 1, 1))
+        with Project(project) as after:
+            self.assertEqual(after.clip_count(), clips + 1)
+        self.assertEqual(self.run_command(*common[:-1], "Nowhere")[0], 2)
+
     def test_replay_gives_trigger_and_recording_in_seconds(self):
         clip = write_clip(self.folder / "a.mp4", steady(10, 10))
         chosen = Settings("polygon-mains-camera", "6", (LEFT,), hold_s=0.4, pre_record_s=1.0, clip_length_s=None)

@@ -11,7 +11,9 @@ from guardia.app.messages import MessageHub, Severity
 from guardia.app.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
 from guardia.app.session import Session
 from guardia.core.evidence import Origin
-from tests.support import FolderCase
+from guardia.store.project import Project
+from guardia.store.records import NewClip
+from tests.support import FolderCase, steady, write_clip
 from tests.ui.support import APP
 
 
@@ -56,6 +58,25 @@ class StartsOfClips(SessionCase):
         self.assertIn(clip.start_s + 3600, [c.start_s for c in model.evidence.clips])
         session.undo.undo()
         self.assertEqual(model.clip_start(clip.id), (clip.start_s, "file name"))
+
+
+class LeftFromBefore(SessionCase):
+    def test_clips_that_an_import_left_unmeasured_are_measured_when_the_project_opens_again(self):
+        folder = self.copy_demo()
+        with Project(folder) as project:
+            camera = next(c for c in project.cameras() if c.name == "Slipway")
+            clip = project.clips(camera.id)[0]
+            path = write_clip(self.folder / "a_20260921_120000.mp4", steady(3, 10))
+            new = NewClip(path, clip.start_s + 9e5, "file name", 3.0, 320, 180, "h264", Origin.MOTION)
+            project.add_clip(camera.id, new)
+            self.assertEqual(project.waiting(camera.id), 1)
+        session = self.open(folder)
+        session.load_cameras()
+        finished = QSignalSpy(session.jobs.finished)
+        self.assertTrue(session.go_on_measuring())
+        self.assertTrue(len(finished) or finished.wait(60_000))
+        self.assertIn("0 clips taken in, 1 clip measured", self.told[-1].text)
+        self.assertFalse(session.go_on_measuring())
 
 
 class TwoWindows(SessionCase):

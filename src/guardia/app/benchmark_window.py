@@ -48,6 +48,30 @@ app.exec()
 print(json.dumps(told))
 """
 
+_DRAG = """
+import statistics, sys, time
+from dataclasses import replace
+from pathlib import Path
+from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.ui.run import make_application
+from guardia.ui.main_window import MainWindow
+app = make_application()
+window = MainWindow(Path(sys.argv[2]).parent)
+window.show()
+window.open_project(Path(sys.argv[2]))
+model = window.session.camera(window.camera_id)
+window.open_camera(window.camera_id, "zones")
+window.grab()
+taken = []
+for step in range(41):
+    corners = ((0.2, 0.2), (0.8 + step * 0.002, 0.25), (0.8, 0.9), (0.2, 0.9))
+    begun = time.perf_counter()
+    model.preview(replace(model.draft, zones=(PolygonZone(ZoneKind.WATCH, corners),)))
+    taken.append(time.perf_counter() - begun)
+print(statistics.median(taken))
+window.close()
+"""
+
 _BARE = """
 import sys, time
 from PyQt6.QtWidgets import QApplication, QMainWindow
@@ -72,6 +96,12 @@ def big_project(folder: Path) -> dict[str, float]:
     """Open a project of CLIPS clips: seconds until the window is back, until all is loaded, and the memory needed."""
     make_big_project(folder, CLIPS)
     return {k: float(v) for k, v in _child(_WINDOW, folder).items()}
+
+
+def drag_of_a_corner(folder: Path) -> float:
+    """Median seconds from a moved corner to the new score on screen, with 1,000 clips."""
+    make_big_project(folder, 1000)
+    return float(_child(_DRAG, folder))
 
 
 def make_big_project(folder: Path, clips: int) -> None:

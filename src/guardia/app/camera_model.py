@@ -15,7 +15,7 @@ from guardia.core.errors import GuardiaError, InvalidValue
 from guardia.core.evidence import SHORTEST_S, Evidence, Occurrence
 from guardia.core.gates import Replay, replay
 from guardia.core.judgement import kind_of
-from guardia.core.score import Comparison, compare
+from guardia.core.score import Comparison, Score, compare, score
 from guardia.core.settings import Settings
 from guardia.media.analysis import key_pictures, moving_pictures
 from guardia.store.project import Project
@@ -89,14 +89,23 @@ class CameraModel(QObject):
         self.previewing = False
         self.selected: tuple[int, ...] = ()
         self._installed_replay: Replay | None = loaded.installed_replay
+        self._installed_score: tuple[Replay, Evidence, Score] | None = None
         self.comparison: Comparison = self._compare(self.draft)
 
     def _compare(self, draft: Settings) -> Comparison:
         camera = self.camera
         if self._installed_replay is None:
             self._installed_replay = replay(self.evidence, camera.installed, camera.capability)
+        if self._installed_score is None or self._installed_score[:2] != (self._installed_replay, self.evidence):
+            told = score(self.evidence, self._installed_replay)
+            self._installed_score = (self._installed_replay, self.evidence, told)
         return compare(
-            self.evidence, camera.installed, draft, camera.capability, installed_replay=self._installed_replay
+            self.evidence,
+            camera.installed,
+            draft,
+            camera.capability,
+            installed_replay=self._installed_replay,
+            installed_score=self._installed_score[2],
         )
 
     def occurrence(self, occurrence_id: int) -> Occurrence:

@@ -12,6 +12,7 @@ from functools import cached_property
 from zoneinfo import ZoneInfo
 
 import numpy as np
+from numpy.typing import NDArray
 
 from guardia.core.events import EVENT_TOLERANCE_S, CameraEvent, event_of
 from guardia.core.judgement import Verdict, kind_of
@@ -214,6 +215,17 @@ class Evidence:
         return found
 
     @cached_property
+    def windows(self) -> NDArray[np.int64]:
+        """(N, 2): first picture of each occurrence and the first after it, among all pictures of the stack."""
+        found = np.zeros((len(self.occurrences), 2), np.int64)
+        for place, o in enumerate(self.occurrences):
+            index = self.clip_index[o.clip_id]
+            times, base = self.stack.times[index], int(self.stack.clip_start[index])
+            found[place, 0] = base + bisect_left(times, o.start_s - MARGIN_S)
+            found[place, 1] = base + bisect_right(times, o.end_s + MARGIN_S)
+        return found
+
+    @cached_property
     def visits(self) -> tuple[tuple[Occurrence, ...], ...]:
         """The occurrences to be counted, each as the parts of its visit in order of time; repeated ones left out."""
         parts: dict[tuple[bool, int], list[Occurrence]] = {}
@@ -233,6 +245,9 @@ DARK_LUMA = 55.0
 
 SNAPSHOT_NEAR_S = 30.0
 """A snapshot this close to an occurrence of a clip shows the same thing."""
+
+MARGIN_S = 0.25
+"""Pictures this close to an occurrence are looked at with it."""
 
 MERGE_GAP_S = 3.0
 """Stretches of motion closer than this belong to one occurrence."""

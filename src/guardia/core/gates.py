@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-import bisect
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from enum import StrEnum
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.capability import Capability
-from guardia.core.evidence import Evidence, Occurrence, Origin
+from guardia.core.evidence import MARGIN_S, Evidence, Origin
 from guardia.core.motion import Recording, Run, recordings, size_in_cells
 from guardia.core.settings import Settings, entered_zones
 from guardia.core.zones import zone_cells
@@ -22,9 +22,6 @@ LATE_TOLERANCE_S = 1.0
 
 LEAST_SHARE = 0.1
 """An occurrence counts as recorded when the recordings cover at least this share of it."""
-
-MARGIN_S = 0.25
-"""Pictures this close to an occurrence are looked at with it."""
 
 
 class Gate(StrEnum):
@@ -38,8 +35,40 @@ class Gate(StrEnum):
     CLIP = "clip"
 
 
-@dataclass(frozen=True)
-class Outcome:
+class Look(NamedTuple):
+    """What the gates look at for one occurrence; the numbers behind its outcome.
+
+    Parameters
+    ----------
+    settings
+        The settings tried.
+    largest_inside
+        Cells of its largest motion inside the zone.
+    largest_anywhere
+        Cells of its largest motion in the picture.
+    needed
+        Cells that the sensitivity asks for.
+    cells
+        Cells of the grid.
+    longest_s
+        Longest stretch of enough motion, seconds.
+    held_while_resting
+        Seconds of rest left when it began, None if the camera was not resting.
+    share
+        Share of it that the recordings cover.
+    """
+
+    settings: Settings
+    largest_inside: int
+    largest_anywhere: int
+    needed: int
+    cells: int
+    longest_s: float
+    held_while_resting: float | None
+    share: float
+
+
+class Outcome(NamedTuple):
     """What becomes of one occurrence under one set of settings. Times in seconds on the camera's clock (POSIX).
 
     Parameters
@@ -58,8 +87,8 @@ class Outcome:
         When it triggered, None if it did not itself trigger.
     gate
         The first gate that closed, None if it is recorded.
-    reason
-        The numbers that closed the gate, in words; empty if recorded.
+    look
+        The numbers that closed it, None if it is recorded.
     """
 
     occurrence_id: int
@@ -68,68 +97,53 @@ class Outcome:
     late: bool
     cut: bool
     trigger_s: float | None
-    gate: Gate | None
-    reason: str
+    gate: Gate | None = None
+    look: Look | None = None
+
+    @property
+    def reason(self) -> str:
+        """The numbers that closed the gate, in words; empty if it is recorded."""
+        return _WORDS[self.gate](self.look) if self.gate is not None and self.look is not None else ""
 
 
-@dataclass(frozen=True)
-class _Look:
-    """What the gates look at for one occurrence."""
-
-    settings: Settings
-    largest_inside: int
-    largest_anywhere: int
-    needed: int
-    cells: int
-    longest_s: float
-    held_while_resting: float | None
-    share: float
+def _size_words(look: Look) -> str:
+    reached, needed = percent(look.largest_inside / look.cells), percent(look.needed / look.cells)
+    return f"its largest motion in the zone was {reached} of the picture, {needed} is needed"
 
 
-def _detection(look: _Look) -> str | None:
-    return None if look.settings.detection_on else "motion detection is switched off, so nothing is recorded"
+def _zone_words(look: Look) -> str:
+    anywhere = percent(look.largest_anywhere / look.cells)
+    return f"none of it moved inside the zone; outside it reached {anywhere} of the picture"
 
 
-def _zone(look: _Look) -> str | None:
-    if look.largest_inside == 0 and look.largest_anywhere > 0:
-        anywhere = percent(look.largest_anywhere / look.cells)
-        return f"none of it moved inside the zone; outside it reached {anywhere} of the picture"
-    return None
+def _hold_words(look: Look) -> str:
+    lasted = f"for {look.longest_s:.1f} s at a time" if look.longest_s else "in single pictures only"
+    return f"it was large enough {lasted}, {look.settings.hold_s:.1f} s is needed"
 
 
-def _size(look: _Look) -> str | None:
-    if look.largest_inside < look.needed:
-        reached, needed = percent(look.largest_inside / look.cells), percent(look.needed / look.cells)
-        return f"its largest motion in the zone was {reached} of the picture, {needed} is needed"
-    return None
-
-
-def _hold(look: _Look) -> str | None:
-    if look.longest_s < look.settings.hold_s - 1e-6:
-        lasted = f"for {look.longest_s:.1f} s at a time" if look.longest_s else "in single pictures only"
-        return f"it was large enough {lasted}, {look.settings.hold_s:.1f} s is needed"
-    return None
-
-
-def _wait(look: _Look) -> str | None:
-    if look.held_while_resting is not None:
-        return f"the camera was resting after a recording for another {look.held_while_resting:.1f} s"
-    return None
-
-
-def _clip(look: _Look) -> str | None:
-    return f"the recordings cover only {look.share:.0%} of it, {LEAST_SHARE:.0%} is needed"
-
-
-CHAIN: tuple[tuple[Gate, Callable[[_Look], str | None]], ...] = (
-    (Gate.DETECTION, _detection),
-    (Gate.ZONE, _zone),
-    (Gate.SIZE, _size),
-    (Gate.HOLD, _hold),
-    (Gate.WAIT, _wait),
-    (Gate.CLIP, _clip),
+CHAIN: tuple[tuple[Gate, Callable[[Look], bool], Callable[[Look], str]], ...] = (
+    (
+        Gate.DETECTION,
+        lambda look: not look.settings.detection_on,
+        lambda _look: "motion detection is switched off, so nothing is recorded",
+    ),
+    (Gate.ZONE, lambda look: look.largest_inside == 0 and look.largest_anywhere > 0, _zone_words),
+    (Gate.SIZE, lambda look: look.largest_inside < look.needed, _size_words),
+    (Gate.HOLD, lambda look: look.longest_s < look.settings.hold_s - 1e-6, _hold_words),
+    (
+        Gate.WAIT,
+        lambda look: look.held_while_resting is not None,
+        lambda look: f"the camera was resting after a recording for another {look.held_while_resting:.1f} s",
+    ),
+    (
+        Gate.CLIP,
+        lambda _look: True,
+        lambda look: f"the recordings cover only {look.share:.0%} of it, {LEAST_SHARE:.0%} is needed",
+    ),
 )
-"""Every gate with its test: the reason it is closed, or None while it is open. Later gates are appended here."""
+"""Every gate with its test, True when it is closed, and its words. Later gates are appended here."""
+
+_WORDS = {gate: words for gate, _, words in CHAIN}
 
 
 def percent(share: float) -> str:
@@ -214,45 +228,50 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
             last[clip.origin] = found[-1]
         made.append(found)
     outcomes: dict[int, Outcome] = {}
-    everywhere = stack.sizes_anywhere(contrast=contrast)
-    for occurrence in evidence.occurrences:
+    largest_inside = _largest(sizes, evidence)
+    largest_anywhere = _largest(stack.sizes_anywhere(contrast=contrast), evidence)
+    for place, occurrence in enumerate(evidence.occurrences):
         index = evidence.clip_index[occurrence.clip_id]
         clip = evidence.clips[index]
         begin, end = clip.start_s + occurrence.start_s, clip.start_s + occurrence.end_s
-        mine = [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
+        mine = [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6] if made[index] else []
         if (earlier := carried[index]) is not None and earlier.end_s > begin:
             mine.insert(0, earlier)
-        covered = sum(max(0.0, min(r.end_s, end) - max(r.start_s, begin)) for r in mine)
-        part = min(1.0, covered / (end - begin)) if end > begin else float(bool(mine))
-        trigger = next((r.trigger_s for r in mine if begin - MARGIN_S <= r.trigger_s <= end + MARGIN_S), None)
+        part, trigger = 0.0, None
+        if mine:
+            covered = sum(max(0.0, min(r.end_s, end) - max(r.start_s, begin)) for r in mine)
+            part = min(1.0, covered / (end - begin)) if end > begin else 1.0
+            trigger = next((r.trigger_s for r in mine if begin - MARGIN_S <= r.trigger_s <= end + MARGIN_S), None)
         if mine and part >= LEAST_SHARE:
             late = mine[0].start_s > begin + LATE_TOLERANCE_S
             cut = mine[-1].end_s < end - LATE_TOLERANCE_S
-            outcomes[occurrence.id] = Outcome(occurrence.id, True, part, late, cut, trigger, None, "")
+            outcomes[occurrence.id] = Outcome(occurrence.id, True, part, late, cut, trigger)
             continue
-        window = _window(evidence, index, occurrence)
-        inside, anywhere = sizes[window], everywhere[window]
-        look = _Look(
-            settings=settings,
-            largest_inside=int(inside.max(initial=0)),
-            largest_anywhere=int(anywhere.max(initial=0)),
-            needed=needed,
-            cells=stack.cells,
-            longest_s=_longest_run(evidence, index, window, runs[index]),
-            held_while_resting=_rest_left(evidence, settings, index, window, made[index], free_from[index]),
-            share=part,
+        longest_s, rest_s = 0.0, None
+        if largest_inside[place] >= needed:
+            # Hold and rest are looked at only behind an open size gate: most of what is missed never gets there.
+            window = slice(*evidence.windows[place].tolist())
+            longest_s = _longest_run(evidence, index, window, runs[index])
+            rest_s = _rest_left(evidence, settings, index, window, made[index], free_from[index])
+        look = Look(
+            settings, largest_inside[place], largest_anywhere[place], needed, stack.cells, longest_s, rest_s, part
         )
-        gate, reason = next((g, why) for g, test in CHAIN if (why := test(look)) is not None)
-        outcomes[occurrence.id] = Outcome(occurrence.id, False, part, False, False, trigger, gate, reason)
+        gate = next(gate for gate, closed, _ in CHAIN if closed(look))
+        outcomes[occurrence.id] = Outcome(occurrence.id, False, part, False, False, trigger, gate, look)
     return Replay(sizes, made, outcomes, zone, needed, contrast)
 
 
-def _window(evidence: Evidence, clip: int, occurrence: Occurrence) -> slice:
-    """Pictures of an occurrence among all pictures of the stack."""
-    times, base = evidence.stack.times[clip], int(evidence.stack.clip_start[clip])
-    low = bisect.bisect_left(times, occurrence.start_s - MARGIN_S)
-    high = bisect.bisect_right(times, occurrence.end_s + MARGIN_S)
-    return slice(base + low, base + high)
+def _largest(sizes: NDArray[np.int32], evidence: Evidence) -> list[int]:
+    """Largest size in each occurrence's pictures."""
+    if not len(sizes):
+        return [0] * len(evidence.occurrences)
+    low, high = evidence.windows.T
+    edges = np.minimum(evidence.windows, len(sizes) - 1).ravel()
+    largest = np.maximum.reduceat(sizes, edges)[::2] if len(edges) else np.zeros(0, np.int32)
+    # The last picture of all cannot be the end of a stretch for reduceat, so it is looked at by itself.
+    largest = np.where((high == len(sizes)) & (low < high), np.maximum(largest, sizes[-1]), largest)
+    found: list[int] = np.where(low < high, largest, 0).tolist()
+    return found
 
 
 def _longest_run(evidence: Evidence, clip: int, window: slice, runs: list[Run]) -> float:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from enum import StrEnum
 from zoneinfo import ZoneInfo
 
@@ -92,13 +92,18 @@ class Change:
         How it changes.
     occurrence
         The occurrence.
-    reason
-        The gate and its numbers, from whichever of the two does not record it.
+    closed
+        The outcome under whichever of the two does not record it.
     """
 
     flip: Flip
     occurrence: Occurrence
-    reason: str
+    closed: Outcome
+
+    @property
+    def reason(self) -> str:
+        """The gate that closed and its numbers, in words."""
+        return f"{self.closed.gate}: {self.closed.reason}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -146,19 +151,19 @@ def outcome_of(parts: Sequence[Occurrence], done: Replay) -> Outcome:
         last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the
         part which came farthest was stopped at.
     """
+    if len(parts) == 1:
+        return done.outcomes[parts[0].id]
     found = [done.outcomes[p.id] for p in parts]
-    if len(found) == 1:
-        return found[0]
     kept = [o for o in found if o.recorded]
     lengths = [max(p.end_s - p.start_s, 1e-6) for p in parts]
     share = sum(o.share * n for o, n in zip(found, lengths, strict=True)) / sum(lengths)
     if not kept:
-        order = [gate for gate, _ in CHAIN]
+        order = [gate for gate, _, _ in CHAIN]
         farthest = max(found, key=lambda o: order.index(o.gate) if o.gate is not None else -1)
-        return replace(farthest, occurrence_id=parts[0].id, share=share)
+        return farthest._replace(occurrence_id=parts[0].id, share=share)
     late = not found[0].recorded or found[0].late
     cut = not found[-1].recorded or found[-1].cut
-    return Outcome(parts[0].id, True, share, late, cut, kept[0].trigger_s, None, "")
+    return Outcome(parts[0].id, True, share, late, cut, kept[0].trigger_s)
 
 
 def score(evidence: Evidence, done: Replay) -> Score:
@@ -227,6 +232,7 @@ def compare(
     capability: Capability,
     *,
     installed_replay: Replay | None = None,
+    installed_score: Score | None = None,
 ) -> Comparison:
     """Score installed and draft side by side.
 
@@ -242,6 +248,8 @@ def compare(
         The make.
     installed_replay
         Of the same evidence, if it is at hand.
+    installed_score
+        Of that replay on the same judgements, if it is at hand.
 
     Returns
     -------
@@ -253,11 +261,13 @@ def compare(
     changes = []
     for parts in evidence.visits:
         occurrence = parts[0]
+        if occurrence.verdict not in (Verdict.REAL, Verdict.FALSE):
+            continue
         old, new = outcome_of(parts, before), outcome_of(parts, after)
         flip = flip_of(occurrence, old, new)
         if flip is not None:
             closed = old if old.gate is not None else new
-            changes.append(Change(flip, occurrence, f"{closed.gate}: {closed.reason}"))
+            changes.append(Change(flip, occurrence, closed))
     order = list(Flip)
     changes.sort(key=lambda c: order.index(c.flip))
     more = could_show_more(
@@ -268,7 +278,8 @@ def compare(
         new_cells=bool(np.any(after.zone & ~before.zone)),
     )
     limits = evidence_limits(evidence, draft_shows_more=more, calibrated=capability.calibrated)
-    return Comparison(score(evidence, before), score(evidence, after), tuple(changes), limits, before, after)
+    scored = installed_score or score(evidence, before)
+    return Comparison(scored, score(evidence, after), tuple(changes), limits, before, after)
 
 
 def evidence_limits(evidence: Evidence, *, draft_shows_more: bool, calibrated: bool) -> tuple[str, ...]:

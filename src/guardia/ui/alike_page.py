@@ -28,7 +28,7 @@ from guardia.ui.parts import draw_mark, judging_keys, label, page_head, verdict_
 from guardia.ui.theme import THEME
 
 _KEYS = {kind.key: kind.id for kind in KINDS}
-_PICTURE = QSize(140, 79)
+_PICTURE = QSize(148, 83)
 _THUMB = QSize(96, 54)
 _KEPT_PICTURES = 1500
 _LIST_WIDTH = 232
@@ -204,14 +204,18 @@ class _SheetDelegate(QStyledItemDelegate):
         small.setPointSizeF(8.5)
         painter.setFont(small)
         painter.setPen(THEME.colour("muted"))
-        painter.drawText(left, line, self._page.words(occurrence_id))
+        painter.drawText(left, line, self._fitting(painter, self._page.words(occurrence_id), _PICTURE.width()))
         draw_mark(painter, occurrence.verdict, QPointF(left + 6, line + 13), 9)
         painter.setPen(verdict_colour(occurrence.verdict))
         words = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
         if told is not None:
             words += f", looks like {kind_of(told.kind).text}"
-        painter.drawText(left + 17, line + 17, words)
+        painter.drawText(left + 17, line + 17, self._fitting(painter, words, _PICTURE.width() - 17))
         painter.restore()
+
+    @staticmethod
+    def _fitting(painter: QPainter, words: str, width: int) -> str:
+        return painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, width)
 
 
 class _List(QListView):
@@ -318,10 +322,10 @@ class AlikePage(QWidget):
         self._progress.show()
 
     def words(self, occurrence_id: int) -> str:
-        """Camera and moment of an occurrence."""
+        """Moment and camera of an occurrence."""
         camera = self._session.camera(self.model.camera_of(occurrence_id))
         begin, _ = camera.evidence.span_s(self.model.occurrence(occurrence_id))
-        return f"{camera.camera.name}, {self._session.local_time(begin):%d %b %H:%M}"
+        return f"{self._session.local_time(begin):%d %b %H:%M} {camera.camera.name}"
 
     def _fill(self) -> None:
         self.doubtful = self.model.doubtful()
@@ -367,7 +371,8 @@ class AlikePage(QWidget):
             self._cells.set([(i, n < group.odd, None) for n, i in enumerate(group.ids)])
             told = model.suggestion(model.current)
             left = len(model.waiting(model.current))
-            text = f"{len(group.ids)} alike, {left} not judged; {group.odd} odd ones first."
+            odd = f" The {group.odd} least typical come first." if group.odd > 1 else ""
+            text = f"{len(group.ids)} alike, {left} not judged.{odd}"
             if told is not None and told.certainty >= 0.5:
                 text += f" Looks like {kind_of(told.kind).text} ({told.certainty:.0%}): Enter."
             self._title.setText(text)

@@ -212,11 +212,12 @@ class ImportDialog(QDialog):
         self.table.setAccessibleName("What becomes of each file")
         self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         self.table.setShowGrid(False)
+        self.table.setWordWrap(False)
         if (upright := self.table.verticalHeader()) is not None:
             upright.hide()
             upright.setDefaultSectionSize(24)
         if (level := self.table.horizontalHeader()) is not None:
-            for column, width in enumerate((250, 110, 178, 84, 66)):
+            for column, width in enumerate((228, 100, 172, 80, 62)):
                 level.resizeSection(column, width)
             level.setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
         layout.addWidget(self.table, 1)

@@ -6,7 +6,7 @@ import tempfile
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import QEventLoop
+from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from guardia.app.session import Session
@@ -108,6 +108,9 @@ def _take_bring_in(session: Session, page: EvidencePage, path: Path) -> Path:
         waiting = QEventLoop()
         page.importing.model.changed.connect(waiting.quit)
         waiting.exec()
+        settled = QEventLoop()
+        QTimer.singleShot(50, settled.quit)
+        settled.exec()
         page.importing.grab().save(str(path))
         page.importing.reject()
     return path

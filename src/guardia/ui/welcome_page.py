@@ -77,7 +77,7 @@ class WelcomePage(QWidget):
         picture = QLabel()
         pixmap = QPixmap()
         pixmap.loadFromData((files("guardia") / "data" / "demo" / "view.jpg").read_bytes())
-        picture.setPixmap(pixmap.scaledToWidth(420, Qt.TransformationMode.SmoothTransformation))
+        picture.setPixmap(pixmap.scaledToWidth(540, Qt.TransformationMode.SmoothTransformation))
         inside.addWidget(picture)
         inside.addWidget(
             label(
@@ -94,10 +94,12 @@ class WelcomePage(QWidget):
         self, new: QAction, choose: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
     ) -> QVBoxLayout:
         column = QVBoxLayout()
+        column.setSpacing(6)
         column.addWidget(label("Your own site", "head"))
         for action in (new, choose):
             column.addWidget(button(action.text(), action.trigger, tip=action.toolTip()))
-            column.addWidget(label(action.toolTip(), "muted", wrap=True))
+            column.addWidget(label(action.toolTip(), "muted"))
+            column.addSpacing(8)
         there = [Path(name) for name in recent if Path(name).is_dir()]
         if there:
             column.addSpacing(10)
