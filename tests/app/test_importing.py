@@ -4,13 +4,14 @@ from datetime import UTC, datetime
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.import_plan import VIDEO_SUFFIXES, find_files
+from guardia.app.import_plan import VIDEO_SUFFIXES, find_files, look_into
 from guardia.app.importing import ImportRequest, import_clips
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Meter, Token
 from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.errors import Cancelled, InvalidValue
+from guardia.core.evidence import Origin
 from guardia.core.settings import Settings
 from guardia.store.project import Project
 from guardia.store.records import Site
@@ -65,6 +66,13 @@ class Importing(FolderCase):
             self.assertIn(
                 datetime(2026, 5, 1, 12, tzinfo=UTC).timestamp(), [c.start_s for c in project.clips(self.camera)]
             )
+
+    def test_a_huge_file_that_is_no_video_is_named_at_once(self):
+        huge = self.folder / "huge_20260907_120000.mp4"
+        with huge.open("wb") as file:
+            file.truncate(10 * 2**30)  # takes no room on the disk
+        found = look_into([huge], Origin.MOTION, token=Token(), progress=lambda _p: None)
+        self.assertIn("is not a video", str(found.clips[0][1]))
 
     def test_folders_give_their_videos_in_order_and_nothing_hidden(self):
         for name in ("b.MP4", "a.mkv", "notes.txt", ".hidden.mp4", "sub/c.avi", ".trash/d.avi"):

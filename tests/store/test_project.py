@@ -9,7 +9,7 @@ from unittest import mock
 import numpy as np
 
 from guardia.app.makes import capability_data
-from guardia.core.errors import InvalidValue, ProjectError
+from guardia.core.errors import Cancelled, InvalidValue, ProjectError
 from guardia.core.evidence import Origin
 from guardia.core.settings import Settings, settings_to_dict
 from guardia.core.zones import PolygonZone, ZoneKind
@@ -96,6 +96,12 @@ class WhenThingsGoWrong(ProjectCase):
         ):
             project.add_clip(camera, new)
         self.assertEqual(project.clips(camera), [])
+        self.assertEqual(list((self.folder / "site" / "media").iterdir()), [])
+
+    def test_a_large_copy_that_is_stopped_leaves_nothing_behind(self):
+        project, camera = self.new_project()
+        with self.assertRaises(Cancelled):
+            project.add_clip(camera, self.clip_file(), stopped=lambda: True)
         self.assertEqual(list((self.folder / "site" / "media").iterdir()), [])
 
     def test_a_failing_step_is_rolled_back_whole(self):

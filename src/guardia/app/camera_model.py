@@ -152,6 +152,11 @@ class CameraModel(QObject):
         self.judgements_changed.emit()
         self.comparison_changed.emit()
 
+    def reload_if_grown(self) -> None:
+        """Read the evidence anew if more clips are measured than are shown."""
+        if self._project.measured(self.camera.id) > len(self.evidence.clips):
+            self.reload()
+
     def select(self, ids: Iterable[int]) -> None:
         """Select occurrences in every view."""
         chosen = tuple(i for i in ids if i in self._by_id)

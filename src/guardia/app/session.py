@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -16,7 +17,7 @@ from guardia.app.camera_model import CameraModel, Loaded, load_camera
 from guardia.app.import_plan import Known
 from guardia.app.importing import ImportRequest, ImportResult, import_clips, known_cameras
 from guardia.app.job_runner import JobRunner
-from guardia.app.jobs import Token
+from guardia.app.jobs import Progress, Token
 from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.capability import capability_from_dict
@@ -50,6 +51,9 @@ class NextAction:
     text: str
     why: str
 
+
+SHOW_EVERY_S = 4.0
+"""While clips are measured, new ones are shown this often."""
 
 AT_ONCE = 1500
 """Up to this many clips a project's evidence is read before its window shows."""
@@ -102,6 +106,8 @@ class Session(QObject):
                 Severity.WARNING,
             )
         self.jobs.succeeded.connect(self._on_import)
+        self.jobs.progressed.connect(self._show_measured)
+        self._shown = time.monotonic()
         self.jobs.failed.connect(messages.tell_error)
         self.jobs.cancelled.connect(lambda: messages.tell("The import was stopped; what was finished is kept."))
 
@@ -190,6 +196,13 @@ class Session(QObject):
     def known_cameras(self) -> list[Known]:
         """What the project has of its cameras, to plan an import."""
         return known_cameras(self._project)
+
+    def _show_measured(self, _progress: Progress) -> None:
+        """Show what an import has measured so far, now and then; a large project only at its end."""
+        if time.monotonic() - self._shown >= SHOW_EVERY_S and self._project.clip_count() <= AT_ONCE:
+            for model in self._models.values():
+                model.reload_if_grown()
+            self._shown = time.monotonic()
 
     def _on_import(self, result: ImportResult) -> None:
         for camera_id in result.cameras:

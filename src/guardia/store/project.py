@@ -274,6 +274,11 @@ class Project:
                 (clock_error_s, time_pattern, camera_id),
             )
 
+    def measured(self, camera_id: int) -> int:
+        """Number of a camera's clips that are measured."""
+        sql = "SELECT count(*) AS n FROM clip c JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ?"
+        return int(self._db.rows(sql, (camera_id,))[0]["n"])
+
     def waiting(self, camera_id: int) -> int:
         """Number of a camera's clips that are here but not measured yet."""
         clips = self.clips(camera_id, analysed=False)

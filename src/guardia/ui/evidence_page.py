@@ -319,7 +319,10 @@ class EvidencePage(QWidget):
         self._day.setCurrentIndex(max(0, self._day.findData(chosen)))
         self._fill_named()
         self._day.blockSignals(False)
+        chosen_id = self._model.selected[0] if self._model.selected else None
         self._apply_filter()
+        if chosen_id is not None:
+            self._select_row(self._row_of(chosen_id))
 
     def _apply_filter(self) -> None:
         self._proxy.set_filter(
@@ -368,10 +371,12 @@ class EvidencePage(QWidget):
 
     def select_id(self, occurrence_id: int) -> None:
         """Select one occurrence, if the filter shows it."""
-        rows = range(self._proxy.rowCount())
-        found = (r for r in rows if self._proxy.index(r, 0).data(Role.OCCURRENCE).id == occurrence_id)
-        self._select_row(next(found, -1))
+        self._select_row(self._row_of(occurrence_id))
         self.list.setFocus()
+
+    def _row_of(self, occurrence_id: int) -> int:
+        rows = range(self._proxy.rowCount())
+        return next((r for r in rows if self._proxy.index(r, 0).data(Role.OCCURRENCE).id == occurrence_id), -1)
 
     def show_unjudged(self) -> None:
         """Show what waits for a judgement and select the first."""

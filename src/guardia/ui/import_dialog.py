@@ -92,7 +92,7 @@ class PlanTable(QAbstractTableModel):
             self._model.start_words(index.row()),
             clip.source,
             f"{clip.info.duration_s:.1f} s" if clip.info else "",
-            f"{clip.state}{': ' if clip.note else ''}{clip.note}",
+            f"{clip.state}{': ' if clip.note else ''}{clip.note.removeprefix(clip.path.name).strip()}",
         )
         return cells[index.column()]
 
@@ -217,7 +217,7 @@ class ImportDialog(QDialog):
             upright.hide()
             upright.setDefaultSectionSize(24)
         if (level := self.table.horizontalHeader()) is not None:
-            for column, width in enumerate((228, 100, 172, 80, 62)):
+            for column, width in enumerate((240, 98, 172, 76, 60)):
                 level.resizeSection(column, width)
             level.setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
         layout.addWidget(self.table, 1)

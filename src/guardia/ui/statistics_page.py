@@ -147,7 +147,8 @@ class StatisticsPage(QWidget):
         area = QScrollArea()
         area.setWidgetResizable(True)
         area.setWidget(holder)
-        layout.addWidget(area, 5)
+        self._area = area
+        layout.addWidget(area)
         row = QHBoxLayout()
         row.addWidget(label("False recordings a day", "head"))
         self.by = QComboBox()
@@ -178,7 +179,7 @@ class StatisticsPage(QWidget):
         self.table.setItemDelegateForColumn(3, self._bars)
         self.table.itemActivated.connect(lambda item: self._open(item.row()))
         self.table.cellClicked.connect(lambda r, _c: self._open(r))
-        layout.addWidget(self.table, 4)
+        layout.addWidget(self.table, 1)
         self.lines: list[Line] = []
         model.judgements_changed.connect(self.refresh)
         model.evidence_changed.connect(self.refresh)
@@ -199,6 +200,7 @@ class StatisticsPage(QWidget):
         if not found:
             self._months.addWidget(label("No day with evidence yet: import clips first.", "head"))
         self._months.addStretch()
+        self._area.setFixedHeight(min(330, self._months.sizeHint().height() + 6))
         by = self.by.currentData()
         self.lines = lines(evidence, by)
         self._bars.top = max((line.high or 0.0 for line in self.lines), default=0.0) or 1.0
