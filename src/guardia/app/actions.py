@@ -36,6 +36,7 @@ class Action:
 STEPS = (
     ("round", "Round", "all cameras, worst first"),
     ("evidence", "Evidence", "judge what was recorded"),
+    ("view", "View", "what it sees, how far"),
     ("zones", "Zones", "where motion counts"),
     ("sensitivity", "Sensitivity", "how much and how long"),
     ("handover", "Hand over", "sheet and logbook"),
@@ -114,6 +115,7 @@ ACTIONS = (
     Action("go_alike", "Go", "Alike", "Ctrl+6", True, "Judge groups of alike occurrences in one stroke."),
     Action("go_statistics", "Go", "Days and causes", "Ctrl+7", True, "Calendar, and false recordings a day by cause."),
     Action("go_coverage", "Go", "Missed", "Ctrl+8", True, "What the evidence can answer and what no record covers."),
+    Action("go_view", "Go", "View", "Ctrl+9", True, "Calibrate the view: distances, pixel density and reach."),
     Action("go_zones", "Go", "Zones", "Ctrl+3", True, "Draw where motion counts and where it is ignored."),
     Action("go_sensitivity", "Go", "Sensitivity", "Ctrl+4", True, "Set how much motion triggers and for how long."),
     Action("go_handover", "Go", "Hand over", "Ctrl+5", True, "Save the settings sheet and log what was entered."),

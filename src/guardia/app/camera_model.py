@@ -14,6 +14,7 @@ from guardia.core.coverage import Uncovered, uncovered
 from guardia.core.errors import GuardiaError, InvalidValue
 from guardia.core.evidence import SHORTEST_S, Evidence, Occurrence
 from guardia.core.gates import Replay, replay
+from guardia.core.geometry import KnownView
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, Score, compare, score
 from guardia.core.settings import Settings
@@ -76,6 +77,7 @@ class CameraModel(QObject):
     evidence_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     installed_changed = pyqtSignal()
+    view_changed = pyqtSignal()
 
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__()
@@ -115,6 +117,10 @@ class CameraModel(QObject):
     def clean_view(self) -> bytes:
         """The camera's picture without what moves, as JPEG; empty if there is none."""
         return self._project.clean_view(self.camera.id)
+
+    def picture_size(self) -> tuple[int, int]:
+        """Width and height of the camera's clips in pixels, (0, 0) while there are none."""
+        return self._project.clip_size(self.evidence.clips[0].id) if self.evidence.clips else (0, 0)
 
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence side by side, as JPEG."""
@@ -361,6 +367,21 @@ class CameraModel(QObject):
         self.camera = replace(self.camera, clock_error_s=clock_error_s, time_pattern=time_pattern)
         self.reload()
 
+    def set_view(self, known: KnownView | None) -> None:
+        """Say what is known of the camera's view; can be undone."""
+        if known != self.camera.view:
+            self._undo.push(_ViewCommand(self, self.camera.view, known))
+
+    def apply_view(self, known: KnownView | None) -> None:
+        """Keep and show the view; for the undo command."""
+        try:
+            self._project.set_view(self.camera.id, known)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        self.camera = replace(self.camera, view=known)
+        self.view_changed.emit()
+
     def keep_pattern(self, time_pattern: str) -> None:
         """Remember how the camera writes times in file names; counts for clips brought in from now on."""
         try:
@@ -454,6 +475,18 @@ class _SplitCommand(QUndoCommand):
 
     def undo(self) -> None:
         self._model.apply_shown(self._old, self._new)
+
+
+class _ViewCommand(QUndoCommand):
+    def __init__(self, model: CameraModel, old: KnownView | None, new: KnownView | None) -> None:
+        super().__init__("set the view")
+        self._model, self._old, self._new = model, old, new
+
+    def redo(self) -> None:
+        self._model.apply_view(self._new)
+
+    def undo(self) -> None:
+        self._model.apply_view(self._old)
 
 
 class _ClockCommand(QUndoCommand):

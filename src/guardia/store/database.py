@@ -66,6 +66,9 @@ MIGRATIONS: tuple[str, ...] = (
         object_id BLOB NOT NULL, box BLOB NOT NULL, named TEXT NOT NULL, PRIMARY KEY (clip_id, source)
     );
     """,
+    """
+    ALTER TABLE camera ADD COLUMN view TEXT NOT NULL DEFAULT '';
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

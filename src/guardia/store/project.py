@@ -17,6 +17,7 @@ from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 from guardia.core.capability import capability_from_dict
 from guardia.core.errors import Cancelled, InvalidValue, ProjectError
 from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
+from guardia.core.geometry import KnownView, known_view_from_dict, known_view_to_dict
 from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.core.stack import TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace
@@ -113,7 +114,7 @@ class Project:
             If the project has no such camera.
         """
         rows = self._db.rows(
-            "SELECT name, capability, clock_error_s, time_pattern FROM camera WHERE id = ?", (camera_id,)
+            "SELECT name, capability, clock_error_s, time_pattern, view FROM camera WHERE id = ?", (camera_id,)
         )
         if not rows:
             raise ProjectError(f"This project has no camera number {camera_id}.")
@@ -127,7 +128,7 @@ class Project:
         one = rows[0]
         return Camera(
             camera_id, one["name"], capability, bodies["installed"], bodies["draft"], one["clock_error_s"],
-            one["time_pattern"],
+            one["time_pattern"], known_view_from_dict(json.loads(one["view"])) if one["view"] else None,
         )  # fmt: skip
 
     def add_camera(
@@ -206,6 +207,12 @@ class Project:
             "SELECT at_s, what, detail FROM logbook WHERE camera_id = ? ORDER BY id DESC", (camera_id,)
         )
         return [(row["at_s"], row["what"], row["detail"]) for row in rows]
+
+    def set_view(self, camera_id: int, known: KnownView | None) -> None:
+        """Keep what is known of a camera's view; None forgets it."""
+        body = json.dumps(known_view_to_dict(known)) if known is not None else ""
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET view = ? WHERE id = ?", (body, camera_id))
 
     def clip_names(self, camera_id: int) -> frozenset[tuple[str, int]]:
         """Original name and size in bytes of each of a camera's clips."""

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Origin
+from guardia.core.geometry import KnownView
 from guardia.core.settings import Settings
 
 
@@ -47,6 +48,8 @@ class Camera:
         What the camera's clock shows less the true time, seconds: positive when it is fast.
     time_pattern
         How it writes the time in file names, see core.clock.NAME_FORMS.
+    view
+        What is known of its view, None if nothing is.
     """
 
     id: int
@@ -56,6 +59,7 @@ class Camera:
     draft: Settings
     clock_error_s: float = 0.0
     time_pattern: str = ""
+    view: KnownView | None = None
 
 
 @dataclass(frozen=True)

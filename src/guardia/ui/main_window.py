@@ -52,6 +52,7 @@ from guardia.ui.score_panel import ScorePanel
 from guardia.ui.sensitivity_page import SensitivityPage
 from guardia.ui.statistics_page import StatisticsPage
 from guardia.ui.theme import THEME
+from guardia.ui.view_page import ViewPage
 from guardia.ui.welcome_page import WelcomePage
 from guardia.ui.zones_page import ZonesPage
 
@@ -286,7 +287,7 @@ class MainWindow(QMainWindow):
             return
         self.camera_id = camera_id
         model = self.session.camera(camera_id)
-        for step in ("evidence", "statistics", "coverage", "zones", "sensitivity", "handover"):
+        for step in ("evidence", "statistics", "coverage", "view", "zones", "sensitivity", "handover"):
             old = self.pages.pop(step, None)
             if old is not None:
                 self.stack.removeWidget(old)
@@ -323,7 +324,12 @@ class MainWindow(QMainWindow):
                 coverage.asked.connect(self.show_occurrences)
                 return coverage
             return EvidencePage(session, model, row)
-        kinds = {"zones": ZonesPage, "sensitivity": SensitivityPage, "handover": HandoverPage}
+        kinds = {
+            "view": ViewPage,
+            "zones": ZonesPage,
+            "sensitivity": SensitivityPage,
+            "handover": HandoverPage,
+        }
         return kinds[step](session, model)
 
     def _evidence(self) -> EvidencePage:

@@ -1,0 +1,227 @@
+"""The view-model of the step View: what is known of the camera's view, and the reach that follows from it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from guardia.app.camera_model import CameraModel
+from guardia.app.messages import MessageHub
+from guardia.core.errors import GuardiaError, InvalidValue
+from guardia.core.evidence import Origin
+from guardia.core.geometry import (
+    LADDER,
+    MARK_ERROR,
+    Calibration,
+    KnownView,
+    Mark,
+    ViewGeometry,
+    calibrate,
+    view_from_lens,
+)
+from guardia.core.reach import THINGS, Shown, Thing, reach_m, shown_shares
+from guardia.core.settings import Settings
+from guardia.core.tracks import Track, tracks_of
+
+LEAST_WALK_S = 5.0
+WALK_MARKS = 12
+TRACK_ERROR = 0.02
+"""Standard error of a track's box, share of the picture's width: two thirds of a grid cell."""
+
+
+@dataclass(frozen=True)
+class ReachLine:
+    """Reach of one thing under the draft, metres.
+
+    Parameters
+    ----------
+    thing
+        The thing.
+    across
+        By day, crossing the view.
+    towards
+        By day, coming towards the camera.
+    night
+        At night, crossing.
+    """
+
+    thing: Thing
+    across: float
+    towards: float
+    night: float
+
+
+class ViewModel(QObject):
+    """View, marks and reach of one camera.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    messages
+        Where errors are told.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, model: CameraModel, messages: MessageHub) -> None:
+        super().__init__(model)
+        self.model = model
+        self._messages = messages
+        self.marks: tuple[Mark, ...] = ()
+        # Height of marked persons, and the focal length in picture widths where the lens is known.
+        self.person_m = 1.75
+        self.lens: float | None = None
+        self._shown: dict[bool, tuple[ViewGeometry, Shown]] = {}
+        model.view_changed.connect(self.changed)
+        model.comparison_changed.connect(self.changed)
+        model.judgements_changed.connect(self._forget)
+
+    def _forget(self) -> None:
+        self._shown = {}
+        self.changed.emit()
+
+    @property
+    def known(self) -> KnownView | None:
+        """What is known of the view."""
+        return self.model.camera.view
+
+    @property
+    def aspect(self) -> float:
+        """Height of the picture over its width."""
+        width, height = self.model.picture_size()
+        return height / width if width else 9 / 16
+
+    def type_in(self, *, height_m: float, tilt_deg: float, focal_mm: float, sensor_mm: float, lamp_m: float) -> None:
+        """Take the view from typed numbers; a bad one is told and nothing is changed."""
+        try:
+            view = view_from_lens(
+                height_m=height_m, tilt_deg=tilt_deg, focal_mm=focal_mm, sensor_width_mm=sensor_mm, aspect=self.aspect
+            )
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        assumed = ["The ground is flat and the camera is not rolled."]
+        if view.width_deg > 80:
+            assumed.append(f"A wide lens may bend the picture: angles near its edge could be off by {view.bend:.0%}.")
+        self.model.set_view(KnownView(view, "typed", lamp_m=lamp_m or None, assumed=tuple(assumed)))
+
+    def set_lamp(self, lamp_m: float) -> None:
+        """Say how far the lamp reaches; 0 when it is not known."""
+        if self.known is not None:
+            self.model.set_view(replace(self.known, lamp_m=lamp_m or None))
+
+    def add_mark(self, foot: tuple[float, float], head: tuple[float, float]) -> None:
+        """Mark a standing person of `person_m`; from two marks on the view is found."""
+        if head[1] > foot[1]:
+            foot, head = head, foot
+        self.marks = (*self.marks, Mark(foot, head, self.person_m))[-5:]
+        if len(self.marks) >= 2:
+            self._find(self.marks, "marks")
+        else:
+            self._messages.tell("One person is marked. Mark another one, farther or nearer, to find the view.")
+        self.changed.emit()
+
+    def clear_marks(self) -> None:
+        """Forget the marks; the view stays."""
+        self.marks = ()
+        self.changed.emit()
+
+    def from_walk_test(self) -> None:
+        """Find the view from the longest track of the walk tests, of a person of `person_m`."""
+        track = self._walk()
+        if track is None:
+            self._messages.tell(
+                "No walk test follows somebody for five seconds. Bring one in, or mark two standing "
+                "persons on the picture."
+            )
+            return
+        # Feet nearer and farther: evenly chosen over the height at which they stand in the picture.
+        order = np.argsort(track.feet[:, 1])
+        chosen = order[np.round(np.linspace(0.05, 0.95, WALK_MARKS) * (len(order) - 1)).astype(int)]
+        marks = tuple(
+            Mark(
+                (float(track.feet[n, 0]), float(track.feet[n, 1])),
+                (float(track.feet[n, 0]), float(track.box[n, 1])),
+                self.person_m,
+            )
+            for n in chosen
+        )
+        self._find(marks, "walk test", mark_error=TRACK_ERROR)
+
+    def _walk(self) -> Track | None:
+        evidence = self.model.evidence
+        found = []
+        for index, clip in enumerate(evidence.clips):
+            if clip.origin is Origin.WALK_TEST:
+                found += [
+                    t
+                    for t in tracks_of(evidence.stack, index, 0.0, clip.duration_s)
+                    if t.duration_s >= LEAST_WALK_S and float(np.ptp(t.feet, axis=0).max()) > 0.15
+                ]
+        return max(found, key=lambda t: t.duration_s, default=None)
+
+    def _find(self, marks: tuple[Mark, ...], how: str, *, mark_error: float = MARK_ERROR) -> None:
+        try:
+            found: Calibration = calibrate(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)
+        except InvalidValue as error:
+            self._messages.tell_error(error)
+            return
+        lamp_m = self.known.lamp_m if self.known else None
+        self.model.set_view(KnownView(found.view, how, found.size_error, found.distance_error, lamp_m, found.assumed))
+
+    def _shares(self, *, dark: bool) -> Shown:
+        known = self.known
+        assert known is not None
+        kept = self._shown.get(dark)
+        if kept is None or kept[0] != known.view:
+            self._shown[dark] = (known.view, shown_shares(self.model.evidence, known.view, dark=dark))
+        return self._shown[dark][1]
+
+    def reach(self, settings: Settings | None = None) -> list[ReachLine]:
+        """Reach of every thing under the draft (or other settings); empty while no view is known."""
+        known = self.known
+        if known is None:
+            return []
+        contrast, size = (settings or self.model.draft).sensitivity_under(self.model.camera.capability)
+        day, night = self._shares(dark=False), self._shares(dark=True)
+        lines = []
+        for thing in THINGS:
+            across, towards = (
+                reach_m(known.view, thing, contrast=contrast, size=size, across=a, shown=day) for a in (True, False)
+            )
+            dark = reach_m(
+                known.view, thing, contrast=contrast, size=size, across=True, shown=night, lamp_m=known.lamp_m
+            )
+            lines.append(ReachLine(thing, across, towards, dark))
+        return lines
+
+    def reach_by_notch(self, thing: Thing) -> list[tuple[str, float]]:
+        """Reach of a thing, crossing by day, at every notch of the make."""
+        known = self.known
+        if known is None:
+            return []
+        day = self._shares(dark=False)
+        return [
+            (n.label, reach_m(known.view, thing, contrast=n.contrast, size=n.size, across=True, shown=day))
+            for n in self.model.camera.capability.notches
+        ]
+
+    def measured_on(self) -> str:
+        """What the share of a silhouette that shows rests on, in words."""
+        if self.known is None:
+            return ""
+        told = []
+        for name, dark in (("by day", False), ("at night", True)):
+            persons = self._shares(dark=dark).persons
+            told.append(f"{name} measured on {persons} persons" if persons else f"{name} assumed")
+        return ", ".join(told)
+
+    def ladder(self) -> list[tuple[str, float, float]]:
+        """(requirement, px/m, distance in metres to which it holds) of the operational requirements."""
+        if self.known is None:
+            return []
+        width, _ = self.model.picture_size()
+        return [(name, density, self.known.view.distance_for(density, width)) for name, density in LADDER]
