@@ -85,7 +85,7 @@ class AgainstOpenCV(unittest.TestCase):
         self.assertIn("lens is not known", " ".join(blind.assumed))
 
     def test_the_ladder_holds_out_to_the_distance_where_the_picture_is_as_wide_as_it_says(self):
-        """The picture is 2 d tan(a / 2) wide at a distance d; px/m is the pixels over it. Ladder: IEC 62676-4, memory."""
+        """The picture is 2 d tan(a / 2) wide at distance d, px/m its pixels over that. Ladder: IEC 62676-4, memory."""
         self.assertEqual([d for _, d in LADDER], [12.5, 25.0, 62.5, 125.0, 250.0, 1000.0])
         level = ViewGeometry(1.0, 0.0, 0.8)
         for _, density in LADDER[:4]:

@@ -17,7 +17,8 @@ from guardia.core.gates import Replay, replay
 from guardia.core.geometry import KnownView
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, Score, compare, score
-from guardia.core.settings import Settings
+from guardia.core.settings import Settings, entered_zones
+from guardia.core.zones import PolygonZone, to_blocks, zone_cells
 from guardia.media.analysis import key_pictures, moving_pictures
 from guardia.store.project import Project
 from guardia.store.records import Camera, NewOccurrence
@@ -237,6 +238,22 @@ class CameraModel(QObject):
         self.comparison = self._compare(self.draft)
         self.judgements_changed.emit()
         self.comparison_changed.emit()
+
+    def entered_words(self) -> list[str]:
+        """What is lost when the draft's drawn zones are entered as the make's blocks; nothing when they are blocks."""
+        capability, draft = self.camera.capability, self.draft
+        if capability.zone_form != "blocks" or not any(isinstance(z, PolygonZone) for z in draft.zones):
+            return []
+        stack = self.evidence.stack
+        drawn = zone_cells(draft.zones, columns=stack.columns, rows=stack.rows)
+        entered = zone_cells(entered_zones(draft, capability), columns=stack.columns, rows=stack.rows)
+        free = replace(capability, blocks=(stack.columns, stack.rows))
+        as_drawn = replace(draft, zones=(to_blocks(draft.zones, columns=stack.columns, rows=stack.rows),))
+        one = replay(self.evidence, as_drawn, free).outcomes
+        two = self.comparison.draft_replay.outcomes
+        flips = sum(one[i].recorded != two[i].recorded for i in one)
+        cells = int((drawn != entered).sum())
+        return [f"Entered as blocks: {cells} cells differ from what is drawn, {flips} occurrences end otherwise."]
 
     def set_visits(self, visits: Mapping[int, int | None]) -> None:
         """Join occurrences to visits, or take them out with None; can be undone."""

@@ -16,17 +16,22 @@ from shapely.geometry import Polygon
 
 from guardia.core.errors import InvalidValue
 from guardia.core.zones import (
+    BlockZone,
     Point,
     PolygonZone,
     Zone,
     ZoneKind,
     polygon_problem,
+    to_blocks,
     zone_from_dict,
     zone_to_dict,
 )
 
 SNAP = 0.012
 """Distance within which a corner snaps to the picture's edge or to a corner of another zone."""
+
+NEARLY = 0.03
+"""An edge that leans by no more than this can be straightened."""
 
 CLICK = 0.008
 """A press and release closer than this is a click, not a drag."""
@@ -38,6 +43,7 @@ class Mode(StrEnum):
     SELECT = "select"
     WATCH = "watch"
     IGNORE = "ignore"
+    PAINT = "paint"
 
 
 @dataclass(frozen=True)
@@ -74,6 +80,8 @@ class PolygonTool:
         Corners that the make takes per zone.
     max_zones
         Zones that the make takes.
+    blocks
+        (columns, rows) of the make's own grid, for painting; (0, 0) when it has none.
     """
 
     def __init__(
@@ -84,12 +92,15 @@ class PolygonTool:
         refuse: Callable[[str], None],
         max_corners: int,
         max_zones: int,
+        blocks: tuple[int, int] = (0, 0),
     ) -> None:
         self._preview = preview
         self._commit = commit
         self._refuse = refuse
         self._max_corners = max_corners
         self._max_zones = max_zones
+        self._blocks = blocks
+        self._painting: bool | None = None
         self.mode = Mode.SELECT
         self.zones: tuple[Zone, ...] = ()
         self.before: tuple[Zone, ...] | None = None
@@ -104,7 +115,7 @@ class PolygonTool:
     @property
     def in_gesture(self) -> bool:
         """A gesture is under way."""
-        return self._grip is not None or bool(self.drawing) or self._rectangle
+        return self._grip is not None or bool(self.drawing) or self._rectangle or self._painting is not None
 
     def set_zones(self, zones: tuple[Zone, ...]) -> None:
         """Take the zones from outside (a load, an undo); ends any gesture."""
@@ -166,6 +177,9 @@ class PolygonTool:
     def press(self, at: Point, *, reach: float) -> None:
         """The pointer's button goes down."""
         self._pressed = at
+        if self.mode is Mode.PAINT:
+            self._begin_painting(at)
+            return
         if self.mode is not Mode.SELECT:
             if not self.drawing and len(self.zones) >= self._max_zones:
                 self._refuse(f"This make takes at most {self._max_zones} zones; delete one first.")
@@ -189,7 +203,9 @@ class PolygonTool:
     def move(self, at: Point) -> None:
         """The pointer moves, with or without its button down."""
         self.pointer = at
-        if self._grip is not None and self._pressed is not None and self.before is not None:
+        if self._painting is not None:
+            self._paint(at)
+        elif self._grip is not None and self._pressed is not None and self.before is not None:
             self._drag(at)
         elif self.mode is not Mode.SELECT and self._pressed is not None and not self.drawing:
             self._rectangle = _distance(at, self._pressed) > CLICK
@@ -217,6 +233,12 @@ class PolygonTool:
 
     def release(self, at: Point) -> None:
         """The pointer's button comes up."""
+        if self._painting is not None:
+            changed = self.zones != self.before
+            self._end()
+            if changed:
+                self._commit(self.zones, "paint blocks")
+            return
         if self._grip is not None and self.before is not None:
             grip, before = self._grip, self.before
             changed = self.zones != before
@@ -264,7 +286,62 @@ class PolygonTool:
         self._grip = None
         self._pressed = None
         self._rectangle = False
+        self._painting = None
         self.drawing = ()
+
+    def _begin_painting(self, at: Point) -> None:
+        """Turn the zones into the make's blocks, if they are not yet, and switch the block under the pointer."""
+        columns, rows = self._blocks
+        if not columns:
+            return
+        self.before = self.zones
+        if len(self.zones) != 1 or not isinstance(self.zones[0], BlockZone):
+            self.zones = (to_blocks(self.zones, columns=columns, rows=rows),)
+        zone = self.zones[0]
+        if isinstance(zone, BlockZone):
+            self._painting = not zone.active[_block_at(zone, at)]
+            self._paint(at)
+
+    def _paint(self, at: Point) -> None:
+        """Give the block under the pointer the state that is being painted; the last watched block stays."""
+        zone = self.zones[0]
+        if not isinstance(zone, BlockZone) or self._painting is None:
+            return
+        active = list(zone.active)
+        active[_block_at(zone, at)] = self._painting
+        if any(active):
+            self.zones = (replace(zone, active=tuple(active)),)
+        self._preview(self.zones)
+
+    def simplify(self) -> bool:
+        """Take the corners of the selected zone away that matter least, one or more; gives False if none can go."""
+        points = self._points(self.selected) if self.selected is not None and not self.in_gesture else ()
+        for step in range(1, 41):
+            simple = Polygon(points).simplify(0.004 * step) if len(points) > 3 else None
+            if isinstance(simple, Polygon) and 3 <= len(simple.exterior.coords) - 1 < len(points):
+                fewer = tuple((float(x), float(y)) for x, y in simple.exterior.coords[:-1])
+                if self.selected is not None and self._try(self.selected, fewer):
+                    self.corner = None
+                    self._commit(self.zones, "simplify zone")
+                    return True
+        return False
+
+    def straighten(self) -> bool:
+        """Make nearly level and nearly upright edges of the selected zone exactly so; gives False if there are none."""
+        points = list(self._points(self.selected)) if self.selected is not None and not self.in_gesture else []
+        before = tuple(points)
+        for axis in (0, 1):
+            for n in range(len(points)):
+                m = (n + 1) % len(points)
+                one, two = points[n], points[m]
+                if 0 < abs(one[axis] - two[axis]) <= NEARLY and abs(one[1 - axis] - two[1 - axis]) > NEARLY:
+                    middle = (one[axis] + two[axis]) / 2
+                    points[n] = (middle, one[1]) if axis == 0 else (one[0], middle)
+                    points[m] = (middle, two[1]) if axis == 0 else (two[0], middle)
+        if self.selected is None or tuple(points) == before or not self._try(self.selected, tuple(points)):
+            return False
+        self._commit(self.zones, "straighten zone")
+        return True
 
     @property
     def rectangle(self) -> tuple[Point, Point] | None:
@@ -378,6 +455,12 @@ class PolygonTool:
         x = 0.0 if x <= SNAP else 1.0 if x >= 1 - SNAP else x
         y = 0.0 if y <= SNAP else 1.0 if y >= 1 - SNAP else y
         return x, y
+
+
+def _block_at(zone: BlockZone, at: Point) -> int:
+    column = min(zone.columns - 1, max(0, int(at[0] * zone.columns)))
+    row = min(zone.rows - 1, max(0, int(at[1] * zone.rows)))
+    return row * zone.columns + column
 
 
 def _points_of(zone: Zone) -> tuple[Point, ...]:

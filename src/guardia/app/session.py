@@ -27,6 +27,7 @@ from guardia.core.judgement import kind_of
 from guardia.core.settings import Settings
 from guardia.core.statistics import Line
 from guardia.core.visits import propose_visits
+from guardia.core.zones import Zone
 from guardia.report.sheet import SheetContent
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
 from guardia.store.project import Project
@@ -286,6 +287,18 @@ class Session(QObject):
 
         if not self._splitter.start("Splitting", job, done):
             self.messages.tell("Another split is still being made; repeat it in a moment.")
+
+    def zone_sources(self, camera_id: int) -> list[tuple[str, tuple[Zone, ...]]]:
+        """Zones that can be copied to a camera: (where from, the zones), of its own earlier settings and of others."""
+        own = self.camera(camera_id).camera
+        found = [(f"{own.name}, installed", own.installed.zones)]
+        for until_s, settings in self._project.earlier_settings(camera_id):
+            found.append((f"{own.name}, installed until {self.local_time(until_s):%d %b %Y %H:%M}", settings.zones))
+        for other in (m.camera for i, m in self._models.items() if i != camera_id):
+            found.append((f"{other.name}, installed", other.installed.zones))
+            if other.draft.zones != other.installed.zones:
+                found.append((f"{other.name}, draft", other.draft.zones))
+        return [(name, zones) for name, zones in found if zones]
 
     def take_up(self, camera_id: int) -> None:
         """Put what no record covers and no occurrence stands for among the occurrences, off this thread."""

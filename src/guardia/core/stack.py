@@ -292,7 +292,7 @@ class TraceStack:
         base, times = int(self.clip_start[clip]), self.times[clip]
         return base + bisect.bisect_left(times, first_s), base + bisect.bisect_right(times, last_s)
 
-    def changed(self, clip: int, first_s: float, last_s: float) -> NDArray[np.uint8]:
+    def changed(self, clip: int, first_s: float, last_s: float, *, level: int | None = None) -> NDArray[np.uint8]:
         """What was measured of a stretch of a clip, cell by cell.
 
         Parameters
@@ -303,16 +303,20 @@ class TraceStack:
             Beginning of the stretch on the clip's clock.
         last_s
             Its end.
+        level
+            Index of one contrast level, None for all.
 
         Returns
         -------
         NDArray[np.uint8]
-            (F, rows * columns, K): share of each cell's pixels that changed by each contrast level, 255 for all.
+            (F, rows * columns, K), or (F, rows * columns) for one level: share of each cell's pixels that changed by
+            each contrast level, 255 for all.
         """
         low, high = self._pictures(clip, first_s, last_s)
         begin, end = np.searchsorted(self._frame, [low, high])
-        dense = np.zeros((high - low, self.cells, self._changed.shape[1]), np.uint8)
-        dense[self._frame[begin:end] - low, self._cell[begin:end]] = self._changed[begin:end]
+        chosen = self._changed[begin:end] if level is None else self._changed[begin:end, level]
+        dense = np.zeros((high - low, self.cells, *chosen.shape[1:]), np.uint8)
+        dense[self._frame[begin:end] - low, self._cell[begin:end]] = chosen
         return dense
 
     def activity(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.float64]:

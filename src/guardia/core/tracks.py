@@ -142,7 +142,7 @@ def tracks_of(stack: TraceStack, clip: int, start_s: float, end_s: float, *, lev
     list[Track]
         In order of their beginning.
     """
-    dense = stack.changed(clip, start_s, end_s)[:, :, level].reshape(-1, stack.rows, stack.columns)
+    dense = stack.changed(clip, start_s, end_s, level=level).reshape(-1, stack.rows, stack.columns)
     times = np.array([t for t in stack.times[clip] if start_s <= t <= end_s])
     return follow(times, [_group_boxes(picture) for picture in dense])
 

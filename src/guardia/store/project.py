@@ -172,6 +172,15 @@ class Project:
                 )
         return camera_id
 
+    def earlier_settings(self, camera_id: int) -> list[tuple[float, Settings]]:
+        """Settings that were installed before: (until when, POSIX seconds, the settings), the latest first."""
+        rows = self._db.rows(
+            "SELECT to_s, body FROM settings WHERE camera_id = ? AND role = 'installed' AND to_s IS NOT NULL "
+            "ORDER BY to_s DESC",
+            (camera_id,),
+        )
+        return [(r["to_s"], settings_from_dict(json.loads(r["body"]))) for r in rows]
+
     def save_draft(self, camera_id: int, draft: Settings) -> None:
         """Keep a draft, at once and whole."""
         with self._db.transaction():

@@ -7,6 +7,7 @@ from dataclasses import replace
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
+    QBrush,
     QColor,
     QGuiApplication,
     QKeyEvent,
@@ -49,6 +50,8 @@ class ZoneCanvas(QWidget):
         self.show_real = True
         self.show_false = True
         self.show_cells = False
+        self.proposed: np.ndarray | None = None
+        self.offered: tuple[Zone, ...] = ()
         self._heat: dict[Verdict, np.ndarray] = {}
         self._view = QPixmap()
         self.setMouseTracking(True)
@@ -170,12 +173,17 @@ class ZoneCanvas(QWidget):
         self._paint_blocks(painter)
         if self.show_cells:
             self._paint_cells(painter, area)
+        if self.proposed is not None:
+            self._paint_proposed(painter, area, self.proposed)
         for verdict, wanted in ((Verdict.FALSE, self.show_false), (Verdict.REAL, self.show_real)):
             if wanted:
                 self._paint_heat(painter, area, verdict)
         if self.tool.before is not None:
             for zone in self.tool.before:
                 self._paint_zone(painter, zone, earlier=True)
+        for zone in self.offered:
+            if zone not in self.tool.zones:
+                self._paint_zone(painter, zone)
         for index, zone in enumerate(self.tool.zones):
             self._paint_zone(painter, zone, selected=index == self.tool.selected)
         self._paint_drawing(painter)
@@ -232,6 +240,19 @@ class ZoneCanvas(QWidget):
         width, height = area.width() / stack.columns, area.height() / stack.rows
         for row, column in np.argwhere(cells):
             painter.drawRect(QRectF(area.left() + column * width, area.top() + row * height, width, height))
+
+    def _paint_proposed(self, painter: QPainter, area: QRectF, cells: np.ndarray) -> None:
+        """Hatch the cells that a proposal would ignore."""
+        width, height = area.width() / cells.shape[1], area.height() / cells.shape[0]
+        shape = QPainterPath()
+        for row, column in np.argwhere(cells):
+            shape.addRect(QRectF(area.left() + column * width, area.top() + row * height, width, height))
+        shape = shape.simplified()
+        painter.fillPath(shape, QColor(10, 18, 22, 90))
+        painter.fillPath(shape, QBrush(QColor("#ffd9a8"), Qt.BrushStyle.BDiagPattern))
+        painter.setPen(QPen(QColor("#ffd9a8"), 1.4))
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        painter.drawPath(shape)
 
     def _paint_heat(self, painter: QPainter, area: QRectF, verdict: Verdict) -> None:
         """One mark per cell, its area in proportion to the number of occurrences that moved there."""

@@ -11,11 +11,14 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import (
     QButtonGroup,
     QCheckBox,
+    QComboBox,
+    QFrame,
     QHBoxLayout,
     QHeaderView,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
+    QMenu,
     QPushButton,
     QTableWidget,
     QTableWidgetItem,
@@ -26,10 +29,11 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera_model import CameraModel
 from guardia.app.messages import Severity
 from guardia.app.polygon_tool import Mode, PolygonTool
+from guardia.app.proposal_model import ProposalModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
-from guardia.core.settings import limits_broken
-from guardia.core.zones import PolygonZone, Zone
+from guardia.core.settings import entered_zones, limits_broken
+from guardia.core.zones import BlockZone, PolygonZone, Zone
 from guardia.ui.parts import Mark, button, label, page_head
 from guardia.ui.zone_canvas import EDGE_PX, ZoneCanvas
 
@@ -48,7 +52,9 @@ class ZonesPage(QWidget):
             refuse=lambda why: session.messages.tell(why, Severity.WARNING),
             max_corners=capability.max_corners if capability.zone_form == "polygon" else 32,
             max_zones=capability.max_zones if capability.zone_form == "polygon" else 16,
+            blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
         )
+        self.proposal = ProposalModel(model, session.messages)
         self.canvas = ZoneCanvas(model, self.tool)
         layout, head = page_head(self, "Zones")
         head.addStretch()
@@ -58,14 +64,24 @@ class ZonesPage(QWidget):
             (Mode.SELECT, "Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
             (Mode.WATCH, "Draw watch", "Only motion in watch zones counts: click corners, or drag a rectangle"),
             (Mode.IGNORE, "Draw ignore", "Motion in ignore zones is left out: click corners, or drag a rectangle"),
+            (Mode.PAINT, "Paint blocks", "Switch the make's own blocks on and off by dragging over them"),
         ):
+            if mode is Mode.PAINT and capability.zone_form != "blocks":
+                continue
             made = button(text, lambda m=mode: self.set_mode(m), tip=tip)
             made.setCheckable(True)
             group.addButton(made)
             self._modes[mode] = made
             head.addWidget(made)
         head.addWidget(button("Delete", self._delete, tip="Delete the selected corner or zone (Del)"))
+        self.more = button("More", lambda: None, tip="Simplify, straighten, copy zones from elsewhere")
+        self.more.setMenu(self._more_menu())
+        head.addWidget(self.more)
+        tip = "Seek the least area to ignore that silences most false recordings and keeps every real one"
+        self.seek = button("Propose", self._seek, "primary", tip)
+        head.addWidget(self.seek)
         layout.addLayout(head)
+        layout.addWidget(self._offer_row())
         layout.addWidget(self.canvas, 6)
         layout.addLayout(self._below(), 1)
         self.canvas.picked.connect(self._fill_list)
@@ -74,6 +90,92 @@ class ZonesPage(QWidget):
         model.judgements_changed.connect(self.canvas.refresh_evidence)
         self._take_draft()
         self.set_mode(Mode.SELECT)
+
+    def _more_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.addAction("Simplify the selected zone", self._simplify)
+        menu.addAction("Straighten the selected zone", self._straighten)
+        copies = QMenu("Copy zones from", menu)
+        copies.aboutToShow.connect(lambda: self._fill_copies(copies))
+        menu.addMenu(copies)
+        return menu
+
+    def _fill_copies(self, menu: QMenu) -> None:
+        menu.clear()
+        for name, zones in self._session.zone_sources(self._model.camera.id):
+            menu.addAction(name, lambda n=name, z=zones: self.copy_zones(n, z))
+        if menu.isEmpty():
+            nothing = menu.addAction("No other zones are known")
+            if nothing is not None:
+                nothing.setEnabled(False)
+
+    def copy_zones(self, name: str, zones: tuple[Zone, ...]) -> None:
+        """Put zones of other settings in place of the draft's."""
+        capability = self._model.camera.capability
+        wanted = replace(self._model.draft, zones=zones)
+        if any(isinstance(z, BlockZone) for z in zones) and capability.zone_form != "blocks":
+            self._session.messages.tell("Blocks cannot be copied to a make that takes corners.", Severity.WARNING)
+            return
+        self._model.change_draft(replace(wanted, zones=entered_zones(wanted, capability)), f"copy zones from {name}")
+
+    def _simplify(self) -> None:
+        if not self.tool.simplify():
+            self._session.messages.tell("Select a zone with more than three corners to simplify it.")
+
+    def _straighten(self) -> None:
+        if not self.tool.straighten():
+            self._session.messages.tell("Select a zone with an edge that is nearly level or upright to straighten it.")
+
+    def _offer_row(self) -> QWidget:
+        """What the proposal says, and what can be done with it."""
+        self.offer = QFrame()
+        self.offer.setObjectName("card")
+        row = QHBoxLayout(self.offer)
+        row.setContentsMargins(10, 6, 10, 6)
+        self._offer_words = label("", wrap=True)
+        row.addWidget(self._offer_words, 1)
+        self.part = QComboBox()
+        self.part.setAccessibleName("How many steps to take")
+        self.part.currentIndexChanged.connect(self._show_steps)
+        self.take = button("Take", lambda: self.proposal.take(self.part.currentData()), "primary")
+        for widget in (self.part, self.take, button("Drop", self.proposal.drop)):
+            row.addWidget(widget)
+        self.offer.hide()
+        self.proposal.changed.connect(self._show_offer)
+        self.proposal.jobs.finished.connect(lambda: self.seek.setEnabled(True))
+        return self.offer
+
+    def _seek(self) -> None:
+        if self.proposal.seek():
+            self.seek.setEnabled(False)
+            self._offer_words.setText("Seeking …")
+            self.take.setEnabled(False)
+            self.offer.show()
+
+    def _show_offer(self) -> None:
+        offer = self.proposal.offer
+        self.canvas.proposed = offer.proposal.ignored if offer is not None else None
+        self.canvas.offered = ()
+        self.canvas.update()
+        self.offer.setVisible(offer is not None)
+        if offer is None:
+            return
+        self._offer_words.setText(self.proposal.words())
+        steps = len(offer.steps)
+        self.part.blockSignals(True)
+        self.part.clear()
+        for number in range(steps, 0, -1):
+            self.part.addItem("all of it" if number == steps else f"the first {number}", number)
+        self.part.blockSignals(False)
+        self.part.setVisible(steps > 1)
+        self.take.setEnabled(steps > 0)
+        self._show_steps()
+
+    def _show_steps(self) -> None:
+        """Show the zones of the steps that would be taken."""
+        offer, chosen = self.proposal.offer, self.part.currentData()
+        self.canvas.offered = offer.steps[chosen - 1] if offer is not None and chosen else ()
+        self.canvas.update()
 
     def _below(self) -> QHBoxLayout:
         below = QHBoxLayout()
@@ -163,7 +265,7 @@ class ZonesPage(QWidget):
         broken = [
             b for b in limits_broken(self._model.draft, self._model.camera.capability) if "zone" in b or "corner" in b
         ]
-        self._limits.setText("\n".join(broken))
+        self._limits.setText("\n".join([*broken, *self._model.entered_words()]))
         self.canvas.update()
 
     def _fill_list(self) -> None:

@@ -1,0 +1,159 @@
+"""The steps View and Zones: calibration by hand and by walk test, proposals, blocks, copies."""
+
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QSignalSpy, QTest
+
+from guardia.app.polygon_tool import Mode
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from tests.core.test_geometry_and_reach import VIEW, marks
+from tests.ui.test_steps import SQUARE, StepCase
+
+
+class ViewStep(StepCase):
+    def on_canvas(self, page, point):
+        area = page.canvas.area()
+        return QPoint(round(area.left() + point[0] * area.width()), round(area.top() + point[1] * area.height()))
+
+    def test_two_marked_persons_give_distances_and_reach(self):
+        page = self.open_camera("Workshop door", "view")
+        self.assertIn("not known yet", page._how.text())
+        page.mark.setChecked(True)
+        for mark in marks(VIEW, [(-1.5, 6.5), (1.0, 14.0)]):
+            self.drag(page.canvas, self.on_canvas(page, mark.foot), self.on_canvas(page, mark.head))
+        known = self.model.camera.view
+        self.assertEqual(known.how, "marks")
+        self.assertAlmostEqual(known.view.height_m, 3.4, delta=0.5)
+        self.assertIn("by marks", page._how.text())
+        # A finer notch reaches farther, and the picture says so.
+        before = {line.thing.name: line.across for line in page.model.reach()}
+        notches = [n.label for n in self.model.camera.capability.notches]
+        self.window.go("sensitivity")
+        self.press(self.window.pages["sensitivity"].notch, Qt.Key.Key_Left)
+        self.assertNotEqual(self.model.draft.notch, self.model.camera.installed.notch)
+        after = {line.thing.name: line.across for line in page.model.reach()}
+        self.assertLess(after["walking adult"], before["walking adult"])
+        self.assertEqual(len(page.model.reach_by_notch(page.model.reach()[0].thing)), len(notches))
+        self.session.undo.setIndex(0)
+        self.assertIsNone(self.model.camera.view)
+        self.assertIn("not known yet", page._how.text())
+
+    def test_the_walk_test_and_typed_numbers_serve_too(self):
+        page = self.open_camera("Slipway", "view")
+        self.click(page.walk)
+        self.assertEqual(self.model.camera.view.how, "walk test")
+        self.assertIn("far end", page._how.text())
+        page.mark.setChecked(False)
+        QTest.mouseMove(page.canvas, self.on_canvas(page, (0.5, 0.85)))
+        page.grab()
+        page.lens.setChecked(True)
+        page.focal_box.setValue(4.0)
+        page.sensor_box.setValue(5.0)
+        page.height_box.setValue(3.4)
+        page.tilt_box.setValue(14.0)
+        page.lamp_box.setValue(12)
+        self.click(page.take)
+        known = self.model.camera.view
+        self.assertEqual((known.how, known.view.focal, known.lamp_m), ("typed", 0.8, 12.0))
+        night = {line.thing.name: line.night for line in page.model.reach()}
+        self.assertLessEqual(max(night.values()), 12.5)
+        # The lens stays as it is known when the walk test is used again.
+        self.click(page.walk)
+        self.assertAlmostEqual(self.model.camera.view.view.focal, 0.8)
+        self.assertEqual(self.model.camera.view.lamp_m, 12.0)
+
+    def test_without_a_walk_test_it_says_what_to_do(self):
+        page = self.open_camera("Slipway", "view")
+        camera = self.session.add_camera("Attic", "phone-as-camera")
+        self.window.open_camera(camera, "view")
+        self.click(self.window.pages["view"].walk)
+        self.assertIn("mark two standing persons", self.window.banner.text.text())
+        self.assertIsNotNone(page)
+
+
+class Proposals(StepCase):
+    def seek(self, name):
+        page = self.open_camera(name, "zones")
+        changed = QSignalSpy(page.proposal.changed)
+        self.click(page.seek)
+        self.wait(changed)
+        return page
+
+    def test_a_proposal_is_shown_taken_in_part_and_undone(self):
+        page = self.seek("Fuel berth")
+        offer = page.proposal.offer
+        self.assertIn("Keeps every real occurrence", page._offer_words.text())
+        self.assertIn("proven", page._offer_words.text())
+        self.assertTrue(page.canvas.proposed.any())
+        page.grab()
+        before = self.model.comparison.draft
+        if len(offer.steps) > 1:
+            page.part.setCurrentIndex(page.part.findData(1))
+        self.click(page.take)
+        self.assertEqual(self.model.draft.zones, offer.steps[0])
+        after = self.model.comparison.draft
+        self.assertEqual(len(before.false_recorded) - len(after.false_recorded), offer.effects[0][0])
+        self.assertEqual(len(after.real_missed), len(before.real_missed))
+        self.assertFalse(page.offer.isVisible())
+        self.session.undo.undo()
+        self.assertEqual(self.model.draft.zones, self.model.camera.installed.zones)
+
+    def test_a_make_with_blocks_is_offered_blocks_and_a_proposal_can_be_dropped(self):
+        page = self.seek("Slipway")
+        (zones,) = page.proposal.offer.steps
+        self.assertEqual((zones[0].columns, zones[0].rows), self.model.camera.capability.blocks)
+        page.proposal.drop()
+        self.assertIsNone(page.canvas.proposed)
+        self.assertFalse(page.offer.isVisible())
+
+
+class MoreOfTheEditor(StepCase):
+    def test_blocks_are_painted_by_dragging_and_the_last_one_stays(self):
+        page = self.open_camera("Slipway", "zones")
+        page.set_mode(Mode.PAINT)
+        start = [page.canvas.to_widget(p).toPoint() for p in ((0.1, 0.1), (0.2, 0.1), (0.3, 0.1))]
+        before = self.model.draft.zones[0]
+        self.drag(page.canvas, *start)
+        after = self.model.draft.zones[0]
+        self.assertIsInstance(after, BlockZone)
+        self.assertGreater(sum(a != b for a, b in zip(after.active, before.active, strict=True)), 2)
+        self.session.undo.undo()
+        self.assertEqual(self.model.draft.zones[0], before)
+        QTest.mousePress(page.canvas, Qt.MouseButton.LeftButton, pos=start[0])
+        self.press(page.canvas, Qt.Key.Key_Escape)
+        self.assertEqual(page.tool.zones[0], before)
+        page.tool.set_zones((BlockZone(22, 18, tuple(n == 0 for n in range(396))),))
+        page.tool.set_mode(Mode.PAINT)
+        page.tool.press((0.01, 0.01), reach=0.01)
+        page.tool.release((0.01, 0.01))
+        self.assertEqual(sum(page.tool.zones[0].active), 1)
+
+    def test_zones_are_simplified_straightened_and_copied_from_elsewhere(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        corners = ((0.2, 0.2), (0.5, 0.21), (0.8, 0.2), (0.81, 0.8), (0.2, 0.79))
+        page.tool.set_zones((PolygonZone(ZoneKind.WATCH, corners, "yard"),))
+        page.tool.select(0)
+        page._simplify()
+        self.assertEqual(len(self.model.draft.zones[0].points), 4)
+        page._straighten()
+        points = self.model.draft.zones[0].points
+        self.assertEqual(points[1][0], points[2][0])
+        self.assertEqual(points[2][1], points[3][1])
+        page._straighten()
+        self.assertIn("nearly level", self.window.banner.text.text())
+        mine = self.model.draft.zones
+        page = self.open_camera("Fuel berth", "zones")
+        names = [name for name, _ in self.session.zone_sources(self.model.camera.id)]
+        self.assertIn("Pontoon gate, draft", names)
+        page.copy_zones(
+            *next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Pontoon gate, draft")
+        )
+        self.assertEqual(self.model.draft.zones, mine)
+        slipway = next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Slipway, installed")
+        page.copy_zones(*slipway)
+        self.assertIn("Blocks cannot be copied", self.window.banner.text.text())
+        self.assertEqual(self.model.draft.zones, mine)
+
+    def test_the_loss_of_drawing_on_a_make_with_blocks_is_told(self):
+        page = self.open_camera("Slipway", "zones")
+        page._commit((SQUARE,), "draw")
+        self.assertRegex(page._limits.text(), r"Entered as blocks: \d+ cells differ .* \d+ occurrences end otherwise")
