@@ -11,6 +11,7 @@ import numpy as np
 from guardia.app.makes import capability_data
 from guardia.core.errors import Cancelled, InvalidValue, ProjectError
 from guardia.core.evidence import Origin
+from guardia.core.geometry import KnownView, ViewGeometry
 from guardia.core.settings import Settings, settings_to_dict
 from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.store import database
@@ -232,6 +233,26 @@ class Migrating(ProjectCase):
             project.set_clip_start(1, 1000.0, "given")
             self.assertEqual(project.clips(1)[0].start_s, 1000.0)
         self.assertTrue((folder / "project.before-schema-2.sqlite").exists())
+
+    def test_step_3_adds_a_view_to_the_cameras_of_an_older_file(self):
+        folder = self.folder / "old"
+        folder.mkdir()
+        two = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:2], SCHEMA_VERSION=2)
+        with two, closing(Database(folder / FILE_NAME, create=True)) as old:
+            old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
+            data, body = capability_data("polygon-mains-camera"), settings_to_dict(INSTALLED)
+            old.run("INSERT INTO camera (name, capability, clock_error_s) VALUES ('Gate', ?, 7)", (json.dumps(data),))
+            for role in ("installed", "draft"):
+                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, json.dumps(body)))
+        known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=15.0)
+        with Project(folder) as project:
+            self.assertEqual((project.camera(1).clock_error_s, project.camera(1).view), (7.0, None))
+            project.set_view(1, known)
+        with Project(folder) as project:
+            self.assertEqual((project.camera(1).view, project.evidence(1).view), (known, known.view))
+            project.set_view(1, None)
+            self.assertIsNone(project.camera(1).view)
+        self.assertTrue((folder / "project.before-schema-3.sqlite").exists())
 
     def test_a_step_that_fails_leaves_the_file_as_it_was(self):
         project, camera = self.new_project()

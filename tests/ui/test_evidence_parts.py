@@ -83,6 +83,22 @@ class BringingIn(StepCase):
         self.assertEqual(self.model.camera.time_pattern, "%d%m%y_%H%M%S")
         self.assertIn("dog", {e.named for e in self.model.evidence.events})
 
+    def test_boxes_come_in_with_the_clip_that_bears_their_name(self):
+        page = self.open_camera("Slipway", "evidence")
+        folder = self.folder / "boxes"
+        folder.mkdir()
+        write_clip(folder / "a_20260921_120000.mp4", steady(3, 10))
+        (folder / "a_20260921_120000.txt").write_text("1,7,32,18,160,90,1,-1,-1,-1\n11,7,64,18,160,90,1,-1,-1,-1\n")
+        (folder / "b.txt").write_text("1,7,32,18,160,90,1,-1,-1,-1\n")
+        self.bring_in(page, [folder])
+        told = self.window.banner.text.toolTip()
+        self.assertIn("no clip named 'b'", told)
+        clip = next(c for c in self.model.evidence.clips if c.name == "a_20260921_120000.mp4")
+        with Project(self.session.folder) as project:
+            (boxes,) = project.lists.boxes(clip.id).values()
+        self.assertEqual(boxes.box[0].tolist(), [0.1, 0.1, 0.5, 0.5])
+        self.assertAlmostEqual(float(boxes.times_s[1]), 1.0, delta=0.05)
+
     def test_nothing_is_lost_when_it_is_brought_in_again(self):
         page = self.open_camera("Slipway", "evidence")
         folder = self.folder / "again"

@@ -206,9 +206,9 @@ def _big(folder: Path) -> list[Measured]:
 
 
 def _drag(folder: Path) -> Measured:
-    seconds = drag_of_a_corner(folder)
-    title = "one step of dragging a corner, to the new score, with 1,000 clips, against 50 ms"
-    return Measured(title, seconds, 0.05, "at most 0.050 s", seconds <= 0.05)
+    every, new = drag_of_a_corner(folder)
+    title = f"a step of dragging a corner with 1,000 clips, against 50 ms (a step into new cells: {new:.3f} s)"
+    return Measured(title, every, 0.05, "at most 0.050 s", every <= 0.05)
 
 
 def _zone(stack: TraceStack, shift: float) -> NDArray[np.bool_]:

@@ -93,23 +93,32 @@ class CameraModel(QObject):
         self.selected: tuple[int, ...] = ()
         self._installed_replay: Replay | None = loaded.installed_replay
         self._installed_score: tuple[Replay, Evidence, Score] | None = None
+        self._compared: tuple[object, Comparison] | None = None
         self.comparison: Comparison = self._compare(self.draft)
 
     def _compare(self, draft: Settings) -> Comparison:
-        camera = self.camera
+        camera, evidence = self.camera, self.evidence
         if self._installed_replay is None:
-            self._installed_replay = replay(self.evidence, camera.installed, camera.capability)
-        if self._installed_score is None or self._installed_score[:2] != (self._installed_replay, self.evidence):
-            told = score(self.evidence, self._installed_replay)
-            self._installed_score = (self._installed_replay, self.evidence, told)
-        return compare(
-            self.evidence,
-            camera.installed,
-            draft,
-            camera.capability,
-            installed_replay=self._installed_replay,
-            installed_score=self._installed_score[2],
+            self._installed_replay = replay(evidence, camera.installed, camera.capability)
+        cells = zone_cells(
+            entered_zones(draft, camera.capability), columns=evidence.stack.columns, rows=evidence.stack.rows
         )
+        # Only the cells of the zones count: a corner that moves within its cells changes nothing.
+        key = (replace(draft, zones=()), cells.tobytes(), evidence, self._installed_replay)
+        if self._compared is None or self._compared[0] != key:
+            if self._installed_score is None or self._installed_score[:2] != (self._installed_replay, evidence):
+                told = score(evidence, self._installed_replay)
+                self._installed_score = (self._installed_replay, evidence, told)
+            made = compare(
+                evidence,
+                camera.installed,
+                draft,
+                camera.capability,
+                installed_replay=self._installed_replay,
+                installed_score=self._installed_score[2],
+            )
+            self._compared = (key, made)
+        return self._compared[1]
 
     def occurrence(self, occurrence_id: int) -> Occurrence:
         """One occurrence of this camera; raises KeyError for a foreign one."""
@@ -397,7 +406,11 @@ class CameraModel(QObject):
             self._messages.tell_error(error)
             return
         self.camera = replace(self.camera, view=known)
+        self.evidence = replace(self.evidence, view=known.view if known else None)
+        self._installed_replay = None
+        self.comparison = self._compare(self.draft)
         self.view_changed.emit()
+        self.comparison_changed.emit()
 
     def keep_pattern(self, time_pattern: str) -> None:
         """Remember how the camera writes times in file names; counts for clips brought in from now on."""

@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from guardia.core.errors import InvalidValue
 from guardia.core.events import ColumnMapping
+from guardia.media.reader import frame_rate
 from guardia.store.event_lists import ListShape, guess_mapping, look_at, read_events
 from guardia.store.mot import read_mot
 from guardia.store.onvif import read_metadata
@@ -121,7 +122,7 @@ def take_in_metadata(project: Project, camera_id: int, path: Path) -> ListResult
     return result
 
 
-def take_in_boxes(project: Project, camera_id: int, path: Path, *, rate_hz: float) -> ListResult:
+def take_in_boxes(project: Project, camera_id: int, path: Path, *, rate_hz: float | None = None) -> ListResult:
     """Bring in boxes in the MOTChallenge form for the clip of the same name.
 
     Parameters
@@ -133,7 +134,7 @@ def take_in_boxes(project: Project, camera_id: int, path: Path, *, rate_hz: floa
     path
         The CSV file; its name without the ending is that of the clip.
     rate_hz
-        Frames per second of that clip.
+        Frames per second of that clip; by the clip itself when None.
 
     Returns
     -------
@@ -153,6 +154,7 @@ def take_in_boxes(project: Project, camera_id: int, path: Path, *, rate_hz: floa
             do="Import the clip first, or give the file the clip's name.",
         )
     width, height = project.clip_size(clip.id)
-    boxes, skipped = read_mot(path, rate_hz=rate_hz, width_px=width, height_px=height)
+    rate = frame_rate(project.clip_path(clip.id)) if rate_hz is None else rate_hz
+    boxes, skipped = read_mot(path, rate_hz=rate, width_px=width, height_px=height)
     project.lists.put_boxes(clip.id, boxes, path.name)
     return ListResult(boxes=1, notes=skipped)

@@ -6,6 +6,10 @@ SETTING_HELP = {
         "Sensitivity, the make's own scale: each notch asks for a certain number of adjacent grid cells, in % of the "
         "picture. Bigger or nearer things need less sensitivity."
     ),
+    "objects": (
+        "Object filter: only these classes trigger; with none chosen any motion does. It trusts the camera's own eye, "
+        "which fails far away and in the dark; what the classes rest on is said beside the score."
+    ),
     "hold_s": (
         "Motion must last, in seconds: what is large enough for less than this never triggers. Insects and gulls are "
         "short; so is somebody running."

@@ -18,6 +18,7 @@ from guardia.core.errors import GuardiaError
 from guardia.core.events import ColumnMapping
 from guardia.core.evidence import Origin
 from guardia.store.event_lists import ListShape, guess_mapping, look_at, read_events
+from guardia.store.mot import looks_like_boxes
 
 
 class ImportModel(QObject):
@@ -83,7 +84,7 @@ class ImportModel(QObject):
     def _on_found(self, found: Found) -> None:
         self._found = found
         for path in found.lists:
-            if path in self.shapes or path.suffix.lower() in METADATA_SUFFIXES:
+            if path in self.shapes or path.suffix.lower() in METADATA_SUFFIXES or looks_like_boxes(path):
                 continue
             try:
                 self.shapes[path] = look_at(path)
@@ -129,6 +130,8 @@ class ImportModel(QObject):
         """What an event list or metadata file holds, in words."""
         if path.suffix.lower() in METADATA_SUFFIXES:
             return "ONVIF metadata: motion events and object boxes"
+        if looks_like_boxes(path):
+            return f"boxes in the MOTChallenge form, for the clip named '{path.stem}'"
         if path not in self.shapes:
             return "cannot be read as an event list"
         mapping = self.mappings[path]
@@ -164,7 +167,11 @@ class ImportModel(QObject):
         for camera_id, pattern in self.patterns.items():
             self._session.camera(camera_id).keep_pattern(pattern)
         mappings = {path: m for path, m in self.mappings.items() if m.time}
-        lists = tuple((p, c) for p, c in self.plan.lists if p in mappings or p.suffix.lower() in METADATA_SUFFIXES)
+        lists = tuple(
+            (p, c)
+            for p, c in self.plan.lists
+            if p in mappings or p.suffix.lower() in METADATA_SUFFIXES or looks_like_boxes(p)
+        )
         request = ImportRequest(
             self._session.folder,
             self.camera_id,

@@ -16,7 +16,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.app.event_import import METADATA_SUFFIXES, take_in_list, take_in_metadata
+from guardia.app.event_import import METADATA_SUFFIXES, take_in_boxes, take_in_list, take_in_metadata
 from guardia.app.import_plan import TAKEN, Known, Plan, look_into, make_plan
 from guardia.app.jobs import Meter, Report, Token
 from guardia.core.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
@@ -34,6 +34,7 @@ from guardia.media.analysis import (
     key_times,
     still_luma,
 )
+from guardia.store.mot import looks_like_boxes
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence
 
@@ -188,7 +189,9 @@ def _take_in_lists(project: Project, request: ImportRequest, plan: Plan, result:
             result.notes.append(f"{path.name}: no camera's name fits this list; it was left out.")
             continue
         try:
-            if path.suffix.lower() in METADATA_SUFFIXES:
+            if looks_like_boxes(path):
+                told = take_in_boxes(project, camera_id, path)
+            elif path.suffix.lower() in METADATA_SUFFIXES:
                 told = take_in_metadata(project, camera_id, path)
             else:
                 told = take_in_list(project, camera_id, path, request.mappings.get(path))

@@ -82,6 +82,10 @@ class Capability:
         Whether a fixed clip may end when motion stops.
     pre_record_choices_s
         Pre-record times on offer.
+    object_classes
+        Classes that its object filter knows; none when it has no filter.
+    class_range_m
+        Distances by day and at night out to which those classes hold, None when the make states none.
     """
 
     id: str
@@ -100,6 +104,8 @@ class Capability:
     clip_choices_s: tuple[float | None, ...]
     end_early: bool
     pre_record_choices_s: tuple[float, ...]
+    object_classes: tuple[str, ...] = ()
+    class_range_m: tuple[float, float] | None = None
 
     def notch(self, label: str) -> Notch:
         """Find a notch by the make's word for it.
@@ -150,6 +156,7 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
             for n in data["notches"]
         )
         blocks = data.get("blocks") or (0, 0)
+        reach = data.get("class_range_m")
         capability = Capability(
             id=str(data["id"]),
             name=str(data["name"]),
@@ -167,6 +174,8 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
             clip_choices_s=tuple(None if c is None else float(c) for c in data["clip_choices_s"]),
             end_early=bool(data["end_early"]),
             pre_record_choices_s=_times(data["pre_record_choices_s"]),
+            object_classes=tuple(str(c) for c in data.get("object_classes", ())),
+            class_range_m=None if reach is None else (float(reach[0]), float(reach[1])),
         )
     except (KeyError, TypeError, ValueError, IndexError) as error:
         raise InvalidValue(f"A capability cannot be read ({error}).", do="See docs/formats.md.") from error

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from enum import StrEnum
 from functools import cached_property
@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.events import EVENT_TOLERANCE_S, CameraEvent, event_of
+from guardia.core.geometry import ViewGeometry
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.motion import size_in_cells
 from guardia.core.settings import Settings
@@ -113,6 +114,8 @@ class Evidence:
         The site's time zone, an IANA name.
     events
         What the camera's own list says, in order of time.
+    view
+        The camera's calibrated view, None when it is not known.
     """
 
     clips: tuple[Clip, ...]
@@ -120,6 +123,7 @@ class Evidence:
     stack: TraceStack
     time_zone: str
     events: tuple[CameraEvent, ...] = ()
+    view: ViewGeometry | None = None
 
     @cached_property
     def clip_index(self) -> dict[int, int]:
@@ -189,7 +193,7 @@ class Evidence:
 
     def with_occurrences(self, occurrences: Sequence[Occurrence]) -> Evidence:
         """The same clips and traces under new judgements."""
-        return Evidence(self.clips, tuple(occurrences), self.stack, self.time_zone, self.events)
+        return replace(self, occurrences=tuple(occurrences))
 
     def clip_of(self, occurrence: Occurrence) -> Clip:
         """The clip that shows an occurrence."""

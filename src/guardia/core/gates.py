@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import bisect
 import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from guardia.core.capability import Capability
 from guardia.core.evidence import MARGIN_S, Evidence, Origin
 from guardia.core.motion import Recording, Run, recordings, size_in_cells
+from guardia.core.objects import ObjectClass, lets_through, object_classes
 from guardia.core.settings import Settings, entered_zones
 from guardia.core.zones import zone_cells
 
@@ -31,6 +33,7 @@ class Gate(StrEnum):
     ZONE = "zone"
     SIZE = "size"
     HOLD = "hold"
+    OBJECT = "object filter"
     WAIT = "re-trigger wait"
     CLIP = "clip"
 
@@ -56,6 +59,8 @@ class Look(NamedTuple):
         Seconds of rest left when it began, None if the camera was not resting.
     share
         Share of it that the recordings cover.
+    found
+        Its class, where the settings filter by class.
     """
 
     settings: Settings
@@ -66,6 +71,7 @@ class Look(NamedTuple):
     longest_s: float
     held_while_resting: float | None
     share: float
+    found: ObjectClass | None = None
 
 
 class Outcome(NamedTuple):
@@ -121,6 +127,13 @@ def _hold_words(look: Look) -> str:
     return f"it was large enough {lasted}, {look.settings.hold_s:.1f} s is needed"
 
 
+def _object_words(look: Look) -> str:
+    found = look.found or ObjectClass((), "")
+    named = " and ".join(found.names) or "no object"
+    said = {"camera": "the camera named", "judgement": "it was judged", "size and speed": "its size and speed say"}
+    return f"{said.get(found.by, 'it is')} {named}; the filter lets {' and '.join(look.settings.objects)} through"
+
+
 CHAIN: tuple[tuple[Gate, Callable[[Look], bool], Callable[[Look], str]], ...] = (
     (
         Gate.DETECTION,
@@ -130,6 +143,11 @@ CHAIN: tuple[tuple[Gate, Callable[[Look], bool], Callable[[Look], str]], ...] = 
     (Gate.ZONE, lambda look: look.largest_inside == 0 and look.largest_anywhere > 0, _zone_words),
     (Gate.SIZE, lambda look: look.largest_inside < look.needed, _size_words),
     (Gate.HOLD, lambda look: look.longest_s < look.settings.hold_s - 1e-6, _hold_words),
+    (
+        Gate.OBJECT,
+        lambda look: look.found is not None and not lets_through(look.found, look.settings.objects),
+        _object_words,
+    ),
     (
         Gate.WAIT,
         lambda look: look.held_while_resting is not None,
@@ -209,6 +227,8 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
     zone = zone_cells(entered_zones(settings, capability), columns=stack.columns, rows=stack.rows)
     sizes = stack.sizes(zone, contrast=contrast, zone_test=capability.zone_test)
     runs = stack.runs(sizes, needed)
+    classes = object_classes(evidence, capability) if settings.objects else {}
+    triggering = _let_through(evidence, settings, classes, runs) if settings.objects else runs
     # One picture shows where and how large, not for how long: the gates of time are taken as open.
     of_one_picture = replace(settings, hold_s=0.0, retrigger_wait_s=0.0)
     made: list[list[Recording]] = []
@@ -221,9 +241,9 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
         free_from.append(free)
         carried.append(before if before and before.end_s > clip.start_s else None)
         found = []
-        if settings.detection_on and runs[index]:
+        if settings.detection_on and triggering[index]:
             told = of_one_picture if clip.origin is Origin.SNAPSHOT else settings
-            found = recordings(stack.times[index], runs[index], told, start_s=clip.start_s, free_from_s=free)
+            found = recordings(stack.times[index], triggering[index], told, start_s=clip.start_s, free_from_s=free)
         if found:
             last[clip.origin] = found[-1]
         made.append(found)
@@ -254,11 +274,31 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
             longest_s = _longest_run(evidence, index, window, runs[index])
             rest_s = _rest_left(evidence, settings, index, window, made[index], free_from[index])
         look = Look(
-            settings, largest_inside[place], largest_anywhere[place], needed, stack.cells, longest_s, rest_s, part
-        )
+            settings, largest_inside[place], largest_anywhere[place], needed, stack.cells, longest_s, rest_s, part,
+            classes.get(occurrence.id),
+        )  # fmt: skip
         gate = next(gate for gate, closed, _ in CHAIN if closed(look))
         outcomes[occurrence.id] = Outcome(occurrence.id, False, part, False, False, trigger, gate, look)
     return Replay(sizes, made, outcomes, zone, needed, contrast)
+
+
+def _let_through(
+    evidence: Evidence, settings: Settings, classes: dict[int, ObjectClass], runs: list[list[Run]]
+) -> list[list[Run]]:
+    """The runs during occurrences that the object filter lets through; mere motion between them triggers nothing."""
+    spans: list[list[tuple[float, float]]] = [[] for _ in evidence.clips]
+    for o in evidence.occurrences:
+        if lets_through(classes[o.id], settings.objects):
+            spans[evidence.clip_index[o.clip_id]].append((o.start_s - MARGIN_S, o.end_s + MARGIN_S))
+    kept: list[list[Run]] = []
+    for index, found in enumerate(runs):
+        times = evidence.stack.times[index]
+        parts = []
+        for begin_s, end_s in spans[index]:
+            low, high = bisect.bisect_left(times, begin_s), bisect.bisect_right(times, end_s) - 1
+            parts += [(max(a, low), min(b, high)) for a, b in found if a <= high and b >= low]
+        kept.append(sorted(set(parts)))
+    return kept
 
 
 def _largest(sizes: NDArray[np.int32], evidence: Evidence) -> list[int]:

@@ -562,7 +562,7 @@ def _beside(ignored: NDArray[np.bool_]) -> list[tuple[tuple[float, float], ...]]
     left, right = column.min() / columns, (column.max() + 1) / columns
     top, bottom = row.min() / rows, (row.max() + 1) / rows
     boxes = ((0.0, 0.0, left, 1.0), (right, 0.0, 1.0, 1.0), (0.0, 0.0, 1.0, top), (0.0, bottom, 1.0, 1.0))
-    found = []
+    found: list[tuple[tuple[float, float], ...]] = []
     for x0, y0, x1, y1 in boxes:
         points = ((float(x0), float(y0)), (float(x1), float(y0)), (float(x1), float(y1)), (float(x0), float(y1)))
         if polygon_problem(points) is None:

@@ -14,6 +14,7 @@ from guardia.core.evidence import Evidence, Occurrence, Origin, could_show_more,
 from guardia.core.gates import CHAIN, Outcome, Replay, replay
 from guardia.core.intervals import rate_interval, wilson
 from guardia.core.judgement import Verdict
+from guardia.core.objects import object_classes
 from guardia.core.settings import Settings
 
 
@@ -277,9 +278,21 @@ def compare(
         installed_sensitivity=installed.sensitivity_under(capability),
         new_cells=bool(np.any(after.zone & ~before.zone)),
     )
-    limits = evidence_limits(evidence, draft_shows_more=more, calibrated=capability.calibrated)
+    told = evidence_limits(evidence, draft_shows_more=more, calibrated=capability.calibrated)
+    limits = (*told, *_filter_limits(evidence, draft, capability))
     scored = installed_score or score(evidence, before)
     return Comparison(scored, score(evidence, after), tuple(changes), limits, before, after)
+
+
+def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
+    """Who says what the objects are, where the draft filters by class."""
+    if not draft.objects:
+        return ()
+    by = [found.by for found in object_classes(evidence, capability).values()]
+    told = [f"{by.count(who)} by {who}" for who in ("camera", "judgement", "size and speed") if who in by]
+    if "" in by:
+        told.append(f"{by.count('')} by nobody, which are let through")
+    return (f"The object filter is tried on classes known {', '.join(told)}.",)
 
 
 def evidence_limits(evidence: Evidence, *, draft_shows_more: bool, calibrated: bool) -> tuple[str, ...]:

@@ -45,6 +45,8 @@ class Settings:
         A fixed clip ends when motion stops.
     sensitivity
         (contrast, size) given directly instead of a notch, or None.
+    objects
+        Classes that the object filter lets through; none means any motion.
     """
 
     capability: str
@@ -58,6 +60,7 @@ class Settings:
     clip_length_s: float | None = None
     end_early: bool = False
     sensitivity: tuple[int, float] | None = None
+    objects: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
         for name in ("hold_s", "release_s", "retrigger_wait_s", "pre_record_s", "clip_length_s"):
@@ -116,6 +119,8 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
     }
     if settings.sensitivity is not None:
         data["sensitivity"] = {"contrast": settings.sensitivity[0], "size": settings.sensitivity[1]}
+    if settings.objects:
+        data["objects"] = list(settings.objects)
     return data
 
 
@@ -161,6 +166,7 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             clip_length_s=None if length is None else float(length),
             end_early=_flag(data, "end_early", default=False),
             sensitivity=None if direct is None else (int(direct["contrast"]), float(direct["size"])),
+            objects=tuple(str(name) for name in data.get("objects", ())),
         )
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InvalidValue(f"The settings cannot be read ({error}).", do="See docs/formats.md.") from error
@@ -232,6 +238,9 @@ def limits_broken(settings: Settings, capability: Capability) -> list[str]:
     for name, value, offered in choices:
         if value not in offered:
             broken.append(f"This make does not offer {value} s as {name}.")
+    unknown = [name for name in settings.objects if name not in capability.object_classes]
+    if unknown:
+        broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
     if settings.end_early and not capability.end_early:
         broken.append("This make cannot end a clip early.")
     return broken

@@ -126,6 +126,12 @@ def probe(path: Path) -> ClipInfo:
         return ClipInfo(context.width, context.height, context.name, duration, path.stat().st_size, created)
 
 
+def frame_rate(path: Path) -> float:
+    """Mean frames per second of a video by what the file says, 0 if it is silent; raises UnreadableClip."""
+    with open_video(path) as (_, stream):
+        return float(stream.average_rate or 0)
+
+
 def _created(metadata: dict[str, str]) -> datetime | None:
     try:
         moment = datetime.fromisoformat(metadata.get("creation_time", ""))

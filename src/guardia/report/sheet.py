@@ -90,6 +90,8 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
     else:
         lines.append(f"Contrast {settings.sensitivity[0]}, size {settings.sensitivity[1] * 100:.2f} % of the picture")
     lines.append(f"Motion must last: {settings.hold_s:g} s")
+    if capability.object_classes:
+        lines.append(f"Object filter: {', '.join(settings.objects) or 'none, any motion'}")
     lines.append(f"Re-trigger wait: {settings.retrigger_wait_s:g} s")
     lines.append(f"Pre-record: {settings.pre_record_s:g} s")
     if settings.clip_length_s is None:

@@ -17,6 +17,16 @@ _CLASSES = {1: "person", 2: "person", 3: "vehicle", 4: "bicycle", 5: "vehicle", 
 _TOLD = 20
 
 
+def looks_like_boxes(path: Path) -> bool:
+    """Whether a file's first line is that of boxes in this form: six to ten numbers between commas."""
+    try:
+        with path.open(encoding="utf-8-sig", errors="replace") as file:
+            values = file.readline(1000).strip().split(",")
+        return 6 <= len(values) <= 10 and all(math.isfinite(float(v)) for v in values)
+    except (OSError, ValueError):
+        return False
+
+
 def read_mot(path: Path, *, rate_hz: float, width_px: int, height_px: int) -> tuple[Boxes, list[str]]:
     """Read boxes written as frame, id, left, top, width, height, confidence[, class, visibility] in pixels.
 

@@ -464,7 +464,9 @@ class Project:
         clips = self.clips(camera_id, analysed=True)
         stack = TraceStack(self.traces(camera_id))
         occurrences, events = tuple(self._occurrences(camera_id)), tuple(self.lists.events(camera_id))
-        return Evidence(tuple(clips), occurrences, stack, self.site().time_zone, events)
+        known = self.camera(camera_id).view
+        zone = self.site().time_zone
+        return Evidence(tuple(clips), occurrences, stack, zone, events, known.view if known else None)
 
     def traces(self, camera_id: int) -> Iterator[Trace]:
         """Traces of a camera's clips in order of time, read one after another."""

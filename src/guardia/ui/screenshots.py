@@ -17,10 +17,11 @@ from guardia.ui.evidence_page import EvidencePage
 from guardia.ui.main_window import MainWindow
 from guardia.ui.run import make_application
 from guardia.ui.theme import THEME
+from guardia.ui.view_page import ViewPage
 from guardia.ui.zones_page import ZonesPage
 
 SIZE = (1280, 800)
-_STEPS = ("evidence", "alike", "statistics", "coverage", "zones", "sensitivity", "handover")
+_STEPS = ("evidence", "alike", "statistics", "coverage", "view", "zones", "sensitivity", "handover")
 EXAMPLE_CAMERA = "Pontoon gate"
 EXAMPLE_ZONE = PolygonZone(
     ZoneKind.WATCH,
@@ -76,12 +77,15 @@ def take_screenshots(folder: Path) -> list[Path]:
                     if not dark:
                         taken.append(_take_player(session, page, folder / "player.png"))
                         taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
+                if isinstance(page, ViewPage):
+                    page.model.from_walk_test()
                 if isinstance(page, ZonesPage):
                     page.select_zone(0)
                 if step == "sensitivity":
                     model.select((real.id,))
                 taken.append(_take(app, window, folder / f"{step}{'-dark' if dark else ''}.png"))
         THEME.apply(app, dark=False)
+        taken.append(_take_proposal(app, window, session, folder / "proposal.png"))
         window.close()
     return taken
 
@@ -93,6 +97,18 @@ def _wait_for_groups(page: AlikePage) -> None:
         page.model.changed.connect(waiting.quit)
         waiting.exec()
     page.model.go(page.model.current or 0)
+
+
+def _take_proposal(app: QApplication, window: MainWindow, session: Session, path: Path) -> Path:
+    """Wait for proposed zones on another camera, and take them over its picture."""
+    window.open_camera(next(i for i in session.camera_ids() if session.camera_name(i) == "Fuel berth"), "zones")
+    page = window.pages["zones"]
+    if isinstance(page, ZonesPage):
+        waiting = QEventLoop()
+        page.proposal.changed.connect(waiting.quit)
+        page.seek.click()
+        waiting.exec()
+    return _take(app, window, path)
 
 
 def _take_bring_in(session: Session, page: EvidencePage, path: Path) -> Path:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QSlider, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSlider, QWidget
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.help import SETTING_HELP
@@ -116,8 +116,25 @@ class SensitivityPage(QWidget):
         self._help.explain(self._early, SETTING_HELP["end_early"])
         self._early.toggled.connect(lambda on: self._change("end early", end_early=on))
         grid.addWidget(self._early, 2, 3, 1, 2)
+        self.objects: dict[str, QCheckBox] = {}
+        if capability.object_classes:
+            row = QHBoxLayout()
+            row.setSpacing(12)
+            row.addWidget(label("Only", "muted"))
+            for name in capability.object_classes:
+                made = QCheckBox(name)
+                self._help.explain(made, SETTING_HELP["objects"])
+                made.toggled.connect(lambda _on: self._change_objects())
+                self.objects[name] = made
+                row.addWidget(made)
+            row.addStretch()
+            grid.addLayout(row, 3, 3, 1, 2)
         grid.setColumnStretch(0, 1)
         return frame
+
+    def _change_objects(self) -> None:
+        chosen = tuple(name for name, box in self.objects.items() if box.isChecked())
+        self._change("object filter", objects=chosen)
 
     def _with_notch(self, at: int) -> Settings:
         label_ = self._model.camera.capability.notches[at].label
@@ -146,6 +163,10 @@ class SensitivityPage(QWidget):
             self.notch.setValue(labels.index(draft.notch))
         self._on.setChecked(draft.detection_on)
         self._early.setChecked(draft.end_early)
+        for name, check in self.objects.items():
+            check.blockSignals(True)
+            check.setChecked(name in draft.objects)
+            check.blockSignals(False)
         for name, box in self._boxes.items():
             value = getattr(draft, name)
             if box.findData(value) < 0:

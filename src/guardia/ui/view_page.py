@@ -390,8 +390,8 @@ class ViewPage(QWidget):
         view = known.view
         error = ""
         if known.size_error is not None and known.distance_error is not None:
-            error = f"; sizes to ± {known.size_error:.0%}, distances to ± {known.distance_error:.0%} at the far end"
-        self._how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}°, by {known.how}{error}")
+            error = f"; sizes ± {known.size_error:.0%}, far distances ± {known.distance_error:.0%}"
+        self._how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}{error}")
         for box, value in (
             (self.height_box, view.height_m),
             (self.tilt_box, view.tilt_deg),
