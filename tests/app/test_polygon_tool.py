@@ -10,6 +10,9 @@ SQUARE = ((0.2, 0.2), (0.6, 0.2), (0.6, 0.6), (0.2, 0.6))
 REACH = 0.02
 
 
+GESTURES = ("press", "move", "release", "finish", "cancel", "delete", "nudge", "simplify", "straighten", "undo")
+
+
 class ToolCase(unittest.TestCase):
     def setUp(self):
         self.previews, self.commits, self.refusals = [], [], []
@@ -117,11 +120,11 @@ class Editing(ToolCase):
         self.assertEqual(len(self.tool.zones[0].points), 6)
         self.assertIn("6 corners", self.refusals[-1])
 
-    @settings(max_examples=150, deadline=None, derandomize=True)
+    @settings(max_examples=250, deadline=None, derandomize=True)
     @given(
         st.lists(
             st.tuples(
-                st.sampled_from(["press", "move", "release", "finish", "cancel", "delete", "nudge", *Mode]),
+                st.sampled_from([*GESTURES, *Mode]),
                 st.floats(-0.2, 1.2),
                 st.floats(-0.2, 1.2),
             ),
@@ -135,6 +138,10 @@ class Editing(ToolCase):
                 self.tool.set_mode(name)
             elif name == "press":
                 self.tool.press((x, y), reach=0.1)
+            elif name == "undo":
+                if len(self.commits) > 1:
+                    self.commits.pop()
+                    self.tool.set_zones(self.commits[-1][0])
             elif name == "nudge":
                 self.tool.nudge(x / 10, y / 10)
             elif name in ("move", "release"):

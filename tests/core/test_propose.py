@@ -5,7 +5,8 @@ import unittest
 import numpy as np
 
 from guardia.core.evidence import Origin
-from guardia.core.propose import Rules, difference, effect, fit, greedy, make_program, propose, silenced_by
+from guardia.core.fit_zones import fit
+from guardia.core.propose import Rules, difference, effect, greedy, make_program, propose, silenced_by
 from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.store.project import Project
 from tests.support import DEMO, blob_trace, capability, evidence_of, plain

@@ -1,5 +1,6 @@
 """View geometry and tracks against outside libraries and published values, each named where it is used."""
 
+import base64
 import math
 import unittest
 import warnings
@@ -9,6 +10,7 @@ from pathlib import Path
 import cv2
 import motmetrics
 import numpy as np
+from PIL import Image
 
 from guardia.benchcam import scene as bench
 from guardia.benchcam.actors import Walker
@@ -16,6 +18,7 @@ from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.evidence import Origin
 from guardia.core.geometry import LADDER, Mark, ViewGeometry, calibrate, real_heights, view_from_lens
 from guardia.core.tracks import follow, tracks_of
+from guardia.report.motion_cells import pack_cells
 from guardia.store.mot import read_mot
 from guardia.store.project import Project
 from tests.support import DEMO
@@ -161,3 +164,17 @@ class AgainstMotmetrics(unittest.TestCase):
         self.assertGreater(float(np.median(followed)), 0.7)
         # The person is 1.75 m tall.
         self.assertTrue(all(1.5 <= h <= 1.9 for h in heights), heights)
+
+
+class AgainstPillow(unittest.TestCase):
+    def test_packed_cell_masks_are_unpacked_by_pillows_packbits_decoder(self):
+        rng = np.random.default_rng(9)
+        masks = [np.zeros((18, 22), bool), np.ones((18, 22), bool), np.eye(18, 22, dtype=bool)]
+        masks += [rng.random((18, 32)) < share for share in (0.02, 0.3, 0.5, 0.97)]
+        masks += [np.repeat(rng.random((60, 1)) < 0.5, 320, axis=1)]
+        for mask in masks:
+            packed = base64.b64decode(pack_cells(mask))
+            bits = mask.size + -mask.size % 8
+            # One row of whole bytes, as the form knows no padding between its rows.
+            read = Image.frombytes("1", (bits, 1), packed, "packbits", "1")
+            np.testing.assert_array_equal(np.array(read).ravel()[: mask.size], mask.ravel())

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
@@ -202,7 +203,7 @@ class CameraModel(QObject):
             self._messages.tell_error(error)
             self._take_draft(kept)
             return
-        self._undo.push(_DraftCommand(self, kept, draft, what))
+        self._undo.push(_Step(what, self.apply_draft, (kept,), (draft,)))
 
     def _take_draft(self, draft: Settings) -> None:
         self.camera = replace(self.camera, draft=draft)
@@ -232,7 +233,8 @@ class CameraModel(QObject):
             self._messages.tell_error(error)
             return
         words = kind_of(kind).text if kind else "not judged"
-        self._undo.push(_JudgeCommand(self, {i: old[i] for i in new}, new, f"judge {len(new)} as {words}"))
+        before = {i: old[i] for i in new}
+        self._undo.push(_Step(f"judge {len(new)} as {words}", self.apply_judgements, (before,), (new,)))
 
     def apply_judgements(self, kinds: Mapping[int, str]) -> None:
         """Keep and show judgements; for the undo command."""
@@ -270,7 +272,7 @@ class CameraModel(QObject):
         new = {i: v for i, v in visits.items() if old[i] != v}
         if new:
             words = "join to a visit" if any(v is not None for v in new.values()) else "take apart"
-            self._undo.push(_VisitCommand(self, {i: old[i] for i in new}, new, words))
+            self._undo.push(_Step(words, self.apply_visits, ({i: old[i] for i in new},), (new,)))
 
     def apply_visits(self, visits: Mapping[int, int | None]) -> None:
         """Keep and show which visit occurrences belong to; for the undo command."""
@@ -362,7 +364,8 @@ class CameraModel(QObject):
         except GuardiaError as error:
             self._messages.tell_error(error)
             return
-        self._undo.push(_SplitCommand(self, [occurrence_id], new))
+        gone = [occurrence_id]
+        self._undo.push(_Step("split", self.apply_shown, (gone, new), (new, gone)))
 
     def add_found(self, found: Sequence[tuple[int, NewOccurrence]]) -> None:
         """Put occurrences found in a search among the others; can be undone."""
@@ -372,7 +375,7 @@ class CameraModel(QObject):
         except GuardiaError as error:
             self._messages.tell_error(error)
             return
-        self._undo.push(_SplitCommand(self, [], new, "take up what was found"))
+        self._undo.push(_Step("take up what was found", self.apply_shown, ([], new), (new, [])))
 
     def apply_shown(self, shown: Sequence[int], hidden: Sequence[int]) -> None:
         """Show some occurrences and put others away; for the undo command."""
@@ -383,20 +386,21 @@ class CameraModel(QObject):
             return
         self.reload()
 
-    def apply_clock(self, clock_error_s: float, time_pattern: str) -> None:
+    def apply_clock(self, clock_error_s: float) -> None:
         """Keep and show the clock's error; for the undo command."""
         try:
-            self._project.set_clock(self.camera.id, clock_error_s=clock_error_s, time_pattern=time_pattern)
+            pattern = self.camera.time_pattern
+            self._project.set_clock(self.camera.id, clock_error_s=clock_error_s, time_pattern=pattern)
         except GuardiaError as error:
             self._messages.tell_error(error)
             return
-        self.camera = replace(self.camera, clock_error_s=clock_error_s, time_pattern=time_pattern)
+        self.camera = replace(self.camera, clock_error_s=clock_error_s)
         self.reload()
 
     def set_view(self, known: KnownView | None) -> None:
         """Say what is known of the camera's view; can be undone."""
         if known != self.camera.view:
-            self._undo.push(_ViewCommand(self, self.camera.view, known))
+            self._undo.push(_Step("set the view", self.apply_view, (self.camera.view,), (known,)))
 
     def apply_view(self, known: KnownView | None) -> None:
         """Keep and show the view; for the undo command."""
@@ -424,7 +428,9 @@ class CameraModel(QObject):
     def set_clock_error(self, clock_error_s: float) -> None:
         """Say how wrong the camera's clock is; every time of its clips and events moves. Can be undone."""
         if clock_error_s != self.camera.clock_error_s:
-            self._undo.push(_ClockCommand(self, self.camera.clock_error_s, clock_error_s))
+            self._undo.push(
+                _Step("set the clock's error", self.apply_clock, (self.camera.clock_error_s,), (clock_error_s,))
+            )
 
     def clip_start(self, clip_id: int) -> tuple[float, str]:
         """Start of a clip (POSIX seconds) and how it is known."""
@@ -432,7 +438,8 @@ class CameraModel(QObject):
 
     def give_clip_start(self, clip_id: int, start_s: float) -> None:
         """Give a clip the start that the technician knows; can be undone."""
-        self._undo.push(_StartCommand(self, clip_id, self.clip_start(clip_id), (start_s, "given")))
+        before = (clip_id, *self.clip_start(clip_id))
+        self._undo.push(_Step("give start of clip", self.apply_clip_start, before, (clip_id, start_s, "given")))
 
     def apply_clip_start(self, clip_id: int, start_s: float, source: str) -> None:
         """Keep and show a clip's start; for the undo command."""
@@ -457,87 +464,29 @@ class CameraModel(QObject):
         self.comparison_changed.emit()
 
 
-class _DraftCommand(QUndoCommand):
-    def __init__(self, model: CameraModel, old: Settings, new: Settings, what: str) -> None:
+class _Step(QUndoCommand):
+    """One change that can be undone: the same intent with the new values or with the old ones.
+
+    Parameters
+    ----------
+    what
+        Its name in the history.
+    apply
+        A method of the view-model that keeps and shows values.
+    old
+        Its arguments before.
+    new
+        Its arguments after.
+    """
+
+    def __init__(self, what: str, apply: Callable[..., None], old: tuple[Any, ...], new: tuple[Any, ...]) -> None:
         super().__init__(what)
-        self._model, self._old, self._new = model, old, new
+        self._apply, self._old, self._new = apply, old, new
 
     def redo(self) -> None:
-        self._model.apply_draft(self._new)
+        """Do it, or do it again."""
+        self._apply(*self._new)
 
     def undo(self) -> None:
-        self._model.apply_draft(self._old)
-
-
-class _JudgeCommand(QUndoCommand):
-    def __init__(self, model: CameraModel, old: Mapping[int, str], new: Mapping[int, str], what: str) -> None:
-        super().__init__(what)
-        self._model, self._old, self._new = model, old, new
-
-    def redo(self) -> None:
-        self._model.apply_judgements(self._new)
-
-    def undo(self) -> None:
-        self._model.apply_judgements(self._old)
-
-
-class _VisitCommand(QUndoCommand):
-    def __init__(
-        self, model: CameraModel, old: Mapping[int, int | None], new: Mapping[int, int | None], what: str
-    ) -> None:
-        super().__init__(what)
-        self._model, self._old, self._new = model, old, new
-
-    def redo(self) -> None:
-        self._model.apply_visits(self._new)
-
-    def undo(self) -> None:
-        self._model.apply_visits(self._old)
-
-
-class _SplitCommand(QUndoCommand):
-    def __init__(self, model: CameraModel, old: Sequence[int], new: Sequence[int], what: str = "split") -> None:
-        super().__init__(what)
-        self._model, self._old, self._new = model, old, new
-
-    def redo(self) -> None:
-        self._model.apply_shown(self._new, self._old)
-
-    def undo(self) -> None:
-        self._model.apply_shown(self._old, self._new)
-
-
-class _ViewCommand(QUndoCommand):
-    def __init__(self, model: CameraModel, old: KnownView | None, new: KnownView | None) -> None:
-        super().__init__("set the view")
-        self._model, self._old, self._new = model, old, new
-
-    def redo(self) -> None:
-        self._model.apply_view(self._new)
-
-    def undo(self) -> None:
-        self._model.apply_view(self._old)
-
-
-class _ClockCommand(QUndoCommand):
-    def __init__(self, model: CameraModel, old_s: float, new_s: float) -> None:
-        super().__init__("set the clock's error")
-        self._model, self._old_s, self._new_s = model, old_s, new_s
-
-    def redo(self) -> None:
-        self._model.apply_clock(self._new_s, self._model.camera.time_pattern)
-
-    def undo(self) -> None:
-        self._model.apply_clock(self._old_s, self._model.camera.time_pattern)
-
-
-class _StartCommand(QUndoCommand):
-    def __init__(self, model: CameraModel, clip_id: int, old: tuple[float, str], new: tuple[float, str]) -> None:
-        super().__init__("give start of clip")
-        self._model, self._clip_id, self._old, self._new = model, clip_id, old, new
-
-    def redo(self) -> None:
-        self._model.apply_clip_start(self._clip_id, *self._new)
-
-    def undo(self) -> None:
-        self._model.apply_clip_start(self._clip_id, *self._old)
+        """Take it back."""
+        self._apply(*self._old)

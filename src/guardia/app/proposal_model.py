@@ -10,7 +10,8 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Report, Token
 from guardia.app.messages import MessageHub
-from guardia.core.propose import Proposal, difference, fit, propose
+from guardia.core.fit_zones import fit
+from guardia.core.propose import Proposal, difference, propose
 from guardia.core.zones import Zone
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -24,6 +25,7 @@ from guardia.core.geometry import (
 from guardia.core.reach import THINGS, Shown, Thing, reach_m, shown_shares
 from guardia.core.settings import Settings
 from guardia.core.tracks import Track, tracks_of
+from guardia.core.zones import PolygonZone, ZoneKind
 
 LEAST_WALK_S = 5.0
 WALK_MARKS = 12
@@ -208,6 +210,19 @@ class ViewModel(QObject):
             (n.label, reach_m(known.view, thing, contrast=n.contrast, size=n.size, across=True, shown=day))
             for n in self.model.camera.capability.notches
         ]
+
+    def zone_spans(self) -> list[tuple[str, float, float]]:
+        """(name, nearest, farthest ground in metres) of the draft's watch zones; infinite when it has the horizon."""
+        known = self.known
+        if known is None:
+            return []
+        found = []
+        for zone in self.model.draft.zones:
+            if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
+                ahead = known.view.to_ground(np.array(zone.points))[:, 1]
+                beyond = bool(np.isnan(ahead).any())
+                found.append((zone.name, float(np.nanmin(ahead)), math.inf if beyond else float(np.nanmax(ahead))))
+        return [(name, near, far) for name, near, far in found if math.isfinite(near)]
 
     def measured_on(self) -> str:
         """What the share of a silhouette that shows rests on, in words."""

@@ -13,7 +13,8 @@ from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue
 from guardia.core.score import Comparison, Score
 from guardia.core.settings import Settings, entered_zones, limits_broken, settings_to_dict
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, block_rows
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, block_rows, zone_cells
+from guardia.report.motion_cells import pack_cells
 
 CAUTIONS = (
     "Guardia advises; the technician decides. Walk-test the camera after entering these settings, by day and at night.",
@@ -156,6 +157,7 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
         "make": content.capability.name,
         "settings": settings_to_dict(content.settings),
         "steps": steps(content.settings, content.capability),
+        "motion_cells": _motion_cells(content.settings, content.capability),
         "cannot_be_entered": limits_broken(content.settings, content.capability),
         "prediction": {
             "installed": score_to_dict(content.comparison.installed),
@@ -166,6 +168,13 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
     }
     check_sheet(data)
     return data
+
+
+def _motion_cells(settings: Settings, capability: Capability) -> dict[str, Any]:
+    """The zone in the open cell form, on the make's own grid or on 22 x 18 cells."""
+    columns, rows = capability.blocks if capability.zone_form == "blocks" else (22, 18)
+    cells = zone_cells(entered_zones(settings, capability), columns=columns, rows=rows)
+    return {"columns": columns, "rows": rows, "active_cells": pack_cells(cells)}
 
 
 def check_sheet(data: Any) -> None:

@@ -6,13 +6,11 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
     QButtonGroup,
     QFileDialog,
-    QFrame,
     QHBoxLayout,
     QMainWindow,
     QProgressBar,
@@ -27,11 +25,12 @@ from guardia.app.alike_model import AlikeModel
 from guardia.app.camera_model import CameraModel
 from guardia.app.demo import own_demo
 from guardia.app.jobs import Progress
-from guardia.app.messages import Message, MessageHub, Severity
+from guardia.app.messages import MessageHub, Severity
 from guardia.app.preferences import load_preferences, save_preferences
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
 from guardia.ui.alike_page import AlikePage
+from guardia.ui.banner import Banner
 from guardia.ui.coverage_page import CoveragePage
 from guardia.ui.dialogs import (
     about_html,
@@ -55,33 +54,6 @@ from guardia.ui.theme import THEME
 from guardia.ui.view_page import ViewPage
 from guardia.ui.welcome_page import WelcomePage
 from guardia.ui.zones_page import ZonesPage
-
-
-class Banner(QFrame):
-    """Shows messages until they are closed."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setObjectName("banner")
-        layout = QHBoxLayout(self)
-        layout.setContentsMargins(12, 6, 6, 6)
-        self.text = label("", wrap=True)
-        self.text.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        layout.addWidget(self.text, 1)
-        layout.addWidget(button("Close", self.hide), 0, Qt.AlignmentFlag.AlignTop)
-        self.hide()
-
-    def show_message(self, message: Message) -> None:
-        """Show a message; a long one is shortened, the whole is its tool tip."""
-        lines = message.text.split("\n")
-        told = lines if len(lines) <= 5 else [*lines[:4], f"… and {len(lines) - 4} more lines"]
-        self.text.setText("\n".join(told))
-        self.text.setToolTip("\n".join(lines[:60]))
-        self.setProperty("severity", message.severity.value)
-        style = self.style()
-        if style is not None:
-            style.polish(self)
-        self.show()
 
 
 class MainWindow(QMainWindow):

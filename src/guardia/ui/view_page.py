@@ -421,7 +421,16 @@ class ViewPage(QWidget):
         self._tables.addLayout(ladder)
         self._tables.addStretch()
         by_notch = ", ".join(f"{n}: {m:.0f} m" for n, m in self.model.reach_by_notch(THINGS[0]))
+        adult = self.model.reach()[0].across
+        zones = ""
+        for name, near, far in self.model.zone_spans():
+            end = min(adult, far)
+            zones += (
+                f"In '{name}' an adult triggers from {near:.0f} to {end:.0f} m. "
+                if end > near
+                else (f"In '{name}', which begins at {near:.0f} m, an adult does not trigger. ")
+            )
         self._notes.setText(
-            f"A walking adult at each notch: {by_notch}. How much of a silhouette shows: {self.model.measured_on()}. "
-            + " ".join(known.assumed)
+            f"{zones}A walking adult at each notch: {by_notch}. How much of a silhouette shows: "
+            f"{self.model.measured_on()}. " + " ".join(known.assumed)
         )
