@@ -3,12 +3,15 @@ from dataclasses import replace
 
 import numpy as np
 
+from guardia.core.errors import InvalidValue
 from guardia.core.evidence import Origin, propose_occurrences
 from guardia.core.gates import Gate, replay
 from guardia.core.judgement import Verdict
+from guardia.core.propose import propose
 from guardia.core.score import Flip, compare, heat, score
+from guardia.core.settings import entered_zones, limits_broken
 from guardia.core.trace import measure, snapshot_background, sparse_trace
-from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.core.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
 from tests.support import blob_trace, capability, evidence_of, plain
 
 RIGHT_HALF = (PolygonZone(ZoneKind.WATCH, ((0.5, 0), (1, 0), (1, 1), (0.5, 1)), "right"),)
@@ -189,3 +192,47 @@ class Snapshots(unittest.TestCase):
         trace = sparse_trace(np.zeros(1), measure(picture[None], background))
         self.assertEqual(len(propose_occurrences(trace, contrast=18, size=0.01, origin=Origin.SNAPSHOT)), 1)
         np.testing.assert_array_equal(snapshot_background(picture, others[1:]), picture)
+
+
+class MasksAndZonesOfTheirOwn(unittest.TestCase):
+    LEFT = ((0.0, 0.0), (0.5, 0.0), (0.5, 1.0), (0.0, 1.0))
+    RIGHT = ((0.5, 0.0), (1.0, 0.0), (1.0, 1.0), (0.5, 1.0))
+
+    def outcomes(self, *zones, sizes=(9, 9)):
+        traces = [blob_trace([sizes[0]] * 20, column=2), blob_trace([sizes[1]] * 20, column=20)]
+        evidence = evidence_of(traces, kinds=["person", "person"])
+        chosen = replace(plain(4), notch="5", sensitivity=None, zones=zones)
+        done = replay(evidence, chosen, capability())
+        return [done.outcomes[i].recorded for i in (100, 101)]
+
+    def test_nothing_moves_under_a_privacy_mask(self):
+        mask = PolygonZone(ZoneKind.MASK, self.LEFT, "neighbour")
+        self.assertEqual(self.outcomes(mask, sizes=(40, 40)), [False, True])
+        blocks = capability("grid-zone-recorder")
+        chosen = replace(plain(4), zones=(PolygonZone(ZoneKind.WATCH, self.RIGHT), mask))
+        kinds = [type(z).__name__ for z in entered_zones(chosen, blocks)]
+        self.assertEqual(kinds, ["BlockZone", "PolygonZone"])
+        self.assertEqual(limits_broken(replace(chosen, hold_s=blocks.hold_choices_s[0]), blocks), [])
+        self.assertIn("no privacy masks", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
+
+    def test_a_zone_with_its_own_sensitivity_triggers_by_that_one(self):
+        make = capability()
+        coarse, fine = make.notches[0], make.notches[-1]
+        between = int((fine.size + coarse.size) / 2 * 576)
+
+        def zone(points, notch):
+            return PolygonZone(ZoneKind.WATCH, points, "", notch)
+
+        sizes = (between, between)
+        for one, two, expected in ((fine, coarse, [True, False]), (coarse, fine, [False, True])):
+            zones = zone(self.LEFT, one.label), zone(self.RIGHT, two.label)
+            self.assertEqual(self.outcomes(*zones, sizes=sizes), expected)
+        same = [self.outcomes(zone(self.LEFT, n), zone(self.RIGHT, n), sizes=sizes) for n in ("", "5")]
+        self.assertEqual(same[0], same[1])
+        chosen = replace(plain(4), zones=(zone(self.LEFT, "nine"),))
+        self.assertIn("no sensitivity 'nine'", " ".join(limits_broken(chosen, make)))
+        self.assertIn("one sensitivity for all", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
+        kept = zone_from_dict(zone_to_dict(chosen.zones[0]))
+        self.assertEqual(kept, chosen.zones[0])
+        with self.assertRaisesRegex(InvalidValue, "one sensitivity only"):
+            propose(evidence_of([blob_trace([9])], kinds=["person"]), chosen, make)

@@ -153,6 +153,33 @@ class MoreOfTheEditor(StepCase):
         self.assertIn("Blocks cannot be copied", self.window.banner.text.text())
         self.assertEqual(self.model.draft.zones, mine)
 
+    def test_a_privacy_mask_and_a_zone_with_its_own_sensitivity(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        page.set_mode(Mode.MASK)
+        self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
+        (mask,) = self.model.draft.zones
+        self.assertIs(mask.kind, ZoneKind.MASK)
+        page.grab()
+        page.tool.set_zones((SQUARE, mask))
+        page.select_zone(0)
+        page.own_notch.setCurrentIndex(1)
+        page.own_notch.activated.emit(1)
+        self.assertEqual(self.model.draft.zones[0].notch, self.model.camera.capability.notches[0].label)
+        before = len(self.model.comparison.draft.real_recorded)
+        page.own_notch.setCurrentIndex(page.own_notch.count() - 1)
+        page.own_notch.activated.emit(0)
+        self.assertGreater(len(self.model.comparison.draft.real_recorded), before)
+        changed = QSignalSpy(page.proposal.jobs.finished)
+        page.seek.click()
+        self.wait(changed)
+        self.assertIn("one sensitivity only", self.window.banner.text.text())
+        self.assertFalse(page.offer.isVisible())
+        self.window.go("handover")
+        page = self.window.pages["handover"]
+        page.save(self.folder / "s.json")
+        self.assertIn("Privacy mask", (self.folder / "s.json").read_text("utf-8"))
+        page.save(self.folder / "s.pdf")
+
     def test_the_loss_of_drawing_on_a_make_with_blocks_is_told(self):
         page = self.open_camera("Slipway", "zones")
         page._commit((SQUARE,), "draw")

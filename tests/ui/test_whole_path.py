@@ -14,7 +14,7 @@ from guardia.report.sheet import check_sheet
 from guardia.store.project import Project
 from guardia.ui.screenshots import EXAMPLE_ZONE
 from tests.support import pontoon, steady, write_clip
-from tests.ui.support import GuiCase
+from tests.ui.support import APP, GuiCase
 
 
 class WholePath(GuiCase):
@@ -163,10 +163,17 @@ class AroundThePath(GuiCase):
         self.window.resize(1100, 700)
         for _ in range(2):
             self.window.toggle_dark()
-            for step in ("round", "evidence", "zones", "sensitivity", "handover"):
+            steps = ("round", "evidence", "alike", "statistics", "coverage", "view", "zones", "sensitivity", "handover")
+            for step in steps:
                 self.window.go(step)
                 picture = self.window.grab().toImage()
                 self.assertEqual((picture.width(), picture.height()), (1100, 700), step)
+                APP.sendPostedEvents()
+                self.window.grab()
+                page = self.window.pages[step]
+                for made in page.findChildren(QPushButton):
+                    if made.isVisible():
+                        self.assertGreaterEqual(made.width(), made.sizeHint().width() - 1, f"{step}: {made.text()}")
                 panel = self.window.panel
                 right = self.window.stack.geometry().right() + (panel.width() if panel.isVisible() else 0)
                 self.assertLessEqual(right, 1100)

@@ -105,7 +105,8 @@ class CameraModel(QObject):
             entered_zones(draft, camera.capability), columns=evidence.stack.columns, rows=evidence.stack.rows
         )
         # Only the cells of the zones count: a corner that moves within its cells changes nothing.
-        key = (replace(draft, zones=()), cells.tobytes(), evidence, self._installed_replay)
+        own = tuple(z for z in draft.zones if isinstance(z, PolygonZone) and z.notch)
+        key = (replace(draft, zones=own), cells.tobytes(), evidence, self._installed_replay)
         if self._compared is None or self._compared[0] != key:
             if self._installed_score is None or self._installed_score[:2] != (self._installed_replay, evidence):
                 told = score(evidence, self._installed_replay)

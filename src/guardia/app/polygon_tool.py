@@ -43,6 +43,7 @@ class Mode(StrEnum):
     SELECT = "select"
     WATCH = "watch"
     IGNORE = "ignore"
+    MASK = "mask"
     PAINT = "paint"
 
 
@@ -82,6 +83,8 @@ class PolygonTool:
         Zones that the make takes.
     blocks
         (columns, rows) of the make's own grid, for painting; (0, 0) when it has none.
+    max_masks
+        Privacy masks that the make takes.
     """
 
     def __init__(
@@ -93,6 +96,7 @@ class PolygonTool:
         max_corners: int,
         max_zones: int,
         blocks: tuple[int, int] = (0, 0),
+        max_masks: int = 0,
     ) -> None:
         self._preview = preview
         self._commit = commit
@@ -100,6 +104,7 @@ class PolygonTool:
         self._max_corners = max_corners
         self._max_zones = max_zones
         self._blocks = blocks
+        self._max_masks = max_masks
         self._painting: bool | None = None
         self.mode = Mode.SELECT
         self.zones: tuple[Zone, ...] = ()
@@ -181,8 +186,7 @@ class PolygonTool:
             self._begin_painting(at)
             return
         if self.mode is not Mode.SELECT:
-            if not self.drawing and len(self.zones) >= self._max_zones:
-                self._refuse(f"This make takes at most {self._max_zones} zones; delete one first.")
+            if not self.drawing and not self._has_room(mask=self.mode is Mode.MASK):
                 self._pressed = None
             return
         grip = self.find(at, reach)
@@ -295,8 +299,11 @@ class PolygonTool:
         if not columns:
             return
         self.before = self.zones
-        if len(self.zones) != 1 or not isinstance(self.zones[0], BlockZone):
-            self.zones = (to_blocks(self.zones, columns=columns, rows=rows),)
+        masks = tuple(z for z in self.zones if _is_mask(z))
+        drawn = tuple(z for z in self.zones if not _is_mask(z))
+        if len(drawn) != 1 or not isinstance(drawn[0], BlockZone):
+            drawn = (to_blocks(drawn, columns=columns, rows=rows),)
+        self.zones = (*drawn, *masks)
         zone = self.zones[0]
         if isinstance(zone, BlockZone):
             self._painting = not zone.active[_block_at(zone, at)]
@@ -310,7 +317,7 @@ class PolygonTool:
         active = list(zone.active)
         active[_block_at(zone, at)] = self._painting
         if any(active):
-            self.zones = (replace(zone, active=tuple(active)),)
+            self.zones = (replace(zone, active=tuple(active)), *self.zones[1:])
         self._preview(self.zones)
 
     def simplify(self) -> bool:
@@ -405,8 +412,7 @@ class PolygonTool:
         except (ValueError, InvalidValue):
             self._refuse("The clipboard holds no zone.")
             return
-        if len(self.zones) >= self._max_zones:
-            self._refuse(f"This make takes at most {self._max_zones} zones; delete one first.")
+        if not self._has_room(mask=_is_mask(zone)):
             return
         if isinstance(zone, PolygonZone) and zone in self.zones:
             dx = 0.03 if max(x for x, _ in zone.points) <= 0.97 else -0.03
@@ -424,18 +430,33 @@ class PolygonTool:
             self.zones = (*self.zones[:zone], replace(old, name=name.strip()), *self.zones[zone + 1 :])
             self._commit(self.zones, "rename zone")
 
+    def set_notch(self, zone: int, notch: str) -> None:
+        """Give a zone a sensitivity of its own, or with an empty word the camera's."""
+        old = self.zones[zone]
+        if isinstance(old, PolygonZone) and notch != old.notch:
+            self.zones = (*self.zones[:zone], replace(old, notch=notch), *self.zones[zone + 1 :])
+            self._commit(self.zones, "set sensitivity of zone")
+
+    def _has_room(self, *, mask: bool) -> bool:
+        """Whether the make takes one more; says so if not."""
+        there = sum(_is_mask(z) == mask for z in self.zones)
+        most, what = (self._max_masks, "privacy masks") if mask else (self._max_zones, "zones")
+        if there >= most:
+            self._refuse(f"This make takes at most {most} {what}; delete one first.")
+        return there < most
+
     def _add(self, points: tuple[Point, ...]) -> None:
         problem = polygon_problem(points)
         if problem is not None:
             self._refuse(f"The zone was not added: {problem}")
             self._preview(self.zones)
             return
-        kind = ZoneKind.WATCH if self.mode is Mode.WATCH else ZoneKind.IGNORE
+        kind = {Mode.WATCH: ZoneKind.WATCH, Mode.MASK: ZoneKind.MASK}.get(self.mode, ZoneKind.IGNORE)
         number = 1 + sum(isinstance(z, PolygonZone) and z.kind is kind for z in self.zones)
         self.zones = (*self.zones, PolygonZone(kind, points, f"{kind.value} {number}"))
         self.selected, self.corner = len(self.zones) - 1, None
         self.mode = Mode.SELECT
-        self._commit(self.zones, f"add {kind.value} zone")
+        self._commit(self.zones, "add privacy mask" if kind is ZoneKind.MASK else f"add {kind.value} zone")
 
     def _try(self, zone: int, points: tuple[Point, ...]) -> bool:
         """Take a new shape if it is a usable one."""
@@ -455,6 +476,10 @@ class PolygonTool:
         x = 0.0 if x <= SNAP else 1.0 if x >= 1 - SNAP else x
         y = 0.0 if y <= SNAP else 1.0 if y >= 1 - SNAP else y
         return x, y
+
+
+def _is_mask(zone: Zone) -> bool:
+    return isinstance(zone, PolygonZone) and zone.kind is ZoneKind.MASK
 
 
 def _block_at(zone: BlockZone, at: Point) -> int:

@@ -156,7 +156,7 @@ def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
     if not watches:
         mask.paste(1, (0, 0, *size))
     for zone in settings.zones:
-        if not isinstance(zone, BlockZone) and zone.kind is ZoneKind.IGNORE:
+        if not isinstance(zone, BlockZone) and zone.kind is not ZoneKind.WATCH:
             draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=0)
     return np.array(mask, bool)
 

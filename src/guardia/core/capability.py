@@ -84,6 +84,10 @@ class Capability:
         Pre-record times on offer.
     object_classes
         Classes that its object filter knows; none when it has no filter.
+    privacy_masks
+        Number of areas that it can black out.
+    zone_sensitivity
+        Whether each zone can have a sensitivity of its own.
     class_range_m
         Distances by day and at night out to which those classes hold, None when the make states none.
     """
@@ -106,6 +110,8 @@ class Capability:
     pre_record_choices_s: tuple[float, ...]
     object_classes: tuple[str, ...] = ()
     class_range_m: tuple[float, float] | None = None
+    privacy_masks: int = 0
+    zone_sensitivity: bool = False
 
     def notch(self, label: str) -> Notch:
         """Find a notch by the make's word for it.
@@ -175,6 +181,8 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
             end_early=bool(data["end_early"]),
             pre_record_choices_s=_times(data["pre_record_choices_s"]),
             object_classes=tuple(str(c) for c in data.get("object_classes", ())),
+            privacy_masks=int(data.get("privacy_masks", 0)),
+            zone_sensitivity=bool(data.get("zone_sensitivity", False)),
             class_range_m=None if reach is None else (float(reach[0]), float(reach[1])),
         )
     except (KeyError, TypeError, ValueError, IndexError) as error:

@@ -60,7 +60,8 @@ def fit(
     joined = binary_closing(ignored, iterations=1) | ignored
     groups, count = label(joined)
     for number in sorted(range(1, count + 1), key=lambda g: -int((groups == g).sum())):
-        if len(present.zones) >= capability.max_zones:
+        masks = sum(isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK for z in present.zones)
+        if len(present.zones) - masks >= capability.max_zones:
             break
         name = f"proposed {len(steps) + 1}"
         outlines = _outlines(groups == number, capability.max_corners)

@@ -17,7 +17,7 @@ from guardia.core.evidence import MARGIN_S, Evidence, Origin
 from guardia.core.motion import Recording, Run, recordings, size_in_cells
 from guardia.core.objects import ObjectClass, lets_through, object_classes
 from guardia.core.settings import Settings, entered_zones
-from guardia.core.zones import zone_cells
+from guardia.core.zones import PolygonZone, ZoneKind, zone_cells
 
 LATE_TOLERANCE_S = 1.0
 """A recording that begins or ends within this time of the occurrence is neither late nor cut."""
@@ -225,7 +225,7 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
     contrast, share = settings.sensitivity_under(capability)
     needed = size_in_cells(share, stack.cells)
     zone = zone_cells(entered_zones(settings, capability), columns=stack.columns, rows=stack.rows)
-    sizes = stack.sizes(zone, contrast=contrast, zone_test=capability.zone_test)
+    sizes = _zone_sizes(evidence, settings, capability, zone, contrast=contrast, needed=needed)
     runs = stack.runs(sizes, needed)
     classes = object_classes(evidence, capability) if settings.objects else {}
     triggering = _let_through(evidence, settings, classes, runs) if settings.objects else runs
@@ -280,6 +280,37 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
         gate = next(gate for gate, closed, _ in CHAIN if closed(look))
         outcomes[occurrence.id] = Outcome(occurrence.id, False, part, False, False, trigger, gate, look)
     return Replay(sizes, made, outcomes, zone, needed, contrast)
+
+
+def _zone_sizes(
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    zone: NDArray[np.bool_],
+    *,
+    contrast: int,
+    needed: int,
+) -> NDArray[np.int32]:
+    """Sizes in every picture; those of zones with a sensitivity of their own are put on the camera's scale.
+
+    A zone that needs n cells where the camera needs m counts its size s as s * m // n: it reaches m exactly when s
+    reaches n.
+    """
+    stack, test = evidence.stack, capability.zone_test
+    zones = entered_zones(settings, capability)
+    own = {z.notch for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH} - {""}
+    if not own:
+        return stack.sizes(zone, contrast=contrast, zone_test=test)
+    apart = [z for z in zones if not isinstance(z, PolygonZone) or z.kind is not ZoneKind.WATCH]
+    largest = np.zeros(stack.frames, np.int32)
+    for label in {z.notch for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH}:
+        mine = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH and z.notch == label]
+        cells = zone_cells([*mine, *apart], columns=stack.columns, rows=stack.rows)
+        step, share = (contrast, 0.0) if not label else (capability.notch(label).contrast, capability.notch(label).size)
+        least = size_in_cells(share, stack.cells) if label else needed
+        sizes = stack.sizes(cells, contrast=step, zone_test=test)
+        largest = np.maximum(largest, (sizes.astype(np.int64) * needed // least).astype(np.int32))
+    return largest
 
 
 def _let_through(

@@ -23,13 +23,14 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_array, csr_array
 
 from guardia.core.capability import Capability
+from guardia.core.errors import InvalidValue
 from guardia.core.evidence import Evidence, Occurrence, Origin
 from guardia.core.gates import LEAST_SHARE, Replay, replay
 from guardia.core.judgement import Verdict
 from guardia.core.settings import Settings, entered_zones
 from guardia.core.stack import FILL_BYTE
 from guardia.core.trace import CONTRAST_LEVELS
-from guardia.core.zones import BlockZone, zone_cells
+from guardia.core.zones import BlockZone, PolygonZone, zone_cells
 
 WITNESSES = 6
 """Stretches of each real occurrence of which one must stay, spread over its time."""
@@ -241,7 +242,18 @@ def propose(
     -------
     Proposal
         The cells, checked by a replay.
+
+    Raises
+    ------
+    InvalidValue
+        If a zone has a sensitivity of its own.
     """
+    if any(isinstance(z, PolygonZone) and z.notch for z in settings.zones):
+        raise InvalidValue(
+            "Zones are proposed for one sensitivity only, and a zone of this draft has its own.",
+            kept="The draft was not changed.",
+            do="Give every zone the camera's sensitivity, then seek again.",
+        )
     begun = time.perf_counter()
     program = make_program(evidence, settings, capability)
     rules = Rules(program)

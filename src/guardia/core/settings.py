@@ -194,10 +194,12 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
     tuple[Zone, ...]
         What is entered on the camera, and what it then watches.
     """
-    if capability.zone_form != "blocks" or all(isinstance(z, BlockZone) for z in settings.zones):
+    masks = tuple(z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK)
+    drawn = tuple(z for z in settings.zones if z not in masks)
+    if capability.zone_form != "blocks" or all(isinstance(z, BlockZone) for z in drawn):
         return settings.zones
     columns, rows = capability.blocks
-    return (to_blocks(settings.zones, columns=columns, rows=rows),)
+    return (to_blocks(drawn, columns=columns, rows=rows), *masks)
 
 
 def limits_broken(settings: Settings, capability: Capability) -> list[str]:
@@ -216,7 +218,8 @@ def limits_broken(settings: Settings, capability: Capability) -> list[str]:
         One sentence per limit; empty when everything can be entered.
     """
     broken: list[str] = []
-    polygons = [z for z in settings.zones if isinstance(z, PolygonZone)]
+    masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
+    polygons = [z for z in settings.zones if isinstance(z, PolygonZone) and z not in masks]
     blocks = [z for z in settings.zones if isinstance(z, BlockZone)]
     if capability.zone_form == "polygon" and blocks:
         broken.append("This make takes zones with corners, not blocks.")
@@ -229,6 +232,12 @@ def limits_broken(settings: Settings, capability: Capability) -> list[str]:
             broken.append(f"'{zone.name}' has {len(zone.points)} corners; this make takes {capability.max_corners}.")
         if zone.kind is ZoneKind.IGNORE and not capability.ignore_zones:
             broken.append(f"'{zone.name}': this make has no ignore zones.")
+        if zone.notch and not capability.zone_sensitivity:
+            broken.append(f"'{zone.name}': this make has one sensitivity for all zones.")
+        elif zone.notch and zone.notch not in [n.label for n in capability.notches]:
+            broken.append(f"'{zone.name}': this make has no sensitivity '{zone.notch}'.")
+    if len(masks) > capability.privacy_masks:
+        broken.append(f"This make takes {capability.privacy_masks or 'no'} privacy masks; {len(masks)} are drawn.")
     choices: tuple[tuple[str, float | None, tuple[float | None, ...]], ...] = (
         ("hold time", settings.hold_s, capability.hold_choices_s),
         ("re-trigger wait", settings.retrigger_wait_s, capability.wait_choices_s),

@@ -30,10 +30,11 @@ Point = tuple[float, float]
 
 
 class ZoneKind(StrEnum):
-    """Whether motion inside counts or is left out."""
+    """Whether motion inside counts or is left out; what a privacy mask blacks out cannot move."""
 
     WATCH = "watch"
     IGNORE = "ignore"
+    MASK = "mask"
 
 
 @dataclass(frozen=True)
@@ -43,16 +44,19 @@ class PolygonZone:
     Parameters
     ----------
     kind
-        Watch or ignore.
+        Watch, ignore or privacy mask.
     points
         At least three corners (x, y) in 0..1; the outline must not cross itself. Rounded to a millionth.
     name
         The technician's name for it.
+    notch
+        Sensitivity of its own where the make has one per zone; empty for the camera's.
     """
 
     kind: ZoneKind
     points: tuple[Point, ...]
     name: str = ""
+    notch: str = ""
 
     def __post_init__(self) -> None:
         problem = polygon_problem(self.points)
@@ -148,7 +152,7 @@ def _coverage(zones: tuple[Zone, ...], columns: int, rows: int) -> NDArray[np.fl
     for zone in zones:
         if isinstance(zone, BlockZone):
             watch.append(_block_area(zone))
-    ignore = [Polygon(z.points) for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.IGNORE]
+    ignore = [Polygon(z.points) for z in zones if isinstance(z, PolygonZone) and z.kind is not ZoneKind.WATCH]
     area = shapely.union_all(watch) if watch else shapely.box(0, 0, 1, 1)
     if ignore:
         area = shapely.difference(area, shapely.union_all(ignore))
@@ -214,7 +218,8 @@ def zone_to_dict(zone: Zone) -> dict[str, Any]:
     """Plain JSON form of a zone, as described in docs/formats.md."""
     if isinstance(zone, BlockZone):
         return {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": block_rows(zone)}
-    return {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
+    data = {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
+    return data | ({"notch": zone.notch} if zone.notch else {})
 
 
 def block_rows(zone: BlockZone) -> list[str]:
@@ -246,7 +251,7 @@ def zone_from_dict(data: Mapping[str, Any]) -> Zone:
             active = tuple(mark == "#" for line in data["active"] for mark in line)
             return BlockZone(int(data["columns"]), int(data["rows"]), active)
         points = tuple((float(x), float(y)) for x, y in data["points"])
-        return PolygonZone(ZoneKind(data["kind"]), points, str(data.get("name", "")))
+        return PolygonZone(ZoneKind(data["kind"]), points, str(data.get("name", "")), str(data.get("notch", "")))
     except (KeyError, TypeError, ValueError) as error:
         raise InvalidValue(
             f"A zone cannot be read ({error}).", do="See docs/formats.md for a complete example."

@@ -78,8 +78,9 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
         lines.append("Zones: none; the whole picture is watched")
     for zone in polygons:
         corners = "  ".join(f"({x * 100:.1f}, {y * 100:.1f})" for x, y in zone.points)
-        verb = "Watch" if zone.kind is ZoneKind.WATCH else "Ignore"
-        lines.append(f"{verb} zone '{zone.name}', corners in % from the left and from the top: {corners}")
+        verb = {ZoneKind.WATCH: "Watch zone", ZoneKind.IGNORE: "Ignore zone", ZoneKind.MASK: "Privacy mask"}[zone.kind]
+        own = f", sensitivity {zone.notch}" if zone.notch else ""
+        lines.append(f"{verb} '{zone.name}'{own}, corners in % from the left and from the top: {corners}")
     for block in blocks:
         pattern = "  ".join(f"{row}: {_spans(marks)}" for row, marks in enumerate(block_rows(block), 1) if "#" in marks)
         lines.append(

@@ -119,7 +119,7 @@ def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
             continue
         corners = [(x * width, (1 - y) * height) for x, y in zone.points]
         outline = _styled(Polygon([c for corner in corners for c in corner]), fillColor=None, strokeColor=_INK)
-        if zone.kind is ZoneKind.IGNORE:
+        if zone.kind is not ZoneKind.WATCH:
             outline.strokeDashArray = [4, 3]
         drawing.add(outline)
         middle = sum(x for x, _ in corners) / len(corners), sum(y for _, y in corners) / len(corners)

@@ -24,7 +24,7 @@ from guardia.app.jobs import Progress
 from guardia.app.session import Session
 from guardia.core.judgement import KINDS, kind_of
 from guardia.core.likeness import Suggestion
-from guardia.ui.parts import draw_mark, judging_keys, label, page_head, verdict_colour
+from guardia.ui.parts import JudgingKeys, draw_mark, label, page_head, verdict_colour
 from guardia.ui.theme import THEME
 
 _KEYS = {kind.key: kind.id for kind in KINDS}
@@ -294,12 +294,8 @@ class AlikePage(QWidget):
         right.addWidget(self.sheet, 1)
         row.addLayout(right, 1)
         layout.addLayout(row, 1)
-        layout.addLayout(
-            judging_keys(
-                self.judge,
-                "letter: what waits in the group\nShift+letter: the chosen ones\nEnter: as suggested",
-            )
-        )
+        hint = "A letter judges what waits in the group, with Shift the chosen ones only; Enter: as suggested."
+        layout.addWidget(JudgingKeys(self.judge, hint))
         for view in (self.list, self.sheet):
             view.typed.connect(self._on_key)
         selection = self.list.selectionModel()

@@ -28,7 +28,7 @@ from guardia.core.gates import Gate, Outcome
 from guardia.core.judgement import KINDS, Verdict, kind_of
 from guardia.ui.day_ribbon import DayRibbon, RibbonMark
 from guardia.ui.import_dialog import ImportDialog
-from guardia.ui.parts import button, draw_mark, judging_keys, label, page_head, verdict_colour
+from guardia.ui.parts import JudgingKeys, button, draw_mark, label, page_head, verdict_colour
 from guardia.ui.player import Player
 from guardia.ui.theme import THEME
 
@@ -217,7 +217,6 @@ class EvidencePage(QWidget):
         layout, head = page_head(self, "Evidence")
         head.addWidget(tabs)
         self._count = label("", "muted")
-        head.addWidget(self._count)
         head.addStretch()
         head.addWidget(button("Bring in…", self.bring_in, tip="Clips, snapshots, event lists, metadata (Ctrl+I)"))
         layout.addLayout(head)
@@ -242,6 +241,7 @@ class EvidencePage(QWidget):
         self._show_all = button("Show all", self.show_all)
         filters.addWidget(self._show_all)
         filters.addStretch()
+        filters.addWidget(self._count)
         layout.addLayout(filters)
         layout.addWidget(self._details_row())
         self.ribbon = DayRibbon()
@@ -258,7 +258,7 @@ class EvidencePage(QWidget):
         self._empty = label("", "head", wrap=True)
         self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
         layout.addWidget(self._empty, 1)
-        layout.addLayout(judging_keys(self.judge, "for all selected;\nSpace plays"))
+        layout.addWidget(JudgingKeys(self.judge, "The keys judge all that is selected; Space plays."))
         selection = self.list.selectionModel()
         if selection is not None:
             selection.selectionChanged.connect(self._on_selection)

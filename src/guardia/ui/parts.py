@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, Qt
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
 from PyQt6.QtWidgets import (
     QFrame,
@@ -191,19 +191,66 @@ def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[st
     return row
 
 
-def judging_keys(judge: Callable[[str], object], hint: str) -> QGridLayout:
-    """The keys of all kinds as buttons, in rows of real and of false, with a hint in the corner."""
-    grid = QGridLayout()
-    grid.setHorizontalSpacing(5)
-    grid.setVerticalSpacing(4)
-    real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
-    false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
-    rows = ([*real, ("U", "unsure", "unsure")], [*false[:5], ("\u232b", "take back", "")], false[5:])
-    for row, keys in enumerate(rows):
-        grid.addWidget(label(("real", "false", "")[row], "muted"), row, 0)
-        for column, (key, text, kind) in enumerate(keys, start=1):
-            made = button(f"{key}  {text}", lambda k=kind: judge(k), "key")
-            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            grid.addWidget(made, row, column)
-    grid.addWidget(label(hint, "muted"), 2, 6)
-    return grid
+class JudgingKeys(QWidget):
+    """The keys of all kinds as buttons, real ones above false ones, in as many columns as there is room for.
+
+    Parameters
+    ----------
+    judge
+        Called with the id of a kind; the empty one takes a judgement back.
+    hint
+        Stands below.
+    """
+
+    def __init__(self, judge: Callable[[str], object], hint: str) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(5)
+        self._grid.setVerticalSpacing(4)
+        real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
+        false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
+        self._groups = [
+            [self._key(judge, *kind) for kind in (*real, ("U", "unsure", "unsure"))],
+            [self._key(judge, *kind) for kind in (*false, ("\u232b", "take back", ""))],
+        ]
+        self._words = [label("real", "muted"), label("false", "muted")]
+        self._hint = label(hint, "muted")
+        self._columns = 0
+        self._lay_out(6)
+
+    @staticmethod
+    def _key(judge: Callable[[str], object], key: str, text: str, kind: str) -> QPushButton:
+        made = button(f"{key}  {text}", lambda: judge(kind), "key")
+        made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        return made
+
+    def _lay_out(self, columns: int) -> None:
+        if columns == self._columns:
+            return
+        self._columns = columns
+        row = 0
+        for words, keys in zip(self._words, self._groups, strict=True):
+            self._grid.addWidget(words, row, 0)
+            for number, made in enumerate(keys):
+                self._grid.addWidget(made, row + number // columns, 1 + number % columns)
+            row += -(-len(keys) // columns)
+        self._grid.addWidget(self._hint, row, 1, 1, columns)
+        self.updateGeometry()
+
+    def _room(self, columns: int) -> int:
+        """Width that so many columns need."""
+        widths = [0] * columns
+        for keys in self._groups:
+            for number, made in enumerate(keys):
+                widths[number % columns] = max(widths[number % columns], made.sizeHint().width())
+        words = max(w.sizeHint().width() for w in self._words)
+        return words + sum(widths) + columns * self._grid.horizontalSpacing()
+
+    def minimumSizeHint(self) -> QSize:
+        """As narrow as three columns."""
+        return QSize(self._room(3), super().minimumSizeHint().height())
+
+    def resizeEvent(self, event: object) -> None:
+        """Use the room there is."""
+        self._lay_out(next((n for n in (6, 5, 4) if self._room(n) <= self.width()), 3))

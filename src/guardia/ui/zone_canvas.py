@@ -208,7 +208,7 @@ class ZoneCanvas(QWidget):
     def _paint_outside(self, painter: QPainter, area: QRectF) -> None:
         """Dim what is not watched."""
         dim = QPainterPath()
-        ignored = [z for z in self.tool.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.IGNORE]
+        ignored = [z for z in self.tool.zones if isinstance(z, PolygonZone) and z.kind is not ZoneKind.WATCH]
         watched = [z for z in self.tool.zones if z not in ignored]
         if watched:
             dim.addRect(area)
@@ -289,6 +289,8 @@ class ZoneCanvas(QWidget):
             painter.drawPolygon(outline)
             return
         watch = zone.kind is ZoneKind.WATCH
+        if zone.kind is ZoneKind.MASK:
+            painter.setBrush(QColor(10, 14, 16, 235))
         line = QColor("#ffffff") if watch else QColor("#ffd9a8")
         painter.setPen(QPen(QColor(10, 18, 22, 190), 4.5))
         painter.drawPolygon(outline)

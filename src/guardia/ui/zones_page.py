@@ -33,7 +33,7 @@ from guardia.app.proposal_model import ProposalModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.settings import entered_zones, limits_broken
-from guardia.core.zones import BlockZone, PolygonZone, Zone
+from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind
 from guardia.ui.parts import Mark, button, label, page_head
 from guardia.ui.zone_canvas import EDGE_PX, ZoneCanvas
 
@@ -53,6 +53,7 @@ class ZonesPage(QWidget):
             max_corners=capability.max_corners if capability.zone_form == "polygon" else 32,
             max_zones=capability.max_zones if capability.zone_form == "polygon" else 16,
             blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
+            max_masks=capability.privacy_masks,
         )
         self.proposal = ProposalModel(model, session.messages)
         self.canvas = ZoneCanvas(model, self.tool)
@@ -62,11 +63,14 @@ class ZonesPage(QWidget):
         self._modes: dict[Mode, QPushButton] = {}
         for mode, text, tip in (
             (Mode.SELECT, "Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
-            (Mode.WATCH, "Draw watch", "Only motion in watch zones counts: click corners, or drag a rectangle"),
-            (Mode.IGNORE, "Draw ignore", "Motion in ignore zones is left out: click corners, or drag a rectangle"),
-            (Mode.PAINT, "Paint blocks", "Switch the make's own blocks on and off by dragging over them"),
+            (Mode.WATCH, "Watch", "Draw: only motion in watch zones counts: click corners, or drag a rectangle"),
+            (Mode.IGNORE, "Ignore", "Draw: motion in ignore zones is left out: click corners, or drag a rectangle"),
+            (Mode.MASK, "Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
+            (Mode.PAINT, "Paint", "Switch the make's own blocks on and off by dragging over them"),
         ):
             if mode is Mode.PAINT and capability.zone_form != "blocks":
+                continue
+            if mode is Mode.MASK and not capability.privacy_masks:
                 continue
             made = button(text, lambda m=mode: self.set_mode(m), tip=tip)
             made.setCheckable(True)
@@ -142,7 +146,7 @@ class ZonesPage(QWidget):
             row.addWidget(widget)
         self.offer.hide()
         self.proposal.changed.connect(self._show_offer)
-        self.proposal.jobs.finished.connect(lambda: self.seek.setEnabled(True))
+        self.proposal.jobs.finished.connect(self._sought)
         return self.offer
 
     def _seek(self) -> None:
@@ -151,6 +155,11 @@ class ZonesPage(QWidget):
             self._offer_words.setText("Seeking …")
             self.take.setEnabled(False)
             self.offer.show()
+
+    def _sought(self) -> None:
+        self.seek.setEnabled(True)
+        if self.proposal.offer is None:
+            self.offer.hide()
 
     def _show_offer(self) -> None:
         offer = self.proposal.offer
@@ -191,6 +200,16 @@ class ZonesPage(QWidget):
         self._name.setPlaceholderText("Name of the selected zone")
         self._name.editingFinished.connect(self._rename)
         middle.addWidget(self._name)
+        self.own_notch = QComboBox()
+        self.own_notch.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.own_notch.setMinimumContentsLength(8)
+        self.own_notch.setAccessibleName("Sensitivity of the selected zone")
+        self.own_notch.addItem("sensitivity of the camera", "")
+        for notch in self._model.camera.capability.notches:
+            self.own_notch.addItem(f"sensitivity {notch.label} of its own", notch.label)
+        self.own_notch.activated.connect(lambda _i: self._set_notch())
+        self.own_notch.setVisible(self._model.camera.capability.zone_sensitivity)
+        middle.addWidget(self.own_notch)
         self.corners = QTableWidget(0, 2)
         self.corners.setHorizontalHeaderLabels(["from left, %", "from top, %"])
         self.corners.setAccessibleName("Corners of the selected zone")
@@ -304,6 +323,10 @@ class ZonesPage(QWidget):
                 self.corners.setItem(row, column, item)
         self.corners.blockSignals(False)
         self._name.setEnabled(isinstance(zone, PolygonZone))
+        watched = isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH
+        self.own_notch.setEnabled(watched)
+        own = zone.notch if isinstance(zone, PolygonZone) else ""
+        self.own_notch.setCurrentIndex(max(0, self.own_notch.findData(own)))
 
     def _corner_typed(self, row: int, column: int) -> None:
         """Move a corner to the numbers typed; bad ones are told and put back."""
@@ -320,6 +343,10 @@ class ZonesPage(QWidget):
             self.tool.set_corner(row, (value / 100, y) if column == 0 else (x, value / 100))
         self._fill_name()
         self.canvas.update()
+
+    def _set_notch(self) -> None:
+        if self.tool.selected is not None:
+            self.tool.set_notch(self.tool.selected, self.own_notch.currentData())
 
     def _rename(self) -> None:
         if self.tool.selected is not None:
