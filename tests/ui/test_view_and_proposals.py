@@ -41,7 +41,7 @@ class ViewStep(StepCase):
         page = self.open_camera("Slipway", "view")
         self.click(page.walk)
         self.assertEqual(self.model.camera.view.how, "walk test")
-        self.assertIn("far distances", page._how.text())
+        self.assertIn("far distances", page._notes.text())
         page.mark.setChecked(False)
         QTest.mouseMove(page.canvas, self.on_canvas(page, (0.5, 0.85)))
         page.grab()

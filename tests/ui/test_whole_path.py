@@ -4,7 +4,7 @@ import json
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy
-from PyQt6.QtWidgets import QDialog, QPushButton, QTextBrowser
+from PyQt6.QtWidgets import QDialog, QLabel, QPushButton, QTextBrowser
 
 from guardia.app.polygon_tool import Mode
 from guardia.app.session import Session
@@ -171,7 +171,8 @@ class AroundThePath(GuiCase):
                 APP.sendPostedEvents()
                 self.window.grab()
                 page = self.window.pages[step]
-                for made in page.findChildren(QPushButton):
+                labels = [w for w in page.findChildren(QLabel) if not w.wordWrap() and w.pixmap().isNull()]
+                for made in [*page.findChildren(QPushButton), *labels]:
                     if made.isVisible():
                         self.assertGreaterEqual(made.width(), made.sizeHint().width() - 1, f"{step}: {made.text()}")
                 panel = self.window.panel

@@ -84,9 +84,10 @@ class CoveragePage(QWidget):
         clear(self._questions)
         for row, question in enumerate(questions(evidence)):
             self._questions.addWidget(label(f"{_MARKS[question.answer]}  {question.answer}", "head"), row, 0)
-            self._questions.addWidget(label(question.text), row, 1)
+            self._questions.addWidget(label(question.text, wrap=True), row, 1)
             self._questions.addWidget(label(question.why, "muted", wrap=True), row, 2)
-        self._questions.setColumnStretch(2, 1)
+        self._questions.setColumnStretch(1, 5)
+        self._questions.setColumnStretch(2, 4)
         self.look()
 
     def look(self) -> None:

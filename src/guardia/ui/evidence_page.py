@@ -65,7 +65,7 @@ class StripDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Every row has the same height."""
-        return QSize(600, _STRIP_HEIGHT + 12)
+        return QSize(300, _STRIP_HEIGHT + 12)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Draw a row."""
@@ -353,7 +353,8 @@ class EvidencePage(QWidget):
         )
         occurrences = self._model.evidence.occurrences
         waiting = sum(not o.kind for o in occurrences)
-        self._count.setText(f"{self._proxy.rowCount()} of {len(occurrences)} shown, {waiting} not judged yet")
+        self._count.setText(f"{self._proxy.rowCount()} of {len(occurrences)} shown")
+        self._count.setToolTip(f"{waiting} of all are not judged yet")
         nothing = self._proxy.rowCount() == 0
         self.list.setVisible(not nothing)
         self._empty.setVisible(nothing)

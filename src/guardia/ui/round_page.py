@@ -187,11 +187,11 @@ class RoundPage(QWidget):
         side = QVBoxLayout()
         side.setSpacing(4)
         act = button(action.text, partial(self.opened.emit, model.camera.id, action.step), "primary")
-        act.setFixedWidth(212)
+        act.setFixedWidth(192)
         act.setAccessibleName(f"{model.camera.name}: {action.text}")
         side.addWidget(act)
         why = label(action.why, "muted", wrap=True)
-        why.setFixedWidth(212)
+        why.setFixedWidth(192)
         side.addWidget(why)
         side.addStretch()
         row.addLayout(side)
@@ -207,5 +207,5 @@ def _figures(score: Score) -> list[str]:
     total = len(score.real_missed) + len(score.real_recorded)
     if total:
         low, high = score.missed_share
-        told.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({low:.0%} to {high:.0%})")
+        told.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({100 * low:.0f} to {high:.0%})")
     return told

@@ -52,10 +52,7 @@ class SensitivityPage(QWidget):
         layout.addWidget(self._curve_title)
         layout.addWidget(self._curve, 5)
         layout.addWidget(
-            label(
-                "Largest motion of every occurrence in the zone, against the threshold: click a mark to see its curve",
-                "head",
-            )
+            label("Largest motion of each occurrence against the threshold; click to see its curve", "head", wrap=True)
         )
         layout.addWidget(self._strip, 4)
         self._points: dict[int, int] = {}
@@ -73,7 +70,7 @@ class SensitivityPage(QWidget):
         grid.setContentsMargins(14, 10, 14, 10)
         grid.setHorizontalSpacing(14)
         capability = self._model.camera.capability
-        grid.addWidget(label("Sensitivity of this make", "muted"), 0, 0)
+        grid.addWidget(label("Sensitivity", "muted"), 0, 0)
         self.notch = QSlider(Qt.Orientation.Horizontal)
         self.notch.setRange(0, len(capability.notches) - 1)
         self.notch.setPageStep(1)
@@ -86,7 +83,7 @@ class SensitivityPage(QWidget):
         self.notch.valueChanged.connect(self._notch_moved)
         self.notch.sliderReleased.connect(lambda: self._keep_notch(self.notch.value()))
         grid.addWidget(self.notch, 1, 0)
-        self._notch_text = label("", "head")
+        self._notch_text = label("", "head", wrap=True)
         grid.addWidget(self._notch_text, 2, 0, 1, 3)
         self._boxes: dict[str, QComboBox] = {}
         rows: tuple[tuple[str, str, tuple[float | None, ...]], ...] = (
@@ -109,7 +106,7 @@ class SensitivityPage(QWidget):
             self._boxes[name] = box
             grid.addWidget(label(text, "muted"), 0, column)
             grid.addWidget(box, 1, column)
-        self._band = label("", "muted")
+        self._band = label("", "muted", wrap=True)
         grid.addWidget(self._band, 3, 0, 1, 3)
         self._early = QCheckBox("end early when motion stops")
         self._early.setEnabled(capability.end_early)

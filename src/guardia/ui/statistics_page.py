@@ -214,7 +214,8 @@ class StatisticsPage(QWidget):
                 item.setData(Qt.ItemDataRole.UserRole, line)
                 self.table.setItem(row, column, item)
         judged = len(evidence.judged_days)
-        self._note.setText(f"motion clips, on {judged} of {evidence.days} days that are judged whole")
+        self._note.setText(f"{judged} of {evidence.days} days judged")
+        self._note.setToolTip("Counted on the motion clips of the days that are judged whole")
 
     def _open(self, row: int) -> None:
         line = self.lines[row]

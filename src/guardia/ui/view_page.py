@@ -6,7 +6,7 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDoubleSpinBox,
@@ -29,6 +29,7 @@ from guardia.ui.theme import THEME
 
 RINGS_M = (5, 10, 15, 20, 30, 50)
 FIGURE_M = 1.7
+PLAN_FROM_PX = 640
 _LINES = ("walking adult", "dog", "car")
 
 
@@ -317,6 +318,11 @@ class ViewPage(QWidget):
         model.evidence_changed.connect(self.canvas.refresh_picture)
         self.refresh()
 
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave the plan out where there is no room beside numbers and tables."""
+        super().resizeEvent(event)
+        self.plan.setVisible(self.width() >= PLAN_FROM_PX)
+
     def _box(self, low: float, high: float, value: float, suffix: str, decimals: int = 1) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
         box.setRange(low, high)
@@ -326,7 +332,7 @@ class ViewPage(QWidget):
         box.setSuffix(suffix)
         box.setKeyboardTracking(False)
         box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        box.setFixedWidth(96)
+        box.setFixedWidth(92)
         return box
 
     def _numbers(self) -> QFormLayout:
@@ -339,11 +345,11 @@ class ViewPage(QWidget):
         self.lamp_box = self._box(0.0, 100, 0.0, " m", 0)
         self.lamp_box.setSpecialValueText("not known")
         for words, box in (
-            ("Camera height", self.height_box),
-            ("Tilt down", self.tilt_box),
-            ("Focal length", self.focal_box),
-            ("Sensor width", self.sensor_box),
-            ("Lamp reach", self.lamp_box),
+            ("Height", self.height_box),
+            ("Tilt", self.tilt_box),
+            ("Focal", self.focal_box),
+            ("Sensor", self.sensor_box),
+            ("Lamp", self.lamp_box),
         ):
             form.addRow(words, box)
         self.lens = QCheckBox("lens known")
@@ -384,14 +390,14 @@ class ViewPage(QWidget):
             if item is not None and (inner := item.layout()) is not None:
                 clear(inner)
         if known is None:
-            self._how.setText("not known yet: type the numbers, mark two standing persons, or use the walk test")
-            self._notes.setText("")
+            self._how.setText("not known yet")
+            self._notes.setText("Type the numbers, mark two standing persons, or use the walk test.")
             return
         view = known.view
         error = ""
         if known.size_error is not None and known.distance_error is not None:
-            error = f"; sizes ± {known.size_error:.0%}, far distances ± {known.distance_error:.0%}"
-        self._how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}{error}")
+            error = f"Sizes are right to {known.size_error:.0%}, far distances to {known.distance_error:.0%}. "
+        self._how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}")
         for box, value in (
             (self.height_box, view.height_m),
             (self.tilt_box, view.tilt_deg),
@@ -431,6 +437,6 @@ class ViewPage(QWidget):
                 else (f"In '{name}', which begins at {near:.0f} m, an adult does not trigger. ")
             )
         self._notes.setText(
-            f"{zones}A walking adult at each notch: {by_notch}. How much of a silhouette shows: "
+            f"{error}{zones}A walking adult at each notch: {by_notch}. How much of a silhouette shows: "
             f"{self.model.measured_on()}. " + " ".join(known.assumed)
         )
