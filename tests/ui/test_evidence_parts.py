@@ -130,6 +130,7 @@ class ClockOfTheCamera(StepCase):
         self.answer(True, read)
         self.window.actions_by_id["clock"].trigger()
         self.assertEqual(self.model.camera.clock_error_s, -90.0)
+        self.assertIn("1 min 30 s slow", self.window._clock.text())
         moved = {c.id: c.start_s - before[c.id] for c in self.model.evidence.clips}
         self.assertEqual(moved.pop(given.id), 0.0)
         self.assertEqual(set(moved.values()), {90.0})

@@ -1,9 +1,12 @@
 """The steps View and Zones: calibration by hand and by walk test, proposals, blocks, copies."""
 
+from dataclasses import replace
+
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy, QTest
 
 from guardia.app.polygon_tool import Mode
+from guardia.core.reach import THINGS
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
 from tests.core.test_geometry_and_reach import VIEW, marks
 from tests.ui.test_steps import SQUARE, StepCase
@@ -35,6 +38,7 @@ class ViewStep(StepCase):
         self.assertEqual(len(page.model.reach_by_notch(page.model.reach()[0].thing)), len(notches))
         self.session.undo.setIndex(0)
         self.assertIsNone(self.model.camera.view)
+        self.window.go("view")
         self.assertIn("not known yet", page._how.text())
 
     def test_the_walk_test_and_typed_numbers_serve_too(self):
@@ -42,6 +46,11 @@ class ViewStep(StepCase):
         self.click(page.walk)
         self.assertEqual(self.model.camera.view.how, "walk test")
         self.assertIn("far distances", page._notes.text())
+        page.thing.setCurrentIndex(len(THINGS) - 1)
+        self.assertIn("A car at each notch", page._notes.text())
+        self.model.change_draft(replace(self.model.draft, zones=(SQUARE,)), "zone")
+        self.assertRegex(page._notes.text(), "In 'yard' a car triggers from [0-9]+ to [0-9]+ m")
+        self.session.undo.undo()
         page.mark.setChecked(False)
         QTest.mouseMove(page.canvas, self.on_canvas(page, (0.5, 0.85)))
         page.grab()
@@ -96,6 +105,14 @@ class Proposals(StepCase):
         self.assertFalse(page.offer.isVisible())
         self.session.undo.undo()
         self.assertEqual(self.model.draft.zones, self.model.camera.installed.zones)
+
+    def test_the_window_can_be_closed_while_zones_are_sought(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        self.click(page.seek)
+        self.assertTrue(page.proposal.jobs.busy)
+        self.open_camera("Slipway", "zones")
+        self.window.close()
+        self.assertIsNone(self.window.session)
 
     def test_a_make_with_blocks_is_offered_blocks_and_a_proposal_can_be_dropped(self):
         page = self.seek("Slipway")

@@ -57,6 +57,7 @@ class AlikeModel(QObject):
         super().__init__(session)
         self._session = session
         self.jobs = JobRunner(self)
+        session.adopt(self.jobs)
         self.jobs.succeeded.connect(self._on_features)
         self.jobs.failed.connect(session.messages.tell_error)
         self.motion_only = True

@@ -50,6 +50,7 @@ class ImportModel(QObject):
         self.shapes: dict[Path, ListShape] = {}
         self.mappings: dict[Path, ColumnMapping] = {}
         self.jobs = JobRunner(self)
+        session.adopt(self.jobs)
         self.jobs.failed.connect(session.messages.tell_error)
         self._found = Found((), ())
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from guardia.app.camera_model import CameraModel
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Report, Token
-from guardia.app.messages import MessageHub
+from guardia.app.session import Session
 from guardia.core.fit_zones import fit
 from guardia.core.propose import Proposal, difference, propose
 from guardia.core.zones import Zone
@@ -44,18 +44,19 @@ class ProposalModel(QObject):
     ----------
     model
         The camera.
-    messages
-        Where errors are told.
+    session
+        The open project, which tells errors and stops the work when it is closed.
     """
 
     changed = pyqtSignal()
 
-    def __init__(self, model: CameraModel, messages: MessageHub) -> None:
+    def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model)
         self._model = model
         self.offer: Offer | None = None
         self.jobs = JobRunner(self)
-        self.jobs.failed.connect(messages.tell_error)
+        self.jobs.failed.connect(session.messages.tell_error)
+        session.adopt(self.jobs)
         model.draft_changed.connect(self.drop)
         model.judgements_changed.connect(self.drop)
 
@@ -119,7 +120,3 @@ class ProposalModel(QObject):
         if self.offer is not None:
             self.offer = None
             self.changed.emit()
-
-    def close(self) -> None:
-        """Stop seeking."""
-        self.jobs.drain()

@@ -95,6 +95,7 @@ class Session(QObject):
         self._loader = JobRunner(self)
         self.pictures = JobRunner(self)
         self.pictures.failed.connect(messages.tell_error)
+        self._adopted: list[JobRunner] = []
         self._splitter = JobRunner(self)
         self._splitter.failed.connect(messages.tell_error)
         self._loader.progressed.connect(self._on_loaded)
@@ -184,6 +185,10 @@ class Session(QObject):
     ) -> bool:
         """Bring clips in, off the interface thread; gives False while another job runs."""
         return self.run_import(ImportRequest(self.folder, camera_id, tuple(files), origin, start))
+
+    def adopt(self, runner: JobRunner) -> None:
+        """Stop this runner's work, too, when the project is closed."""
+        self._adopted.append(runner)
 
     def run_import(self, request: ImportRequest) -> bool:
         """Bring in what a request names, off the interface thread; gives False while another job runs."""
@@ -378,5 +383,7 @@ class Session(QObject):
         self._loader.drain()
         self.pictures.drain()
         self._splitter.drain()
+        for runner in self._adopted:
+            runner.drain()
         self._project.close()
         self._lock.unlock()

@@ -28,6 +28,7 @@ from guardia.app.jobs import Progress
 from guardia.app.messages import MessageHub, Severity
 from guardia.app.preferences import load_preferences, save_preferences
 from guardia.app.session import Session
+from guardia.core.clock import error_words
 from guardia.core.errors import GuardiaError
 from guardia.ui.alike_page import AlikePage
 from guardia.ui.banner import Banner
@@ -149,6 +150,8 @@ class MainWindow(QMainWindow):
         layout.setSpacing(2)
         self._place = label("Guardia", "head", wrap=True)
         self._place.setContentsMargins(10, 0, 0, 8)
+        self._clock = label("", "hint", wrap=True)
+        self._clock.setContentsMargins(10, 0, 6, 6)
         self._steps: dict[str, QPushButton] = {}
         self._hints: dict[str, object] = {}
         group = QButtonGroup(self)
@@ -156,6 +159,7 @@ class MainWindow(QMainWindow):
             if number == 1:
                 layout.addSpacing(10)
                 layout.addWidget(self._place)
+                layout.addWidget(self._clock)
             made = button(text, lambda s=step: self.go(s), "step", tip=hint)
             made.setCheckable(True)
             group.addButton(made)
@@ -346,6 +350,9 @@ class MainWindow(QMainWindow):
             self.panel.setVisible(current != "round")
         model = self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None
         self._place.setText(model.camera.name if model else "No camera open")
+        clock = error_words(model.camera.clock_error_s) if model else ""
+        self._clock.setText(f"its clock is {clock}; times are put right" if clock else "")
+        self._clock.setVisible(bool(clock))
         for entry in ACTIONS:
             action = self.actions_by_id[entry.id]
             if entry.needs_camera:

@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBox
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
+from guardia.core.clock import error_words
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.score import Score
 from guardia.ui.parts import Mark, button, card, clear, draw_mark, label, page_head
@@ -193,6 +194,10 @@ class RoundPage(QWidget):
         why = label(action.why, "muted", wrap=True)
         why.setFixedWidth(192)
         side.addWidget(why)
+        if clock := error_words(model.camera.clock_error_s):
+            told = label(f"Its clock is {clock}; times are put right.", "muted", wrap=True)
+            told.setFixedWidth(192)
+            side.addWidget(told)
         side.addStretch()
         row.addLayout(side)
         return frame

@@ -181,8 +181,17 @@ class StatisticsPage(QWidget):
         self.table.cellClicked.connect(lambda r, _c: self._open(r))
         layout.addWidget(self.table, 1)
         self.lines: list[Line] = []
-        model.judgements_changed.connect(self.refresh)
-        model.evidence_changed.connect(self.refresh)
+        model.judgements_changed.connect(self._refresh_if_shown)
+        model.evidence_changed.connect(self._refresh_if_shown)
+        self.refresh()
+
+    def _refresh_if_shown(self) -> None:
+        """A page that is not shown is made anew when it is."""
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """Show it as it is now."""
         self.refresh()
 
     def refresh(self) -> None:

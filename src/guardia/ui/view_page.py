@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
+    QComboBox,
     QDoubleSpinBox,
     QFormLayout,
     QGridLayout,
@@ -310,11 +311,19 @@ class ViewPage(QWidget):
         self.plan = PlanView(self.model)
         below.addWidget(self.plan, 1)
         self._tables = QVBoxLayout()
-        below.addLayout(self._tables)
+        right = QVBoxLayout()
+        right.addLayout(self._tables)
+        self.thing = QComboBox()
+        self.thing.setAccessibleName("Thing whose reach is told for every notch and zone")
+        for thing in THINGS:
+            self.thing.addItem(f"notches, zones: {thing.name}", thing)
+        self.thing.currentIndexChanged.connect(lambda _i: self.refresh())
+        right.addWidget(self.thing)
+        below.addLayout(right)
         layout.addLayout(below, 4)
         self._notes = label("", "muted", wrap=True)
         layout.addWidget(self._notes)
-        self.model.changed.connect(self.refresh)
+        self.model.changed.connect(self._refresh_if_shown)
         model.evidence_changed.connect(self.canvas.refresh_picture)
         self.refresh()
 
@@ -381,6 +390,15 @@ class ViewPage(QWidget):
         if on:
             self.model.clear_marks()
 
+    def _refresh_if_shown(self) -> None:
+        """A page that is not shown is made anew when it is."""
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """Show it as it is now."""
+        self.refresh()
+
     def refresh(self) -> None:
         """Show what is known now."""
         known = self.model.known
@@ -426,17 +444,20 @@ class ViewPage(QWidget):
             ladder.addWidget(label(f"{metres:.0f} m" if metres >= 0.5 else "none"), row, 2)
         self._tables.addLayout(ladder)
         self._tables.addStretch()
-        by_notch = ", ".join(f"{n}: {m:.0f} m" for n, m in self.model.reach_by_notch(THINGS[0]))
-        adult = self.model.reach()[0].across
+        thing = self.thing.currentData()
+        by_notch = ", ".join(f"{n}: {m:.0f} m" for n, m in self.model.reach_by_notch(thing))
+        reach_of = next(line for line in self.model.reach() if line.thing == thing)
         zones = ""
         for name, near, far in self.model.zone_spans():
-            end = min(adult, far)
-            zones += (
-                f"In '{name}' an adult triggers from {near:.0f} to {end:.0f} m. "
-                if end > near
-                else (f"In '{name}', which begins at {near:.0f} m, an adult does not trigger. ")
-            )
+            end = min(reach_of.across, far)
+            if end > near:
+                night = min(reach_of.night, far)
+                zones += (
+                    f"In '{name}' a {thing.name} triggers from {near:.0f} to {end:.0f} m, at night to {night:.0f} m. "
+                )
+            else:
+                zones += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
         self._notes.setText(
-            f"{error}{zones}A walking adult at each notch: {by_notch}. How much of a silhouette shows: "
+            f"{error}{zones}A {thing.name} at each notch: {by_notch}. How much of a silhouette shows: "
             f"{self.model.measured_on()}. " + " ".join(known.assumed)
         )

@@ -55,7 +55,7 @@ class ZonesPage(QWidget):
             blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
             max_masks=capability.privacy_masks,
         )
-        self.proposal = ProposalModel(model, session.messages)
+        self.proposal = ProposalModel(model, session)
         self.canvas = ZoneCanvas(model, self.tool)
         layout, head = page_head(self, "Zones")
         head.addStretch()
