@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.core.coverage import covered, questions
-from guardia.ui.parts import button, card, clear, label, page_head
+from guardia.ui.parts import FreshPage, button, card, clear, label, page_head
 
 _MARKS = {"yes": "●", "partly": "◐", "no": "○"}
 
@@ -19,7 +19,7 @@ def _hours(seconds: float) -> str:
     return f"{seconds / 60:.1f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
 
 
-class CoveragePage(QWidget):
+class CoveragePage(FreshPage):
     """Coverage by origin, questions with their answers, and the search for what was missed."""
 
     asked = pyqtSignal(tuple, str)
@@ -63,17 +63,8 @@ class CoveragePage(QWidget):
         inside.addLayout(row)
         layout.addWidget(frame)
         layout.addStretch()
-        model.evidence_changed.connect(self._refresh_if_shown)
-        model.judgements_changed.connect(self._refresh_if_shown)
-        self.refresh()
-
-    def _refresh_if_shown(self) -> None:
-        """A page that is not shown is made anew when it is."""
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        """Show it as it is now."""
+        model.evidence_changed.connect(self.refresh_if_shown)
+        model.judgements_changed.connect(self.refresh_if_shown)
         self.refresh()
 
     def refresh(self) -> None:

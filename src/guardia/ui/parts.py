@@ -176,6 +176,22 @@ class HelpLine(QLabel):
         return super().eventFilter(watched, event)
 
 
+class FreshPage(QWidget):
+    """A page that is made anew only while it is shown, and whenever it comes to be shown."""
+
+    def refresh(self) -> None:
+        """Show everything as it is now."""
+
+    def refresh_if_shown(self) -> None:
+        """Take in a change: at once while shown, otherwise when it is shown again."""
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """Show it as it is now."""
+        self.refresh()
+
+
 def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[str], object]) -> QWidget:
     """A row of buttons for the parts of a step: (id, words, tip) each; the current one is pressed."""
     row = QWidget()

@@ -27,7 +27,7 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.statistics import BY, Day, Line, days, lines
-from guardia.ui.parts import button, draw_mark, label, page_head
+from guardia.ui.parts import FreshPage, button, draw_mark, label, page_head
 from guardia.ui.theme import THEME
 
 _BY_WORDS = {
@@ -128,7 +128,7 @@ class _BarDelegate(QStyledItemDelegate):
         painter.restore()
 
 
-class StatisticsPage(QWidget):
+class StatisticsPage(FreshPage):
     """The calendar above, the table below; each day and each line opens its occurrences."""
 
     asked = pyqtSignal(tuple, str)
@@ -181,17 +181,8 @@ class StatisticsPage(QWidget):
         self.table.cellClicked.connect(lambda r, _c: self._open(r))
         layout.addWidget(self.table, 1)
         self.lines: list[Line] = []
-        model.judgements_changed.connect(self._refresh_if_shown)
-        model.evidence_changed.connect(self._refresh_if_shown)
-        self.refresh()
-
-    def _refresh_if_shown(self) -> None:
-        """A page that is not shown is made anew when it is."""
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        """Show it as it is now."""
+        model.judgements_changed.connect(self.refresh_if_shown)
+        model.evidence_changed.connect(self.refresh_if_shown)
         self.refresh()
 
     def refresh(self) -> None:

@@ -25,7 +25,7 @@ from guardia.app.session import Session
 from guardia.app.view_model import ViewModel
 from guardia.core.geometry import ViewGeometry
 from guardia.core.reach import THINGS
-from guardia.ui.parts import button, clear, label, page_head
+from guardia.ui.parts import FreshPage, button, clear, label, page_head
 from guardia.ui.theme import THEME
 
 RINGS_M = (5, 10, 15, 20, 30, 50)
@@ -283,7 +283,7 @@ class PlanView(QWidget):
         painter.drawText(low, Qt.AlignmentFlag.AlignRight, f"{far:.0f} m")
 
 
-class ViewPage(QWidget):
+class ViewPage(FreshPage):
     """The picture above; numbers, plan and reach below."""
 
     def __init__(self, session: Session, model: CameraModel) -> None:
@@ -323,7 +323,7 @@ class ViewPage(QWidget):
         layout.addLayout(below, 4)
         self._notes = label("", "muted", wrap=True)
         layout.addWidget(self._notes)
-        self.model.changed.connect(self._refresh_if_shown)
+        self.model.changed.connect(self.refresh_if_shown)
         model.evidence_changed.connect(self.canvas.refresh_picture)
         self.refresh()
 
@@ -389,15 +389,6 @@ class ViewPage(QWidget):
         self.canvas.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
         if on:
             self.model.clear_marks()
-
-    def _refresh_if_shown(self) -> None:
-        """A page that is not shown is made anew when it is."""
-        if self.isVisible():
-            self.refresh()
-
-    def showEvent(self, event: object) -> None:
-        """Show it as it is now."""
-        self.refresh()
 
     def refresh(self) -> None:
         """Show what is known now."""
