@@ -134,6 +134,21 @@ class AgainstMotmetrics(unittest.TestCase):
             self.assertGreater(mota, least[0])
             self.assertGreater(idf1, least[1])
 
+    def test_persons_of_a_sequence_are_as_tall_as_persons_once_it_is_calibrated(self):
+        """TUD-Stadtmitte's true boxes: a view from ten of them, taken as 1.72 m tall, and the heights of all."""
+        path = Path(str(files(motmetrics) / "data" / "TUD-Stadtmitte" / "gt.txt"))
+        boxes, _ = read_mot(path, rate_hz=25.0, width_px=640, height_px=480)
+        feet = np.stack([boxes.box[:, 0] + boxes.box[:, 2] / 2, boxes.box[:, 1] + boxes.box[:, 3]], axis=1)
+        order = np.argsort(feet[:, 1])
+        chosen = order[np.round(np.linspace(0.02, 0.98, 10) * (len(order) - 1)).astype(int)]
+        marks = [Mark(tuple(feet[n]), (feet[n, 0], boxes.box[n, 1]), 1.72) for n in chosen]
+        found = calibrate(marks, aspect=480 / 640, mark_error=0.02)
+        heights = real_heights(found.view, feet, boxes.box[:, 1])
+        low, middle, high = np.nanpercentile(heights, [10, 50, 90])
+        print(f"TUD-Stadtmitte: heights {low:.2f} to {high:.2f} m, median {middle:.2f} m")
+        self.assertTrue(1.5 <= middle <= 1.9, middle)
+        self.assertLess(high - low, 0.6)
+
     def test_the_walk_tests_person_is_followed_on_the_demos_truth(self):
         """The person's feet by the bench camera's scene against the main track's, within 6 % of the picture's width."""
         followed, heights = [], []
