@@ -1,16 +1,17 @@
 import unittest
 
-from hypothesis import given, settings
+from hypothesis import settings
 from hypothesis import strategies as st
+from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
 from guardia.app.polygon_tool import Mode, PolygonTool
-from guardia.core.zones import PolygonZone, ZoneKind, polygon_problem
+from guardia.core.zones import PolygonZone, ZoneKind, is_rectangle, polygon_problem
 
 SQUARE = ((0.2, 0.2), (0.6, 0.2), (0.6, 0.6), (0.2, 0.6))
 REACH = 0.02
 
 
-GESTURES = ("press", "move", "release", "finish", "cancel", "delete", "nudge", "simplify", "straighten", "undo")
+AROUND = st.floats(-0.2, 1.2)
 
 
 class ToolCase(unittest.TestCase):
@@ -120,38 +121,125 @@ class Editing(ToolCase):
         self.assertEqual(len(self.tool.zones[0].points), 6)
         self.assertIn("6 corners", self.refusals[-1])
 
-    @settings(max_examples=250, deadline=None, derandomize=True)
-    @given(
-        st.lists(
-            st.tuples(
-                st.sampled_from([*GESTURES, *Mode]),
-                st.floats(-0.2, 1.2),
-                st.floats(-0.2, 1.2),
-            ),
-            max_size=60,
+
+class Machine(RuleBasedStateMachine):
+    """Any sequence of gestures, commands and undos: every state is usable and nothing that was kept is lost."""
+
+    def __init__(self):
+        super().__init__()
+        self.history = []
+        self.undone = []
+        self.tool = None
+
+    @initialize(rectangles=st.booleans())
+    def begin(self, rectangles):
+        self.rectangles = rectangles
+        self.tool = PolygonTool(
+            preview=lambda zones: None,
+            commit=self.keep,
+            refuse=lambda why: None,
+            max_corners=4 if rectangles else 6,
+            max_zones=3,
+            max_masks=1,
+            rectangles=rectangles,
         )
-    )
-    def test_no_sequence_of_gestures_makes_an_unusable_zone(self, gestures):
-        self.setUp()
-        for name, x, y in gestures:
-            if isinstance(name, Mode):
-                self.tool.set_mode(name)
-            elif name == "press":
-                self.tool.press((x, y), reach=0.1)
-            elif name == "undo":
-                if len(self.commits) > 1:
-                    self.commits.pop()
-                    self.tool.set_zones(self.commits[-1][0])
-            elif name == "nudge":
-                self.tool.nudge(x / 10, y / 10)
-            elif name in ("move", "release"):
-                getattr(self.tool, name)((x, y))
-            else:
-                getattr(self.tool, name)()
-            for zones in (self.tool.zones, *(c[0] for c in self.commits[-1:])):
-                self.assertLessEqual(len(zones), 3)
-                for zone in zones:
-                    self.assertIsNone(polygon_problem(zone.points))
+        self.keep((PolygonZone(ZoneKind.WATCH, SQUARE, "yard"),), "")
+        self.tool.set_zones(self.history[-1])
+
+    def keep(self, zones, what):
+        self.history.append(zones)
+        self.undone.clear()
+
+    @rule(mode=st.sampled_from(Mode))
+    def choose(self, mode):
+        self.tool.set_mode(mode)
+
+    @rule(points=st.lists(st.tuples(AROUND, AROUND), min_size=1, max_size=4), reach=st.sampled_from([0.02, 0.15]))
+    def drag(self, points, reach):
+        self.tool.press(points[0], reach=reach)
+        for point in points:
+            self.tool.move(point)
+        self.tool.release(points[-1])
+
+    @rule(command=st.sampled_from(["finish", "cancel", "delete", "simplify", "straighten"]))
+    def do(self, command):
+        getattr(self.tool, command)()
+
+    @rule(x=AROUND, y=AROUND)
+    def left_in_the_middle_of_a_drag(self, x, y):
+        self.tool.press((x, y), reach=0.15)
+        self.tool.move((y, x))
+        self.tool.cancel()
+        if not self.tool.drawing:
+            assert self.tool.zones == self.history[-1], "Esc brings the shape back"
+
+    @rule(zone=st.integers(0, 3), corner=st.integers(0, 5), x=AROUND, y=AROUND)
+    def numbers(self, zone, corner, x, y):
+        if zone < len(self.tool.zones) and not self.tool.in_gesture:
+            self.tool.select(zone)
+            self.tool.nudge(x / 10, y / 10)
+            if corner < len(self.tool.zones[zone].points):
+                self.tool.set_corner(corner, (x, y))
+
+    @rule()
+    def copy_and_paste(self):
+        self.tool.paste(self.tool.copied())
+
+    @rule()
+    def undo(self):
+        if len(self.history) > 1:
+            self.undone.append(self.history.pop())
+            self.tool.set_zones(self.history[-1])
+
+    @rule()
+    def redo(self):
+        if self.undone:
+            self.history.append(self.undone.pop())
+            self.tool.set_zones(self.history[-1])
+
+    @invariant()
+    def every_state_is_usable(self):
+        for zones in (self.tool.zones, self.history[-1]) if self.tool else ():
+            masks = sum(z.kind is ZoneKind.MASK for z in zones)
+            assert masks <= 1
+            assert len(zones) - masks <= 3
+            for zone in zones:
+                assert polygon_problem(zone.points) is None, zone
+                assert is_rectangle(zone.points) if self.rectangles else len(zone.points) <= 6, zone
+
+    @invariant()
+    def what_is_shown_between_gestures_is_what_was_kept(self):
+        if self.tool and not self.tool.in_gesture:
+            assert self.tool.zones == self.history[-1]
+
+
+Machine.TestCase.settings = settings(max_examples=250, stateful_step_count=40, deadline=None, derandomize=True)
+AnySequence = Machine.TestCase
+
+
+class Rectangles(ToolCase):
+    def setUp(self):
+        super().setUp()
+        self.tool._only_rectangles = True
+
+    def test_a_rectangle_stays_one_whatever_is_done_to_its_corners(self):
+        self.drag((0.6, 0.6), (0.7, 0.8))
+        self.assertEqual(self.tool.zones[0].points, ((0.2, 0.2), (0.7, 0.2), (0.7, 0.8), (0.2, 0.8)))
+        self.drag((0.7, 0.5), (0.75, 0.9))
+        self.drag((0.475, 0.8), (0.1, 0.85))
+        self.assertEqual(self.tool.zones[0].points, ((0.2, 0.2), (0.75, 0.2), (0.75, 0.85), (0.2, 0.85)))
+        self.assertEqual([what for _, what in self.commits], ["move corner", "move edge", "move edge"])
+        self.assertTrue(self.tool.set_corner(0, (0.1, 0.3)))
+        self.tool.nudge(0.05, 0.0)
+        self.assertEqual(self.tool.zones[0].points[3], (0.15, 0.85))
+        self.tool.delete()
+        self.assertIn("keep their four corners", self.refusals[-1])
+        self.assertFalse(self.tool.simplify())
+        self.tool.set_mode(Mode.WATCH)
+        self.click((0.8, 0.1))
+        self.assertIn("drag from one corner", self.refusals[-1])
+        self.drag((0.75, 0.1), (0.8, 0.2), (0.95, 0.4))
+        self.assertEqual(len(self.tool.zones), 2)
 
 
 class Numbers(ToolCase):

@@ -3,11 +3,9 @@ from dataclasses import replace
 
 import numpy as np
 
-from guardia.core.errors import InvalidValue
 from guardia.core.evidence import Origin, propose_occurrences
 from guardia.core.gates import Gate, replay
 from guardia.core.judgement import Verdict
-from guardia.core.propose import propose
 from guardia.core.score import Flip, compare, heat, score
 from guardia.core.settings import entered_zones, limits_broken
 from guardia.core.trace import measure, snapshot_background, sparse_trace
@@ -234,5 +232,3 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
         self.assertIn("one sensitivity for all", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
         kept = zone_from_dict(zone_to_dict(chosen.zones[0]))
         self.assertEqual(kept, chosen.zones[0])
-        with self.assertRaisesRegex(InvalidValue, "one sensitivity only"):
-            propose(evidence_of([blob_trace([9])], kinds=["person"]), chosen, make)

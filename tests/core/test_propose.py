@@ -1,13 +1,17 @@
 """Proposed zones: against random and greedy proposals, and by replaying them."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from guardia.core.evidence import Origin
 from guardia.core.fit_zones import fit
-from guardia.core.propose import Rules, difference, effect, greedy, make_program, propose, silenced_by
-from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.core.gates import zone_parts
+from guardia.core.propose import difference, effect, greedy, propose
+from guardia.core.settings import zone_limits_broken
+from guardia.core.zone_program import Rules, make_program
+from guardia.core.zones import PolygonZone, ZoneKind, is_rectangle
 from guardia.store.project import Project
 from tests.support import DEMO, blob_trace, capability, evidence_of, plain
 
@@ -25,7 +29,8 @@ class AgainstOthers(unittest.TestCase):
             rules = Rules(program)
             found = propose(evidence, camera.installed, camera.capability)
             self.assertTrue(found.proven, name)
-            ours = found.ignored.ravel()
+            ours = np.zeros(program.count, bool)
+            ours[np.unique(program.units[found.ignored])] = True
             self.assertTrue(rules.kept(ours).all(), name)
             best = (int(rules.silenced(ours).sum()), -int(ours.sum()))
             others = [greedy(program, rules)]
@@ -35,7 +40,9 @@ class AgainstOthers(unittest.TestCase):
                 for _ in range(int(rng.integers(1, 4))):
                     top, left = rng.integers(0, rows - 1), rng.integers(0, columns - 1)
                     cells[top : top + rng.integers(1, 9), left : left + rng.integers(1, 13)] = True
-                others.append((cells & program.zone).ravel())
+                units = np.zeros(program.count, bool)
+                units[np.unique(program.units[cells & program.zone])] = True
+                others.append(units)
             for cells in others:
                 if rules.kept(cells).all():
                     self.assertGreaterEqual(best, (int(rules.silenced(cells).sum()), -int(cells.sum())), name)
@@ -46,18 +53,31 @@ class AgainstOthers(unittest.TestCase):
             evidence = project.evidence(camera.id)
         found = propose(evidence, camera.installed, camera.capability)
         program = make_program(evidence, camera.installed, camera.capability)
-        quiet, kept = silenced_by(program, found.ignored.ravel())
-        self.assertEqual(set(found.silenced), quiet)
-        self.assertEqual(kept, set(program.witnesses))
+        rules = Rules(program)
+        self.assertEqual(set(found.silenced), set(rules.false_ids[rules.silenced(found.ignored.ravel())].tolist()))
+        self.assertTrue(rules.kept(found.ignored.ravel()).all())
         self.assertEqual(found.lost, ())
         steps = fit(evidence, found.ignored, camera.installed, camera.capability)
         for zones in steps:
             self.assertLessEqual(len(zones), camera.capability.max_zones)
             self.assertTrue(all(len(z.points) <= camera.capability.max_corners for z in zones))
-        after = camera.installed.__class__(**{**vars(camera.installed), "zones": steps[-1]})
+        after = replace(camera.installed, zones=steps[-1])
         silenced, lost = difference(evidence, camera.installed, after, camera.capability)
         self.assertGreater(len(silenced), 0)
         self.assertEqual(lost, ())
+
+    def test_in_every_makes_form_a_good_part_of_it_is_left(self):
+        with Project(DEMO) as project:
+            cameras = [(c, project.evidence(c.id)) for c in project.cameras()]
+        for camera, evidence in cameras:
+            found = propose(evidence, camera.installed, camera.capability)
+            steps = fit(evidence, found.ignored, camera.installed, camera.capability)
+            after = replace(camera.installed, zones=steps[-1])
+            silenced, lost = difference(evidence, camera.installed, after, camera.capability)
+            self.assertEqual((lost, zone_limits_broken(after, camera.capability)), ((), []), camera.name)
+            if camera.capability.zone_form == "blocks":
+                self.assertEqual(silenced, found.silenced, camera.name)
+            self.assertGreaterEqual(len(silenced), len(found.silenced) // 3, camera.name)
 
 
 class SmallCases(unittest.TestCase):
@@ -88,6 +108,26 @@ class SmallCases(unittest.TestCase):
         (zones,) = fit(self.evidence, found.ignored, plain(4), make)
         self.assertIs(zones[0].kind, ZoneKind.WATCH)
         self.assertLessEqual(len(zones[0].points), make.max_corners)
+
+    def test_rectangles_are_all_that_some_makes_are_offered(self):
+        make = capability("rectangle-mains-camera")
+        chosen = replace(plain(4), notch=make.notches[-1].label)
+        found = propose(self.evidence, chosen, make)
+        (zones,) = fit(self.evidence, found.ignored, chosen, make)
+        self.assertTrue(all(is_rectangle(z.points) for z in zones))
+
+    def test_zones_with_a_sensitivity_of_their_own_are_reckoned_with(self):
+        make = capability()
+        watch = [
+            PolygonZone(ZoneKind.WATCH, ((a, 0.0), (b, 0.0), (b, 1.0), (a, 1.0)), "", notch)
+            for a, b, notch in ((0.0, 0.2, "10"), (0.2, 1.0, "1"))
+        ]
+        # By the left zone's own notch two or three cells trigger; in the right one fifty would be needed.
+        chosen = replace(plain(4), zones=tuple(watch))
+        found = propose(evidence_of([blob_trace([9] * 20, column=2)], kinds=["foliage"]), chosen, make)
+        self.assertEqual(found.silenced, (100,))
+        needed = zone_parts(chosen, make, columns=32, rows=18)[1].needed
+        self.assertEqual(int(found.ignored.sum()), 9 - needed + 1)
 
     def test_nothing_false_means_nothing_to_propose(self):
         quiet = evidence_of([blob_trace([9] * 20)], kinds=["person"], origin=Origin.CONTINUOUS)

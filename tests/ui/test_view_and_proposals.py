@@ -1,5 +1,6 @@
 """The steps View and Zones: calibration by hand and by walk test, proposals, blocks, copies."""
 
+import math
 from dataclasses import replace
 
 from PyQt6.QtCore import QPoint, Qt
@@ -7,6 +8,7 @@ from PyQt6.QtTest import QSignalSpy, QTest
 
 from guardia.app.polygon_tool import Mode
 from guardia.core.reach import THINGS
+from guardia.core.settings import zone_limits_broken
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
 from tests.core.test_geometry_and_reach import VIEW, marks
 from tests.ui.test_steps import SQUARE, StepCase
@@ -95,12 +97,10 @@ class Proposals(StepCase):
         self.assertTrue(page.canvas.proposed.any())
         page.grab()
         before = self.model.comparison.draft
-        if len(offer.steps) > 1:
-            page.part.setCurrentIndex(page.part.findData(1))
         self.click(page.take)
-        self.assertEqual(self.model.draft.zones, offer.steps[0])
+        self.assertEqual(self.model.draft.zones, offer.steps[-1])
         after = self.model.comparison.draft
-        self.assertEqual(len(before.false_recorded) - len(after.false_recorded), offer.effects[0][0])
+        self.assertIn(f"silences {len(before.false_recorded) - len(after.false_recorded)} of", offer.words)
         self.assertEqual(len(after.real_missed), len(before.real_missed))
         self.assertFalse(page.offer.isVisible())
         self.session.undo.undo()
@@ -166,9 +166,28 @@ class MoreOfTheEditor(StepCase):
         )
         self.assertEqual(self.model.draft.zones, mine)
         slipway = next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Slipway, installed")
+        # What this make cannot take is fitted to its form, and only offered.
+        changed = QSignalSpy(page.proposal.changed)
         page.copy_zones(*slipway)
-        self.assertIn("Blocks cannot be copied", self.window.banner.text.text())
+        self.wait(changed)
         self.assertEqual(self.model.draft.zones, mine)
+        self.assertRegex(
+            page._offer_words.text(), r"\d+ of 576 cells are no longer watched and \d+ are watched besides"
+        )
+        self.click(page.take)
+        self.assertEqual(zone_limits_broken(self.model.draft, self.model.camera.capability), [])
+        self.assertEqual(self.session.undo.undoText(), "copy zones from Slipway, installed")
+        self.session.undo.undo()
+        # So are zones with more corners than the make takes.
+        many = tuple((0.5 + 0.4 * math.cos(a / 2), 0.5 + 0.4 * math.sin(a / 2)) for a in range(12))
+        page._commit((PolygonZone(ZoneKind.WATCH, many, "pond"),), "paste zone")
+        self.assertIn("12 corners", page._limits.text())
+        changed = QSignalSpy(page.proposal.changed)
+        self.click(page.fit)
+        self.wait(changed)
+        self.click(page.take)
+        self.assertEqual([(z.name, len(z.points) <= 8) for z in self.model.draft.zones], [("pond", True)])
+        self.assertFalse(page.fit.isVisible())
 
     def test_a_privacy_mask_and_a_zone_with_its_own_sensitivity(self):
         page = self.open_camera("Pontoon gate", "zones")
@@ -186,11 +205,10 @@ class MoreOfTheEditor(StepCase):
         page.own_notch.setCurrentIndex(page.own_notch.count() - 1)
         page.own_notch.activated.emit(0)
         self.assertGreater(len(self.model.comparison.draft.real_recorded), before)
-        changed = QSignalSpy(page.proposal.jobs.finished)
+        changed = QSignalSpy(page.proposal.changed)
         page.seek.click()
         self.wait(changed)
-        self.assertIn("one sensitivity only", self.window.banner.text.text())
-        self.assertFalse(page.offer.isVisible())
+        self.assertIn("real occurrence", page._offer_words.text())
         self.window.go("handover")
         page = self.window.pages["handover"]
         page.save(self.folder / "s.json")

@@ -7,7 +7,7 @@ good shape stays, and Esc brings back the shape from before the gesture.
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -15,12 +15,14 @@ from shapely.geometry import Point as ShapelyPoint
 from shapely.geometry import Polygon
 
 from guardia.core.errors import InvalidValue
+from guardia.core.outlines import straightened, with_fewer_corners
 from guardia.core.zones import (
     BlockZone,
     Point,
     PolygonZone,
     Zone,
     ZoneKind,
+    is_rectangle,
     polygon_problem,
     to_blocks,
     zone_from_dict,
@@ -29,9 +31,6 @@ from guardia.core.zones import (
 
 SNAP = 0.012
 """Distance within which a corner snaps to the picture's edge or to a corner of another zone."""
-
-NEARLY = 0.03
-"""An edge that leans by no more than this can be straightened."""
 
 CLICK = 0.008
 """A press and release closer than this is a click, not a drag."""
@@ -85,6 +84,8 @@ class PolygonTool:
         (columns, rows) of the make's own grid, for painting; (0, 0) when it has none.
     max_masks
         Privacy masks that the make takes.
+    rectangles
+        The make takes upright rectangles only.
     """
 
     def __init__(
@@ -97,6 +98,7 @@ class PolygonTool:
         max_zones: int,
         blocks: tuple[int, int] = (0, 0),
         max_masks: int = 0,
+        rectangles: bool = False,
     ) -> None:
         self._preview = preview
         self._commit = commit
@@ -105,6 +107,7 @@ class PolygonTool:
         self._max_zones = max_zones
         self._blocks = blocks
         self._max_masks = max_masks
+        self._only_rectangles = rectangles
         self._painting: bool | None = None
         self.mode = Mode.SELECT
         self.zones: tuple[Zone, ...] = ()
@@ -181,10 +184,10 @@ class PolygonTool:
 
     def press(self, at: Point, *, reach: float) -> None:
         """The pointer's button goes down."""
-        self._pressed = at
         if self.mode is Mode.PAINT:
             self._begin_painting(at)
             return
+        self._pressed = at
         if self.mode is not Mode.SELECT:
             if not self.drawing and not self._has_room(mask=self.mode is Mode.MASK):
                 self._pressed = None
@@ -193,13 +196,14 @@ class PolygonTool:
         if grip is None:
             self.selected = self.corner = None
             return
-        if grip.edge and len(self._points(grip.zone)) >= self._max_corners:
+        straight = grip.edge and self._stays_rectangle(self._points(grip.zone))
+        if grip.edge and not straight and len(self._points(grip.zone)) >= self._max_corners:
             self._refuse(f"This make takes at most {self._max_corners} corners per zone.")
             return
-        self.selected, self.corner = grip.zone, grip.corner
+        self.selected, self.corner = grip.zone, None if straight else grip.corner
         self.before = self.zones
         self._grip = grip
-        if grip.edge and grip.corner is not None:
+        if grip.edge and grip.corner is not None and not straight:
             points = list(self._points(grip.zone))
             points.insert(grip.corner, at)
             self._try(grip.zone, tuple(points))
@@ -229,6 +233,13 @@ class PolygonTool:
                 self._try(grip.zone, tuple((x + dx, y + dy) for x, y in zone.points))
             return
         points = list(self._points(grip.zone))
+        if self._stays_rectangle(points):
+            corner, (x, y) = (grip.corner - 1 if grip.edge else grip.corner), self._snapped(at, grip.zone)
+            if grip.edge:  # the whole edge goes along, upright ones across and level ones up and down
+                upright = points[corner][0] == points[grip.corner % 4][0]
+                x, y = (x, points[corner][1]) if upright else (points[corner][0], y)
+            self._try(grip.zone, _with_corner(points, corner, (x, y)))
+            return
         if grip.corner < len(points) and (not grip.edge or len(points) > len(_points_of(before[grip.zone]))):
             points[grip.corner] = self._snapped(at, grip.zone)
         elif grip.edge:
@@ -248,7 +259,8 @@ class PolygonTool:
             changed = self.zones != before
             self._end()
             if changed:
-                what = "move zone" if grip.corner is None else ("insert corner" if grip.edge else "move corner")
+                edge = "move edge" if self._stays_rectangle(self._points(grip.zone)) else "insert corner"
+                what = "move zone" if grip.corner is None else (edge if grip.edge else "move corner")
                 self._commit(self.zones, what)
             return
         pressed, self._pressed = self._pressed, None
@@ -258,6 +270,8 @@ class PolygonTool:
             self._rectangle = False
             (x0, y0), (x1, y1) = self._snapped(pressed, None), self._snapped(at, None)
             self._add(((x0, y0), (x1, y0), (x1, y1), (x0, y1)))
+        elif self._only_rectangles:
+            self._refuse("This make takes upright rectangles: drag from one corner to the opposite one.")
         elif self.drawing and _distance(at, self.drawing[0]) <= 2 * CLICK and len(self.drawing) >= 3:
             self.finish()
         elif len(self.drawing) >= self._max_corners:
@@ -323,29 +337,19 @@ class PolygonTool:
     def simplify(self) -> bool:
         """Take the corners of the selected zone away that matter least, one or more; gives False if none can go."""
         points = self._points(self.selected) if self.selected is not None and not self.in_gesture else ()
-        for step in range(1, 41):
-            simple = Polygon(points).simplify(0.004 * step) if len(points) > 3 else None
-            if isinstance(simple, Polygon) and 3 <= len(simple.exterior.coords) - 1 < len(points):
-                fewer = tuple((float(x), float(y)) for x, y in simple.exterior.coords[:-1])
-                if self.selected is not None and self._try(self.selected, fewer):
-                    self.corner = None
-                    self._commit(self.zones, "simplify zone")
-                    return True
-        return False
+        points = () if self._stays_rectangle(points) else points
+        fewer = with_fewer_corners(points)
+        if self.selected is None or fewer == points or not self._try(self.selected, fewer):
+            return False
+        self.corner = None
+        self._commit(self.zones, "simplify zone")
+        return True
 
     def straighten(self) -> bool:
         """Make nearly level and nearly upright edges of the selected zone exactly so; gives False if there are none."""
-        points = list(self._points(self.selected)) if self.selected is not None and not self.in_gesture else []
-        before = tuple(points)
-        for axis in (0, 1):
-            for n in range(len(points)):
-                m = (n + 1) % len(points)
-                one, two = points[n], points[m]
-                if 0 < abs(one[axis] - two[axis]) <= NEARLY and abs(one[1 - axis] - two[1 - axis]) > NEARLY:
-                    middle = (one[axis] + two[axis]) / 2
-                    points[n] = (middle, one[1]) if axis == 0 else (one[0], middle)
-                    points[m] = (middle, two[1]) if axis == 0 else (two[0], middle)
-        if self.selected is None or tuple(points) == before or not self._try(self.selected, tuple(points)):
+        points = self._points(self.selected) if self.selected is not None and not self.in_gesture else ()
+        straight = straightened(points)
+        if self.selected is None or straight == points or not self._try(self.selected, straight):
             return False
         self._commit(self.zones, "straighten zone")
         return True
@@ -360,6 +364,9 @@ class PolygonTool:
         if self.selected is None or self.in_gesture:
             return
         points = self._points(self.selected)
+        if self.corner is not None and self._stays_rectangle(points):
+            self._refuse("This make takes rectangles, which keep their four corners; select the zone to delete it.")
+            return
         if self.corner is not None and len(points) > 3:
             rest = points[: self.corner] + points[self.corner + 1 :]
             if self._try(self.selected, rest):
@@ -377,8 +384,11 @@ class PolygonTool:
         if self.selected is None or self.in_gesture:
             return
         points = self._points(self.selected)
-        chosen = range(len(points)) if self.corner is None else (self.corner,)
-        moved = tuple((p[0] + dx, p[1] + dy) if i in chosen else p for i, p in enumerate(points))
+        if self.corner is not None and self._stays_rectangle(points):
+            moved = _with_corner(points, self.corner, (points[self.corner][0] + dx, points[self.corner][1] + dy))
+        else:
+            chosen = range(len(points)) if self.corner is None else (self.corner,)
+            moved = tuple((p[0] + dx, p[1] + dy) if i in chosen else p for i, p in enumerate(points))
         if all(0 <= c <= 1 for p in moved for c in p) and self._try(self.selected, moved):
             self._commit(self.zones, "move zone" if self.corner is None else "move corner")
 
@@ -388,6 +398,8 @@ class PolygonTool:
             return False
         points = self._points(self.selected)
         moved = (*points[:corner], point, *points[corner + 1 :])
+        if self._stays_rectangle(points):
+            moved = _with_corner(points, corner, point)
         if moved == points:
             return True
         problem = polygon_problem(moved)
@@ -458,6 +470,10 @@ class PolygonTool:
         self.mode = Mode.SELECT
         self._commit(self.zones, "add privacy mask" if kind is ZoneKind.MASK else f"add {kind.value} zone")
 
+    def _stays_rectangle(self, points: Sequence[Point]) -> bool:
+        """Whether a shape must stay the upright rectangle that it is."""
+        return self._only_rectangles and is_rectangle(points)
+
     def _try(self, zone: int, points: tuple[Point, ...]) -> bool:
         """Take a new shape if it is a usable one."""
         old = self.zones[zone]
@@ -490,6 +506,12 @@ def _block_at(zone: BlockZone, at: Point) -> int:
 
 def _points_of(zone: Zone) -> tuple[Point, ...]:
     return zone.points if isinstance(zone, PolygonZone) else ()
+
+
+def _with_corner(points: Sequence[Point], corner: int, at: Point) -> tuple[Point, ...]:
+    """An upright rectangle with one corner elsewhere and the opposite one where it is."""
+    x, y = points[corner]
+    return tuple((at[0] if p[0] == x else p[0], at[1] if p[1] == y else p[1]) for p in points)
 
 
 def _distance(a: Point, b: Point) -> float:

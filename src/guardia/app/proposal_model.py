@@ -1,40 +1,42 @@
-"""The view-model of a proposal of zones: sought off the interface thread, taken whole or in part."""
+"""The view-model of zones on offer: a proposal, or drawn zones in the make's form; sought off the interface thread."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.camera_model import CameraModel
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Report, Token
 from guardia.app.session import Session
+from guardia.core.capability import Capability
+from guardia.core.convert_zones import convert, known_notches, loss
 from guardia.core.fit_zones import fit
 from guardia.core.propose import Proposal, difference, propose
-from guardia.core.zones import Zone
+from guardia.core.settings import entered_zones
+from guardia.core.zones import Zone, zone_cells
 
 
 @dataclass(frozen=True, eq=False)
 class Offer:
-    """A proposal and its steps in the make's form.
+    """Zones that can be taken, in steps.
 
     Parameters
     ----------
-    proposal
-        The cells.
+    what
+        What taking them does, for the history.
+    words
+        What they would do, what they would lose first of all.
     steps
         All zones of the draft after each step.
-    effects
-        (false silenced, real lost) after each step.
-    asked
-        False occurrences that the draft recorded when it was sought.
     """
 
-    proposal: Proposal
+    what: str
+    words: str
     steps: tuple[tuple[Zone, ...], ...]
-    effects: tuple[tuple[int, int], ...]
-    asked: int
 
 
 class ProposalModel(QObject):
@@ -61,62 +63,88 @@ class ProposalModel(QObject):
         model.judgements_changed.connect(self.drop)
 
     def seek(self) -> bool:
-        """Seek zones; gives False while it is under way."""
+        """Seek zones to ignore; gives False while another search is under way."""
         evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
         asked = len(self._model.comparison.draft.false_recorded)
 
         def work(token: Token, _report: Report) -> Offer:
             proposal = propose(evidence, draft, capability)
             token.check()
-            steps = fit(evidence, proposal.ignored, draft, capability)
-            effects = []
-            for zones in steps:
-                token.check()
-                silenced, lost = difference(evidence, draft, replace(draft, zones=zones), capability)
-                effects.append((len(silenced), len(lost)))
-            return Offer(proposal, tuple(steps), tuple(effects), asked)
+            steps = tuple(fit(evidence, proposal.ignored, draft, capability))
+            token.check()
+            lost: tuple[int, ...] = ()
+            silenced: tuple[int, ...] = ()
+            if steps:
+                silenced, lost = difference(evidence, draft, replace(draft, zones=steps[-1]), capability)
+            words = _proposal_words(proposal, asked, len(silenced), len(lost), capability)
+            return Offer("take proposed zones", words, steps)
 
         return self.jobs.start("Seeking zones", work, self._on_offer)
+
+    def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
+        """Bring zones into the make's form; gives False while another search is under way."""
+        evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
+        columns, rows = evidence.stack.columns, evidence.stack.rows
+
+        def work(token: Token, _report: Report) -> Offer:
+            made = convert(zones, capability, columns=columns, rows=rows)
+            token.check()
+            cells = loss(zones, made, columns=columns, rows=rows)
+            drawn = replace(draft, zones=known_notches(zones, capability))
+            entered = replace(draft, zones=made)
+            quieter, lost = difference(evidence, drawn, entered, capability)
+            louder, found = difference(evidence, entered, drawn, capability)
+            token.check()
+            words = (
+                f"{f'Loses {len(lost)} real. ' if lost else ''}In this make's form {cells.no_longer} of "
+                f"{columns * rows} cells are no longer watched and {cells.besides} are watched besides. Against the "
+                f"zones as drawn, {len(lost)} real are lost and {len(found)} found, {len(quieter)} false silenced "
+                f"and {len(louder)} added."
+            )
+            return Offer(what, words, (made,))
+
+        return self.jobs.start("Fitting zones", work, self._on_offer)
 
     def _on_offer(self, offer: Offer) -> None:
         self.offer = offer
         self.changed.emit()
 
-    def words(self) -> str:
-        """What the proposal would do, what it would lose first of all."""
-        offer = self.offer
-        if offer is None:
-            return ""
-        proposal = offer.proposal
-        area = proposal.ignored.mean()
-        proven = (
-            "No smaller or better set of cells does it by these rules (proven)."
-            if proposal.proven
-            else f"At most {proposal.bound} could be silenced; the rest of the gap was not settled in time."
-        )
-        lost = f"Loses {len(proposal.lost)} real: they would fall into the rest after another recording. "
-        told = (
-            f"{lost if proposal.lost else 'Keeps every real occurrence. '}Ignoring {area:.0%} of the picture silences "
-        )
-        told += f"{len(proposal.silenced)} of {offer.asked} false recordings. {proven} "
-        if not offer.steps:
-            return f"{told}In this make's form no part of it silences anything without losing something real."
-        silenced, missed = offer.effects[-1]
-        count = len(offer.steps)
-        return (
-            f"{told}In this make's form ({count} {'step' if count == 1 else 'steps'}) it silences {silenced} and loses "
-            f"{missed} real."
-        )
+    def left_out(self, steps: int) -> NDArray[np.bool_]:
+        """(rows, columns) cells that the draft watches and its zones after the first steps do not."""
+        stack, offer = self._model.evidence.stack, self.offer
+        cells = [
+            zone_cells(entered_zones(replace(self._model.draft, zones=z), self._model.camera.capability),
+                       columns=stack.columns, rows=stack.rows)
+            for z in (self._model.draft.zones, offer.steps[steps - 1] if offer else ())
+        ]  # fmt: skip
+        return cells[0] & ~cells[1]
 
     def take(self, steps: int) -> None:
         """Take the first steps into the draft; can be undone."""
         offer = self.offer
         if offer is not None and 0 < steps <= len(offer.steps):
-            zones = offer.steps[steps - 1]
-            self._model.change_draft(replace(self._model.draft, zones=zones), "take proposed zones")
+            self._model.change_draft(replace(self._model.draft, zones=offer.steps[steps - 1]), offer.what)
 
     def drop(self) -> None:
-        """Forget the proposal: it was made for another draft, or is not wanted."""
+        """Forget the offer: it was made for another draft, or is not wanted."""
         if self.offer is not None:
             self.offer = None
             self.changed.emit()
+
+
+def _proposal_words(proposal: Proposal, asked: int, silenced: int, lost: int, capability: Capability) -> str:
+    """What taking it would do, then what the best cells would, that are not bound to the make's form."""
+    best = f"{len(proposal.silenced)}, the best there is by these rules (proven)"
+    if not proposal.proven:
+        best = f"{len(proposal.silenced)}; not settled in time, at most {proposal.bound} by these rules"
+    cells = "The blocks are" if capability.zone_form == "blocks" else "Freely chosen cells would silence"
+    if capability.zone_form == "blocks" and silenced:
+        best = best.removeprefix(f"{len(proposal.silenced)}, ").removeprefix(f"{len(proposal.silenced)}; ")
+    elif capability.zone_form == "blocks":
+        cells = "Freely chosen blocks would silence"
+    if proposal.lost:
+        best += f", but lose {len(proposal.lost)} real to the rest after another recording"
+    if not silenced:
+        return f"In this make's form nothing can be silenced without losing something real. {cells} {best}."
+    kept = f"Loses {lost} real." if lost else "Keeps every real occurrence."
+    return f"{kept} In this make's form it silences {silenced} of {asked} false recordings. {cells} {best}."

@@ -9,7 +9,7 @@ from typing import Any
 from guardia.core.errors import InvalidValue
 from guardia.core.trace import CONTRAST_LEVELS
 
-ZONE_FORMS = ("polygon", "blocks")
+ZONE_FORMS = ("polygon", "rectangles", "blocks")
 ZONE_TESTS = ("pixels", "box", "foot")
 
 
@@ -55,7 +55,7 @@ class Capability:
     name
         Words on screen.
     zone_form
-        'polygon' (corners) or 'blocks' (a grid switched on or off).
+        'polygon' (corners), 'rectangles' (upright ones) or 'blocks' (a grid switched on or off).
     zone_test
         What must be inside: 'pixels' that moved, any part of the moving thing's 'box', or its 'foot' point.
     max_zones

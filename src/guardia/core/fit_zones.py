@@ -1,30 +1,58 @@
-"""A proposal of cells in the make's form: blocks, ignore zones, or a zone to watch, each tried by a replay."""
+"""A proposal in the make's form: blocks, zones to ignore, or a zone to watch.
+
+Blocks are what the integer program decides on, so they are taken as they are. For zones with corners cells say little
+of what an outline can do: outlines are sought by the program's rules themselves, and then replayed.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import replace
+import math
+import time
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
 
 import numpy as np
-import shapely
 from numpy.typing import NDArray
 from scipy.ndimage import binary_closing, label
-from shapely.geometry import MultiPolygon, Polygon
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
-from guardia.core.propose import difference
+from guardia.core.outlines import Form, Outline, boxes, climb, halves, largest_outline, share_of
+from guardia.core.propose import difference, effect
 from guardia.core.settings import Settings, entered_zones
-from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, polygon_problem, zone_cells
+from guardia.core.zone_program import Rules, make_program, unit_numbers
+from guardia.core.zones import CELL_INSIDE_SHARE, BlockZone, PolygonZone, Zone, ZoneKind, coverage, to_blocks
+
+TIME_LIMIT_S = 4.0
+
+Share = NDArray[np.float64]
+LeftOut = Callable[[list[Share]], NDArray[np.bool_] | None]
+
+LOST = (-math.inf, 0.0, 0.0)
+"""Worth of outlines that lose something real."""
+
+TRIED = 20
+"""Of so many outlines to begin with the first is taken that loses nothing when replayed."""
+
+CORNER_CELLS = 2
+"""A corner must save so many cells of ignored area."""
+
+TIDY_SHARE = 0.3
+"""Part of the time kept for tidier outlines after the search for such that silence more."""
+
+EVERY = 4
+"""The search for a rectangle to begin with looks at every so manieth line between cells."""
 
 
 def fit(
-    evidence: Evidence, ignored: NDArray[np.bool_], settings: Settings, capability: Capability
+    evidence: Evidence,
+    ignored: NDArray[np.bool_],
+    settings: Settings,
+    capability: Capability,
+    *,
+    time_limit_s: float = TIME_LIMIT_S,
 ) -> list[tuple[Zone, ...]]:
     """The proposal in the make's form, as steps to be taken one after another or in part.
-
-    Of several outlines for each piece the one is chosen that, replayed with those before it, loses nothing real and
-    silences most.
 
     Parameters
     ----------
@@ -36,105 +64,203 @@ def fit(
         The draft.
     capability
         The make.
+    time_limit_s
+        The best found until then is given.
 
     Returns
     -------
     list[tuple[Zone, ...]]
-        All zones of the draft after each step, the first step first. Empty when nothing useful fits.
+        All zones of the draft after each step, each of which silences more and loses nothing real. Empty when nothing
+        useful fits.
     """
-    rows, columns = ignored.shape
     if not ignored.any():
         return []
-    zone = zone_cells(entered_zones(settings, capability), columns=columns, rows=rows)
+    masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
     if capability.zone_form == "blocks":
-        return _best(evidence, settings, capability, [(_blocks(zone & ~ignored, capability),)])
-    if not capability.ignore_zones:
-        left = zone & ~ignored
-        outlines = [o for mask in (left, binary_closing(left)) for o in _outlines(mask, capability.max_corners)]
-        outlines += _beside(ignored)
-        watches = [(PolygonZone(ZoneKind.WATCH, o, "proposed"),) for o in outlines]
-        return _best(evidence, settings, capability, list(watches))
-    steps: list[tuple[Zone, ...]] = []
-    present = settings
-    silent = 0
-    joined = binary_closing(ignored, iterations=1) | ignored
-    groups, count = label(joined)
-    for number in sorted(range(1, count + 1), key=lambda g: -int((groups == g).sum())):
-        masks = sum(isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK for z in present.zones)
-        if len(present.zones) - masks >= capability.max_zones:
-            break
-        name = f"proposed {len(steps) + 1}"
-        outlines = _outlines(groups == number, capability.max_corners)
-        candidates = [(*present.zones, PolygonZone(ZoneKind.IGNORE, o, name)) for o in outlines]
-        found = _best(evidence, settings, capability, candidates, least=silent)
-        if found:
-            present = replace(present, zones=found[0])
-            silent = len(difference(evidence, settings, present, capability)[0])
-            steps.append(found[0])
-    return steps
+        return _that_hold(evidence, settings, capability, [(_blocks(ignored, settings, capability), *masks)])
+    search = _Search.of(evidence, settings, capability, limit_s=time_limit_s / 2)
+    drawn = [z for z in settings.zones if z not in masks]
+    watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
+    tries: list[list[tuple[Zone, ...]]] = []
+    if capability.ignore_zones:
+        found = search.ignored(ignored, capability.max_zones - len(drawn))
+        made = [PolygonZone(ZoneKind.IGNORE, o, f"proposed {n}") for n, o in enumerate(found, 1)]
+        tries.append([(*settings.zones, *made[:n]) for n in range(1, len(made) + 1)])
+    if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
+        # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
+        rest = drawn if capability.ignore_zones else []
+        found = search.watched(ignored, capability.max_zones - len(rest))
+        made = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(found, 1)]
+        tries.append([(*rest, *made, *masks)] if made else [])
+    held = [_that_hold(evidence, settings, capability, steps) for steps in tries]
+    return max(held, key=lambda steps: _silenced(evidence, settings, capability, steps), default=[])
 
 
-def _beside(ignored: NDArray[np.bool_]) -> list[tuple[tuple[float, float], ...]]:
-    """The four rectangles that the picture leaves beside the box of the ignored cells."""
-    row, column = np.nonzero(ignored)
-    rows, columns = ignored.shape
-    left, right = column.min() / columns, (column.max() + 1) / columns
-    top, bottom = row.min() / rows, (row.max() + 1) / rows
-    boxes = ((0.0, 0.0, left, 1.0), (right, 0.0, 1.0, 1.0), (0.0, 0.0, 1.0, top), (0.0, bottom, 1.0, 1.0))
-    found: list[tuple[tuple[float, float], ...]] = []
-    for x0, y0, x1, y1 in boxes:
-        points = ((float(x0), float(y0)), (float(x1), float(y0)), (float(x1), float(y1)), (float(x0), float(y1)))
-        if polygon_problem(points) is None:
-            found.append(points)
-    return found
+def _silenced(evidence: Evidence, settings: Settings, capability: Capability, steps: list[tuple[Zone, ...]]) -> int:
+    """False occurrences that all steps silence."""
+    if not steps:
+        return 0
+    return len(difference(evidence, settings, replace(settings, zones=steps[-1]), capability)[0])
 
 
-def _best(
-    evidence: Evidence,
-    settings: Settings,
-    capability: Capability,
-    candidates: Sequence[tuple[Zone, ...]],
-    *,
-    least: int = 0,
+def _that_hold(
+    evidence: Evidence, settings: Settings, capability: Capability, steps: Iterable[tuple[Zone, ...]]
 ) -> list[tuple[Zone, ...]]:
-    """The candidate that silences most, more than `least`, and loses nothing real; none if there is no such."""
-    best: tuple[Zone, ...] | None = None
-    most = least
-    for zones in candidates:
+    """Those steps that, replayed, lose nothing real and silence more than the one before."""
+    kept, most = [], 0
+    for zones in steps:
         silenced, lost = difference(evidence, settings, replace(settings, zones=zones), capability)
         if not lost and len(silenced) > most:
-            best, most = zones, len(silenced)
-    return [best] if best is not None else []
+            kept.append(zones)
+            most = len(silenced)
+    return kept
 
 
-def _blocks(cells: NDArray[np.bool_], capability: Capability) -> BlockZone:
-    rows, columns = cells.shape
-    fine = BlockZone(columns, rows, tuple(cells.ravel().tolist()))
+def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capability) -> BlockZone:
+    rows, columns = ignored.shape
     wide, high = capability.blocks
-    return BlockZone(wide, high, tuple(zone_cells([fine], columns=wide, rows=high).ravel().tolist()))
+    active = np.array(to_blocks(entered_zones(settings, capability), columns=wide, rows=high).active)
+    units = unit_numbers(capability, columns=columns, rows=rows)
+    if units.max() < len(active):
+        active[np.unique(units[ignored])] = False
+        return BlockZone(wide, high, tuple(active.tolist()))
+    left = BlockZone(columns, rows, tuple((~ignored).ravel().tolist()))
+    keep = np.array(to_blocks([left], columns=wide, rows=high).active)
+    return BlockZone(wide, high, tuple((active & keep).tolist()))
 
 
-def _outlines(cells: NDArray[np.bool_], corners: int) -> list[tuple[tuple[float, float], ...]]:
-    """Outlines of the largest piece of some cells with at most so many corners: close, wide, its hull, its box."""
-    rows, columns = cells.shape
-    row, column = np.nonzero(cells)
-    if not len(row):
-        return []
-    boxes = shapely.box(column / columns, row / rows, (column + 1) / columns, (row + 1) / rows)
-    area = shapely.union_all(boxes)
-    largest = max(area.geoms, key=lambda g: g.area) if isinstance(area, MultiPolygon) else area
-    if not isinstance(largest, Polygon):
-        return []
-    shape = Polygon(largest.exterior)
-    found: dict[tuple[tuple[float, float], ...], None] = {}
-    for base in (shape, shape.buffer(0.02, join_style="mitre"), shape.convex_hull):
-        for tolerance in (0.0, 0.01, 0.02, 0.035, 0.05, 0.08, 0.12):
-            simple = base.intersection(shapely.box(0, 0, 1, 1)).simplify(tolerance)
-            if not isinstance(simple, Polygon) or simple.is_empty:
-                continue
-            points = tuple((float(x), float(y)) for x, y in simple.exterior.coords[:-1])
-            if len(points) <= corners and polygon_problem(points) is None:
-                found.setdefault(points)
-    left, top, right, bottom = shape.bounds
-    found.setdefault(((left, top), (right, top), (right, bottom), (left, bottom)))
-    return list(found)
+@dataclass(frozen=True, eq=False)
+class _Search:
+    """Seeks outlines by the program's rules."""
+
+    evidence: Evidence
+    settings: Settings
+    capability: Capability
+    rules: Rules
+    present: NDArray[np.float64]
+    form: Form
+    limit_s: float
+
+    @classmethod
+    def of(cls, evidence: Evidence, settings: Settings, capability: Capability, *, limit_s: float) -> _Search:
+        columns, rows = evidence.stack.columns, evidence.stack.rows
+        present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
+        rules = Rules(make_program(evidence, settings, capability, sure=False))
+        return cls(evidence, settings, capability, rules, present, Form.of(capability), limit_s)
+
+    def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
+        """Up to so many outlines to ignore, the one that silences most first."""
+        until = time.perf_counter() + self.limit_s
+        pieces, count = label(binary_closing(cells) | cells)
+        mine = [largest_outline(pieces == n, self.form) for n in range(1, count + 1)]
+        found: list[Outline] = []
+        best = self._worth(self._left_out([]))
+        for _ in range(room):
+            start = self._start(mine, found)
+            if start is None:
+                break
+            tried = self._climb([*found, start], self._left_out, until)
+            worth = self._worth_of(tried, self._left_out)
+            if worth <= best:
+                break
+            found, best = tried, worth
+        ordered: list[Outline] = []
+        while found:
+            taken = max(found, key=lambda o: self._worth_of([*ordered, o], self._left_out))
+            found.remove(taken)
+            ordered.append(taken)
+        return ordered
+
+    def watched(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
+        """Up to so many outlines to watch; none if every one loses something."""
+        until = time.perf_counter() + self.limit_s
+        left = self._inside(self.present) & ~cells
+        start = self._start([largest_outline(mask, self.form) for mask in (left, binary_closing(left))], None)
+        if room < 1 or start is None:
+            return []
+        found = self._climb([start], self._outside, until)
+        while len(found) < room:
+            cut = [[*found[:n], *pair, *found[n + 1 :]] for n, o in enumerate(found) for pair in halves(o, self.form)]
+            tried = [found, *(self._climb(outlines, self._outside, until) for outlines in cut)]
+            best = max(tried, key=lambda outlines: self._worth_of(outlines, self._outside))
+            if best is found:
+                break
+            found = best
+        return found
+
+    def _start(self, mine: list[Outline | None], found: list[Outline] | None) -> Outline | None:
+        """The outline to begin with: one of ours or a rectangle, beside those to ignore found so far, or to watch."""
+        rows, columns = self.present.shape
+        outlines, masks = boxes(columns, rows, every=EVERY)
+        own = [o for o in mine if o is not None]
+        inside = self._inside(self.present)
+        masks = np.concatenate([[self._inside(self._share(o)) for o in own], masks]) if own else masks
+        if found is None:
+            out = (masks & ~inside).any(axis=(1, 2))
+            ignored = inside & ~masks
+        else:
+            out = np.zeros(len(masks), bool)
+            already = self._inside(
+                self.present * (1.0 - np.minimum(1.0, sum(map(self._share, found), 0.0 * self.present)))
+            )
+            ignored = inside & (masks | ~already)
+        units = ignored.reshape(len(ignored), -1).T
+        worth = self.rules.progress(units) - self.rules.worn(units) - 1e-6 * units.sum(axis=0)
+        worth[out | ~self.rules.kept(units).all(axis=0)] = -np.inf
+        order = np.argsort(-worth, kind="stable")[:TRIED]
+        chosen = next((n for n in order.tolist() if math.isfinite(worth[n]) and self._allowed(ignored[n])), None)
+        return None if chosen is None else [*own, *outlines][chosen]
+
+    def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
+        return ignored is not None and not effect(self.evidence, self.settings, self.capability, ignored)[1]
+
+    def _climb(self, outlines: list[Outline], left_out: LeftOut, until: float) -> list[Outline]:
+        """Move corners for the better: first to silence more, then for less area and fewer corners."""
+        rows, columns = self.present.shape
+
+        def more(shares: list[Share], _corners: int) -> tuple[float, ...]:
+            return self._worth(left_out(shares))
+
+        def tidier(shares: list[Share], corners: int) -> tuple[float, ...]:
+            gain, _, area = self._worth(left_out(shares))
+            return gain, area - CORNER_CELLS * corners
+
+        for worth, left_s in ((more, TIDY_SHARE * self.limit_s), (tidier, 0.0)):
+            outlines = climb(
+                outlines, worth, self.form, allowed=lambda shares: self._allowed(left_out(shares)),
+                columns=columns, rows=rows, steps=(2, 1), until=until - left_s,
+            )  # fmt: skip
+        return outlines
+
+    def _share(self, outline: Outline) -> NDArray[np.float64]:
+        rows, columns = self.present.shape
+        return share_of(outline, columns=columns, rows=rows)
+
+    @staticmethod
+    def _inside(share: NDArray[np.float64]) -> NDArray[np.bool_]:
+        inside: NDArray[np.bool_] = share >= CELL_INSIDE_SHARE - 1e-9
+        return inside
+
+    def _left_out(self, shares: list[Share]) -> NDArray[np.bool_] | None:
+        """Cells that outlines to ignore leave out."""
+        return self._inside(self.present) & self._covered(shares)
+
+    def _covered(self, shares: list[Share]) -> NDArray[np.bool_]:
+        covered = np.minimum(1.0, np.sum([np.zeros_like(self.present), *shares], axis=0))
+        return ~self._inside(self.present * (1.0 - covered))
+
+    def _outside(self, shares: list[Share]) -> NDArray[np.bool_] | None:
+        """Cells that outlines to watch leave out; None when they watch what is not watched now."""
+        inside, watched = self._inside(self.present), self._inside(np.minimum(1.0, np.sum(shares, axis=0)))
+        return None if (watched & ~inside).any() else inside & ~watched
+
+    def _worth_of(self, outlines: list[Outline], left_out: LeftOut) -> tuple[float, ...]:
+        return self._worth(left_out([self._share(o) for o in outlines]))
+
+    def _worth(self, ignored: NDArray[np.bool_] | None) -> tuple[float, ...]:
+        """Most silenced for the fewest witnesses of real ones, then the others quieter, then little area."""
+        if ignored is None or not self.rules.kept(ignored.ravel()).all():
+            return LOST
+        cells = ignored.ravel()
+        gain = float(self.rules.silenced(cells).sum() - self.rules.worn(cells))
+        return gain, float(self.rules.progress(cells)), -float(cells.sum())

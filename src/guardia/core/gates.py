@@ -17,6 +17,7 @@ from guardia.core.evidence import MARGIN_S, Evidence, Origin
 from guardia.core.motion import Recording, Run, recordings, size_in_cells
 from guardia.core.objects import ObjectClass, lets_through, object_classes
 from guardia.core.settings import Settings, entered_zones
+from guardia.core.stack import TraceStack
 from guardia.core.zones import PolygonZone, ZoneKind, zone_cells
 
 LATE_TOLERANCE_S = 1.0
@@ -197,7 +198,64 @@ class Replay:
     contrast: int
 
 
-def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Replay:
+@dataclass(frozen=True, eq=False)
+class ZonePart:
+    """Cells that share one sensitivity.
+
+    Parameters
+    ----------
+    cells
+        (rows, columns) cells inside.
+    contrast
+        Luma step in force there.
+    needed
+        Cells needed to trigger there.
+    """
+
+    cells: NDArray[np.bool_]
+    contrast: int
+    needed: int
+
+
+def zone_parts(settings: Settings, capability: Capability, *, columns: int, rows: int) -> list[ZonePart]:
+    """The zone by sensitivity: one part, or where zones have their own one for each notch in use.
+
+    Parameters
+    ----------
+    settings
+        The settings.
+    capability
+        The make.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    list[ZonePart]
+        At least one.
+
+    Raises
+    ------
+    InvalidValue
+        If the make has no such notch.
+    """
+    zones = entered_zones(settings, capability)
+    watch = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
+    apart = [z for z in zones if not isinstance(z, PolygonZone) or z.kind is not ZoneKind.WATCH]
+    parts = []
+    for label in sorted({z.notch for z in watch}) or [""]:
+        cells = zone_cells([*(z for z in watch if z.notch == label), *apart], columns=columns, rows=rows)
+        told = settings if not label else replace(settings, notch=label, sensitivity=None)
+        contrast, share = told.sensitivity_under(capability)
+        parts.append(ZonePart(cells, contrast, size_in_cells(share, columns * rows)))
+    return parts
+
+
+def replay(
+    evidence: Evidence, settings: Settings, capability: Capability, *, without: NDArray[np.bool_] | None = None
+) -> Replay:
     """Run the motion model with these settings over all the evidence.
 
     A snapshot passes or fails the gates of place and size only.
@@ -210,6 +268,8 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
         The settings to try.
     capability
         The make, for the meaning of its words.
+    without
+        (rows, columns) cells that are left out besides; None for none.
 
     Returns
     -------
@@ -224,8 +284,11 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
     stack = evidence.stack
     contrast, share = settings.sensitivity_under(capability)
     needed = size_in_cells(share, stack.cells)
-    zone = zone_cells(entered_zones(settings, capability), columns=stack.columns, rows=stack.rows)
-    sizes = _zone_sizes(evidence, settings, capability, zone, contrast=contrast, needed=needed)
+    parts = zone_parts(settings, capability, columns=stack.columns, rows=stack.rows)
+    if without is not None:
+        parts = [replace(part, cells=part.cells & ~without) for part in parts]
+    zone = np.logical_or.reduce([part.cells for part in parts])
+    sizes = _zone_sizes(stack, parts, capability.zone_test, needed=needed)
     runs = stack.runs(sizes, needed)
     classes = object_classes(evidence, capability) if settings.objects else {}
     triggering = _let_through(evidence, settings, classes, runs) if settings.objects else runs
@@ -282,34 +345,18 @@ def replay(evidence: Evidence, settings: Settings, capability: Capability) -> Re
     return Replay(sizes, made, outcomes, zone, needed, contrast)
 
 
-def _zone_sizes(
-    evidence: Evidence,
-    settings: Settings,
-    capability: Capability,
-    zone: NDArray[np.bool_],
-    *,
-    contrast: int,
-    needed: int,
-) -> NDArray[np.int32]:
+def _zone_sizes(stack: TraceStack, parts: list[ZonePart], zone_test: str, *, needed: int) -> NDArray[np.int32]:
     """Sizes in every picture; those of zones with a sensitivity of their own are put on the camera's scale.
 
     A zone that needs n cells where the camera needs m counts its size s as s * m // n: it reaches m exactly when s
     reaches n.
     """
-    stack, test = evidence.stack, capability.zone_test
-    zones = entered_zones(settings, capability)
-    own = {z.notch for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH} - {""}
-    if not own:
-        return stack.sizes(zone, contrast=contrast, zone_test=test)
-    apart = [z for z in zones if not isinstance(z, PolygonZone) or z.kind is not ZoneKind.WATCH]
     largest = np.zeros(stack.frames, np.int32)
-    for label in {z.notch for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH}:
-        mine = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH and z.notch == label]
-        cells = zone_cells([*mine, *apart], columns=stack.columns, rows=stack.rows)
-        step, share = (contrast, 0.0) if not label else (capability.notch(label).contrast, capability.notch(label).size)
-        least = size_in_cells(share, stack.cells) if label else needed
-        sizes = stack.sizes(cells, contrast=step, zone_test=test)
-        largest = np.maximum(largest, (sizes.astype(np.int64) * needed // least).astype(np.int32))
+    for part in parts:
+        sizes = stack.sizes(part.cells, contrast=part.contrast, zone_test=zone_test)
+        if part.needed != needed:
+            sizes = (sizes.astype(np.int64) * needed // part.needed).astype(np.int32)
+        largest = np.maximum(largest, sizes)
     return largest
 
 

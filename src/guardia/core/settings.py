@@ -10,7 +10,16 @@ from typing import Any
 from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue
 from guardia.core.trace import CONTRAST_LEVELS
-from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, to_blocks, zone_from_dict, zone_to_dict
+from guardia.core.zones import (
+    BlockZone,
+    PolygonZone,
+    Zone,
+    ZoneKind,
+    is_rectangle,
+    to_blocks,
+    zone_from_dict,
+    zone_to_dict,
+)
 
 FORMAT = "guardia-settings"
 VERSION = 1
@@ -202,6 +211,47 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
     return (to_blocks(drawn, columns=columns, rows=rows), *masks)
 
 
+def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
+    """Say in plain sentences which zones this make cannot be told.
+
+    Parameters
+    ----------
+    settings
+        The settings to check.
+    capability
+        The make.
+
+    Returns
+    -------
+    list[str]
+        One sentence per limit; empty when all zones can be entered.
+    """
+    broken: list[str] = []
+    masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
+    polygons = [z for z in settings.zones if isinstance(z, PolygonZone) and z not in masks]
+    blocks = [z for z in settings.zones if isinstance(z, BlockZone)]
+    if capability.zone_form != "blocks" and blocks:
+        broken.append("This make takes zones with corners, not blocks.")
+    if capability.zone_form == "blocks":
+        polygons = []  # they are entered as the blocks they cover
+    if len(polygons) > capability.max_zones:
+        broken.append(f"This make takes at most {capability.max_zones} zones; {len(polygons)} are drawn.")
+    for zone in polygons:
+        if capability.zone_form == "rectangles" and not is_rectangle(zone.points):
+            broken.append(f"'{zone.name}' is no upright rectangle; this make takes no other zones.")
+        elif len(zone.points) > capability.max_corners:
+            broken.append(f"'{zone.name}' has {len(zone.points)} corners; this make takes {capability.max_corners}.")
+        if zone.kind is ZoneKind.IGNORE and not capability.ignore_zones:
+            broken.append(f"'{zone.name}': this make has no ignore zones.")
+        if zone.notch and not capability.zone_sensitivity:
+            broken.append(f"'{zone.name}': this make has one sensitivity for all zones.")
+        elif zone.notch and zone.notch not in [n.label for n in capability.notches]:
+            broken.append(f"'{zone.name}': this make has no sensitivity '{zone.notch}'.")
+    if len(masks) > capability.privacy_masks:
+        broken.append(f"This make takes {capability.privacy_masks or 'no'} privacy masks; {len(masks)} are drawn.")
+    return broken
+
+
 def limits_broken(settings: Settings, capability: Capability) -> list[str]:
     """Say in plain sentences what this make cannot be told.
 
@@ -217,27 +267,7 @@ def limits_broken(settings: Settings, capability: Capability) -> list[str]:
     list[str]
         One sentence per limit; empty when everything can be entered.
     """
-    broken: list[str] = []
-    masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
-    polygons = [z for z in settings.zones if isinstance(z, PolygonZone) and z not in masks]
-    blocks = [z for z in settings.zones if isinstance(z, BlockZone)]
-    if capability.zone_form == "polygon" and blocks:
-        broken.append("This make takes zones with corners, not blocks.")
-    if capability.zone_form == "blocks":
-        polygons = []  # they are entered as the blocks they cover
-    if len(polygons) > capability.max_zones:
-        broken.append(f"This make takes at most {capability.max_zones} zones; {len(polygons)} are drawn.")
-    for zone in polygons:
-        if len(zone.points) > capability.max_corners:
-            broken.append(f"'{zone.name}' has {len(zone.points)} corners; this make takes {capability.max_corners}.")
-        if zone.kind is ZoneKind.IGNORE and not capability.ignore_zones:
-            broken.append(f"'{zone.name}': this make has no ignore zones.")
-        if zone.notch and not capability.zone_sensitivity:
-            broken.append(f"'{zone.name}': this make has one sensitivity for all zones.")
-        elif zone.notch and zone.notch not in [n.label for n in capability.notches]:
-            broken.append(f"'{zone.name}': this make has no sensitivity '{zone.notch}'.")
-    if len(masks) > capability.privacy_masks:
-        broken.append(f"This make takes {capability.privacy_masks or 'no'} privacy masks; {len(masks)} are drawn.")
+    broken = zone_limits_broken(settings, capability)
     choices: tuple[tuple[str, float | None, tuple[float | None, ...]], ...] = (
         ("hold time", settings.hold_s, capability.hold_choices_s),
         ("re-trigger wait", settings.retrigger_wait_s, capability.wait_choices_s),

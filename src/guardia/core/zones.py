@@ -16,6 +16,7 @@ import numpy as np
 import shapely
 from numpy.typing import NDArray
 from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
 from guardia.core.errors import InvalidValue
@@ -61,10 +62,8 @@ class PolygonZone:
     def __post_init__(self) -> None:
         problem = polygon_problem(self.points)
         if problem is None:
-            rounded = tuple((round(float(x), 6), round(float(y), 6)) for x, y in self.points)
-            object.__setattr__(self, "points", rounded)
-            problem = polygon_problem(rounded)
-        if problem:
+            object.__setattr__(self, "points", _rounded(self.points))
+        else:
             raise InvalidValue(f"The zone '{self.name or self.kind.value}' cannot be used: {problem}")
 
 
@@ -97,13 +96,17 @@ class BlockZone:
 Zone = PolygonZone | BlockZone
 
 
+def _rounded(points: Sequence[Point]) -> tuple[Point, ...]:
+    return tuple((round(float(x), 6), round(float(y), 6)) for x, y in points)
+
+
 def polygon_problem(points: Sequence[Point]) -> str | None:
     """Say why these corners make no usable zone.
 
     Parameters
     ----------
     points
-        Corners (x, y) in 0..1.
+        Corners (x, y) in 0..1; they are looked at as a zone would keep them, rounded to a millionth.
 
     Returns
     -------
@@ -114,13 +117,30 @@ def polygon_problem(points: Sequence[Point]) -> str | None:
         return "it needs at least three corners."
     if not all(math.isfinite(c) and -1e-9 <= c <= 1 + 1e-9 for p in points for c in p):
         return "every corner must lie in the picture (0 to 1)."
-    polygon = Polygon(points)
+    polygon = Polygon(_rounded(points))  # the shape that is kept: rounding may make a sliver cross itself
     if not polygon.is_valid:
         why = explain_validity(polygon)
         return "its outline crosses or touches itself." if "intersection" in why.lower() else f"it has no area ({why})."
     if polygon.area < MIN_ZONE_AREA:
         return "it is too small to hold anything."
     return None
+
+
+def is_rectangle(points: Sequence[Point]) -> bool:
+    """Whether corners, in order, are those of an upright rectangle.
+
+    Parameters
+    ----------
+    points
+        Corners (x, y) in 0..1.
+
+    Returns
+    -------
+    bool
+        True for four corners with two x and two y and some area.
+    """
+    x, y = {x for x, _ in points}, {y for _, y in points}
+    return len(points) == 4 and len(x) == len(y) == 2 and polygon_problem(points) is None
 
 
 def coverage(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.float64]:
@@ -156,8 +176,27 @@ def _coverage(zones: tuple[Zone, ...], columns: int, rows: int) -> NDArray[np.fl
     area = shapely.union_all(watch) if watch else shapely.box(0, 0, 1, 1)
     if ignore:
         area = shapely.difference(area, shapely.union_all(ignore))
-    col, row = np.meshgrid(np.arange(columns), np.arange(rows))
-    cells = shapely.box(col / columns, row / rows, (col + 1) / columns, (row + 1) / rows)
+    return area_share(area, columns=columns, rows=rows)
+
+
+def area_share(area: BaseGeometry, *, columns: int, rows: int) -> NDArray[np.float64]:
+    """Share of every grid cell that an area covers.
+
+    Parameters
+    ----------
+    area
+        Any shape in picture coordinates.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (rows, columns), 0..1.
+    """
+    cells = _grid(columns, rows)
     shapely.prepare(area)
     share = np.zeros((rows, columns))
     inside = shapely.contains_properly(area, cells)
@@ -165,6 +204,13 @@ def _coverage(zones: tuple[Zone, ...], columns: int, rows: int) -> NDArray[np.fl
     share[inside] = 1.0
     share[edge] = shapely.area(shapely.intersection(cells[edge], area)) * columns * rows
     return np.clip(share, 0.0, 1.0)
+
+
+@lru_cache(maxsize=8)
+def _grid(columns: int, rows: int) -> Any:
+    """(rows, columns) boxes of the cells."""
+    col, row = np.meshgrid(np.arange(columns), np.arange(rows))
+    return shapely.box(col / columns, row / rows, (col + 1) / columns, (row + 1) / rows)
 
 
 def _block_area(zone: BlockZone) -> Any:

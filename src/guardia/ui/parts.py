@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QGridLayout,
@@ -28,6 +28,24 @@ def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
     made.setObjectName(name)
     made.setWordWrap(wrap)
     return made
+
+
+class WrappedLabel(QLabel):
+    """A wrapping label that is always given the height that its text needs, also beside something that grows."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWordWrap(True)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Ask for the height that the new width needs."""
+        super().resizeEvent(event)
+        self.setMinimumHeight(max(0, self.heightForWidth(self.width())))
+
+    def setText(self, text: str | None) -> None:
+        """Show a text, and ask for the height that it needs."""
+        super().setText(text)
+        self.setMinimumHeight(max(0, self.heightForWidth(self.width())))
 
 
 def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") -> QPushButton:

@@ -145,6 +145,7 @@ def _take_player(session: Session, page: EvidencePage, path: Path) -> Path:
 
 
 def _take(app: QApplication, window: MainWindow, path: Path) -> Path:
-    app.sendPostedEvents()
+    for _ in range(3):  # a new height asks for a new layout, which asks again
+        app.sendPostedEvents()
     window.grab().save(str(path))
     return path

@@ -181,11 +181,12 @@ class ZoneCanvas(QWidget):
         if self.tool.before is not None:
             for zone in self.tool.before:
                 self._paint_zone(painter, zone, earlier=True)
+        for index, zone in enumerate(self.tool.zones):
+            replaced = bool(self.offered) and zone not in self.offered
+            self._paint_zone(painter, zone, selected=index == self.tool.selected and not replaced, earlier=replaced)
         for zone in self.offered:
             if zone not in self.tool.zones:
                 self._paint_zone(painter, zone)
-        for index, zone in enumerate(self.tool.zones):
-            self._paint_zone(painter, zone, selected=index == self.tool.selected)
         self._paint_drawing(painter)
 
     def _outline(self, zone: PolygonZone) -> QPolygonF:

@@ -32,9 +32,9 @@ from guardia.app.polygon_tool import Mode, PolygonTool
 from guardia.app.proposal_model import ProposalModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
-from guardia.core.settings import entered_zones, limits_broken
-from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind
-from guardia.ui.parts import Mark, button, label, page_head
+from guardia.core.settings import entered_zones, zone_limits_broken
+from guardia.core.zones import PolygonZone, Zone, ZoneKind
+from guardia.ui.parts import Mark, WrappedLabel, button, label, page_head
 from guardia.ui.zone_canvas import EDGE_PX, ZoneCanvas
 
 
@@ -50,8 +50,9 @@ class ZonesPage(QWidget):
             preview=self._preview,
             commit=self._commit,
             refuse=lambda why: session.messages.tell(why, Severity.WARNING),
-            max_corners=capability.max_corners if capability.zone_form == "polygon" else 32,
-            max_zones=capability.max_zones if capability.zone_form == "polygon" else 16,
+            max_corners=capability.max_corners if capability.zone_form != "blocks" else 32,
+            max_zones=capability.max_zones if capability.zone_form != "blocks" else 16,
+            rectangles=capability.zone_form == "rectangles",
             blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
             max_masks=capability.privacy_masks,
         )
@@ -99,6 +100,7 @@ class ZonesPage(QWidget):
         menu = QMenu(self)
         menu.addAction("Simplify the selected zone", self._simplify)
         menu.addAction("Straighten the selected zone", self._straighten)
+        menu.addAction("Fit all zones to this make", self._fit)
         copies = QMenu("Copy zones from", menu)
         copies.aboutToShow.connect(lambda: self._fill_copies(copies))
         menu.addMenu(copies)
@@ -114,13 +116,17 @@ class ZonesPage(QWidget):
                 nothing.setEnabled(False)
 
     def copy_zones(self, name: str, zones: tuple[Zone, ...]) -> None:
-        """Put zones of other settings in place of the draft's."""
-        capability = self._model.camera.capability
+        """Put zones of other settings in place of the draft's; what this make cannot take is fitted and offered."""
+        capability, what = self._model.camera.capability, f"copy zones from {name}"
         wanted = replace(self._model.draft, zones=zones)
-        if any(isinstance(z, BlockZone) for z in zones) and capability.zone_form != "blocks":
-            self._session.messages.tell("Blocks cannot be copied to a make that takes corners.", Severity.WARNING)
-            return
-        self._model.change_draft(replace(wanted, zones=entered_zones(wanted, capability)), f"copy zones from {name}")
+        if zone_limits_broken(wanted, capability):
+            self._start(self.proposal.convert(zones, what), "Fitting the zones to this make …")
+        else:
+            self._model.change_draft(replace(wanted, zones=entered_zones(wanted, capability)), what)
+
+    def _fit(self) -> None:
+        what = "fit zones to the make"
+        self._start(self.proposal.convert(self._model.draft.zones, what), "Fitting the zones to this make …")
 
     def _simplify(self) -> None:
         if not self.tool.simplify():
@@ -136,7 +142,7 @@ class ZonesPage(QWidget):
         self.offer.setObjectName("card")
         row = QHBoxLayout(self.offer)
         row.setContentsMargins(10, 6, 10, 6)
-        self._offer_words = label("", wrap=True)
+        self._offer_words = WrappedLabel()
         row.addWidget(self._offer_words, 1)
         self.part = QComboBox()
         self.part.setAccessibleName("How many steps to take")
@@ -150,9 +156,14 @@ class ZonesPage(QWidget):
         return self.offer
 
     def _seek(self) -> None:
-        if self.proposal.seek():
+        self._start(self.proposal.seek(), "Seeking …")
+
+    def _start(self, started: bool, words: str) -> None:
+        """Show that zones are being sought."""
+        if started:
             self.seek.setEnabled(False)
-            self._offer_words.setText("Seeking …")
+            self._offer_words.setText(words)
+            self.part.hide()
             self.take.setEnabled(False)
             self.offer.show()
 
@@ -163,13 +174,13 @@ class ZonesPage(QWidget):
 
     def _show_offer(self) -> None:
         offer = self.proposal.offer
-        self.canvas.proposed = offer.proposal.ignored if offer is not None else None
+        self.canvas.proposed = None
         self.canvas.offered = ()
         self.canvas.update()
         self.offer.setVisible(offer is not None)
         if offer is None:
             return
-        self._offer_words.setText(self.proposal.words())
+        self._offer_words.setText(offer.words)
         steps = len(offer.steps)
         self.part.blockSignals(True)
         self.part.clear()
@@ -183,7 +194,9 @@ class ZonesPage(QWidget):
     def _show_steps(self) -> None:
         """Show the zones of the steps that would be taken."""
         offer, chosen = self.proposal.offer, self.part.currentData()
+        shown = offer is not None and bool(chosen)
         self.canvas.offered = offer.steps[chosen - 1] if offer is not None and chosen else ()
+        self.canvas.proposed = self.proposal.left_out(chosen) if shown else None
         self.canvas.update()
 
     def _below(self) -> QHBoxLayout:
@@ -220,6 +233,8 @@ class ZonesPage(QWidget):
         middle.addWidget(self.corners, 1)
         self._limits = label("", "warning", wrap=True)
         middle.addWidget(self._limits)
+        self.fit = button("Fit to this make", self._fit, tip="Offer zones that this make can take in place of these")
+        middle.addWidget(self.fit)
         below.addLayout(middle, 1)
         legend = QVBoxLayout()
         for verdict, text, attribute in (
@@ -281,10 +296,9 @@ class ZonesPage(QWidget):
         if self.tool.mode is Mode.SELECT and not self._modes[Mode.SELECT].isChecked():
             self.set_mode(Mode.SELECT)
         self._fill_list()
-        broken = [
-            b for b in limits_broken(self._model.draft, self._model.camera.capability) if "zone" in b or "corner" in b
-        ]
+        broken = zone_limits_broken(self._model.draft, self._model.camera.capability)
         self._limits.setText("\n".join([*broken, *self._model.entered_words()]))
+        self.fit.setVisible(bool(broken))
         self.canvas.update()
 
     def _fill_list(self) -> None:
@@ -296,6 +310,10 @@ class ZonesPage(QWidget):
             else:
                 text = f"blocks:  {sum(zone.active)} of {zone.columns} x {zone.rows} watched"
             self.zone_list.addItem(QListWidgetItem(text))
+        if not self.tool.zones:
+            nothing = QListWidgetItem("No zones: all of it counts")
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.zone_list.addItem(nothing)
         self.zone_list.setCurrentRow(-1 if self.tool.selected is None else self.tool.selected)
         self.zone_list.blockSignals(False)
         self._fill_name()
@@ -305,7 +323,7 @@ class ZonesPage(QWidget):
         self.zone_list.setCurrentRow(zone)
 
     def _select_listed(self, row: int) -> None:
-        self.tool.select(row if row >= 0 else None)
+        self.tool.select(row if 0 <= row < len(self.tool.zones) else None)
         self._fill_name()
         self.canvas.update()
 
