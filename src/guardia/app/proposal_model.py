@@ -68,10 +68,8 @@ class ProposalModel(QObject):
         asked = len(self._model.comparison.draft.false_recorded)
 
         def work(token: Token, _report: Report) -> Offer:
-            proposal = propose(evidence, draft, capability)
-            token.check()
-            steps = tuple(fit(evidence, proposal.ignored, draft, capability))
-            token.check()
+            proposal = propose(evidence, draft, capability, check=token.check)
+            steps = tuple(fit(evidence, proposal.ignored, draft, capability, check=token.check))
             lost: tuple[int, ...] = ()
             silenced: tuple[int, ...] = ()
             if steps:

@@ -51,6 +51,7 @@ def fit(
     capability: Capability,
     *,
     time_limit_s: float = TIME_LIMIT_S,
+    check: Callable[[], None] = lambda: None,
 ) -> list[tuple[Zone, ...]]:
     """The proposal in the make's form, as steps to be taken one after another or in part.
 
@@ -66,6 +67,8 @@ def fit(
         The make.
     time_limit_s
         The best found until then is given.
+    check
+        Called again and again; what it raises ends the search.
 
     Returns
     -------
@@ -78,7 +81,7 @@ def fit(
     masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
     if capability.zone_form == "blocks":
         return _that_hold(evidence, settings, capability, [(_blocks(ignored, settings, capability), *masks)])
-    search = _Search.of(evidence, settings, capability, limit_s=time_limit_s / 2)
+    search = _Search.of(evidence, settings, capability, limit_s=time_limit_s / 2, check=check)
     drawn = [z for z in settings.zones if z not in masks]
     watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
     tries: list[list[tuple[Zone, ...]]] = []
@@ -140,13 +143,22 @@ class _Search:
     present: NDArray[np.float64]
     form: Form
     limit_s: float
+    check: Callable[[], None]
 
     @classmethod
-    def of(cls, evidence: Evidence, settings: Settings, capability: Capability, *, limit_s: float) -> _Search:
+    def of(
+        cls,
+        evidence: Evidence,
+        settings: Settings,
+        capability: Capability,
+        *,
+        limit_s: float,
+        check: Callable[[], None],
+    ) -> _Search:
         columns, rows = evidence.stack.columns, evidence.stack.rows
         present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
         rules = Rules(make_program(evidence, settings, capability, sure=False))
-        return cls(evidence, settings, capability, rules, present, Form.of(capability), limit_s)
+        return cls(evidence, settings, capability, rules, present, Form.of(capability), limit_s, check)
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to ignore, the one that silences most first."""
@@ -228,7 +240,7 @@ class _Search:
         for worth, left_s in ((more, TIDY_SHARE * self.limit_s), (tidier, 0.0)):
             outlines = climb(
                 outlines, worth, self.form, allowed=lambda shares: self._allowed(left_out(shares)),
-                columns=columns, rows=rows, steps=(2, 1), until=until - left_s,
+                columns=columns, rows=rows, steps=(2, 1), until=until - left_s, check=self.check,
             )  # fmt: skip
         return outlines
 

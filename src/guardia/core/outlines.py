@@ -241,6 +241,7 @@ def climb(
     rows: int,
     steps: Sequence[float],
     until: float,
+    check: Callable[[], None] = lambda: None,
 ) -> list[Outline]:
     """Move the corners of some outlines as long as that makes them worth more.
 
@@ -263,6 +264,8 @@ def climb(
         Corners are moved by so many cells, one step after another.
     until
         time.perf_counter() at which to stop with the best so far.
+    check
+        Called again and again; what it raises ends the search.
 
     Returns
     -------
@@ -279,6 +282,7 @@ def climb(
             for n in range(len(present)):
                 others = sum(map(len, present)) - len(present[n])
                 for outline in neighbours(present[n], form, step / columns, step / rows):
+                    check()
                     if time.perf_counter() > until:
                         return present
                     corners = others + len(outline)

@@ -12,6 +12,7 @@ result is checked by replaying it.
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -65,7 +66,12 @@ class Proposal:
 
 
 def propose(
-    evidence: Evidence, settings: Settings, capability: Capability, *, time_limit_s: float = TIME_LIMIT_S
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    *,
+    time_limit_s: float = TIME_LIMIT_S,
+    check: Callable[[], None] = lambda: None,
 ) -> Proposal:
     """Find the cells to ignore.
 
@@ -79,6 +85,8 @@ def propose(
         The make.
     time_limit_s
         The best found until then is given.
+    check
+        Called between the parts of the work; what it raises ends it.
 
     Returns
     -------
@@ -92,6 +100,7 @@ def propose(
     active = {i: _first(groups) for i, groups in program.false_groups.items() if groups}
     bound, proven = len(active), not active
     for _ in range(ROUNDS):
+        check()
         left = time_limit_s - (time.perf_counter() - begun) - LAST_LOOK_S
         if proven or left <= 0.1:
             break

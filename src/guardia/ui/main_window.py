@@ -519,8 +519,9 @@ class MainWindow(QMainWindow):
         self._refresh_steps()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
-        """Stop jobs and close the project; everything is already saved."""
+        """Stop jobs and close the project; everything is already saved. Nobody need see a job come to its end."""
         self._preferences = replace(self._preferences, width=self.width(), height=self.height())
         self._remember()
+        self.hide()
         self._close_session()
         super().closeEvent(event)
