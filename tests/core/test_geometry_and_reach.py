@@ -3,13 +3,12 @@ import unittest
 
 import numpy as np
 
+from guardia.core.calibration import Mark, calibrate
 from guardia.core.errors import InvalidValue
 from guardia.core.evidence import Origin
 from guardia.core.geometry import (
     KnownView,
-    Mark,
     ViewGeometry,
-    calibrate,
     known_view_from_dict,
     known_view_to_dict,
     real_heights,

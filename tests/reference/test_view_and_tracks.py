@@ -15,9 +15,11 @@ from PIL import Image
 from guardia.benchcam import scene as bench
 from guardia.benchcam.actors import Walker
 from guardia.benchcam.tern_quay import PLACES, build_scene
+from guardia.core.calibration import Mark, calibrate, calibrate_robustly
 from guardia.core.evidence import Origin
-from guardia.core.geometry import LADDER, Mark, ViewGeometry, calibrate, real_heights, view_from_lens
-from guardia.core.tracks import follow, tracks_of
+from guardia.core.geometry import LADDER, ViewGeometry, real_heights, view_from_lens
+from guardia.core.tracks import TRACK_ERROR, farthest_walk, follow, tracks_of, walk_marks
+from guardia.media.analysis import fine_tracks
 from guardia.report.motion_cells import pack_cells
 from guardia.store.mot import read_mot
 from guardia.store.project import Project
@@ -179,6 +181,23 @@ class AgainstMotmetrics(unittest.TestCase):
         self.assertGreater(float(np.median(followed)), 0.7)
         # The person is 1.75 m tall.
         self.assertTrue(all(1.5 <= h <= 1.9 for h in heights), heights)
+
+    def test_walk_tests_give_the_distances_of_the_scene(self):
+        """With the lens known as it is on a data sheet; the demo's scenes are our own, so this holds for them only."""
+        ratios, free = [], []
+        with Project(DEMO) as project:
+            for camera in project.cameras():
+                clip = next(c for c in project.evidence(camera.id).clips if c.origin is Origin.WALK_TEST)
+                marks = walk_marks(farthest_walk(fine_tracks(project.clip_path(clip.id))), height_m=1.75)
+                shown = TRUE_VIEW.to_picture(np.array([[0.0, 0.0, 10.0], [0.0, 0.0, 20.0]]))
+                for lens, told in ((TRUE_VIEW.focal, ratios), (None, free)):
+                    known = calibrate_robustly(marks, focal=lens, mark_error=TRACK_ERROR)
+                    told.append(known.view.to_ground(shown)[:, 1] / (10.0, 20.0))
+        print("walk tests: distances at 10 and 20 m over the true ones, lens known", np.round(ratios, 2).tolist())
+        print("walk tests: likewise, lens not known", np.round(free, 2).tolist())
+        self.assertLess(float(np.abs(np.array(ratios) - 1).max()), 0.2)
+        self.assertLess(float(np.median(np.abs(np.array(ratios) - 1))), 0.07)
+        self.assertLess(float(np.median(np.abs(np.array(free) - 1))), 0.3)
 
 
 class AgainstPillow(unittest.TestCase):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -13,7 +14,7 @@ from guardia.app.jobs import Report, Token
 from guardia.app.messages import MessageHub
 from guardia.core.coverage import Uncovered, uncovered
 from guardia.core.errors import GuardiaError, InvalidValue
-from guardia.core.evidence import SHORTEST_S, Evidence, Occurrence
+from guardia.core.evidence import SHORTEST_S, Evidence, Occurrence, Origin
 from guardia.core.gates import Replay, replay
 from guardia.core.geometry import KnownView
 from guardia.core.judgement import kind_of
@@ -154,6 +155,10 @@ class CameraModel(QObject):
             return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)
 
         return read
+
+    def walk_tests(self) -> list[Path]:
+        """The files of the walk tests."""
+        return [self._project.clip_path(c.id) for c in self.evidence.clips if c.origin is Origin.WALK_TEST]
 
     def logbook(self) -> list[tuple[float, str, str]]:
         """(POSIX seconds, what, detail), newest first."""

@@ -9,28 +9,17 @@ import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.camera_model import CameraModel
-from guardia.app.messages import MessageHub
+from guardia.app.job_runner import JobRunner
+from guardia.app.jobs import Report, Token
+from guardia.app.session import Session
+from guardia.core.calibration import MARK_ERROR, Mark, calibrate, calibrate_robustly
 from guardia.core.errors import GuardiaError, InvalidValue
-from guardia.core.evidence import Origin
-from guardia.core.geometry import (
-    LADDER,
-    MARK_ERROR,
-    Calibration,
-    KnownView,
-    Mark,
-    ViewGeometry,
-    calibrate,
-    view_from_lens,
-)
+from guardia.core.geometry import LADDER, KnownView, ViewGeometry, view_from_lens
 from guardia.core.reach import THINGS, Shown, Thing, reach_m, shown_shares
 from guardia.core.settings import Settings
-from guardia.core.tracks import Track, tracks_of
+from guardia.core.tracks import TRACK_ERROR, Track, farthest_walk, walk_marks
 from guardia.core.zones import PolygonZone, ZoneKind
-
-LEAST_WALK_S = 5.0
-WALK_MARKS = 12
-TRACK_ERROR = 0.02
-"""Standard error of a track's box, share of the picture's width: two thirds of a grid cell."""
+from guardia.media.analysis import fine_tracks
 
 
 @dataclass(frozen=True)
@@ -62,16 +51,19 @@ class ViewModel(QObject):
     ----------
     model
         The camera.
-    messages
-        Where errors are told.
+    session
+        The open project, which tells errors and stops the work when it is closed.
     """
 
     changed = pyqtSignal()
 
-    def __init__(self, model: CameraModel, messages: MessageHub) -> None:
+    def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model)
         self.model = model
-        self._messages = messages
+        self._messages = session.messages
+        self.jobs = JobRunner(self)
+        self.jobs.failed.connect(session.messages.tell_error)
+        session.adopt(self.jobs)
         self.marks: tuple[Mark, ...] = ()
         # Height of marked persons, and the focal length in picture widths where the lens is known.
         self.person_m = 1.75
@@ -131,43 +123,37 @@ class ViewModel(QObject):
         self.marks = ()
         self.changed.emit()
 
-    def from_walk_test(self) -> None:
-        """Find the view from the longest track of the walk tests, of a person of `person_m`."""
-        track = self._walk()
+    def from_walk_test(self) -> bool:
+        """Find the view from the longest track of the walk tests, of a person of `person_m`, off the interface thread.
+
+        Gives False while that is under way.
+        """
+        paths = self.model.walk_tests()
+
+        def work(token: Token, _report: Report) -> list[Track]:
+            found: list[Track] = []
+            for path in paths:
+                found += fine_tracks(path, stopped=lambda: token.cancelled)
+                token.check()
+            return found
+
+        return self.jobs.start("Following the walk test", work, self._on_tracks)
+
+    def _on_tracks(self, tracks: list[Track]) -> None:
+        track = farthest_walk(tracks)
         if track is None:
             self._messages.tell(
                 "No walk test follows somebody for five seconds. Bring one in, or mark two standing "
                 "persons on the picture."
             )
             return
-        # Feet nearer and farther: evenly chosen over the height at which they stand in the picture.
-        order = np.argsort(track.feet[:, 1])
-        chosen = order[np.round(np.linspace(0.05, 0.95, WALK_MARKS) * (len(order) - 1)).astype(int)]
-        marks = tuple(
-            Mark(
-                (float(track.feet[n, 0]), float(track.feet[n, 1])),
-                (float(track.feet[n, 0]), float(track.box[n, 1])),
-                self.person_m,
-            )
-            for n in chosen
-        )
+        marks = walk_marks(track, height_m=self.person_m)
         self._find(marks, "walk test", mark_error=TRACK_ERROR)
-
-    def _walk(self) -> Track | None:
-        evidence = self.model.evidence
-        found = []
-        for index, clip in enumerate(evidence.clips):
-            if clip.origin is Origin.WALK_TEST:
-                found += [
-                    t
-                    for t in tracks_of(evidence.stack, index, 0.0, clip.duration_s)
-                    if t.duration_s >= LEAST_WALK_S and float(np.ptp(t.feet, axis=0).max()) > 0.15
-                ]
-        return max(found, key=lambda t: t.duration_s, default=None)
 
     def _find(self, marks: tuple[Mark, ...], how: str, *, mark_error: float = MARK_ERROR) -> None:
         try:
-            found: Calibration = calibrate(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)
+            seek = calibrate_robustly if how == "walk test" else calibrate
+            found = seek(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)
         except InvalidValue as error:
             self._messages.tell_error(error)
             return

@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import find_objects, label
+from scipy.ndimage import binary_closing, find_objects, label
 from scipy.optimize import linear_sum_assignment
 
+from guardia.core.calibration import Mark
 from guardia.core.stack import FILL_BYTE, TraceStack
 
 LOST_S = 1.0
@@ -21,6 +22,19 @@ SHORTEST_S = 0.4
 
 NEAR_SIZES = 1.0
 """A box belongs to a track only within this many times its own diagonal from where it is expected."""
+
+LEAST_WALK_S = 5.0
+LEAST_WALK = 0.15
+"""Somebody who walks is seen for so long and moves at least so far, as a share of the picture."""
+
+WALK_MARKS = 12
+
+TRACK_ERROR = 0.015
+"""Standard error of a fine track's box, share of the picture's width: two cells of the fine grid. A stride takes one
+foot before the body, and a shadow may stand under it."""
+
+LEAST_CELLS = 4
+"""On a fine grid smaller things are noise."""
 
 _GROWTH = 4.0
 """and only when its area is not larger or smaller than that of the track by more than this factor."""
@@ -119,6 +133,43 @@ def _cost(expected: NDArray[np.float64], found: NDArray[np.float64]) -> NDArray[
     return np.where((away <= NEAR_SIZES) & (growth <= math.log(_GROWTH)), away + 0.3 * growth, np.inf)
 
 
+def farthest_walk(tracks: Sequence[Track]) -> Track | None:
+    """The track that goes farthest across the picture, None when none goes anywhere for long enough.
+
+    What sways for minutes is followed for longer than somebody who walks, but stays where it is.
+    """
+
+    def extent(track: Track) -> float:
+        return float(np.hypot(*np.ptp(track.feet, axis=0)))
+
+    walks = [t for t in tracks if t.duration_s >= LEAST_WALK_S and extent(t) > LEAST_WALK]
+    return max(walks, key=extent, default=None)
+
+
+def walk_marks(track: Track, *, height_m: float) -> tuple[Mark, ...]:
+    """Marks of a person who walked, evenly chosen over the heights in the picture at which the feet stood.
+
+    Parameters
+    ----------
+    track
+        The person's.
+    height_m
+        Height of the person, metres.
+
+    Returns
+    -------
+    tuple[Mark, ...]
+        WALK_MARKS of them, the farthest first.
+    """
+    feet = track.feet
+    order = np.argsort(feet[:, 1])
+    chosen = order[np.round(np.linspace(0.05, 0.95, WALK_MARKS) * (len(order) - 1)).astype(int)]
+    return tuple(
+        Mark((float(feet[n, 0]), float(feet[n, 1])), (float(feet[n, 0]), float(track.box[n, 1])), height_m)
+        for n in chosen
+    )
+
+
 def tracks_of(stack: TraceStack, clip: int, start_s: float, end_s: float, *, level: int = 1) -> list[Track]:
     """Tracks of the groups of active cells in a stretch of a clip.
 
@@ -145,6 +196,35 @@ def tracks_of(stack: TraceStack, clip: int, start_s: float, end_s: float, *, lev
     dense = stack.changed(clip, start_s, end_s, level=level).reshape(-1, stack.rows, stack.columns)
     times = np.array([t for t in stack.times[clip] if start_s <= t <= end_s])
     return follow(times, [_group_boxes(picture) for picture in dense])
+
+
+def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
+    """Boxes of what is active on a fine grid, parts of a thing that lie near each other taken together.
+
+    Parameters
+    ----------
+    cells
+        (rows, columns) flags.
+    join
+        Gaps of up to twice so many cells within a thing are closed.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (n, 4) left, top, width, height in shares of the picture; things of fewer than four cells are left out.
+    """
+    rows, columns = cells.shape
+    around = np.ones((2 * join + 1, 2 * join + 1), bool)
+    # Room around the picture, so that what stands at its edge is not closed away.
+    closed = binary_closing(np.pad(cells, 2 * join), around)[2 * join : 2 * join + rows, 2 * join : 2 * join + columns]
+    groups, count = label(closed, np.ones((3, 3), bool))
+    found = []
+    for number, area in enumerate(find_objects(groups, count), start=1):
+        row, column = np.nonzero((groups[area] == number) & cells[area])
+        if len(row) >= LEAST_CELLS:
+            left, top = area[1].start + column.min(), area[0].start + row.min()
+            found.append((left / columns, top / rows, (np.ptp(column) + 1) / columns, (np.ptp(row) + 1) / rows))
+    return np.array(found, np.float64).reshape(-1, 4)
 
 
 def _group_boxes(picture: NDArray[np.uint8]) -> NDArray[np.float64]:

@@ -78,7 +78,7 @@ def take_screenshots(folder: Path) -> list[Path]:
                         taken.append(_take_player(session, page, folder / "player.png"))
                         taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
                 if isinstance(page, ViewPage):
-                    page.model.from_walk_test()
+                    _wait_for_view(page)
                 if isinstance(page, ZonesPage):
                     page.select_zone(0)
                 if step == "sensitivity":
@@ -97,6 +97,14 @@ def _wait_for_groups(page: AlikePage) -> None:
         page.model.changed.connect(waiting.quit)
         waiting.exec()
     page.model.go(page.model.current or 0)
+
+
+def _wait_for_view(page: ViewPage) -> None:
+    """Wait until the person of the walk test is followed."""
+    waiting = QEventLoop()
+    page.model.jobs.finished.connect(waiting.quit)
+    page.model.from_walk_test()
+    waiting.exec()
 
 
 def _take_proposal(app: QApplication, window: MainWindow, session: Session, path: Path) -> Path:

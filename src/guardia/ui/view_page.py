@@ -288,7 +288,7 @@ class ViewPage(FreshPage):
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
-        self.model = ViewModel(model, session.messages)
+        self.model = ViewModel(model, session)
         layout, head = page_head(self, "View")
         self._how = label("", "muted")
         head.addWidget(self._how)
@@ -299,7 +299,7 @@ class ViewPage(FreshPage):
         self.mark.toggled.connect(self._set_marking)
         self._tall = self._box(0.5, 2.2, 1.75, " m tall", 2)
         self._tall.valueChanged.connect(lambda v: setattr(self.model, "person_m", v))
-        self.walk = button("From the walk test", self.model.from_walk_test, tip="The person of the walk test serves")
+        self.walk = button("From the walk test", self._follow, tip="The person of the walk test serves")
         for widget in (self._tall, self.mark, self.walk):
             head.addWidget(widget)
         layout.addLayout(head)
@@ -324,8 +324,18 @@ class ViewPage(FreshPage):
         self._notes = label("", "muted", wrap=True)
         layout.addWidget(self._notes)
         self.model.changed.connect(self.refresh_if_shown)
+        self.model.jobs.finished.connect(lambda: self._set_following(on=False))
         model.evidence_changed.connect(self.canvas.refresh_picture)
         self.refresh()
+
+    def _follow(self) -> None:
+        if self.model.from_walk_test():
+            self._set_following(on=True)
+
+    def _set_following(self, *, on: bool) -> None:
+        """Say on its button that the walk test's person is being followed."""
+        self.walk.setText("Following …" if on else "From the walk test")
+        self.walk.setEnabled(not on)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Leave the plan out where there is no room beside numbers and tables."""
