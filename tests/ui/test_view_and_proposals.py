@@ -5,6 +5,7 @@ from dataclasses import replace
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QLabel
 
 from guardia.app.polygon_tool import Mode
 from guardia.core.reach import THINGS
@@ -57,8 +58,12 @@ class ViewStep(StepCase):
         self.assertAlmostEqual(self.model.camera.view.view.height_m, 3.4, delta=0.5)
         self.assertEqual(self.model.camera.view.how, "walk test")
         self.assertIn("far distances", page._notes.text())
-        page.thing.setCurrentIndex(len(THINGS) - 1)
-        self.assertIn("A car at each notch", page._notes.text())
+        page.thing.setCurrentIndex(len(THINGS))
+        told = [found.text() for found in page.findChildren(QLabel) if found.isVisible()]
+        for notch, line in page.model.reach_by_notch(THINGS[-1]):
+            self.assertIn(f"notch {notch}", told)
+            self.assertLessEqual(line.towards, line.across)
+            self.assertIn(f"{line.night:.0f} m" if line.night else "none", told)
         self.model.change_draft(replace(self.model.draft, zones=(SQUARE,)), "zone")
         self.assertRegex(page._notes.text(), "In 'yard' a car triggers from [0-9]+ to [0-9]+ m")
         self.session.undo.undo()

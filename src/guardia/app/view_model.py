@@ -16,7 +16,6 @@ from guardia.core.calibration import MARK_ERROR, Mark, calibrate, calibrate_robu
 from guardia.core.errors import GuardiaError, InvalidValue
 from guardia.core.geometry import LADDER, KnownView, ViewGeometry, view_from_lens
 from guardia.core.reach import THINGS, Shown, Thing, reach_m, shown_shares
-from guardia.core.settings import Settings
 from guardia.core.tracks import TRACK_ERROR, Track, farthest_walk, walk_marks
 from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.media.analysis import fine_tracks
@@ -168,34 +167,25 @@ class ViewModel(QObject):
             self._shown[dark] = (known.view, shown_shares(self.model.evidence, known.view, dark=dark))
         return self._shown[dark][1]
 
-    def reach(self, settings: Settings | None = None) -> list[ReachLine]:
-        """Reach of every thing under the draft (or other settings); empty while no view is known."""
-        known = self.known
-        if known is None:
-            return []
-        contrast, size = (settings or self.model.draft).sensitivity_under(self.model.camera.capability)
-        day, night = self._shares(dark=False), self._shares(dark=True)
-        lines = []
-        for thing in THINGS:
-            across, towards = (
-                reach_m(known.view, thing, contrast=contrast, size=size, across=a, shown=day) for a in (True, False)
-            )
-            dark = reach_m(
-                known.view, thing, contrast=contrast, size=size, across=True, shown=night, lamp_m=known.lamp_m
-            )
-            lines.append(ReachLine(thing, across, towards, dark))
-        return lines
+    def reach(self) -> list[ReachLine]:
+        """Reach of every thing under the draft; empty while no view is known."""
+        contrast, size = self.model.draft.sensitivity_under(self.model.camera.capability)
+        return [self._line(thing, contrast, size) for thing in THINGS] if self.known is not None else []
 
-    def reach_by_notch(self, thing: Thing) -> list[tuple[str, float]]:
-        """Reach of a thing, crossing by day, at every notch of the make."""
+    def reach_by_notch(self, thing: Thing) -> list[tuple[str, ReachLine]]:
+        """Reach of a thing at every notch of the make; empty while no view is known."""
+        notches = self.model.camera.capability.notches if self.known is not None else ()
+        return [(n.label, self._line(thing, n.contrast, n.size)) for n in notches]
+
+    def _line(self, thing: Thing, contrast: int, size: float) -> ReachLine:
         known = self.known
-        if known is None:
-            return []
-        day = self._shares(dark=False)
-        return [
-            (n.label, reach_m(known.view, thing, contrast=n.contrast, size=n.size, across=True, shown=day))
-            for n in self.model.camera.capability.notches
-        ]
+        assert known is not None
+        day, night = self._shares(dark=False), self._shares(dark=True)
+        across, towards = (
+            reach_m(known.view, thing, contrast=contrast, size=size, across=a, shown=day) for a in (True, False)
+        )
+        dark = reach_m(known.view, thing, contrast=contrast, size=size, across=True, shown=night, lamp_m=known.lamp_m)
+        return ReachLine(thing, across, towards, dark)
 
     def zone_spans(self) -> list[tuple[str, float, float]]:
         """(name, nearest, farthest ground in metres) of the draft's watch zones; infinite when it has the horizon."""

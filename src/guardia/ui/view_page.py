@@ -24,7 +24,7 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.app.view_model import ViewModel
 from guardia.core.geometry import ViewGeometry
-from guardia.core.reach import THINGS
+from guardia.core.reach import THINGS, Thing
 from guardia.ui.parts import FreshPage, button, clear, label, page_head
 from guardia.ui.theme import THEME
 
@@ -314,9 +314,10 @@ class ViewPage(FreshPage):
         right = QVBoxLayout()
         right.addLayout(self._tables)
         self.thing = QComboBox()
-        self.thing.setAccessibleName("Thing whose reach is told for every notch and zone")
+        self.thing.setAccessibleName("What reach is told of")
+        self.thing.addItem("everything, at the draft's notch", None)
         for thing in THINGS:
-            self.thing.addItem(f"notches, zones: {thing.name}", thing)
+            self.thing.addItem(f"{thing.name}, at each notch", thing)
         self.thing.currentIndexChanged.connect(lambda _i: self.refresh())
         right.addWidget(self.thing)
         below.addLayout(right)
@@ -424,16 +425,30 @@ class ViewPage(FreshPage):
             (self.lamp_box, known.lamp_m or 0.0),
         ):
             box.setValue(value)
+        thing = self.thing.currentData()
+        lines = [(line.thing.name, line) for line in self.model.reach()]
+        if thing is not None:
+            lines = [(f"notch {name}", line) for name, line in self.model.reach_by_notch(thing)]
         reach = QGridLayout()
         reach.setHorizontalSpacing(14)
         reach.setVerticalSpacing(2)
         for column, text in enumerate(("Reach", "across", "towards", "at night")):
             reach.addWidget(label(text, "head" if column == 0 else "muted"), 0, column)
-        for row, line in enumerate(self.model.reach(), start=1):
-            reach.addWidget(label(line.thing.name), row, 0)
+        for row, (name, line) in enumerate(lines, start=1):
+            reach.addWidget(label(name), row, 0)
             for column, metres in enumerate((line.across, line.towards, line.night), start=1):
                 reach.addWidget(label(f"{metres:.0f} m" if metres else "none"), row, column)
         self._tables.addLayout(reach)
+        if thing is None:
+            self._tables.addLayout(self._ladder())
+        self._tables.addStretch()
+        self._notes.setText(
+            f"{error}{self._zone_words(thing or THINGS[0])}How much of a silhouette shows: {self.model.measured_on()}. "
+            + " ".join(known.assumed)
+        )
+
+    def _ladder(self) -> QGridLayout:
+        """Pixel density and the distances to which it holds."""
         ladder = QGridLayout()
         ladder.setHorizontalSpacing(14)
         ladder.setVerticalSpacing(2)
@@ -443,10 +458,10 @@ class ViewPage(FreshPage):
             ladder.addWidget(label(name), row, 0)
             ladder.addWidget(label(f"{density:g}"), row, 1)
             ladder.addWidget(label(f"{metres:.0f} m" if metres >= 0.5 else "none"), row, 2)
-        self._tables.addLayout(ladder)
-        self._tables.addStretch()
-        thing = self.thing.currentData()
-        by_notch = ", ".join(f"{n}: {m:.0f} m" for n, m in self.model.reach_by_notch(thing))
+        return ladder
+
+    def _zone_words(self, thing: Thing) -> str:
+        """From where to where a thing triggers in each watch zone."""
         reach_of = next(line for line in self.model.reach() if line.thing == thing)
         zones = ""
         for name, near, far in self.model.zone_spans():
@@ -458,7 +473,4 @@ class ViewPage(FreshPage):
                 )
             else:
                 zones += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
-        self._notes.setText(
-            f"{error}{zones}A {thing.name} at each notch: {by_notch}. How much of a silhouette shows: "
-            f"{self.model.measured_on()}. " + " ".join(known.assumed)
-        )
+        return zones
