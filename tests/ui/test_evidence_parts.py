@@ -237,6 +237,8 @@ class DaysAndCauses(StepCase):
         month = page.findChild(MonthView)
         month.grab()
         busiest = max(days(self.model.evidence), key=lambda d: len(d.ids))
+        for day in days(self.model.evidence):
+            self.assertTrue(month.visibleRegion().contains(month.day_rect(day.date)), f"{day.date} is out of sight")
         self.click(month, month.day_rect(busiest.date).center())
         self.assertEqual(self.window.pages["evidence"]._proxy.rowCount(), len(busiest.ids))
         for name in ("s.csv", "s.jsonl", "s.xlsx", "s.doc"):

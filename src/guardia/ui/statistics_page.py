@@ -199,6 +199,9 @@ class StatisticsPage(FreshPage):
             self._months.addWidget(view)
         if not found:
             self._months.addWidget(label("No day with evidence yet: import clips first.", "head"))
+        for n in range(self._months.count()):
+            if (item := self._months.itemAt(n)) is not None and (widget := item.widget()) is not None:
+                widget.show()  # what is not shown yet takes no room in the hint
         self._months.addStretch()
         self._area.setFixedHeight(min(330, self._months.sizeHint().height() + 6))
         by = self.by.currentData()

@@ -204,6 +204,7 @@ class ZonesPage(QWidget):
         below.setSpacing(12)
         self.zone_list = QListWidget()
         self.zone_list.setMinimumHeight(70)
+        self.zone_list.setWordWrap(True)
         self.zone_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.zone_list.setAccessibleName("Zones of the draft")
         self.zone_list.currentRowChanged.connect(self._select_listed)
