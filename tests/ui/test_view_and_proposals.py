@@ -114,7 +114,7 @@ class Proposals(StepCase):
         self.click(page.take)
         self.assertEqual(self.model.draft.zones, offer.steps[-1])
         after = self.model.comparison.draft
-        self.assertIn(f"silences {len(before.false_recorded) - len(after.false_recorded)} of", offer.words)
+        self.assertIn(f" silences {len(before.false_recorded) - len(after.false_recorded)} of", offer.words)
         self.assertEqual(len(after.real_missed), len(before.real_missed))
         self.assertFalse(page.offer.isVisible())
         self.session.undo.undo()

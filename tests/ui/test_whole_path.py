@@ -4,7 +4,7 @@ import json
 
 from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy
-from PyQt6.QtWidgets import QDialog, QLabel, QPushButton, QTextBrowser
+from PyQt6.QtWidgets import QComboBox, QDialog, QHeaderView, QLabel, QPushButton, QTextBrowser
 
 from guardia.app.polygon_tool import Mode
 from guardia.app.session import Session
@@ -175,6 +175,16 @@ class AroundThePath(GuiCase):
                 for made in [*page.findChildren(QPushButton), *labels]:
                     if made.isVisible():
                         self.assertGreaterEqual(made.width(), made.sizeHint().width() - 1, f"{step}: {made.text()}")
+                for box in page.findChildren(QComboBox):
+                    words = box.fontMetrics().horizontalAdvance(box.currentText())
+                    if box.isVisible():
+                        self.assertGreaterEqual(box.width(), words + 30, f"{step}: {box.currentText()}")
+                for header in page.findChildren(QHeaderView):
+                    model = header.model()
+                    for n in range(header.count()) if header.isVisible() and model is not None else ():
+                        words = str(model.headerData(n, header.orientation()) or "")
+                        least = header.fontMetrics().horizontalAdvance(words)
+                        self.assertGreaterEqual(header.sectionSize(n), least, f"{step}: {words}")
                 panel = self.window.panel
                 right = self.window.stack.geometry().right() + (panel.width() if panel.isVisible() else 0)
                 self.assertLessEqual(right, 1100)

@@ -16,8 +16,8 @@ from guardia.core.capability import Capability
 from guardia.core.convert_zones import convert, known_notches, loss
 from guardia.core.fit_zones import fit
 from guardia.core.propose import Proposal, difference, propose
-from guardia.core.settings import entered_zones
-from guardia.core.zones import Zone, zone_cells
+from guardia.core.settings import Settings, drawn_zones, entered_zones
+from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_cells
 
 
 @dataclass(frozen=True, eq=False)
@@ -70,11 +70,18 @@ class ProposalModel(QObject):
         def work(token: Token, _report: Report) -> Offer:
             proposal = propose(evidence, draft, capability, check=token.check)
             steps = tuple(fit(evidence, proposal.ignored, draft, capability, check=token.check))
-            lost: tuple[int, ...] = ()
-            silenced: tuple[int, ...] = ()
+            words = _proposal_words(proposal, asked, capability)
             if steps:
-                silenced, lost = difference(evidence, draft, replace(draft, zones=steps[-1]), capability)
-            words = _proposal_words(proposal, asked, len(silenced), len(lost), capability)
+                after = replace(draft, zones=steps[-1])
+                silenced, lost = difference(evidence, draft, after, capability)
+                kept = f"Loses {len(lost)} real." if lost else "Keeps every real occurrence."
+                words = (
+                    f"{kept} {_form_words(draft, after)} silences {len(silenced)} of {asked} false recordings. {words}"
+                )
+            elif capability.ignore_zones and len(drawn_zones(draft)) >= capability.max_zones:
+                words = f"All {capability.max_zones} zones that this make takes are in use: delete one first. {words}"
+            else:
+                words = f"In this make's form nothing can be silenced without losing something real. {words}"
             return Offer("take proposed zones", words, steps)
 
         return self.jobs.start("Seeking zones", work, self._on_offer)
@@ -130,19 +137,21 @@ class ProposalModel(QObject):
             self.changed.emit()
 
 
-def _proposal_words(proposal: Proposal, asked: int, silenced: int, lost: int, capability: Capability) -> str:
-    """What taking it would do, then what the best cells would, that are not bound to the make's form."""
-    best = f"{len(proposal.silenced)}, the best there is by these rules (proven)"
+def _form_words(before: Settings, after: Settings) -> str:
+    """What is proposed, in words that a sentence can begin with."""
+    added = [z for z in after.zones if z not in before.zones]
+    if any(isinstance(z, BlockZone) for z in added):
+        return "Switching blocks off"
+    watched = [z for z in added if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
+    zones = f"{len(added)} {'zone' if len(added) == 1 else 'zones'}"
+    return f"Watching {zones} only, blind outside," if watched else f"Ignoring {zones}"
+
+
+def _proposal_words(proposal: Proposal, asked: int, capability: Capability) -> str:
+    """What the best cells or blocks would do."""
+    cells = "The best blocks" if capability.zone_form == "blocks" else "Freely chosen cells, which no outline follows,"
+    best = "the best there is by these rules (proven)"
     if not proposal.proven:
-        best = f"{len(proposal.silenced)}; not settled in time, at most {proposal.bound} by these rules"
-    cells = "The blocks are" if capability.zone_form == "blocks" else "Freely chosen cells would silence"
-    if capability.zone_form == "blocks" and silenced:
-        best = best.removeprefix(f"{len(proposal.silenced)}, ").removeprefix(f"{len(proposal.silenced)}; ")
-    elif capability.zone_form == "blocks":
-        cells = "Freely chosen blocks would silence"
-    if proposal.lost:
-        best += f", but lose {len(proposal.lost)} real to the rest after another recording"
-    if not silenced:
-        return f"In this make's form nothing can be silenced without losing something real. {cells} {best}."
-    kept = f"Loses {lost} real." if lost else "Keeps every real occurrence."
-    return f"{kept} In this make's form it silences {silenced} of {asked} false recordings. {cells} {best}."
+        best = f"not settled in time: at most {proposal.bound} by these rules"
+    lost = f", and lose {len(proposal.lost)} real to the rest after another recording" if proposal.lost else ""
+    return f"{cells} would silence {len(proposal.silenced)} of {asked}, {best}{lost}."

@@ -19,7 +19,7 @@ from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
 from guardia.core.outlines import Form, Outline, boxes, climb, halves, largest_outline, share_of
 from guardia.core.propose import difference, effect
-from guardia.core.settings import Settings, entered_zones
+from guardia.core.settings import Settings, drawn_zones, entered_zones
 from guardia.core.zone_program import Rules, make_program, unit_numbers
 from guardia.core.zones import CELL_INSIDE_SHARE, BlockZone, PolygonZone, Zone, ZoneKind, coverage, to_blocks
 
@@ -78,11 +78,11 @@ def fit(
     """
     if not ignored.any():
         return []
-    masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
+    drawn = drawn_zones(settings)
+    masks = [z for z in settings.zones if z not in drawn]
     if capability.zone_form == "blocks":
         return _that_hold(evidence, settings, capability, [(_blocks(ignored, settings, capability), *masks)])
     search = _Search.of(evidence, settings, capability, limit_s=time_limit_s / 2, check=check)
-    drawn = [z for z in settings.zones if z not in masks]
     watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
     tries: list[list[tuple[Zone, ...]]] = []
     if capability.ignore_zones:
@@ -91,7 +91,7 @@ def fit(
         tries.append([(*settings.zones, *made[:n]) for n in range(1, len(made) + 1)])
     if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
         # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
-        rest = drawn if capability.ignore_zones else []
+        rest = drawn if capability.ignore_zones else ()
         found = search.watched(ignored, capability.max_zones - len(rest))
         made = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(found, 1)]
         tries.append([(*rest, *made, *masks)] if made else [])
@@ -212,10 +212,7 @@ class _Search:
             ignored = inside & ~masks
         else:
             out = np.zeros(len(masks), bool)
-            already = self._inside(
-                self.present * (1.0 - np.minimum(1.0, sum(map(self._share, found), 0.0 * self.present)))
-            )
-            ignored = inside & (masks | ~already)
+            ignored = inside & (masks | self._covered([self._share(o) for o in found]))
         units = ignored.reshape(len(ignored), -1).T
         worth = self.rules.progress(units) - self.rules.worn(units) - 1e-6 * units.sum(axis=0)
         worth[out | ~self.rules.kept(units).all(axis=0)] = -np.inf

@@ -188,6 +188,11 @@ def _flag(data: Mapping[str, Any], name: str, *, default: bool) -> bool:
     return value
 
 
+def drawn_zones(settings: Settings) -> tuple[Zone, ...]:
+    """All zones but the privacy masks."""
+    return tuple(z for z in settings.zones if not (isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK))
+
+
 def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...]:
     """The zones as this make takes them: polygons become blocks where the make has blocks.
 
@@ -203,8 +208,8 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
     tuple[Zone, ...]
         What is entered on the camera, and what it then watches.
     """
-    masks = tuple(z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK)
-    drawn = tuple(z for z in settings.zones if z not in masks)
+    drawn = drawn_zones(settings)
+    masks = tuple(z for z in settings.zones if z not in drawn)
     if capability.zone_form != "blocks" or all(isinstance(z, BlockZone) for z in drawn):
         return settings.zones
     columns, rows = capability.blocks
