@@ -319,6 +319,26 @@ class AlikeGroups(StepCase):
         self.press(page.sheet, Qt.Key.Key_Space)
         self.assertEqual(self.window.current_step(), "evidence")
 
+    def test_a_split_leaves_its_group_and_its_parts_join_the_comparison(self):
+        self.open_camera("Pontoon gate", "evidence")
+        self.window.go("alike")
+        page = self.window.pages["alike"]
+        if not page.model.groups:
+            self.wait(QSignalSpy(page.model.changed))
+        self.window.go("evidence")
+        mine = [i for g in page.model.groups for i in g.ids if page.model.camera_of(i) == self.model.camera.id]
+        longest = max(mine, key=lambda i: self.model.occurrence(i).end_s - self.model.occurrence(i).start_s)
+        gone = QSignalSpy(page.model.changed)
+        self.session.split(self.model.camera.id, longest)
+        self.wait(gone)
+        self.assertNotIn(longest, [i for g in page.model.groups for i in g.ids])
+        page.model.suggestion(0)
+        regrouped = QSignalSpy(page.model.changed)
+        self.window.go("alike")
+        self.wait(regrouped)
+        self.assertEqual(sum(page.model.camera_of(i) == self.model.camera.id for g in page.model.groups for i in g.ids),
+                         len(mine) + 1)  # fmt: skip
+
     def test_a_suggestion_is_taken_with_enter_and_all_evidence_can_be_compared(self):
         self.open_camera("Pontoon gate", "evidence")
         self.window.go("alike")

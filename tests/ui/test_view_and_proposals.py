@@ -120,6 +120,19 @@ class Proposals(StepCase):
         self.session.undo.undo()
         self.assertEqual(self.model.draft.zones, self.model.camera.installed.zones)
 
+    def test_what_was_sought_for_another_draft_is_dropped_and_another_page_shows_the_search(self):
+        page = self.open_camera("Fuel berth", "zones")
+        finished = QSignalSpy(page.proposal.jobs.finished)
+        self.click(page.seek)
+        page = self.open_camera("Fuel berth", "zones")
+        self.assertTrue(page.offer.isVisible())
+        self.assertFalse(page.seek.isEnabled())
+        page._commit((SQUARE,), "draw")
+        self.wait(finished)
+        self.assertIn("Seek again", self.window.banner.text.text())
+        self.assertFalse(page.offer.isVisible())
+        self.assertTrue(page.seek.isEnabled())
+
     def test_the_window_can_be_closed_while_zones_are_sought(self):
         page = self.open_camera("Pontoon gate", "zones")
         self.click(page.seek)

@@ -68,6 +68,8 @@ class AlikeModel(QObject):
         self._camera_of: dict[int, int] = {}
         self._kept: set[int] = set()
         self._suggestions: dict[int, Suggestion] | None = None
+        self._stale = False
+        session.evidence_changed.connect(self._forget_gone)
 
     def occurrence(self, occurrence_id: int) -> Occurrence:
         """One of the occurrences."""
@@ -94,8 +96,30 @@ class AlikeModel(QObject):
         self.motion_only = only
         self.refresh()
 
+    def _forget_gone(self) -> None:
+        """Leave out at once what a split or an undo took away; what came instead waits for refresh_if_stale()."""
+        self._stale = True
+        there = {o.id for _, evidence in self._evidence() for o in evidence.occurrences}
+        kept = [n for n, i in enumerate(self._space.ids) if i in there]
+        if len(kept) == len(self._space.ids):
+            return
+        self._space = Likeness(tuple(self._space.ids[n] for n in kept), self._space.points[kept])
+        left = [
+            Group(tuple(i for i in g.ids if i in there), sum(i in there for i in g.ids[: g.odd])) for g in self.groups
+        ]
+        self.groups = tuple(g for g in left if g.ids)
+        self._suggestions = None
+        self.current = min(self.current, max(0, len(self.groups) - 1))
+        self.changed.emit()
+
+    def refresh_if_stale(self) -> None:
+        """Group anew if evidence has come or gone since."""
+        if self._stale:
+            self.refresh()
+
     def refresh(self) -> None:
         """Describe what is new, off the interface thread, then group."""
+        self._stale = False
         wanted = self._wanted()
         missing = [(_key(o), evidence, o) for _, evidence, o in wanted if _key(o) not in self._features]
         if not missing:

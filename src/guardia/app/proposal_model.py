@@ -55,12 +55,18 @@ class ProposalModel(QObject):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model)
         self._model = model
+        self._messages = session.messages
         self.offer: Offer | None = None
         self.jobs = JobRunner(self)
         self.jobs.failed.connect(session.messages.tell_error)
         session.adopt(self.jobs)
         model.draft_changed.connect(self.drop)
         model.judgements_changed.connect(self.drop)
+
+    @classmethod
+    def of(cls, model: CameraModel, session: Session) -> ProposalModel:
+        """The one of a camera, made when first asked for; pages come and go."""
+        return model.findChild(cls) or cls(model, session)
 
     def seek(self) -> bool:
         """Seek zones to ignore; gives False while another search is under way."""
@@ -84,7 +90,7 @@ class ProposalModel(QObject):
                 words = f"In this make's form nothing can be silenced without losing something real. {words}"
             return Offer("take proposed zones", words, steps)
 
-        return self.jobs.start("Seeking zones", work, self._on_offer)
+        return self.jobs.start("Seeking zones", work, lambda offer: self._take_in(offer, draft))
 
     def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
         """Bring zones into the make's form; gives False while another search is under way."""
@@ -108,11 +114,15 @@ class ProposalModel(QObject):
             )
             return Offer(what, words, (made,))
 
-        return self.jobs.start("Fitting zones", work, self._on_offer)
+        return self.jobs.start("Fitting zones", work, lambda offer: self._take_in(offer, draft))
 
-    def _on_offer(self, offer: Offer) -> None:
-        self.offer = offer
-        self.changed.emit()
+    def _take_in(self, offer: Offer, draft: Settings) -> None:
+        """Offer what was found, unless the draft that it was sought for has changed meanwhile."""
+        if self._model.draft == draft:
+            self.offer = offer
+            self.changed.emit()
+        else:
+            self._messages.tell("The draft changed while zones were sought, so what was found was dropped. Seek again.")
 
     def left_out(self, steps: int) -> NDArray[np.bool_]:
         """(rows, columns) cells that the draft watches and its zones after the first steps do not."""

@@ -81,6 +81,7 @@ class Session(QObject):
     """
 
     cameras_changed = pyqtSignal()
+    evidence_changed = pyqtSignal()
 
     def __init__(self, folder: Path, messages: MessageHub) -> None:
         super().__init__()
@@ -134,7 +135,9 @@ class Session(QObject):
 
     def _add_model(self, loaded: Loaded) -> None:
         if loaded.camera.id not in self._models:
-            self._models[loaded.camera.id] = CameraModel(self._project, loaded, self.undo, self.messages)
+            model = CameraModel(self._project, loaded, self.undo, self.messages)
+            model.evidence_changed.connect(self.evidence_changed)
+            self._models[loaded.camera.id] = model
 
     def is_loaded(self, camera_id: int) -> bool:
         """Whether a camera's evidence is at hand."""

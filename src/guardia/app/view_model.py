@@ -72,6 +72,11 @@ class ViewModel(QObject):
         model.comparison_changed.connect(self.changed)
         model.judgements_changed.connect(self._forget)
 
+    @classmethod
+    def of(cls, model: CameraModel, session: Session) -> ViewModel:
+        """The one of a camera, made when first asked for; pages come and go."""
+        return model.findChild(cls) or cls(model, session)
+
     def _forget(self) -> None:
         self._shown = {}
         self.changed.emit()

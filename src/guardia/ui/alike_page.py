@@ -6,7 +6,7 @@ from collections import OrderedDict
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap
+from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -306,7 +306,13 @@ class AlikePage(QWidget):
         model.jobs.progressed.connect(self._on_progress)
         model.jobs.finished.connect(self._progress.hide)
         session.cameras_changed.connect(self._on_cameras)
+        session.evidence_changed.connect(self._on_cameras)
         model.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Take in what has come or gone since."""
+        super().showEvent(event)
+        self.model.refresh_if_stale()
 
     def _on_cameras(self) -> None:
         if self.isVisible():

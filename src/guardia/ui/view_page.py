@@ -288,7 +288,7 @@ class ViewPage(FreshPage):
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
-        self.model = ViewModel(model, session)
+        self.model = ViewModel.of(model, session)
         layout, head = page_head(self, "View")
         self._how = label("", "muted")
         head.addWidget(self._how)
@@ -325,18 +325,20 @@ class ViewPage(FreshPage):
         self._notes = label("", "muted", wrap=True)
         layout.addWidget(self._notes)
         self.model.changed.connect(self.refresh_if_shown)
-        self.model.jobs.finished.connect(lambda: self._set_following(on=False))
+        self.model.jobs.finished.connect(self._show_following)
         model.evidence_changed.connect(self.canvas.refresh_picture)
+        self._show_following()
         self.refresh()
 
     def _follow(self) -> None:
-        if self.model.from_walk_test():
-            self._set_following(on=True)
+        self.model.from_walk_test()
+        self._show_following()
 
-    def _set_following(self, *, on: bool) -> None:
-        """Say on its button that the walk test's person is being followed."""
-        self.walk.setText("Following …" if on else "From the walk test")
-        self.walk.setEnabled(not on)
+    def _show_following(self) -> None:
+        """Say on its button whether the walk test's person is being followed."""
+        busy = self.model.jobs.busy
+        self.walk.setText("Following …" if busy else "From the walk test")
+        self.walk.setEnabled(not busy)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Leave the plan out where there is no room beside numbers and tables."""

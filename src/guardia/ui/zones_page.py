@@ -56,7 +56,7 @@ class ZonesPage(QWidget):
             blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
             max_masks=capability.privacy_masks,
         )
-        self.proposal = ProposalModel(model, session)
+        self.proposal = ProposalModel.of(model, session)
         self.canvas = ZoneCanvas(model, self.tool)
         layout, head = page_head(self, "Zones")
         head.addStretch()
@@ -95,6 +95,8 @@ class ZonesPage(QWidget):
         model.judgements_changed.connect(self.canvas.refresh_evidence)
         self._take_draft()
         self.set_mode(Mode.SELECT)
+        self._start(self.proposal.jobs.busy, "Seeking …")
+        self._show_offer()
 
     def _more_menu(self) -> QMenu:
         menu = QMenu(self)
@@ -177,7 +179,7 @@ class ZonesPage(QWidget):
         self.canvas.proposed = None
         self.canvas.offered = ()
         self.canvas.update()
-        self.offer.setVisible(offer is not None)
+        self.offer.setVisible(offer is not None or self.proposal.jobs.busy)
         if offer is None:
             return
         self._offer_words.setText(offer.words)
