@@ -113,6 +113,15 @@ class Jobs(unittest.TestCase):
             self.assertFalse(runner.busy)
         self.assertEqual(told, ["done", "stopped", InvalidValue])
 
+    def test_of_a_drained_job_nothing_is_told_and_none_begins_after(self):
+        runner, told = JobRunner(), []
+        runner.finished.connect(lambda: told.append("finished"))
+        self.assertTrue(runner.start("work", lambda _token, _report: 1, told.append))
+        runner.drain()
+        APP.processEvents()
+        self.assertEqual((told, runner.busy), ([], False))
+        self.assertFalse(runner.start("work", lambda _token, _report: 1))
+
     def test_progress_is_told_seldom_but_always_at_the_end(self):
         told = []
         meter = Meter(1000, told.append)

@@ -47,6 +47,7 @@ class JobRunner(QObject):
         self._worker: _Worker | None = None
         self._token = Token()
         self._done: Callable[[Any], object] | None = None
+        self._drained = False
 
     @property
     def busy(self) -> bool:
@@ -60,7 +61,7 @@ class JobRunner(QObject):
 
         `done` is called with the result, in this thread, before `succeeded` is emitted.
         """
-        if self._worker is not None:
+        if self._worker is not None or self._drained:
             return False
         self._done = done
         self._token = Token()
@@ -77,7 +78,8 @@ class JobRunner(QObject):
         self._token.cancel()
 
     def _on_progress(self, progress: Progress) -> None:
-        self.progressed.emit(progress)
+        if not self._drained:
+            self.progressed.emit(progress)
 
     def _on_end(self, result: object, failure: BaseException | None) -> None:
         worker, self._worker = self._worker, None
@@ -85,6 +87,8 @@ class JobRunner(QObject):
             worker.wait()
             worker.deleteLater()
         done, self._done = self._done, None
+        if self._drained:
+            return  # what it worked for is closed
         if failure is None:
             if done is not None:
                 done(result)
@@ -96,7 +100,8 @@ class JobRunner(QObject):
         self.finished.emit()
 
     def drain(self) -> None:
-        """Stop the job and wait for it, at the end of the program."""
+        """Stop the job and wait for it, at the end of the program or of a project; nothing more is told of it."""
+        self._drained = True
         if self._worker is not None:
             self._token.cancel()
             self._worker.wait()
