@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QLabel
 from guardia.app.polygon_tool import Mode
 from guardia.core.reach import THINGS
 from guardia.core.settings import zone_limits_broken
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle
 from tests.core.test_geometry_and_reach import VIEW, marks
 from tests.ui.test_steps import SQUARE, StepCase
 
@@ -215,6 +215,28 @@ class MoreOfTheEditor(StepCase):
         self.click(page.take)
         self.assertEqual([(z.name, len(z.points) <= 8) for z in self.model.draft.zones], [("pond", True)])
         self.assertFalse(page.fit.isVisible())
+
+    def test_a_make_with_rectangles_is_fitted_and_drawn_on_before_there_is_evidence(self):
+        camera = self.session.add_camera("Attic", "rectangle-mains-camera")
+        self.window.open_camera(camera, "zones")
+        page, model = self.window.pages["zones"], self.session.camera(camera)
+        (slipway,) = (zones for name, zones in self.session.zone_sources(camera) if name == "Slipway, installed")
+        for begin, says in (
+            (lambda: page.copy_zones("Slipway", slipway), "0 of 576 cells are no longer watched"),
+            (page.seek.click, "nothing to silence"),
+        ):
+            changed = QSignalSpy(page.proposal.changed)
+            begin()
+            self.wait(changed)
+            self.assertIn(says, page._offer_words.text())
+            page.proposal.take(1)
+        page.set_mode(Mode.IGNORE)
+        self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
+        page.set_mode(Mode.SELECT)
+        self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.95, 0.6), (0.92, 0.7), (0.9, 0.8))))
+        self.assertEqual([z.kind for z in model.draft.zones], [ZoneKind.WATCH, ZoneKind.IGNORE])
+        self.assertTrue(all(is_rectangle(z.points) for z in model.draft.zones))
+        self.assertEqual(zone_limits_broken(model.draft, model.camera.capability), [])
 
     def test_a_privacy_mask_and_a_zone_with_its_own_sensitivity(self):
         page = self.open_camera("Pontoon gate", "zones")

@@ -20,6 +20,7 @@ from guardia.core.geometry import KnownView
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, Score, compare, score
 from guardia.core.settings import Settings, entered_zones
+from guardia.core.trace import GRID_COLUMNS, GRID_ROWS
 from guardia.core.zones import PolygonZone, to_blocks, zone_cells
 from guardia.media.analysis import key_pictures, moving_pictures
 from guardia.store.project import Project
@@ -256,16 +257,22 @@ class CameraModel(QObject):
         self.judgements_changed.emit()
         self.comparison_changed.emit()
 
+    @property
+    def grid(self) -> tuple[int, int]:
+        """(columns, rows) of the evidence's cells, the usual ones while there is no evidence."""
+        stack = self.evidence.stack
+        return (stack.columns, stack.rows) if stack.frames else (GRID_COLUMNS, GRID_ROWS)
+
     def entered_words(self) -> list[str]:
         """What is lost when the draft's drawn zones are entered as the make's blocks; nothing when they are blocks."""
         capability, draft = self.camera.capability, self.draft
         if capability.zone_form != "blocks" or not any(isinstance(z, PolygonZone) for z in draft.zones):
             return []
-        stack = self.evidence.stack
-        drawn = zone_cells(draft.zones, columns=stack.columns, rows=stack.rows)
-        entered = zone_cells(entered_zones(draft, capability), columns=stack.columns, rows=stack.rows)
-        free = replace(capability, blocks=(stack.columns, stack.rows))
-        as_drawn = replace(draft, zones=(to_blocks(draft.zones, columns=stack.columns, rows=stack.rows),))
+        columns, rows = self.grid
+        drawn = zone_cells(draft.zones, columns=columns, rows=rows)
+        entered = zone_cells(entered_zones(draft, capability), columns=columns, rows=rows)
+        free = replace(capability, blocks=(columns, rows))
+        as_drawn = replace(draft, zones=(to_blocks(draft.zones, columns=columns, rows=rows),))
         one = replay(self.evidence, as_drawn, free).outcomes
         two = self.comparison.draft_replay.outcomes
         flips = sum(one[i].recorded != two[i].recorded for i in one)

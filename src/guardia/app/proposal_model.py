@@ -84,6 +84,8 @@ class ProposalModel(QObject):
                 words = (
                     f"{kept} {_form_words(draft, after)} silences {len(silenced)} of {asked} false recordings. {words}"
                 )
+            elif not asked:
+                words = "The draft records no occurrence that was judged false: there is nothing to silence."
             elif capability.ignore_zones and len(drawn_zones(draft)) >= capability.max_zones:
                 words = f"All {capability.max_zones} zones that this make takes are in use: delete one first. {words}"
             else:
@@ -95,7 +97,7 @@ class ProposalModel(QObject):
     def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
         """Bring zones into the make's form; gives False while another search is under way."""
         evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
-        columns, rows = evidence.stack.columns, evidence.stack.rows
+        columns, rows = self._model.grid
 
         def work(token: Token, _report: Report) -> Offer:
             made = convert(zones, capability, columns=columns, rows=rows)
@@ -126,10 +128,10 @@ class ProposalModel(QObject):
 
     def left_out(self, steps: int) -> NDArray[np.bool_]:
         """(rows, columns) cells that the draft watches and its zones after the first steps do not."""
-        stack, offer = self._model.evidence.stack, self.offer
+        (columns, rows), offer = self._model.grid, self.offer
         cells = [
             zone_cells(entered_zones(replace(self._model.draft, zones=z), self._model.camera.capability),
-                       columns=stack.columns, rows=stack.rows)
+                       columns=columns, rows=rows)
             for z in (self._model.draft.zones, offer.steps[steps - 1] if offer else ())
         ]  # fmt: skip
         return cells[0] & ~cells[1]
