@@ -263,7 +263,8 @@ def sampled_pictures(
 
 
 def _small_luma(frame: Any, width: int, height: int) -> NDArray[np.uint8]:
-    small = frame.reformat(width=width, height=height, format="gray", interpolation="AREA")
+    # One thread: for so small a picture several cost more processor time than they save.
+    small = frame.reformat(width=width, height=height, format="gray", interpolation="AREA", threads=1)
     plane = small.planes[0]
     rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
     return rows[:, :width].copy()
