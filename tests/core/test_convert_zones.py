@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from guardia.core.convert_zones import Loss, convert, loss
 from guardia.core.outlines import Form, simpler
-from guardia.core.settings import zone_limits_broken
+from guardia.core.settings import entered_zones, zone_limits_broken
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle, polygon_problem
 from tests.support import capability, plain
 
@@ -65,6 +65,15 @@ class Conversion(unittest.TestCase):
         five = [box(ZoneKind.IGNORE, 0.2 * n, 0.0, 0.2 * n + 0.1, 0.3, f"tree {n}") for n in range(5)]
         made = self.convert(five, "polygon-mains-camera")
         self.assertEqual((len(made), sum(" and " in z.name for z in made)), (4, 1))
+
+    def test_blocks_of_another_grid_become_the_makes_own(self):
+        make = capability("phone-as-camera")
+        foreign = BlockZone(22, 18, tuple(n % 22 < 11 for n in range(22 * 18)))
+        chosen = replace(plain(4), zones=(foreign,))
+        own = BlockZone(16, 9, tuple(n % 16 < 8 for n in range(16 * 9)))
+        self.assertEqual(entered_zones(chosen, make), (own,))
+        self.assertEqual(self.convert((foreign,), "phone-as-camera"), (own,))
+        self.assertEqual(entered_zones(replace(chosen, zones=(own,)), make), (own,))
 
     def test_masks_stay_and_sensitivities_that_the_make_does_not_know_go(self):
         mask = box(ZoneKind.MASK, 0.6, 0.6, 0.9, 0.9, "neighbour")

@@ -6,7 +6,7 @@ import numpy as np
 from guardia.core.evidence import Origin, propose_occurrences
 from guardia.core.gates import Gate, replay
 from guardia.core.judgement import Verdict
-from guardia.core.score import Flip, compare, heat, score
+from guardia.core.score import Flip, compare, moved_cells, score
 from guardia.core.settings import entered_zones, limits_broken
 from guardia.core.trace import measure, snapshot_background, sparse_trace
 from guardia.core.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
@@ -133,9 +133,9 @@ class Scoring(unittest.TestCase):
 
     def test_heat_counts_occurrences_by_the_cells_of_their_largest_group(self):
         evidence = evidence_of([blob_trace([3] * 9), blob_trace([2] * 9)], kinds=["person", "person"])
-        counts = heat(evidence, contrast=12, verdict=Verdict.REAL)
+        counts = sum(moved_cells(evidence, contrast=12, verdict=Verdict.REAL).values())
         self.assertEqual(counts[:4, 0].tolist(), [2, 2, 1, 0])
-        self.assertEqual(heat(evidence, contrast=12, verdict=Verdict.FALSE).sum(), 0)
+        self.assertEqual(moved_cells(evidence, contrast=12, verdict=Verdict.FALSE), {})
 
 
 class Proposing(unittest.TestCase):

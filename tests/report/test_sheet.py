@@ -53,7 +53,7 @@ class SettingsSheet(FolderCase):
             self.assertIn(words, text)
         blocks = Settings("grid-zone-recorder", "3", (BlockZone(2, 1, (True, False)),), detection_on=False)
         text = "\n".join(steps(blocks, capability("grid-zone-recorder")))
-        for words in ("OFF", "1 of 2 x 1, row: columns from 1: 1: 1", "until motion stops"):
+        for words in ("OFF", "198 of 22 x 18, row: columns from 1: 1: 1-11", "until motion stops"):
             self.assertIn(words, text)
 
     def test_the_pdf_holds_every_step_the_figures_and_the_cautions_and_no_picture(self):

@@ -3,15 +3,21 @@
 import math
 from dataclasses import replace
 
-from PyQt6.QtCore import QPoint, Qt
+import numpy as np
+from PyQt6.QtCore import QEvent, QPoint, Qt
+from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QSignalSpy, QTest
-from PyQt6.QtWidgets import QLabel
+from PyQt6.QtWidgets import QLabel, QToolTip
 
 from guardia.app.polygon_tool import Mode
+from guardia.core.intervals import rate_interval
+from guardia.core.judgement import Verdict
 from guardia.core.reach import THINGS
 from guardia.core.settings import zone_limits_broken
+from guardia.core.statistics import line_of
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle
 from tests.core.test_geometry_and_reach import VIEW, marks
+from tests.ui.support import APP
 from tests.ui.test_steps import SQUARE, StepCase
 
 
@@ -66,6 +72,13 @@ class ViewStep(StepCase):
             self.assertIn(f"{line.night:.0f} m" if line.night else "none", told)
         self.model.change_draft(replace(self.model.draft, zones=(SQUARE,)), "zone")
         self.assertRegex(page._notes.text(), "In 'yard' a car triggers from [0-9]+ to [0-9]+ m")
+        # A zone with a notch of its own reaches as far as that one does.
+        lines = dict(page.model.reach_by_notch(THINGS[-1]))
+        for notch, expected in lines.items():
+            self.model.change_draft(replace(self.model.draft, zones=(replace(SQUARE, notch=notch),)), "own notch")
+            ((_, _, _, line),) = page.model.reach_by_zone(THINGS[-1])
+            self.assertEqual(line, expected)
+            self.session.undo.undo()
         self.session.undo.undo()
         page.mark.setChecked(False)
         QTest.mouseMove(page.canvas, self.on_canvas(page, (0.5, 0.85)))
@@ -148,6 +161,40 @@ class Proposals(StepCase):
         page.proposal.drop()
         self.assertIsNone(page.canvas.proposed)
         self.assertFalse(page.offer.isVisible())
+
+
+class WhereThingsMoved(StepCase):
+    def test_a_cell_tells_how_often_and_opens_its_occurrences(self):
+        page = self.open_camera("Pontoon gate", "zones")
+        heat, canvas = page.canvas.heat, page.canvas
+        counts = heat.counts[Verdict.FALSE]
+        row, column = np.unravel_index(counts.argmax(), counts.shape)
+        at = canvas.to_widget(((column + 0.5) / counts.shape[1], (row + 0.5) / counts.shape[0])).toPoint()
+        cells = np.zeros_like(counts, bool)
+        cells[row, column] = True
+        ids, words = heat.over(cells)
+        self.assertEqual(len(ids), int(counts[row, column] + heat.counts[Verdict.REAL][row, column]))
+        days = len(self.model.evidence.judged_days)
+        counted = line_of(self.model.evidence, "", ids, verdict=Verdict.FALSE)
+        low, high = rate_interval(len(counted.ids), days)
+        self.assertIn(f"{len(counted.ids) / days:.1f} a day on judged days ({low:.1f} to {high:.1f})", words)
+        APP.sendEvent(canvas, QHelpEvent(QEvent.Type.ToolTip, at, canvas.mapToGlobal(at)))
+        self.assertIn(words, QToolTip.text())
+        QToolTip.hideText()
+        QTest.mouseDClick(canvas, Qt.MouseButton.LeftButton, pos=at)
+        self.assertEqual(self.window.current_step(), "evidence")
+        self.assertEqual(self.window.pages["evidence"]._proxy.rowCount(), len(ids))
+        # Without a selected zone the whole picture is meant, and all that is judged real or false moved in it.
+        self.window.go("zones")
+        page.tool.select(None)
+        page.show_moved()
+        judged = [o for o in self.model.evidence.occurrences if o.verdict in (Verdict.REAL, Verdict.FALSE)]
+        moved = self.window.pages["evidence"]._proxy.rowCount()
+        self.assertTrue(0 < moved <= len(judged))
+        page._commit((SQUARE,), "draw")
+        page.select_zone(0)
+        page.show_moved()
+        self.assertLess(self.window.pages["evidence"]._proxy.rowCount(), moved)
 
 
 class MoreOfTheEditor(StepCase):

@@ -16,7 +16,7 @@ from guardia.core.capability import Capability
 from guardia.core.convert_zones import convert, known_notches, loss
 from guardia.core.fit_zones import fit
 from guardia.core.propose import Proposal, difference, propose
-from guardia.core.settings import Settings, drawn_zones, entered_zones
+from guardia.core.settings import Settings, drawn_zones, entered_zones, zone_limits_broken
 from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_cells
 
 
@@ -114,6 +114,8 @@ class ProposalModel(QObject):
                 f"zones as drawn, {len(lost)} real are lost and {len(found)} found, {len(quieter)} false silenced "
                 f"and {len(louder)} added."
             )
+            if left := zone_limits_broken(entered, capability):
+                words += f" Privacy masks are not changed: {' '.join(left)}"
             return Offer(what, words, (made,))
 
         return self.jobs.start("Fitting zones", work, lambda offer: self._take_in(offer, draft))

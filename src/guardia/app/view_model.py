@@ -192,18 +192,26 @@ class ViewModel(QObject):
         dark = reach_m(known.view, thing, contrast=contrast, size=size, across=True, shown=night, lamp_m=known.lamp_m)
         return ReachLine(thing, across, towards, dark)
 
-    def zone_spans(self) -> list[tuple[str, float, float]]:
-        """(name, nearest, farthest ground in metres) of the draft's watch zones; infinite when it has the horizon."""
+    def reach_by_zone(self, thing: Thing) -> list[tuple[str, float, float, ReachLine]]:
+        """(name, nearest, farthest ground in metres, reach of a thing) of each watch zone, by its own notch.
+
+        The farthest ground is infinite for a zone that reaches the horizon; zones without any ground are left out.
+        """
         known = self.known
         if known is None:
             return []
         found = []
-        for zone in self.model.draft.zones:
+        capability, draft = self.model.camera.capability, self.model.draft
+        for zone in draft.zones:
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
                 ahead = known.view.to_ground(np.array(zone.points))[:, 1]
-                beyond = bool(np.isnan(ahead).any())
-                found.append((zone.name, float(np.nanmin(ahead)), math.inf if beyond else float(np.nanmax(ahead))))
-        return [(name, near, far) for name, near, far in found if math.isfinite(near)]
+                if np.isnan(ahead).all():
+                    continue
+                told = replace(draft, notch=zone.notch, sensitivity=None) if zone.notch else draft
+                line = self._line(thing, *told.sensitivity_under(capability))
+                far = math.inf if np.isnan(ahead).any() else float(ahead.max())
+                found.append((zone.name, float(np.nanmin(ahead)), far, line))
+        return found
 
     def measured_on(self) -> str:
         """What the share of a silhouette that shows rests on, in words."""

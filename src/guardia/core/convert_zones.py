@@ -13,8 +13,17 @@ from scipy.ndimage import label
 from shapely.geometry import MultiPoint, Polygon
 
 from guardia.core.capability import Capability
-from guardia.core.outlines import Form, Outline, boxes, climb, largest_outline, outline_of, share_of, simpler
-from guardia.core.zones import CELL_INSIDE_SHARE, PolygonZone, Zone, ZoneKind, coverage, to_blocks, zone_cells
+from guardia.core.outlines import Form, Outline, boxes, climb, largest_outline, outline_of, simpler
+from guardia.core.zones import (
+    CELL_INSIDE_SHARE,
+    PolygonZone,
+    Zone,
+    ZoneKind,
+    coverage,
+    outline_share,
+    to_blocks,
+    zone_cells,
+)
 
 TIME_LIMIT_S = 1.5
 
@@ -213,7 +222,7 @@ def _nearer(zones: list[PolygonZone], target: NDArray[np.float64], form: Form, *
 
 def _distance(zones: list[PolygonZone], target: NDArray[np.float64]) -> float:
     rows, columns = target.shape
-    return _apart(zones, [share_of(z.points, columns=columns, rows=rows) for z in zones], target)
+    return _apart(zones, [outline_share(z.points, columns=columns, rows=rows) for z in zones], target)
 
 
 def _apart(zones: list[PolygonZone], shares: list[NDArray[np.float64]], target: NDArray[np.float64]) -> float:

@@ -17,11 +17,20 @@ from scipy.ndimage import binary_closing, label
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
-from guardia.core.outlines import Form, Outline, boxes, climb, halves, largest_outline, share_of
+from guardia.core.outlines import Form, Outline, boxes, climb, halves, largest_outline
 from guardia.core.propose import difference, effect
 from guardia.core.settings import Settings, drawn_zones, entered_zones
 from guardia.core.zone_program import Rules, make_program, unit_numbers
-from guardia.core.zones import CELL_INSIDE_SHARE, BlockZone, PolygonZone, Zone, ZoneKind, coverage, to_blocks
+from guardia.core.zones import (
+    CELL_INSIDE_SHARE,
+    BlockZone,
+    PolygonZone,
+    Zone,
+    ZoneKind,
+    coverage,
+    outline_share,
+    to_blocks,
+)
 
 TIME_LIMIT_S = 4.0
 
@@ -243,7 +252,7 @@ class _Search:
 
     def _share(self, outline: Outline) -> NDArray[np.float64]:
         rows, columns = self.present.shape
-        return share_of(outline, columns=columns, rows=rows)
+        return outline_share(outline, columns=columns, rows=rows)
 
     @staticmethod
     def _inside(share: NDArray[np.float64]) -> NDArray[np.bool_]:

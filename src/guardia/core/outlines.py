@@ -14,7 +14,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from guardia.core.capability import Capability
-from guardia.core.zones import Point, area_share, is_rectangle, polygon_problem
+from guardia.core.zones import Point, is_rectangle, outline_share, polygon_problem
 
 Outline = tuple[Point, ...]
 
@@ -153,13 +153,8 @@ def simpler(points: Outline, form: Form) -> Outline:
     return points if form.takes(points) else box_outline(*box)
 
 
-def share_of(points: Outline, *, columns: int, rows: int) -> NDArray[np.float64]:
-    """(rows, columns) share of every cell that an outline covers."""
-    return area_share(Polygon(points), columns=columns, rows=rows)
-
-
 def _sampled_share(points: Outline, *, columns: int, rows: int) -> NDArray[np.float64]:
-    """As share_of(), estimated from nine points in each cell; several times quicker."""
+    """As outline_share(), estimated from nine points in each cell; several times quicker."""
     shape = Polygon(points)
     shapely.prepare(shape)
     x, y = (np.arange(3 * columns) + 0.5) / (3 * columns), (np.arange(3 * rows) + 0.5) / (3 * rows)
@@ -273,7 +268,7 @@ def climb(
         As many as were given.
     """
     present = list(outlines)
-    shares = [share_of(o, columns=columns, rows=rows) for o in present]
+    shares = [outline_share(o, columns=columns, rows=rows) for o in present]
     best = worth(shares, sum(map(len, present)))
     for step in steps:
         moved = True
@@ -289,7 +284,7 @@ def climb(
                     sampled = _sampled_share(outline, columns=columns, rows=rows)
                     if worth([*shares[:n], sampled, *shares[n + 1 :]], corners) <= best:
                         continue
-                    share = share_of(outline, columns=columns, rows=rows)
+                    share = outline_share(outline, columns=columns, rows=rows)
                     changed = [*shares[:n], share, *shares[n + 1 :]]
                     value = worth(changed, corners)
                     if value > best and allowed(changed):

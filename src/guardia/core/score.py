@@ -8,6 +8,7 @@ from enum import StrEnum
 from zoneinfo import ZoneInfo
 
 import numpy as np
+from numpy.typing import NDArray
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence, Occurrence, Origin, could_show_more, local_date
@@ -340,9 +341,7 @@ def evidence_limits(evidence: Evidence, *, draft_shows_more: bool, calibrated: b
     return tuple(lines)
 
 
-def heat(
-    evidence: Evidence, *, contrast: int, verdict: Verdict, ids: Sequence[int] | None = None
-) -> np.ndarray[tuple[int, int], np.dtype[np.float64]]:
+def moved_cells(evidence: Evidence, *, contrast: int, verdict: Verdict) -> dict[int, NDArray[np.bool_]]:
     """Where the occurrences of one verdict moved.
 
     Parameters
@@ -353,17 +352,14 @@ def heat(
         One of the contrast levels.
     verdict
         Real or false.
-    ids
-        Only these occurrences; all of the verdict when None.
 
     Returns
     -------
-    np.ndarray[tuple[int, int], np.dtype[np.float64]]
-        (rows, columns): number of occurrences whose largest moving group covered each cell in at least one picture.
+    dict[int, NDArray[np.bool_]]
+        By occurrence id (rows, columns): cells that its largest moving group covered in at least one picture.
     """
-    total = np.zeros((evidence.stack.rows, evidence.stack.columns))
-    for occurrence in evidence.occurrences:
-        if occurrence.verdict is verdict and (ids is None or occurrence.id in ids):
-            index = evidence.clip_index[occurrence.clip_id]
-            total += evidence.stack.main_cells(index, occurrence.start_s, occurrence.end_s, contrast=contrast)
-    return total
+    return {
+        o.id: evidence.stack.main_cells(evidence.clip_index[o.clip_id], o.start_s, o.end_s, contrast=contrast)
+        for o in evidence.occurrences
+        if o.verdict is verdict
+    }

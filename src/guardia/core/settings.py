@@ -194,7 +194,7 @@ def drawn_zones(settings: Settings) -> tuple[Zone, ...]:
 
 
 def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...]:
-    """The zones as this make takes them: polygons become blocks where the make has blocks.
+    """The zones as this make takes them: polygons and foreign blocks become its blocks where it has some.
 
     Parameters
     ----------
@@ -210,9 +210,10 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
     """
     drawn = drawn_zones(settings)
     masks = tuple(z for z in settings.zones if z not in drawn)
-    if capability.zone_form != "blocks" or all(isinstance(z, BlockZone) for z in drawn):
-        return settings.zones
     columns, rows = capability.blocks
+    own = all(isinstance(z, BlockZone) and (z.columns, z.rows) == (columns, rows) for z in drawn)
+    if capability.zone_form != "blocks" or own:
+        return settings.zones
     return (to_blocks(drawn, columns=columns, rows=rows), *masks)
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
@@ -79,22 +79,53 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
     zone = ZoneInfo(evidence.time_zone)
     found: dict[str, list[int]] = {name: [] for name in _names(evidence, by)}
     name_of = _naming(by, zone)
-    for parts in evidence.visits:
-        first = parts[0]
-        clip = evidence.clip_of(first)
-        if first.verdict is not verdict or clip.origin is not Origin.MOTION:
-            continue
-        if local_date(clip.start_s, zone) in evidence.judged_days:
-            found.setdefault(name_of(first, clip), []).append(first.id)
+    for parts in _counted(evidence, verdict):
+        found.setdefault(name_of(parts[0], evidence.clip_of(parts[0])), []).append(parts[0].id)
     days = len(evidence.judged_days)
-    made = []
-    for name, ids in found.items():
-        days_of = 1 if by == "day" else days
-        interval = rate_interval(len(ids), days_of) if days_of else (None, None)
-        made.append(Line(name, tuple(ids), days_of, len(ids) / days_of if days_of else None, *interval))
+    made = [_line(name, ids, 1 if by == "day" else days) for name, ids in found.items()]
     if by in ("cause", "pattern"):
         made = sorted((line for line in made if line.ids), key=lambda line: -len(line.ids))
     return made
+
+
+def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Verdict) -> Line:
+    """Count some occurrences of one verdict in the same way: those on the motion clips of the judged days.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    name
+        What is counted.
+    ids
+        The occurrences; a visit counts once if any part of it is among them.
+    verdict
+        Real or false.
+
+    Returns
+    -------
+    Line
+        With those that count.
+    """
+    wanted = set(ids)
+    mine = [parts[0].id for parts in _counted(evidence, verdict) if any(p.id in wanted for p in parts)]
+    return _line(name, mine, len(evidence.judged_days))
+
+
+def _counted(evidence: Evidence, verdict: Verdict) -> Iterator[tuple[Occurrence, ...]]:
+    """Visits of one verdict that begin on a motion clip of a judged day."""
+    zone = ZoneInfo(evidence.time_zone)
+    for parts in evidence.visits:
+        clip = evidence.clip_of(parts[0])
+        if parts[0].verdict is not verdict or clip.origin is not Origin.MOTION:
+            continue
+        if local_date(clip.start_s, zone) in evidence.judged_days:
+            yield parts
+
+
+def _line(name: str, ids: Sequence[int], days: int) -> Line:
+    interval = rate_interval(len(ids), days) if days else (None, None)
+    return Line(name, tuple(ids), days, len(ids) / days if days else None, *interval)
 
 
 def _names(evidence: Evidence, by: str) -> list[str]:

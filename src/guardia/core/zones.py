@@ -206,6 +206,11 @@ def area_share(area: BaseGeometry, *, columns: int, rows: int) -> NDArray[np.flo
     return np.clip(share, 0.0, 1.0)
 
 
+def outline_share(points: Sequence[Point], *, columns: int, rows: int) -> NDArray[np.float64]:
+    """Share of every grid cell that an outline covers; as area_share()."""
+    return area_share(Polygon(points), columns=columns, rows=rows)
+
+
 @lru_cache(maxsize=8)
 def _grid(columns: int, rows: int) -> Any:
     """(rows, columns) boxes of the cells."""

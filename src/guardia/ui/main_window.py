@@ -300,9 +300,12 @@ class MainWindow(QMainWindow):
                 coverage.asked.connect(self.show_occurrences)
                 return coverage
             return EvidencePage(session, model, row)
+        if step == "zones":
+            zones = ZonesPage(session, model)
+            zones.asked.connect(self.show_occurrences)
+            return zones
         kinds = {
             "view": ViewPage,
-            "zones": ZonesPage,
             "sensitivity": SensitivityPage,
             "handover": HandoverPage,
         }

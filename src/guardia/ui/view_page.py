@@ -464,15 +464,14 @@ class ViewPage(FreshPage):
 
     def _zone_words(self, thing: Thing) -> str:
         """From where to where a thing triggers in each watch zone."""
-        reach_of = next(line for line in self.model.reach() if line.thing == thing)
-        zones = ""
-        for name, near, far in self.model.zone_spans():
-            end = min(reach_of.across, far)
-            if end > near:
-                night = min(reach_of.night, far)
-                zones += (
-                    f"In '{name}' a {thing.name} triggers from {near:.0f} to {end:.0f} m, at night to {night:.0f} m. "
+        told = ""
+        for name, near, far, line in self.model.reach_by_zone(thing):
+            across, towards, night = (min(m, far) for m in (line.across, line.towards, line.night))
+            if across > near:
+                told += (
+                    f"In '{name}' a {thing.name} triggers from {near:.0f} to {across:.0f} m across, to {towards:.0f} m "
+                    f"towards, at night to {night:.0f} m. "
                 )
             else:
-                zones += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
-        return zones
+                told += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
+        return told

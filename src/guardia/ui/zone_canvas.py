@@ -5,11 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
     QColor,
     QGuiApplication,
+    QHelpEvent,
     QKeyEvent,
     QKeySequence,
     QMouseEvent,
@@ -21,13 +22,14 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import (
     QSizePolicy,
+    QToolTip,
     QWidget,
 )
 
 from guardia.app.camera_model import CameraModel
-from guardia.app.polygon_tool import PolygonTool
+from guardia.app.heat_model import HeatModel
+from guardia.app.polygon_tool import Mode, PolygonTool
 from guardia.core.judgement import Verdict
-from guardia.core.score import heat
 from guardia.core.settings import entered_zones
 from guardia.core.zones import BlockZone, Point, PolygonZone, Zone, ZoneKind, zone_cells
 from guardia.ui.theme import THEME
@@ -39,9 +41,13 @@ _STEP = 1 / 320
 
 
 class ZoneCanvas(QWidget):
-    """The picture with everything drawn on it; translates pointer and keys for the zone tool."""
+    """The picture with everything drawn on it; translates pointer and keys for the zone tool.
+
+    `asked` is emitted with the occurrences that moved in a cell and their title.
+    """
 
     picked = pyqtSignal()
+    asked = pyqtSignal(tuple, str)
 
     def __init__(self, model: CameraModel, tool: PolygonTool) -> None:
         super().__init__()
@@ -52,7 +58,7 @@ class ZoneCanvas(QWidget):
         self.show_cells = False
         self.proposed: np.ndarray | None = None
         self.offered: tuple[Zone, ...] = ()
-        self._heat: dict[Verdict, np.ndarray] = {}
+        self.heat = HeatModel(model)
         self._view = QPixmap()
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -68,9 +74,7 @@ class ZoneCanvas(QWidget):
     def refresh_evidence(self) -> None:
         """Take the view and the heat anew."""
         self._view.loadFromData(self._model.clean_view())
-        contrast = self._model.comparison.installed_replay.contrast
-        for verdict in (Verdict.REAL, Verdict.FALSE):
-            self._heat[verdict] = heat(self._model.evidence, contrast=contrast, verdict=verdict)
+        self.heat.refresh()
         self.update()
 
     def picture(self) -> QRectF:
@@ -115,9 +119,35 @@ class ZoneCanvas(QWidget):
             self.update()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """Close the shape being drawn."""
+        """Close the shape being drawn; without one, ask for what moved in the cell."""
+        if self.tool.mode is Mode.SELECT and event is not None:
+            ids, words = self._moved_at(event.position())
+            if ids:
+                self.asked.emit(ids, words)
         self.tool.finish()
         self.update()
+
+    def event(self, event: QEvent | None) -> bool:
+        """Tell what moved in the cell under the pointer."""
+        if isinstance(event, QHelpEvent):
+            ids, words = self._moved_at(QPointF(event.pos()))
+            if ids:
+                QToolTip.showText(event.globalPos(), f"{words}. A double click opens them.", self)
+            else:
+                QToolTip.hideText()
+            return True
+        return super().event(event)
+
+    def _moved_at(self, at: QPointF) -> tuple[tuple[int, ...], str]:
+        """Occurrences of the kinds shown that moved in the cell at a place of the widget, and how often."""
+        x, y = self.to_picture(at)
+        cells = np.zeros_like(self.heat.counts[Verdict.REAL], bool)
+        rows, columns = cells.shape
+        shown = tuple(v for v, on in ((Verdict.FALSE, self.show_false), (Verdict.REAL, self.show_real)) if on)
+        if not (0 <= x < 1 and 0 <= y < 1) or not shown:
+            return (), ""
+        cells[int(y * rows), int(x * columns)] = True
+        return self.heat.over(cells, shown)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Nudge, delete, finish, cancel."""
@@ -257,7 +287,7 @@ class ZoneCanvas(QWidget):
 
     def _paint_heat(self, painter: QPainter, area: QRectF, verdict: Verdict) -> None:
         """One mark per cell, its area in proportion to the number of occurrences that moved there."""
-        counts = self._heat[verdict]
+        counts = self.heat.counts[verdict]
         most = counts.max(initial=0)
         if not most:
             return

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import (
     QResizeEvent,
 )
@@ -33,13 +33,15 @@ from guardia.app.proposal_model import ProposalModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.settings import entered_zones, zone_limits_broken
-from guardia.core.zones import PolygonZone, Zone, ZoneKind
+from guardia.core.zones import PolygonZone, Zone, ZoneKind, outline_share, zone_cells
 from guardia.ui.parts import Mark, WrappedLabel, button, label, page_head
 from guardia.ui.zone_canvas import EDGE_PX, ZoneCanvas
 
 
 class ZonesPage(QWidget):
-    """Tools, picture and the list of zones."""
+    """Tools, picture and the list of zones. `asked` is emitted with occurrences to be shown and their title."""
+
+    asked = pyqtSignal(tuple, str)
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
@@ -90,6 +92,7 @@ class ZonesPage(QWidget):
         layout.addWidget(self.canvas, 6)
         layout.addLayout(self._below(), 1)
         self.canvas.picked.connect(self._fill_list)
+        self.canvas.asked.connect(self.asked)
         model.draft_changed.connect(self._take_draft)
         model.evidence_changed.connect(self.canvas.refresh_evidence)
         model.judgements_changed.connect(self.canvas.refresh_evidence)
@@ -103,6 +106,7 @@ class ZonesPage(QWidget):
         menu.addAction("Simplify the selected zone", self._simplify)
         menu.addAction("Straighten the selected zone", self._straighten)
         menu.addAction("Fit all zones to this make", self._fit)
+        menu.addAction("Show what moved in the selected zone", self.show_moved)
         copies = QMenu("Copy zones from", menu)
         copies.aboutToShow.connect(lambda: self._fill_copies(copies))
         menu.addMenu(copies)
@@ -121,14 +125,28 @@ class ZonesPage(QWidget):
         """Put zones of other settings in place of the draft's; what this make cannot take is fitted and offered."""
         capability, what = self._model.camera.capability, f"copy zones from {name}"
         wanted = replace(self._model.draft, zones=zones)
-        if zone_limits_broken(wanted, capability):
+        if zone_limits_broken(wanted, capability) or entered_zones(wanted, capability) != zones:
             self._start(self.proposal.convert(zones, what), "Fitting the zones to this make …")
         else:
-            self._model.change_draft(replace(wanted, zones=entered_zones(wanted, capability)), what)
+            self._model.change_draft(wanted, what)
 
     def _fit(self) -> None:
         what = "fit zones to the make"
         self._start(self.proposal.convert(self._model.draft.zones, what), "Fitting the zones to this make …")
+
+    def show_moved(self) -> None:
+        """Ask for the occurrences that moved in the selected zone, or in the whole picture."""
+        columns, rows = self._model.grid
+        selected = self.tool.zones[self.tool.selected] if self.tool.selected is not None else None
+        if isinstance(selected, PolygonZone):
+            cells = outline_share(selected.points, columns=columns, rows=rows) > 0
+        else:
+            cells = zone_cells(() if selected is None else (selected,), columns=columns, rows=rows)
+        ids, words = self.canvas.heat.over(cells) if self._model.evidence.stack.frames else ((), "")
+        if ids:
+            self.asked.emit(ids, words)
+        else:
+            self._session.messages.tell("Nothing that is judged moved there.")
 
     def _simplify(self) -> None:
         if not self.tool.simplify():
@@ -256,7 +274,7 @@ class ZonesPage(QWidget):
             legend.addLayout(row)
         legend.addStretch()
         for text in (
-            "Drag a corner, a zone, or the dot on an edge (inserts a corner).",
+            "Drag a corner, a zone, or the dot on an edge. Double-click a cell to see what moved there.",
             "Drawing: click corners and close with Enter, or drag a rectangle.",
             "Arrows nudge, Del deletes, Ctrl+C and Ctrl+V copy, Esc brings the shape back.",
         ):
