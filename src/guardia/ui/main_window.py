@@ -238,6 +238,7 @@ class MainWindow(QMainWindow):
     def _close_session(self) -> None:
         if self.panel is not None:
             self._panel_place.removeWidget(self.panel)
+            self.panel.hide()  # until it is deleted it must not be clicked: its camera is gone
             self.panel.deleteLater()
             self.panel = None
         self._set_pages({})
