@@ -1,5 +1,6 @@
 """What several tests use: clips made on the spot, the demo, capabilities, evidence from plain numbers."""
 
+import math
 import shutil
 import tempfile
 import unittest
@@ -13,7 +14,7 @@ import numpy as np
 
 from guardia.app.makes import capability_data
 from guardia.core.capability import Capability, capability_from_dict
-from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
+from guardia.core.evidence import Clip, Epoch, Evidence, Occurrence, Origin
 from guardia.core.settings import Settings
 from guardia.core.stack import TraceStack
 from guardia.core.trace import CONTRAST_LEVELS, Trace, sparse_trace
@@ -107,13 +108,18 @@ def evidence_of(
     kinds: Sequence[str],
     starts: Sequence[float] | None = None,
     origin: Origin | Sequence[Origin] = Origin.MOTION,
+    installed: Settings | None = None,
+    watched: Sequence[tuple[float, float]] = (),
 ) -> Evidence:
-    """One occurrence per trace, over the whole of it."""
+    """One occurrence per trace, over the whole of it; made under `installed` where that is known."""
     starts = starts or [1_757_200_000.0 + 600.0 * n for n in range(len(traces))]
     origins = [origin] * len(traces) if isinstance(origin, Origin) else origin
     clips = [Clip(n, f"{n}.mp4", starts[n], t.duration_s, origins[n]) for n, t in enumerate(traces)]
     occurrences = [Occurrence(100 + n, n, 0.0, t.duration_s, kinds[n]) for n, t in enumerate(traces)]
-    return Evidence(tuple(clips), tuple(occurrences), TraceStack(traces), "Europe/London")
+    epochs = (Epoch(-math.inf, math.inf, installed),) if installed is not None else ()
+    return Evidence(
+        tuple(clips), tuple(occurrences), TraceStack(traces), "Europe/London", watched=tuple(watched), epochs=epochs
+    )
 
 
 def plain(size_cells: float = 4, **values: object) -> Settings:

@@ -6,8 +6,9 @@ import numpy as np
 from guardia.core.evidence import Origin, propose_occurrences
 from guardia.core.gates import Gate, replay
 from guardia.core.judgement import Verdict
+from guardia.core.levers import limits_broken
 from guardia.core.score import Flip, compare, moved_cells, score
-from guardia.core.settings import entered_zones, limits_broken
+from guardia.core.settings import entered_zones
 from guardia.core.trace import measure, snapshot_background, sparse_trace
 from guardia.core.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
 from tests.support import blob_trace, capability, evidence_of, plain
@@ -85,7 +86,10 @@ class Scoring(unittest.TestCase):
         self.traces = [blob_trace([n] * 20) for n in (20, 9, 5, 20, 9, 5, 5)]
         self.kinds = ["person", "vehicle", "person", "foliage", "foliage", "animal", ""]
         self.starts = [1_757_200_000.0 + n * day / 3 for n in range(7)]
-        self.evidence = evidence_of(self.traces, kinds=self.kinds, starts=self.starts)
+        self.evidence = evidence_of(
+            self.traces, kinds=self.kinds, starts=self.starts, installed=plain(8),
+            watched=[(self.starts[0], self.starts[-1] + day)],
+        )  # fmt: skip
 
     def test_counts_by_hand(self):
         result = score(self.evidence, replay(self.evidence, plain(8), capability()))
@@ -95,9 +99,11 @@ class Scoring(unittest.TestCase):
 
     def test_a_rate_per_day_counts_only_days_on_which_all_is_judged(self):
         result = score(self.evidence, replay(self.evidence, plain(4), capability()))
-        # 6 Sep 2025, 23:06 UTC on: clips fall on 7, 7, 7, 8, 8, 8, 9 September in London; the last one is unjudged.
-        self.assertEqual((result.days, result.false_in_motion), (2, 3))
-        self.assertAlmostEqual(result.false_per_day, 1.5)
+        # 6 Sep 2025, 23:06 UTC on: clips fall on 7, 7, 7, 8, 8, 8, 9 September in London; the last one is unjudged, so
+        # that the 9th and what is watched of it waits, and the 10th has nothing that waits.
+        self.assertEqual(result.false_in_motion, 3)
+        self.assertAlmostEqual(result.watched_days, 2.0 - 400 / 86400 + 400 / 86400, delta=0.01)
+        self.assertAlmostEqual(result.false_per_day, 1.5, delta=0.01)
         low, high = result.false_per_day_interval
         self.assertTrue(low < 1.5 < high)
 
@@ -111,12 +117,10 @@ class Scoring(unittest.TestCase):
 
     def test_a_more_sensitive_draft_is_told_that_motion_clips_cannot_show_it(self):
         eager = compare(self.evidence, plain(8), plain(4), capability())
-        self.assertIn("never let into a motion clip", eager.limits[0])
-        calm = compare(self.evidence, plain(4), plain(8), capability())
+        self.assertRegex(eager.limits[0], "never let into one .by its sensitivity")
+        calm = compare(self.evidence, plain(8), plain(12), capability())
         self.assertFalse(any("never let into" in line for line in calm.limits))
         self.assertTrue(any("not calibrated" in line for line in calm.limits))
-        wider = compare(self.evidence, plain(8, zones=RIGHT_HALF), plain(8), capability())
-        self.assertIn("never let into a motion clip", wider.limits[0])
 
     def test_what_continuous_footage_repeats_is_counted_once(self):
         origins = [Origin.MOTION, Origin.CONTINUOUS]

@@ -121,14 +121,14 @@ class Reaches(unittest.TestCase):
             for name in ("Workshop door", "Slipway"):
                 camera = next(c for c in project.cameras() if c.name == name)
                 evidence = project.evidence(camera.id)
-                contrast, size = 12, 0.012
+                contrast, size = 12, 0.0072
                 shown = shown_shares(evidence, VIEW, dark=False)
                 self.assertGreater(shown.persons, 5)
                 told = reach_m(VIEW, THINGS[0], contrast=contrast, size=size, across=True, shown=shown)
                 index = next(n for n, c in enumerate(evidence.clips) if c.origin is Origin.WALK_TEST)
                 base = int(evidence.stack.clip_start[index])
                 everywhere = np.ones((evidence.stack.rows, evidence.stack.columns), bool)
-                sizes = evidence.stack.sizes(everywhere, contrast=contrast)[base:] / evidence.stack.cells
+                sizes = evidence.stack.sizes(everywhere, contrast=contrast)[base:] / evidence.stack.cells / 255
                 boxes = evidence.stack.largest_boxes(contrast=contrast)[base:]
                 frames = len(evidence.stack.times[index])
                 feet = [

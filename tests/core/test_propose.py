@@ -57,32 +57,36 @@ class AgainstOthers(unittest.TestCase):
         found = propose(evidence, camera.installed, camera.capability)
         program = make_program(evidence, camera.installed, camera.capability)
         rules = Rules(program)
-        self.assertEqual(set(found.silenced), set(rules.false_ids[rules.silenced(found.ignored.ravel())].tolist()))
+        self.assertEqual(set(found.done.silenced), set(rules.false_ids[rules.silenced(found.ignored.ravel())].tolist()))
         self.assertTrue(rules.kept(found.ignored.ravel()).all())
-        self.assertEqual(found.lost, ())
+        self.assertEqual(found.done.lost, ())
         steps = fit(evidence, found.ignored, camera.installed, camera.capability)
         for zones in steps:
             self.assertLessEqual(len(zones), camera.capability.max_zones)
             self.assertTrue(all(len(z.points) <= camera.capability.max_corners for z in zones))
         after = replace(camera.installed, zones=steps[-1])
-        silenced, lost = difference(evidence, camera.installed, after, camera.capability)
-        self.assertGreater(len(silenced), 0)
-        self.assertEqual(lost, ())
+        done = difference(evidence, camera.installed, after, camera.capability)
+        self.assertGreater(done.gain, 0)
+        self.assertEqual(done.lost, ())
 
     def test_in_every_makes_form_a_good_part_of_it_is_left_also_on_the_days_not_looked_at(self):
         """The last days of the demo are not judged; its hidden truth says what outlines from the others do there."""
         told = {Verdict.FALSE: [0, 0], Verdict.REAL: [0, 0]}
+        bare: list[str] = []
         with Project(DEMO) as project:
             cameras = [(c, project.evidence(c.id)) for c in project.cameras()]
         for camera, evidence in cameras:
             found = propose(evidence, camera.installed, camera.capability)
             steps = fit(evidence, found.ignored, camera.installed, camera.capability)
+            if not steps:
+                bare.append(camera.name)  # no outline of this make's silences anything without losing somebody
+                continue
             after = replace(camera.installed, zones=steps[-1])
-            silenced, lost = difference(evidence, camera.installed, after, camera.capability)
-            self.assertEqual((lost, zone_limits_broken(after, camera.capability)), ((), []), camera.name)
+            done = difference(evidence, camera.installed, after, camera.capability)
+            self.assertEqual((done.lost, zone_limits_broken(after, camera.capability)), ((), []), camera.name)
             if camera.capability.zone_form == "blocks":
-                self.assertEqual(silenced, found.silenced, camera.name)
-            self.assertGreaterEqual(len(silenced), len(found.silenced) // 3, camera.name)
+                self.assertEqual(done.silenced, found.done.silenced, camera.name)
+            self.assertGreaterEqual(len(done.silenced), len(found.done.silenced) // 3, camera.name)
             one, two = (replay(evidence, s, camera.capability).outcomes for s in (camera.installed, after))
             truth = read_truth(TRUTH / f"{next(p for p in PLACES if p.name == camera.name).slug}.jsonl")
             for o in evidence.occurrences:
@@ -95,6 +99,7 @@ class AgainstOthers(unittest.TestCase):
         print(
             f"zones from the judged days, on the others: {quiet} of {false} false silenced, {gone} of {real} real lost"
         )
+        self.assertLessEqual(len(bare), 1, bare)
         self.assertGreater(quiet / false, 0.3)
         self.assertLess(gone / real, 0.1)
 
@@ -107,7 +112,7 @@ class SmallCases(unittest.TestCase):
 
     def test_just_enough_cells_are_ignored(self):
         found = propose(self.evidence, plain(4), capability())
-        self.assertEqual((found.silenced, found.lost, found.proven), ((100, 102), (), True))
+        self.assertEqual((found.done.silenced, found.done.lost, found.proven), ((100, 102), (), True))
         # Nine cells move and four trigger: six of them must go.
         self.assertEqual(int(found.ignored.sum()), 6)
         self.assertTrue(found.ignored[:, 2].sum() == 6)
@@ -118,7 +123,7 @@ class SmallCases(unittest.TestCase):
     def test_what_cannot_be_silenced_without_losing_somebody_is_left(self):
         both = evidence_of([blob_trace([9] * 20, column=2)] * 2, kinds=["foliage", "person"])
         found = propose(both, plain(4), capability())
-        self.assertEqual((found.silenced, int(found.ignored.sum()), found.bound), ((), 0, 0))
+        self.assertEqual((found.done.silenced, int(found.ignored.sum()), found.bound), ((), 0, 0))
         self.assertEqual(fit(both, found.ignored, plain(4), capability()), [])
 
     def test_a_make_without_ignore_zones_is_given_a_zone_to_watch(self):
@@ -144,12 +149,12 @@ class SmallCases(unittest.TestCase):
         # By the left zone's own notch two or three cells trigger; in the right one fifty would be needed.
         chosen = replace(plain(4), zones=tuple(watch))
         found = propose(evidence_of([blob_trace([9] * 20, column=2)], kinds=["foliage"]), chosen, make)
-        self.assertEqual(found.silenced, (100,))
+        self.assertEqual(found.done.silenced, (100,))
         needed = zone_parts(chosen, make, columns=32, rows=18)[1].needed
-        self.assertEqual(int(found.ignored.sum()), 9 - needed + 1)
+        self.assertEqual(int(found.ignored.sum()), 9 - -(-needed // 255) + 1)
 
     def test_nothing_false_means_nothing_to_propose(self):
         quiet = evidence_of([blob_trace([9] * 20)], kinds=["person"], origin=Origin.CONTINUOUS)
         found = propose(quiet, plain(4), capability())
         self.assertEqual((int(found.ignored.sum()), found.proven), (0, True))
-        self.assertEqual(effect(quiet, plain(4), capability(), found.ignored), ((), ()))
+        self.assertEqual(effect(quiet, plain(4), capability(), found.ignored), ((),) * 5)

@@ -4,7 +4,8 @@ import unittest
 from guardia.app.makes import capability_data, shipped_capabilities
 from guardia.core.capability import capability_from_dict
 from guardia.core.errors import InvalidValue, ProjectError
-from guardia.core.settings import Settings, limits_broken, settings_from_dict, settings_to_dict
+from guardia.core.levers import limits_broken
+from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
 from tests.support import capability
 
@@ -24,7 +25,7 @@ class SettingsFiles(unittest.TestCase):
         good = settings_to_dict(Settings("x", "1"))
         for change, word in (
             ({"format": "other"}, "not a Guardia settings file"),
-            ({"version": 2}, "newer Guardia"),
+            ({"version": 3}, "newer Guardia"),
             ({"hold_s": "soon"}, "cannot be read"),
             ({"hold_s": -1}, "between 0 and"),
             ({"hold_s": float("nan")}, "between 0 and"),

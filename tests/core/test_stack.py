@@ -25,17 +25,17 @@ class Stacking(unittest.TestCase):
         corner = [(4, 4), (5, 5), (6, 4)]
         wrapped = [(3, 31), (4, 0)]
         sizes = TraceStack([trace_of([corner, wrapped, []])]).sizes(EVERYWHERE, contrast=12)
-        self.assertEqual(sizes.tolist(), [3, 1, 0])
+        self.assertEqual(sizes.tolist(), [3 * 255, 255, 0])
 
     def test_groups_of_one_picture_never_reach_into_the_next(self):
         bottom, top = [(17, 8), (17, 9)], [(0, 8), (0, 9)]
-        self.assertEqual(TraceStack([trace_of([bottom, top])]).sizes(EVERYWHERE, contrast=12).tolist(), [2, 2])
+        self.assertEqual(TraceStack([trace_of([bottom, top])]).sizes(EVERYWHERE, contrast=12).tolist(), [510, 510])
 
     def test_a_zone_that_cuts_a_group_in_two_leaves_the_larger_part(self):
         bar = [(9, c) for c in range(10, 20)]
         zone = EVERYWHERE.copy()
         zone[:, 13] = False
-        self.assertEqual(TraceStack([trace_of([bar])]).sizes(zone, contrast=12).tolist(), [6])
+        self.assertEqual(TraceStack([trace_of([bar])]).sizes(zone, contrast=12).tolist(), [6 * 255])
 
     def test_box_and_foot_take_the_whole_group_or_nothing(self):
         person = [(r, 10) for r in range(4, 9)]
@@ -43,7 +43,7 @@ class Stacking(unittest.TestCase):
         head, feet = np.zeros((18, 32), bool), np.zeros((18, 32), bool)
         head[4, 10], feet[8, 10] = True, True
         told = {
-            (name, test): stack.sizes(zone, contrast=12, zone_test=test).tolist()
+            (name, test): (stack.sizes(zone, contrast=12, zone_test=test) / 255).tolist()
             for name, zone in (("head", head), ("feet", feet))
             for test in ("pixels", "box", "foot")
         }
@@ -65,7 +65,7 @@ class Stacking(unittest.TestCase):
 
     def test_runs_end_with_their_clip(self):
         stack = TraceStack([blob_trace([0, 9, 9]), blob_trace([9, 9, 0, 9]), blob_trace([]), blob_trace([9])])
-        runs = stack.runs(stack.sizes(EVERYWHERE, contrast=12), 5)
+        runs = stack.runs(stack.sizes(EVERYWHERE, contrast=12), 5 * 255)
         self.assertEqual(runs, [[(1, 2)], [(0, 1), (3, 3)], [], [(0, 0)]])
 
     def test_finding_groups_in_parts_gives_the_same(self):

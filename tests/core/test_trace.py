@@ -6,6 +6,7 @@ from guardia.core.trace import (
     CONTRAST_LEVELS,
     LEAST_BYTE,
     clip_background,
+    help_of,
     helped_background,
     join_traces,
     measure,
@@ -78,14 +79,14 @@ class Backgrounds(unittest.TestCase):
         own = clip_background(pictures)
         self.assertEqual(own[40, 60], 240)
         others = [np.clip(WALL.astype(int) + step, 0, 255).astype(np.uint8) for step in (3, -4, 0, 2)]
-        helped = helped_background(own, pictures, others)
+        helped = helped_background(own, pictures, help_of(own, others))
         self.assertLess(np.abs(helped.astype(int) - WALL)[30:60, 50:70].max(), 8)
 
     def test_a_van_that_stands_there_all_the_time_stays_in_the_background(self):
         pictures = np.repeat(WALL[None], 40, axis=0)
         pictures[:, 30:60, 50:70] = 240
         own = clip_background(pictures)
-        np.testing.assert_array_equal(helped_background(own, pictures, [WALL, WALL, WALL]), own)
+        np.testing.assert_array_equal(helped_background(own, pictures, help_of(own, [WALL] * 3)), own)
 
     def test_others_that_do_not_agree_or_have_another_size_change_nothing(self):
         pictures = np.repeat(WALL[None], 20, axis=0)
@@ -96,5 +97,5 @@ class Backgrounds(unittest.TestCase):
             other = WALL.copy()
             other[30:60, 50:70] = value
             scattered.append(other)
-        np.testing.assert_array_equal(helped_background(own, pictures, scattered), own)
-        np.testing.assert_array_equal(helped_background(own, pictures, [WALL[:, :80]]), own)
+        self.assertIsNone(help_of(own, scattered))
+        self.assertIsNone(help_of(own, [WALL[:, :80]]))

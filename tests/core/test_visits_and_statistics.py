@@ -70,12 +70,14 @@ class Statistics(unittest.TestCase):
     def setUp(self):
         kinds = ["foliage", "foliage", "flag_or_rope", "person", "shadow", ""]
         starts = [MONDAY + h * 3600 for h in (0, 1, 14, 2, 25, 49)]
-        self.evidence = evidence_of([blob_trace([9] * 30)] * 6, kinds=kinds, starts=starts)
+        self.evidence = evidence_of(
+            [blob_trace([9] * 30)] * 6, kinds=kinds, starts=starts, watched=[(MONDAY - 8 * 3600, MONDAY + 64 * 3600)]
+        )
 
     def test_false_recordings_by_cause_pattern_hour_and_day_on_judged_days(self):
         causes = lines(self.evidence, "cause")
         self.assertEqual([(x.name, len(x.ids)) for x in causes], [("foliage", 2), ("shadow", 1), ("flag or rope", 1)])
-        self.assertEqual({x.days for x in causes}, {2})
+        self.assertEqual({x.days for x in causes}, {2.0})
         self.assertAlmostEqual(causes[0].rate, 1.0)
         self.assertLess(causes[0].low, 1.0)
         first = lines(self.evidence, "pattern")[0]

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import least_squares
 
 from guardia.core.errors import InvalidValue
 from guardia.core.geometry import FARTHEST_M, WIDE_DEG, ViewGeometry, real_heights
@@ -145,6 +144,8 @@ def calibrate(
         above = np.clip(view.horizon - feet[:, 1] + 0.01, 0, None) * 50
         prior = (free[2] - math.log(USUAL_FOCAL)) / FOCAL_DOUBT if focal is None else 0.0
         return np.concatenate([off.ravel(), above, [prior, (free[0] - math.log(3.0)) * 0.05]])
+
+    from scipy.optimize import least_squares  # slow to import, and needed only here
 
     best = None
     for tilt in (5.0, 15.0, 30.0, 50.0):

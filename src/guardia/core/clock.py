@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
-from zoneinfo import ZoneInfo
+from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
 
 from guardia.core.errors import InvalidValue
 
@@ -55,9 +54,40 @@ def resolve(wall: datetime, zone: ZoneInfo, *, after: datetime | None = None) ->
         return Resolved(first, "")
     if first.astimezone(UTC).astimezone(zone).replace(tzinfo=None) != wall:
         return Resolved(first.astimezone(UTC).astimezone(zone), "never")
-    if after is not None and timedelta(0) < after - first < timedelta(hours=2):
+    # Two times of one zone are subtracted as wall times, so the moments are taken.
+    if after is not None and timedelta(0) < after.astimezone(UTC) - first.astimezone(UTC) < timedelta(hours=2):
         return Resolved(second, "twice")
     return Resolved(first, "twice")
+
+
+def check_zone(name: str) -> ZoneInfo:
+    """The time zone of a name.
+
+    Parameters
+    ----------
+    name
+        An IANA name.
+
+    Returns
+    -------
+    ZoneInfo
+        The zone.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no such zone.
+    """
+    try:
+        if name not in _NO_PLACES:
+            return ZoneInfo(name)
+    except (ZoneInfoNotFoundError, ValueError, OSError):
+        pass  # OSError: a folder of zones, or a name too long for a file
+    raise InvalidValue(f"'{name[:60]}' is no time zone.", do="Use an IANA name such as Europe/London.")
+
+
+_NO_PLACES = frozenset(("", "posixrules", "localtime", "Factory"))
+"""Files beside the zones that belong to no place, or to the place of whoever opens the project."""
 
 
 def true_time(shown: datetime, clock_error_s: float) -> datetime:
@@ -137,8 +167,11 @@ CODES = {
 """Codes of a pattern for file names, with what each stands for; the meaning is datetime.strptime's."""
 
 _AUTOMATIC = re.compile(
-    r"(?<!\d)(20\d\d)[-_.]?([01]\d)[-_.]?([0-3]\d)[-_. T]{0,3}([0-2]\d)[-_.:h]?([0-5]\d)[-_.:m]?([0-5]\d)(?!\d)"
+    r"(?<!\d)(20\d\d)[-_.]?([01]\d)[-_.]?([0-3]\d)[-_. ]{0,3}(T?)[-_. ]{0,3}"
+    r"([0-2]\d)[-_.:h]?([0-5]\d)[-_.:m]?([0-5]\d)(?!\d)"
+    r"(?:[ _.-]?([AaPp])\.?[Mm](?![A-Za-z])|(Z)(?![A-Za-z0-9])|([+](?:0\d|1[0-4]):?[0-5]\d)(?!\d))?"
 )
+"""Year to second, then an hour's half, or Z or a shift from UTC."""
 _SINCE_1970 = {"seconds": (r"(?<!\d)1\d{9}(?!\d)", 1.0), "milliseconds": (r"(?<!\d)1\d{12}(?!\d)", 1000.0)}
 
 
@@ -175,7 +208,7 @@ def read_time(text: str, code: str) -> datetime:
     return moment
 
 
-def time_in_name(name: str, code: str = "") -> datetime | None:
+def time_in_name(name: str, code: str = "", *, latest: datetime | None = None) -> datetime | None:
     """Find the time in a file's name.
 
     Parameters
@@ -184,11 +217,14 @@ def time_in_name(name: str, code: str = "") -> datetime | None:
         The name.
     code
         Of one of NAME_FORMS, or a pattern of CODES; empty for automatic.
+    latest
+        Aware; of several numbers that could be times, such as a serial number, one that lies later is none.
 
     Returns
     -------
     datetime | None
-        Naive local time (aware for times since 1970), None if the name holds none of that form.
+        Naive local time (aware for times since 1970 and where the name tells a shift from UTC), None if the name holds
+        none of that form.
 
     Raises
     ------
@@ -196,21 +232,32 @@ def time_in_name(name: str, code: str = "") -> datetime | None:
         If the pattern has a code that is not known or is no whole date and time.
     """
     if not code:
-        match = _AUTOMATIC.search(name)
-        try:
-            return _wall(match.groups()) if match else None
-        except ValueError:
-            return None
-    found = re.search(_SINCE_1970[code][0] if code in _SINCE_1970 else _name_pattern(code), name)
+        found = [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match)) is not None]
+        if latest is not None:
+            # A day to spare, since the name's zone is not known here.
+            limit = latest.replace(tzinfo=None) + timedelta(days=1)
+            found = [at for at in found if at.replace(tzinfo=None) <= limit] or found
+        return next(iter(found), None)
+    match = re.search(_SINCE_1970[code][0] if code in _SINCE_1970 else _name_pattern(code), name)
     try:
-        return read_time(found.group(), code) if found else None
+        return read_time(match.group(), code) if match else None
     except ValueError:
         return None
 
 
-def _wall(parts: Sequence[str]) -> datetime:
-    year, month, day, hour, minute, second = (int(part) for part in parts)
-    return datetime(year, month, day, hour, minute, second)  # noqa: DTZ001
+def _automatic(match: re.Match[str]) -> datetime | None:
+    year, month, day, hour, minute, second = (int(match[n]) for n in (1, 2, 3, 5, 6, 7))
+    if half := match[8]:
+        if not 1 <= hour <= 12:
+            return None
+        hour = hour % 12 + (12 if half in "Pp" else 0)
+    try:
+        wall = datetime(year, month, day, hour, minute, second)  # noqa: DTZ001
+        if match[9]:
+            return wall.replace(tzinfo=UTC)
+        return datetime.fromisoformat(f"{wall.isoformat()}{match[10]}") if match[10] else wall
+    except ValueError:
+        return None
 
 
 def _name_pattern(code: str) -> str:

@@ -8,7 +8,7 @@ import numpy as np
 
 from guardia.core.events import EVENT_TOLERANCE_S
 from guardia.core.evidence import MERGE_GAP_S, SHORTEST_S, Evidence, Origin
-from guardia.core.motion import size_in_cells
+from guardia.core.motion import least_size
 
 
 @dataclass(frozen=True)
@@ -73,6 +73,9 @@ class Question:
     why: str
 
 
+ENOUGH_DAYS = 7
+"""Fewer watched days than a week answer only partly: weekdays differ (common practice, no source)."""
+
 ENOUGH_FOOTAGE_S = 3600.0
 """Below an hour of continuous footage by day or by night it answers only partly (common practice, no source)."""
 
@@ -94,12 +97,16 @@ def questions(evidence: Evidence) -> list[Question]:
     motion, walk = table[Origin.MOTION], table[Origin.WALK_TEST]
     footage = [table[Origin.CONTINUOUS], walk]
     asked = []
-    judged = len(evidence.judged_days)
+    watch = evidence.watch
+    counted = watch.counted_days
+    held = "".join(f", {days:.1f} {reason}" for reason, days in watch.held_back().items())
     asked.append(
         Question(
             "How many false recordings a day do the installed settings make?",
-            "yes" if judged >= 7 else "partly" if judged else "no",
-            f"{motion.clips} motion clips; {judged} of {evidence.days} days are judged whole",
+            "yes" if counted >= ENOUGH_DAYS and motion.clips else "partly" if counted and motion.clips else "no",
+            f"{motion.clips} clips; {counted:.1f} of {watch.days:.1f} watched days are judged whole{held}"
+            if watch.spans
+            else f"{motion.clips} clips, but nobody has said when this camera was watched",
         )
     )
     for name, seconds in (
@@ -184,7 +191,7 @@ def uncovered(evidence: Evidence, *, contrast: int, size: float) -> list[Uncover
     told += [(c.start_s, c.start_s + c.duration_s) for c in evidence.clips if c.origin is Origin.MOTION]
     stack = evidence.stack
     sizes = stack.sizes(np.ones((stack.rows, stack.columns), bool), contrast=contrast)
-    runs = stack.runs(sizes, size_in_cells(size, stack.cells))
+    runs = stack.runs(sizes, least_size(size, stack.cells))
     by_clip: dict[int, list[tuple[float, float, int]]] = {}
     for o in evidence.occurrences:
         by_clip.setdefault(o.clip_id, []).append((o.start_s, o.end_s, o.id))

@@ -26,6 +26,8 @@ class CameraEvent:
         Whether an alert was sent, None when the list does not say.
     zone
         The camera's name of the zone, empty when it named none.
+    cause
+        Why it recorded, one of evidence.Cause's values, empty when the list does not say.
     """
 
     at_s: float
@@ -33,6 +35,7 @@ class CameraEvent:
     named: str = ""
     alert: bool | None = None
     zone: str = ""
+    cause: str = ""
 
 
 @dataclass(frozen=True)
@@ -55,6 +58,8 @@ class ColumnMapping:
         Whether an alert was sent.
     zone
         Name of the zone.
+    cause
+        Why it was recorded: motion, sound, button and so on.
     """
 
     time: str
@@ -64,6 +69,7 @@ class ColumnMapping:
     named: str = ""
     alert: str = ""
     zone: str = ""
+    cause: str = ""
 
 
 @dataclass(frozen=True, eq=False)

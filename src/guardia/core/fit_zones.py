@@ -112,7 +112,7 @@ def _silenced(evidence: Evidence, settings: Settings, capability: Capability, st
     """False occurrences that all steps silence."""
     if not steps:
         return 0
-    return len(difference(evidence, settings, replace(settings, zones=steps[-1]), capability)[0])
+    return difference(evidence, settings, replace(settings, zones=steps[-1]), capability).gain
 
 
 def _that_hold(
@@ -121,10 +121,10 @@ def _that_hold(
     """Those steps that, replayed, lose nothing real and silence more than the one before."""
     kept, most = [], 0
     for zones in steps:
-        silenced, lost = difference(evidence, settings, replace(settings, zones=zones), capability)
-        if not lost and len(silenced) > most:
+        done = difference(evidence, settings, replace(settings, zones=zones), capability)
+        if not done.lost and done.gain > most:
             kept.append(zones)
-            most = len(silenced)
+            most = done.gain
     return kept
 
 
@@ -132,9 +132,8 @@ def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capabili
     rows, columns = ignored.shape
     wide, high = capability.blocks
     active = np.array(to_blocks(entered_zones(settings, capability), columns=wide, rows=high).active)
-    units = unit_numbers(capability, columns=columns, rows=rows)
-    if units.max() < len(active):
-        active[np.unique(units[ignored])] = False
+    if wide <= columns and high <= rows:
+        active[np.unique(unit_numbers(capability, columns=columns, rows=rows)[ignored])] = False
         return BlockZone(wide, high, tuple(active.tolist()))
     left = BlockZone(columns, rows, tuple((~ignored).ravel().tolist()))
     keep = np.array(to_blocks([left], columns=wide, rows=high).active)
@@ -230,7 +229,7 @@ class _Search:
         return None if chosen is None else [*own, *outlines][chosen]
 
     def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
-        return ignored is not None and not effect(self.evidence, self.settings, self.capability, ignored)[1]
+        return ignored is not None and not effect(self.evidence, self.settings, self.capability, ignored).lost
 
     def _climb(self, outlines: list[Outline], left_out: LeftOut, until: float) -> list[Outline]:
         """Move corners for the better: first to silence more, then for less area and fewer corners."""

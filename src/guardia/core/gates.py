@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import bisect
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import NamedTuple
@@ -14,10 +14,11 @@ from numpy.typing import NDArray
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import MARGIN_S, Evidence, Origin
-from guardia.core.motion import Recording, Run, recordings, size_in_cells
+from guardia.core.motion import TIME_EPSILON_S, Recording, Run, least_size, recordings
 from guardia.core.objects import ObjectClass, lets_through, object_classes
 from guardia.core.settings import Settings, entered_zones
-from guardia.core.stack import TraceStack
+from guardia.core.trace import CELL_SIZE
+from guardia.core.watch import length, merged, within
 from guardia.core.zones import PolygonZone, ZoneKind, zone_cells
 
 LATE_TOLERANCE_S = 1.0
@@ -47,13 +48,13 @@ class Look(NamedTuple):
     settings
         The settings tried.
     largest_inside
-        Cells of its largest motion inside the zone.
+        Size of its largest motion inside the zone; of several zones, in the one where it comes nearest to triggering.
     largest_anywhere
-        Cells of its largest motion in the picture.
+        Size of its largest motion in the picture.
     needed
-        Cells that the sensitivity asks for.
-    cells
-        Cells of the grid.
+        Size that the sensitivity there asks for.
+    whole
+        Size of the whole picture.
     longest_s
         Longest stretch of enough motion, seconds.
     held_while_resting
@@ -68,7 +69,7 @@ class Look(NamedTuple):
     largest_inside: int
     largest_anywhere: int
     needed: int
-    cells: int
+    whole: int
     longest_s: float
     held_while_resting: float | None
     share: float
@@ -114,12 +115,12 @@ class Outcome(NamedTuple):
 
 
 def _size_words(look: Look) -> str:
-    reached, needed = percent(look.largest_inside / look.cells), percent(look.needed / look.cells)
+    reached, needed = percent(look.largest_inside / look.whole), percent(look.needed / look.whole)
     return f"its largest motion in the zone was {reached} of the picture, {needed} is needed"
 
 
 def _zone_words(look: Look) -> str:
-    anywhere = percent(look.largest_anywhere / look.cells)
+    anywhere = percent(look.largest_anywhere / look.whole)
     return f"none of it moved inside the zone; outside it reached {anywhere} of the picture"
 
 
@@ -177,15 +178,15 @@ class Replay:
     Parameters
     ----------
     sizes
-        (F,) int32, cells of the largest group inside the zone, all clips joined.
+        (F,) int32, size of the largest group inside the zone, all clips joined.
     recordings
-        Per clip, the recordings in order of time (POSIX seconds).
+        Per clip, the recordings that began in it, in order of time (POSIX seconds).
     outcomes
         By occurrence id.
     zone
         (rows, columns) cells inside the zone.
     needed
-        Cells needed to trigger.
+        Size needed to trigger, in the unit of `sizes`.
     contrast
         Luma step in force.
     """
@@ -209,7 +210,7 @@ class ZonePart:
     contrast
         Luma step in force there.
     needed
-        Cells needed to trigger there.
+        Size needed to trigger there.
     """
 
     cells: NDArray[np.bool_]
@@ -249,7 +250,7 @@ def zone_parts(settings: Settings, capability: Capability, *, columns: int, rows
         cells = zone_cells([*(z for z in watch if z.notch == label), *apart], columns=columns, rows=rows)
         told = settings if not label else replace(settings, notch=label, sensitivity=None)
         contrast, share = told.sensitivity_under(capability)
-        parts.append(ZonePart(cells, contrast, size_in_cells(share, columns * rows)))
+        parts.append(ZonePart(cells, contrast, least_size(share, columns * rows)))
     return parts
 
 
@@ -283,33 +284,57 @@ def replay(
     """
     stack = evidence.stack
     contrast, share = settings.sensitivity_under(capability)
-    needed = size_in_cells(share, stack.cells)
+    needed = least_size(share, stack.cells)
     parts = zone_parts(settings, capability, columns=stack.columns, rows=stack.rows)
     if without is not None:
         parts = [replace(part, cells=part.cells & ~without) for part in parts]
     zone = np.logical_or.reduce([part.cells for part in parts])
-    sizes = _zone_sizes(stack, parts, capability.zone_test, needed=needed)
+    of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=capability.zone_test) for p in parts]
+    sizes = _on_one_scale(of_part, [p.needed for p in parts], needed)
     runs = stack.runs(sizes, needed)
     classes = object_classes(evidence, capability) if settings.objects else {}
     triggering = _let_through(evidence, settings, classes, runs) if settings.objects else runs
     # One picture shows where and how large, not for how long: the gates of time are taken as open.
     of_one_picture = replace(settings, hold_s=0.0, retrigger_wait_s=0.0)
-    made: list[list[Recording]] = []
-    last: dict[Origin, Recording] = {}
-    free_from: list[float] = []
-    carried: list[Recording | None] = []
-    for index, clip in enumerate(evidence.clips):
-        before = last.get(clip.origin) if clip.origin is not Origin.SNAPSHOT else None
-        free = before.end_s + settings.retrigger_wait_s if before else -math.inf
-        free_from.append(free)
-        carried.append(before if before and before.end_s > clip.start_s else None)
+    made: list[list[Recording]] = [[] for _ in evidence.clips]
+    earlier: list[list[Recording]] = [[] for _ in evidence.clips]
+    before: dict[Origin, list[Recording]] = {origin: [] for origin in Origin}
+    for row in evidence.rows:
+        first = evidence.clips[row[0]]
+        if first.origin is Origin.SNAPSHOT:
+            if settings.detection_on and triggering[row[0]]:
+                made[row[0]] = recordings(
+                    stack.times[row[0]], triggering[row[0]], of_one_picture, start_s=first.start_s
+                )
+            continue
+        # A clip that overlaps the one before shows part of the same time again: only what began earlier counts there.
+        so_far = before[first.origin]
+        past = so_far[-1:]
+        if past and past[0].trigger_s >= first.start_s:
+            past = so_far[: bisect.bisect_left(so_far, first.start_s, key=_trigger)][-1:]
+        earlier[row[0]] = past
         found = []
-        if settings.detection_on and triggering[index]:
-            told = of_one_picture if clip.origin is Origin.SNAPSHOT else settings
-            found = recordings(stack.times[index], triggering[index], told, start_s=clip.start_s, free_from_s=free)
-        if found:
-            last[clip.origin] = found[-1]
-        made.append(found)
+        if settings.detection_on and any(triggering[index] for index in row):
+            free = past[0].end_s + settings.retrigger_wait_s if past else -math.inf
+            if len(row) == 1:
+                found = recordings(
+                    stack.times[row[0]], triggering[row[0]], settings, start_s=first.start_s, free_from_s=free
+                )
+                made[row[0]] = found
+            else:
+                times, joined = _one_after_another(evidence, row, triggering)
+                found = recordings(times, joined, settings, free_from_s=free)
+        for r in found:
+            if so_far and so_far[-1].trigger_s > r.trigger_s:
+                bisect.insort(so_far, r, key=_trigger)
+            else:
+                so_far.append(r)
+        if len(row) > 1:
+            starts = [evidence.clips[index].start_s for index in row]
+            for r in found:
+                made[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
+            for index, start in zip(row[1:], starts[1:], strict=True):
+                earlier[index] = [r for r in (*past, *found) if r.trigger_s < start]
     outcomes: dict[int, Outcome] = {}
     largest_inside = _largest(sizes, evidence)
     largest_anywhere = _largest(stack.sizes_anywhere(contrast=contrast), evidence)
@@ -317,27 +342,29 @@ def replay(
         index = evidence.clip_index[occurrence.clip_id]
         clip = evidence.clips[index]
         begin, end = clip.start_s + occurrence.start_s, clip.start_s + occurrence.end_s
-        mine = [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6] if made[index] else []
-        if (earlier := carried[index]) is not None and earlier.end_s > begin:
-            mine.insert(0, earlier)
+        mine = [r for r in earlier[index] if r.end_s > begin] if earlier[index] else []
+        if made[index]:
+            mine += [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
         part, trigger = 0.0, None
         if mine:
-            covered = sum(max(0.0, min(r.end_s, end) - max(r.start_s, begin)) for r in mine)
-            part = min(1.0, covered / (end - begin)) if end > begin else 1.0
+            part = _covered(mine, begin, end)
             trigger = next((r.trigger_s for r in mine if begin - MARGIN_S <= r.trigger_s <= end + MARGIN_S), None)
         if mine and part >= LEAST_SHARE:
-            late = mine[0].start_s > begin + LATE_TOLERANCE_S
-            cut = mine[-1].end_s < end - LATE_TOLERANCE_S
+            late = min(r.start_s for r in mine) > begin + LATE_TOLERANCE_S
+            cut = max(r.end_s for r in mine) < end - LATE_TOLERANCE_S
             outcomes[occurrence.id] = Outcome(occurrence.id, True, part, late, cut, trigger)
             continue
-        longest_s, rest_s = 0.0, None
-        if largest_inside[place] >= needed:
+        told = of_one_picture if clip.origin is Origin.SNAPSHOT else settings
+        longest_s, rest_s, inside, asked = 0.0, None, largest_inside[place], needed
+        window = slice(*evidence.windows[place].tolist())
+        if inside >= needed:
             # Hold and rest are looked at only behind an open size gate: most of what is missed never gets there.
-            window = slice(*evidence.windows[place].tolist())
             longest_s = _longest_run(evidence, index, window, runs[index])
-            rest_s = _rest_left(evidence, settings, index, window, made[index], free_from[index])
+            rest_s = _rest_left(evidence, told, index, window, [*earlier[index], *made[index]])
+        if len(parts) > 1 or parts[0].needed != needed:
+            inside, asked = _nearest_part(of_part, parts, window)
         look = Look(
-            settings, largest_inside[place], largest_anywhere[place], needed, stack.cells, longest_s, rest_s, part,
+            told, inside, largest_anywhere[place], asked, stack.cells * CELL_SIZE, longest_s, rest_s, part,
             classes.get(occurrence.id),
         )  # fmt: skip
         gate = next(gate for gate, closed, _ in CHAIN if closed(look))
@@ -345,37 +372,84 @@ def replay(
     return Replay(sizes, made, outcomes, zone, needed, contrast)
 
 
-def _zone_sizes(stack: TraceStack, parts: list[ZonePart], zone_test: str, *, needed: int) -> NDArray[np.int32]:
+def _covered(mine: list[Recording], begin: float, end: float) -> float:
+    """Share of a stretch of time that recordings which touch it cover; what two of them cover counts once."""
+    if end <= begin:
+        return 1.0
+    if len(mine) == 1:
+        return max(0.0, min(mine[0].end_s, end) - max(mine[0].start_s, begin)) / (end - begin)
+    return min(1.0, length(within(merged((r.start_s, r.end_s) for r in mine), begin, end)) / (end - begin))
+
+
+def _trigger(recording: Recording) -> float:
+    return recording.trigger_s
+
+
+def _on_one_scale(of_part: list[NDArray[np.int32]], needed_there: list[int], needed: int) -> NDArray[np.int32]:
     """Sizes in every picture; those of zones with a sensitivity of their own are put on the camera's scale.
 
-    A zone that needs n cells where the camera needs m counts its size s as s * m // n: it reaches m exactly when s
-    reaches n.
+    A zone that needs n where the camera needs m counts its size s as s * m // n: it reaches m exactly when s reaches n.
     """
-    largest = np.zeros(stack.frames, np.int32)
-    for part in parts:
-        sizes = stack.sizes(part.cells, contrast=part.contrast, zone_test=zone_test)
-        if part.needed != needed:
-            sizes = (sizes.astype(np.int64) * needed // part.needed).astype(np.int32)
-        largest = np.maximum(largest, sizes)
-    return largest
+    largest: NDArray[np.int32] | None = None
+    for sizes, there in zip(of_part, needed_there, strict=True):
+        scaled = sizes if there == needed else (sizes.astype(np.int64) * needed // there).astype(np.int32)
+        largest = scaled if largest is None else np.maximum(largest, scaled)
+    return largest if largest is not None else np.zeros(0, np.int32)
+
+
+def _nearest_part(of_part: list[NDArray[np.int32]], parts: list[ZonePart], window: slice) -> tuple[int, int]:
+    """Largest size in a stretch of pictures and the size needed, of the zone that comes nearest to triggering."""
+    reached = [(int(sizes[window].max(initial=0)), part.needed) for sizes, part in zip(of_part, parts, strict=True)]
+    return max(reached, key=lambda r: (r[0] / r[1], r[0]))
+
+
+def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[Run]]) -> tuple[list[float], list[Run]]:
+    """Picture times (POSIX seconds) and runs of a row of clips as if they were one.
+
+    Pictures of a clip that its forerunner's pictures already cover are left out.
+    """
+    times: list[float] = []
+    joined: list[Run] = []
+    for index in row:
+        start = evidence.clips[index].start_s
+        mine = [start + t for t in evidence.stack.times[index]]
+        skip = bisect.bisect_right(mine, times[-1]) if times else 0
+        base = len(times) - skip
+        for a, b in runs[index]:
+            if b < skip:
+                continue
+            run = (base + max(a, skip), base + b)
+            if joined and joined[-1][1] + 1 == run[0]:
+                run = (joined.pop()[0], run[1])
+            joined.append(run)
+        times += mine[skip:]
+    return times, joined
 
 
 def _let_through(
     evidence: Evidence, settings: Settings, classes: dict[int, ObjectClass], runs: list[list[Run]]
 ) -> list[list[Run]]:
-    """The runs during occurrences that the object filter lets through; mere motion between them triggers nothing."""
+    """The runs during occurrences that the object filter lets through; mere motion between them triggers nothing.
+
+    Occurrences that touch are one stretch. On a clip without occurrences nobody can name a class: all is let through.
+    """
     spans: list[list[tuple[float, float]]] = [[] for _ in evidence.clips]
+    named: set[int] = set()
     for o in evidence.occurrences:
+        named.add(evidence.clip_index[o.clip_id])
         if lets_through(classes[o.id], settings.objects):
             spans[evidence.clip_index[o.clip_id]].append((o.start_s - MARGIN_S, o.end_s + MARGIN_S))
     kept: list[list[Run]] = []
     for index, found in enumerate(runs):
+        if index not in named:
+            kept.append(found)
+            continue
         times = evidence.stack.times[index]
         parts = []
-        for begin_s, end_s in spans[index]:
+        for begin_s, end_s in merged(spans[index]):
             low, high = bisect.bisect_left(times, begin_s), bisect.bisect_right(times, end_s) - 1
             parts += [(max(a, low), min(b, high)) for a, b in found if a <= high and b >= low]
-        kept.append(sorted(set(parts)))
+        kept.append(parts)
     return kept
 
 
@@ -400,14 +474,11 @@ def _longest_run(evidence: Evidence, clip: int, window: slice, runs: list[Run]) 
     return max((times[b] - times[a] for a, b in inside), default=0.0)
 
 
-def _rest_left(
-    evidence: Evidence, settings: Settings, clip: int, window: slice, made: list[Recording], free_from_s: float
-) -> float | None:
+def _rest_left(evidence: Evidence, settings: Settings, clip: int, window: slice, made: list[Recording]) -> float | None:
     """Seconds of rest left when the window begins, None if the camera is not resting in it."""
     times, base = evidence.stack.times[clip], int(evidence.stack.clip_start[clip])
     if window.start >= window.stop:
         return None
     begin = evidence.clips[clip].start_s + times[window.start - base]
-    ends = [free_from_s, *(r.end_s + settings.retrigger_wait_s for r in made if r.trigger_s < begin)]
-    left = max(ends) - begin
+    left = max((r.end_s + settings.retrigger_wait_s for r in made if r.trigger_s < begin), default=-math.inf) - begin
     return left if left > 0 else None

@@ -14,7 +14,6 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import brentq
 
 from guardia.core.errors import InvalidValue
 
@@ -161,12 +160,18 @@ class ViewGeometry:
         return self.focal * width_px / max(depth, 1e-6)
 
     def distance_for(self, density: float, width_px: int) -> float:
-        """Distance on the ground to which a pixel density (px/m) holds, metres; 0 if it holds nowhere."""
-        if self.density(self.nearest_m if math.isfinite(self.nearest_m) else FARTHEST_M, width_px) < density:
+        """Distance on the ground that the picture shows to which a pixel density (px/m) holds, metres.
+
+        0 if it holds nowhere, or if no ground is in the picture.
+        """
+        from scipy.optimize import brentq  # slow to import, and needed only here
+
+        nearest, farthest = self.nearest_m, min(FARTHEST_M, self.farthest_m)
+        if not nearest < farthest or self.density(nearest, width_px) < density:
             return 0.0
-        if self.density(FARTHEST_M, width_px) >= density:
-            return FARTHEST_M
-        return float(brentq(lambda d: self.density(d, width_px) - density, 0.0, FARTHEST_M))
+        if self.density(farthest, width_px) >= density:
+            return farthest
+        return float(brentq(lambda d: self.density(d, width_px) - density, nearest, farthest))
 
     def footprint(self, *, farthest_m: float = FARTHEST_M) -> NDArray[np.float64]:
         """Outline of the ground that the picture shows.

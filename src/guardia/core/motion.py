@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from guardia.core.settings import Settings
+from guardia.core.trace import CELL_SIZE
 
 TIME_EPSILON_S = 1e-6
 """Presentation times are compared with this slack, so that 0.6 s after 0.2 s counts as 0.4 s."""
@@ -123,6 +124,19 @@ def recordings(
     return found
 
 
-def size_in_cells(share: float, cells: int) -> int:
-    """Least number of adjacent cells that reaches a size threshold given as a share of the picture."""
-    return max(1, math.ceil(share * cells - 1e-9))
+def least_size(share: float, cells: int) -> int:
+    """Least size of motion that reaches a threshold.
+
+    Parameters
+    ----------
+    share
+        The threshold, share of the picture, 0..1.
+    cells
+        Cells of the grid.
+
+    Returns
+    -------
+    int
+        In the unit of TraceStack.sizes(): CELL_SIZE for a cell that is changed all over.
+    """
+    return max(1, math.ceil(share * cells * CELL_SIZE - 1e-6))

@@ -14,16 +14,17 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import coo_array
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
 from guardia.core.gates import replay
 from guardia.core.judgement import Verdict
+from guardia.core.score import Flip, flip_of, outcome_of
 from guardia.core.settings import Settings
 from guardia.core.zone_program import Group, Program, Rules, make_program
 
@@ -37,6 +38,40 @@ ROUNDS = 15
 TIME_LIMIT_S = 5.0
 
 
+class Effect(NamedTuple):
+    """What becomes of judged visits when settings change, by their ids.
+
+    Parameters
+    ----------
+    silenced
+        False, recorded before and no longer.
+    added
+        False, recorded only now, for instance because a rest no longer swallows them.
+    lost
+        Real, recorded before and no longer.
+    found
+        Real, recorded only now.
+    late
+        Real and still recorded, but now late or cut.
+    """
+
+    silenced: tuple[int, ...]
+    added: tuple[int, ...]
+    lost: tuple[int, ...]
+    found: tuple[int, ...]
+    late: tuple[int, ...]
+
+    @property
+    def fewer(self) -> int:
+        """By how many false recordings there are fewer, net."""
+        return len(self.silenced) - len(self.added)
+
+    @property
+    def gain(self) -> int:
+        """What it is worth: one that is late now costs as much as a false recording."""
+        return self.fewer - len(self.late)
+
+
 @dataclass(frozen=True, eq=False)
 class Proposal:
     """Cells to ignore and what that does.
@@ -45,10 +80,8 @@ class Proposal:
     ----------
     ignored
         (rows, columns) cells to ignore, all of them inside the present zone.
-    silenced
-        Ids of false occurrences that the draft records and would then no longer.
-    lost
-        Ids of real occurrences that would be lost: none unless a later gate (the wait) interferes.
+    done
+        What a replay of everything says of it; something real is lost only where a later gate (the wait) interferes.
     bound
         At most so many false occurrences can be silenced by the program's rules.
     proven
@@ -58,8 +91,7 @@ class Proposal:
     """
 
     ignored: NDArray[np.bool_]
-    silenced: tuple[int, ...]
-    lost: tuple[int, ...]
+    done: Effect
     bound: int
     proven: bool
     seconds: float
@@ -108,13 +140,13 @@ def propose(
         if _worth(rules, ignored) > _worth(rules, best):
             best = ignored
         for i in claimed:
-            missing = [g for g in program.false_groups[i] if np.count_nonzero(ignored[g.cells]) < g.least]
+            missing = [g for g in program.false_groups[i] if g.weight[ignored[g.cells]].sum() < g.least]
             if missing:
                 proven = False
                 active[i] = active[i] + _first(missing)
     cells = program.cells(rules.drop_useless(best))
-    silenced, lost = effect(evidence, settings, capability, cells)
-    return Proposal(cells, silenced, lost, bound, proven, time.perf_counter() - begun)
+    done = effect(evidence, settings, capability, cells)
+    return Proposal(cells, done, bound, proven and not done.lost, time.perf_counter() - begun)
 
 
 def _worth(rules: Rules, ignored: NDArray[np.bool_]) -> tuple[int, int]:
@@ -135,6 +167,8 @@ def _solve(
     program: Program, active: dict[int, list[Group]], time_limit_s: float
 ) -> tuple[NDArray[np.bool_], list[int], int, bool]:
     """Solve the program with some of the groups: ignored cells, silenced ids, upper bound, proven."""
+    from scipy.optimize import Bounds, LinearConstraint, milp  # slow to import, and needed only here
+
     useful = np.unique(np.concatenate([g.cells for groups in active.values() for g in groups]))
     place = np.full(program.count, -1)
     place[useful] = np.arange(len(useful))
@@ -155,17 +189,19 @@ def _solve(
     for number, i in enumerate(ids):
         for group in active[i]:
             columns = np.append(place[group.cells], len(useful) + number)
-            add(columns, np.append(np.ones(len(group.cells)), -float(group.least)), 0.0, np.inf)
+            # In whole cells, so that the solver's tolerances stay small against the coefficients.
+            add(columns, np.append(group.weight, -group.least) / _scale(group), 0.0, np.inf)
     begin = len(useful) + len(ids)
     by_real: dict[int, list[int]] = {}
     for number, (i, witness) in enumerate(kept):
         by_real.setdefault(i, []).append(begin + number)
         for group in witness:
-            cells = group.cells[place[group.cells] >= 0]
-            if len(cells) > group.spare:
+            known = place[group.cells] >= 0
+            cells, weight = group.cells[known], group.weight[known]
+            if weight.sum() > group.spare:
                 columns = np.append(place[cells], begin + number)
-                slack = float(len(cells) - group.spare)
-                add(columns, np.append(np.ones(len(cells)), slack), -np.inf, float(len(cells)))
+                slack = weight.sum() - group.spare
+                add(columns, np.append(weight, slack) / _scale(group), -np.inf, float(weight.sum() / _scale(group)))
     for columns_of in by_real.values():
         add(np.array(columns_of), np.ones(len(columns_of)), 1.0, np.inf)
     table = coo_array(
@@ -189,6 +225,10 @@ def _solve(
     claimed = [i for n, i in enumerate(ids) if chosen[len(useful) + n]]
     dual = found.mip_dual_bound if found.mip_dual_bound is not None else -float(len(ids))
     return ignored, claimed, int(np.floor(-dual + 1e-6 + 1)) if found.status != 0 else len(claimed), found.status == 0
+
+
+def _scale(group: Group) -> float:
+    return float(group.weight.max(initial=1))
 
 
 def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
@@ -215,36 +255,20 @@ def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
     for i in sorted(price, key=lambda n: price[n]):
         tried = ignored.copy()
         for group in program.false_groups[i]:
-            missing = group.least - int(np.count_nonzero(tried[group.cells]))
+            missing = group.least - int(group.weight[tried[group.cells]].sum())
             if missing > 0:
-                free = group.cells[~tried[group.cells]]
-                tried[free[np.argsort(wanted[free], kind="stable")[:missing]]] = True
+                open_ = ~tried[group.cells]
+                free, weight = group.cells[open_], group.weight[open_]
+                order = np.argsort(wanted[free] / weight, kind="stable")
+                taken = int(np.searchsorted(np.cumsum(weight[order]), missing)) + 1
+                tried[free[order[:taken]]] = True
         if rules.kept(tried).all():
             ignored = tried
     return ignored
 
 
-def effect(
-    evidence: Evidence, settings: Settings, capability: Capability, ignored: NDArray[np.bool_]
-) -> tuple[tuple[int, ...], tuple[int, ...]]:
-    """What ignoring cells does, by replaying everything.
-
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    settings
-        The draft.
-    capability
-        The make.
-    ignored
-        (rows, columns) cells.
-
-    Returns
-    -------
-    tuple[tuple[int, ...], tuple[int, ...]]
-        Ids of false occurrences silenced and of real ones lost.
-    """
+def effect(evidence: Evidence, settings: Settings, capability: Capability, ignored: NDArray[np.bool_]) -> Effect:
+    """What ignoring (rows, columns) cells besides does, by replaying everything; as difference()."""
     return difference(evidence, settings, settings, capability, without=ignored)
 
 
@@ -255,8 +279,8 @@ def difference(
     capability: Capability,
     *,
     without: NDArray[np.bool_] | None = None,
-) -> tuple[tuple[int, ...], tuple[int, ...]]:
-    """Ids of false occurrences that new settings silence and of real ones that they lose, against old ones.
+) -> Effect:
+    """What new settings change against old ones.
 
     Parameters
     ----------
@@ -273,16 +297,19 @@ def difference(
 
     Returns
     -------
-    tuple[tuple[int, ...], tuple[int, ...]]
-        Both, a visit by its first part.
+    Effect
+        Ids of visits.
     """
     before = replay(evidence, old, capability)
     after = replay(evidence, new, capability, without=without)
-    silenced: list[int] = []
-    lost: list[int] = []
+    lists: dict[Flip, list[int]] = {flip: [] for flip in Flip}
+    late: list[int] = []
     for visit in evidence.visits:
-        one = any(before.outcomes[p.id].recorded for p in visit)
-        two = any(after.outcomes[p.id].recorded for p in visit)
-        if one and not two and visit[0].verdict in (Verdict.REAL, Verdict.FALSE):
-            (lost if visit[0].verdict is Verdict.REAL else silenced).append(visit[0].id)
-    return tuple(silenced), tuple(lost)
+        one, two = outcome_of(visit, before), outcome_of(visit, after)
+        if (flip := flip_of(visit, one, two)) is not None:
+            lists[flip].append(visit.id)
+        elif visit.verdict is Verdict.REAL and two.recorded and (two.late or two.cut) and not (one.late or one.cut):
+            late.append(visit.id)
+    order = (Flip.NEWLY_SILENCED, Flip.NEWLY_FALSE, Flip.NEWLY_MISSED, Flip.NEWLY_RECORDED)
+    silenced, added, lost, found = (tuple(lists[flip]) for flip in order)
+    return Effect(silenced, added, lost, found, tuple(late))

@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence import Evidence
 from guardia.core.geometry import FARTHEST_M, ViewGeometry
-from guardia.core.motion import size_in_cells
+from guardia.core.motion import least_size
 from guardia.core.stack import FILL_BYTE, FILL_LIMIT
-from guardia.core.trace import CONTRAST_LEVELS, GRID_COLUMNS, GRID_ROWS
+from guardia.core.trace import CELL_SIZE, CONTRAST_LEVELS, GRID_COLUMNS, GRID_ROWS
 from guardia.core.tracks import tracks_of
 
 
@@ -91,7 +91,8 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
     Returns
     -------
     Shown
-        Median over persons of active cells over the cells that a whole silhouette would cover where they stand.
+        Median over persons of the changed share summed over active cells, over what a whole silhouette would cover
+        where they stand.
     """
     adult = THINGS[0]
     found: list[list[float]] = []
@@ -110,9 +111,10 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
         dense = evidence.stack.changed(index, o.start_s, o.end_s)
         times = np.array([t for t in evidence.stack.times[index] if o.start_s <= t <= o.end_s])
         frames = np.searchsorted(times, main.times_s)
-        active = (dense[frames] >= FILL_BYTE).sum(axis=1)
+        seen = dense[frames]
+        changed = np.where(seen >= FILL_BYTE, seen, 0).sum(axis=1) / CELL_SIZE
         with np.errstate(divide="ignore", invalid="ignore"):
-            ratio = active / expected[:, None]
+            ratio = changed / expected[:, None]
         ratio = ratio[np.isfinite(expected) & (expected > 0)]
         if len(ratio):
             found.append(np.median(ratio, axis=0).tolist())
@@ -130,7 +132,8 @@ def silhouette_cells(
     across: bool,
     grid: tuple[int, int] = (GRID_COLUMNS, GRID_ROWS),
 ) -> NDArray[np.float64]:
-    """Grid cells that a whole silhouette makes active, on average over where it stands to the cells.
+    """Size of a whole silhouette in cells: what it covers of those that it makes active, on average over where it
+    stands to the cells.
 
     Parameters
     ----------
@@ -163,7 +166,8 @@ def silhouette_cells(
     for x in _OFFSETS:
         for y in _OFFSETS:
             across_cells, down_cells = _covered(wide, x, grid[0]), _covered(tall, y, grid[1])
-            total += (across_cells[:, :, None] * down_cells[:, None, :] >= FILL_LIMIT).sum(axis=(1, 2))
+            share = across_cells[:, :, None] * down_cells[:, None, :]
+            total += np.where(share >= FILL_LIMIT, share, 0.0).sum(axis=(1, 2))
     return total / len(_OFFSETS) ** 2
 
 
@@ -214,5 +218,5 @@ def reach_m(
     if not len(distance):
         return 0.0
     cells = silhouette_cells(view, thing, distance, across=across) * shown.share[contrast]
-    enough = np.flatnonzero(cells >= size_in_cells(size, GRID_COLUMNS * GRID_ROWS))
+    enough = np.flatnonzero(cells * CELL_SIZE >= least_size(size, GRID_COLUMNS * GRID_ROWS))
     return float(distance[enough[-1]]) if len(enough) else 0.0

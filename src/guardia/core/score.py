@@ -2,21 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
-from zoneinfo import ZoneInfo
 
 import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.capability import Capability
-from guardia.core.evidence import Evidence, Occurrence, Origin, could_show_more, local_date
+from guardia.core.evidence import Evidence, Occurrence, Visit
 from guardia.core.gates import CHAIN, Outcome, Replay, replay
 from guardia.core.intervals import rate_interval, wilson
 from guardia.core.judgement import Verdict
+from guardia.core.levers import could_show_more
 from guardia.core.objects import object_classes
 from guardia.core.settings import Settings
+from guardia.core.watch import merged
+from guardia.core.words import count_of
 
 
 @dataclass(frozen=True)
@@ -38,13 +39,14 @@ class Score:
     false_silenced
         False and not recorded.
     false_in_motion
-        How many of `false_recorded` come from motion clips of the judged days; the rate per day is theirs.
+        False and recorded on the motion clips of watched days that are judged whole, whether or not footage shows them
+        too; the rate per day is theirs.
     open
         Unjudged or unsure, not counted.
-    days
-        Local days on which every motion clip is judged.
+    watched_days
+        Watched time of those days, in days of 24 hours.
     recorded_s_per_day
-        Seconds recorded per day on the motion clips.
+        Seconds recorded per watched day on the motion clips, None without watched time.
     """
 
     real_recorded: tuple[int, ...]
@@ -55,8 +57,8 @@ class Score:
     false_silenced: tuple[int, ...]
     false_in_motion: int
     open: tuple[int, ...]
-    days: int
-    recorded_s_per_day: float
+    watched_days: float
+    recorded_s_per_day: float | None
 
     @property
     def missed_share(self) -> tuple[float, float]:
@@ -66,13 +68,26 @@ class Score:
 
     @property
     def false_per_day(self) -> float | None:
-        """False recordings a day on the motion clips, None without a day of them."""
-        return self.false_in_motion / self.days if self.days else None
+        """False recordings a day on the motion clips, None without watched time that is judged."""
+        return self.false_in_motion / self.watched_days if self.watched_days else None
 
     @property
     def false_per_day_interval(self) -> tuple[float, float] | None:
         """Exact Poisson interval (95 %) of that rate."""
-        return rate_interval(self.false_in_motion, self.days) if self.days else None
+        return rate_interval(self.false_in_motion, self.watched_days) if self.watched_days else None
+
+
+def difference_words(old: Score, new: Score) -> list[str]:
+    """Two scores of the same settings held against each other, one line each that differs."""
+    found = []
+    for words, before, after in (
+        ("real, missed", len(old.real_missed), len(new.real_missed)),
+        ("recorded late or cut", len({*old.late, *old.cut}), len({*new.late, *new.cut})),
+        ("false, recorded", len(old.false_recorded), len(new.false_recorded)),
+    ):
+        if before != after:
+            found.append(f"{words} {after}, before {before}")
+    return found or ["the same figures as before"]
 
 
 class Flip(StrEnum):
@@ -136,13 +151,13 @@ class Comparison:
     draft_replay: Replay
 
 
-def outcome_of(parts: Sequence[Occurrence], done: Replay) -> Outcome:
+def outcome_of(visit: Visit, done: Replay) -> Outcome:
     """What becomes of a visit from what becomes of its parts.
 
     Parameters
     ----------
-    parts
-        The parts in order of time.
+    visit
+        Its parts.
     done
         The replay.
 
@@ -153,19 +168,19 @@ def outcome_of(parts: Sequence[Occurrence], done: Replay) -> Outcome:
         last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the
         part which came farthest was stopped at.
     """
-    if len(parts) == 1:
-        return done.outcomes[parts[0].id]
-    found = [done.outcomes[p.id] for p in parts]
+    if len(visit) == 1:
+        return done.outcomes[visit.id]
+    found = [done.outcomes[p.id] for p in visit]
     kept = [o for o in found if o.recorded]
-    lengths = [max(p.end_s - p.start_s, 1e-6) for p in parts]
+    lengths = [max(p.end_s - p.start_s, 1e-6) for p in visit]
     share = sum(o.share * n for o, n in zip(found, lengths, strict=True)) / sum(lengths)
     if not kept:
         order = [gate for gate, _, _ in CHAIN]
         farthest = max(found, key=lambda o: order.index(o.gate) if o.gate is not None else -1)
-        return farthest._replace(occurrence_id=parts[0].id, share=share)
+        return farthest._replace(occurrence_id=visit.id, share=share)
     late = not found[0].recorded or found[0].late
     cut = not found[-1].recorded or found[-1].cut
-    return Outcome(parts[0].id, True, share, late, cut, kept[0].trigger_s)
+    return Outcome(visit.id, True, share, late, cut, kept[0].trigger_s)
 
 
 def score(evidence: Evidence, done: Replay) -> Score:
@@ -186,43 +201,40 @@ def score(evidence: Evidence, done: Replay) -> Score:
     lists: dict[str, list[int]] = {
         name: [] for name in ("real_recorded", "real_missed", "late", "cut", "false_recorded", "false_silenced", "open")
     }
-    in_motion = 0
-    zone = ZoneInfo(evidence.time_zone)
-    for parts in evidence.visits:
-        occurrence, outcome = parts[0], outcome_of(parts, done)
-        verdict = occurrence.verdict
+    for visit in evidence.visits:
+        outcome, verdict = outcome_of(visit, done), visit.verdict
         if verdict is Verdict.REAL:
-            lists["real_recorded" if outcome.recorded else "real_missed"].append(occurrence.id)
+            lists["real_recorded" if outcome.recorded else "real_missed"].append(visit.id)
             if outcome.late:
-                lists["late"].append(occurrence.id)
+                lists["late"].append(visit.id)
             if outcome.cut:
-                lists["cut"].append(occurrence.id)
+                lists["cut"].append(visit.id)
         elif verdict is Verdict.FALSE:
-            lists["false_recorded" if outcome.recorded else "false_silenced"].append(occurrence.id)
-            clip = evidence.clips[evidence.clip_index[occurrence.clip_id]]
-            counts = clip.origin is Origin.MOTION and local_date(clip.start_s, zone) in evidence.judged_days
-            in_motion += outcome.recorded and counts
+            lists["false_recorded" if outcome.recorded else "false_silenced"].append(visit.id)
         else:
-            lists["open"].append(occurrence.id)
-    seconds = sum(
-        r.end_s - r.start_s
+            lists["open"].append(visit.id)
+    in_motion = sum(v.verdict is Verdict.FALSE and outcome_of(v, done).recorded for v in evidence.rated_visits)
+    spans = merged(
+        (r.start_s, r.end_s)
         for clip, made in zip(evidence.clips, done.recordings, strict=True)
-        if clip.origin is Origin.MOTION
+        if clip.by_motion and made
         for r in made
     )
+    edges = np.array(spans, np.float64).reshape(-1, 2)
+    seconds = sum(float(np.ptp(np.clip(edges, low, high), axis=1).sum()) for low, high in evidence.watch.spans)
     return Score(
         **{name: tuple(ids) for name, ids in lists.items()},
         false_in_motion=in_motion,
-        days=len(evidence.judged_days),
-        recorded_s_per_day=seconds / evidence.days if evidence.days else 0.0,
+        watched_days=evidence.watch.counted_days,
+        recorded_s_per_day=seconds / evidence.watch.days if evidence.watch.days else None,
     )
 
 
-def flip_of(occurrence: Occurrence, installed: Outcome, draft: Outcome) -> Flip | None:
-    """How a judged occurrence changes, None if it does not."""
-    if installed.recorded == draft.recorded or occurrence.verdict not in (Verdict.REAL, Verdict.FALSE):
+def flip_of(visit: Visit, installed: Outcome, draft: Outcome) -> Flip | None:
+    """How what is judged changes, None if it does not."""
+    if installed.recorded == draft.recorded or (verdict := visit.verdict) not in (Verdict.REAL, Verdict.FALSE):
         return None
-    if occurrence.verdict is Verdict.REAL:
+    if verdict is Verdict.REAL:
         return Flip.NEWLY_RECORDED if draft.recorded else Flip.NEWLY_MISSED
     return Flip.NEWLY_FALSE if draft.recorded else Flip.NEWLY_SILENCED
 
@@ -261,26 +273,15 @@ def compare(
     before = installed_replay or replay(evidence, installed, capability)
     after = replay(evidence, draft, capability)
     changes = []
-    for parts in evidence.visits:
-        occurrence = parts[0]
-        if occurrence.verdict not in (Verdict.REAL, Verdict.FALSE):
-            continue
-        old, new = outcome_of(parts, before), outcome_of(parts, after)
-        flip = flip_of(occurrence, old, new)
+    for visit in evidence.visits:
+        old, new = outcome_of(visit, before), outcome_of(visit, after)
+        flip = flip_of(visit, old, new)
         if flip is not None:
             closed = old if old.gate is not None else new
-            changes.append(Change(flip, occurrence, closed))
+            changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
     order = list(Flip)
     changes.sort(key=lambda c: order.index(c.flip))
-    more = could_show_more(
-        draft,
-        installed,
-        draft_sensitivity=draft.sensitivity_under(capability),
-        installed_sensitivity=installed.sensitivity_under(capability),
-        new_cells=bool(np.any(after.zone & ~before.zone)),
-    )
-    told = evidence_limits(evidence, draft_shows_more=more, calibrated=capability.calibrated)
-    limits = (*told, *_filter_limits(evidence, draft, capability))
+    limits = (*evidence_limits(evidence, draft, capability), *_filter_limits(evidence, draft, capability))
     scored = installed_score or score(evidence, before)
     return Comparison(scored, score(evidence, after), tuple(changes), limits, before, after)
 
@@ -296,49 +297,102 @@ def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) 
     return (f"The object filter is tried on classes known {', '.join(told)}.",)
 
 
-def evidence_limits(evidence: Evidence, *, draft_shows_more: bool, calibrated: bool) -> tuple[str, ...]:
+def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
     """Say what the figures rest on and what the evidence cannot show.
 
     Parameters
     ----------
     evidence
         The evidence.
-    draft_shows_more
-        The draft might record what the installed settings never let into a clip.
-    calibrated
-        The sensitivity scale was measured on this camera.
+    draft
+        The settings to try.
+    capability
+        The make.
 
     Returns
     -------
     tuple[str, ...]
         Plain sentences, the weightiest first.
     """
-    motion = sum(c.origin is Origin.MOTION for c in evidence.clips)
-    minutes = evidence.continuous_s / 60
+    motion = evidence.motion_clips
+    minutes, snapshots = evidence.continuous_s / 60, count_of(evidence.snapshots, "snapshot")
     lines = []
-    if draft_shows_more:
+    levers, unknown = unseen_levers(evidence, draft, capability)
+    if levers:
         lines.append(
-            "This draft could record things that the installed settings never let into a motion clip. "
-            f"Only continuous footage, walk tests and snapshots can show them: {minutes:.0f} min and "
-            f"{evidence.snapshots} snapshots are here."
+            f"This draft could record things that the settings which made the motion clips never let into one (by its "
+            f"{', '.join(levers)}). Only continuous footage, walk tests and snapshots can show them: {minutes:.0f} min "
+            f"and {snapshots} are here."
+        )
+    if unknown:
+        lines.append(
+            f"{count_of(unknown, 'motion clip')} made under settings that are not known: what those left out cannot be "
+            "told."
         )
     if motion:
         lines.append(
-            f"Rests on {motion} motion clips over {evidence.days} days and {minutes:.0f} min of continuous footage. "
-            "Motion clips cannot show what the installed settings missed."
+            f"Rests on {count_of(len(motion), 'motion clip')} and {minutes:.0f} min of continuous footage. "
+            "Motion clips cannot show what the settings of then missed."
         )
+        lines += watch_words(evidence)
     elif minutes:
         lines.append(f"Rests on {minutes:.0f} min of continuous footage; too short for a rate per day.")
-    else:
+    elif not evidence.clips:
         lines.append("There is no evidence yet: import clips that this camera recorded.")
-    if evidence.snapshots:
+    if evidence.other_causes:
         lines.append(
-            f"{evidence.snapshots} snapshots show where and how large something was, not for how long: the hold time "
-            "and the wait are not tried on them."
+            f"{count_of(len(evidence.other_causes), 'clip')} recorded for another cause than motion, or for one not "
+            "known: left out of every figure."
         )
-    if not calibrated:
+    if evidence.snapshots:
+        verb = "shows" if evidence.snapshots == 1 else "show"
+        lines.append(
+            f"{snapshots} {verb} where and how large something was, not for how long: the hold time and the wait are "
+            "not tried on them."
+        )
+    if not capability.calibrated:
         lines.append("The sensitivity scale of this make is not calibrated on this camera.")
     return tuple(lines)
+
+
+def unseen_levers(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[tuple[str, ...], int]:
+    """By which levers a draft might record what no motion clip shows.
+
+    Parameters
+    ----------
+    evidence
+        Clips and the settings that made them.
+    draft
+        The settings to try.
+    capability
+        The make.
+
+    Returns
+    -------
+    tuple[tuple[str, ...], int]
+        Words of the levers, and how many motion clips were made under settings that are not known.
+    """
+    stack = evidence.stack
+    made_by = [evidence.settings_of(clip) for clip in evidence.motion_clips]
+    known = dict.fromkeys(s for s in made_by if s is not None)
+    found = [could_show_more(draft, s, capability, columns=stack.columns, rows=stack.rows) for s in known]
+    return tuple(dict.fromkeys(words for levers in found for words in levers)), made_by.count(None)
+
+
+def watch_words(evidence: Evidence) -> list[str]:
+    """On what time the rate per day stands, in sentences."""
+    watch = evidence.watch
+    outside = sum(
+        not any(low <= c.end_s and c.start_s <= high for low, high in watch.spans) for c in evidence.motion_clips
+    )
+    if not watch.spans:
+        return ["No rate per day: clips do not tell for how long nothing happened. Say when the camera was watched."]
+    words = f"The rate per day stands on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
+    held = ", ".join(f"{days:.1f} {reason}" for reason, days in watch.held_back().items())
+    lines = [f"{words} ({held} left out)." if held else f"{words}."]
+    if outside:
+        lines.append(f"{count_of(outside, 'motion clip')} outside the watched time: not in the rate.")
+    return lines
 
 
 def moved_cells(evidence: Evidence, *, contrast: int, verdict: Verdict) -> dict[int, NDArray[np.bool_]]:
@@ -361,5 +415,5 @@ def moved_cells(evidence: Evidence, *, contrast: int, verdict: Verdict) -> dict[
     return {
         o.id: evidence.stack.main_cells(evidence.clip_index[o.clip_id], o.start_s, o.end_s, contrast=contrast)
         for o in evidence.occurrences
-        if o.verdict is verdict
+        if o.verdict is verdict and not evidence.clip_of(o).by_another_cause
     }

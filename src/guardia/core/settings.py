@@ -7,9 +7,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from guardia.core.capability import Capability
+from guardia.core.capability import SHARE_OF_CELLS, Capability
 from guardia.core.errors import InvalidValue
 from guardia.core.trace import CONTRAST_LEVELS
+from guardia.core.words import count_of
 from guardia.core.zones import (
     BlockZone,
     PolygonZone,
@@ -22,7 +23,7 @@ from guardia.core.zones import (
 )
 
 FORMAT = "guardia-settings"
-VERSION = 1
+VERSION = 2
 LONGEST_S = 3600.0
 
 
@@ -76,6 +77,8 @@ class Settings:
             value = getattr(self, name)
             if value is not None and not (math.isfinite(value) and 0 <= value <= LONGEST_S):
                 raise InvalidValue(f"{name} is {value}, but must lie between 0 and {LONGEST_S:.0f} seconds.")
+        if "\0" in self.capability or "\0" in self.notch:
+            raise InvalidValue("The make's id and the notch are plain words.")
         if self.clip_length_s is not None and self.clip_length_s < 1:
             raise InvalidValue("A fixed clip length must be at least 1 second.")
         if self.sensitivity is not None:
@@ -155,12 +158,14 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
         raise InvalidValue(
             "This is not a Guardia settings file.", do=f'It must be a JSON object with "format": "{FORMAT}".'
         )
-    if data.get("version") != VERSION:
+    version = data.get("version")
+    if version not in (1, VERSION):
         raise InvalidValue(
-            f"The settings file has version {data.get('version')}, this program knows version {VERSION}.",
+            f"The settings file has version {version}, this program knows versions 1 and {VERSION}.",
             do="Use a newer Guardia.",
         )
     direct = data.get("sensitivity")
+    share = SHARE_OF_CELLS if version == 1 else 1.0
     try:
         length = data.get("clip_length_s")
         return Settings(
@@ -174,7 +179,7 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             pre_record_s=float(data.get("pre_record_s", 0.0)),
             clip_length_s=None if length is None else float(length),
             end_early=_flag(data, "end_early", default=False),
-            sensitivity=None if direct is None else (int(direct["contrast"]), float(direct["size"])),
+            sensitivity=None if direct is None else (int(direct["contrast"]), float(direct["size"]) * share),
             objects=tuple(str(name) for name in data.get("objects", ())),
         )
     except (KeyError, TypeError, ValueError, AttributeError) as error:
@@ -241,7 +246,7 @@ def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
     if capability.zone_form == "blocks":
         polygons = []  # they are entered as the blocks they cover
     if len(polygons) > capability.max_zones:
-        broken.append(f"This make takes at most {capability.max_zones} zones; {len(polygons)} are drawn.")
+        broken.append(f"This make takes at most {count_of(capability.max_zones, 'zone')}; {len(polygons)} are drawn.")
     for zone in polygons:
         if capability.zone_form == "rectangles" and not is_rectangle(zone.points):
             broken.append(f"'{zone.name}' is no upright rectangle; this make takes no other zones.")
@@ -255,37 +260,4 @@ def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
             broken.append(f"'{zone.name}': this make has no sensitivity '{zone.notch}'.")
     if len(masks) > capability.privacy_masks:
         broken.append(f"This make takes {capability.privacy_masks or 'no'} privacy masks; {len(masks)} are drawn.")
-    return broken
-
-
-def limits_broken(settings: Settings, capability: Capability) -> list[str]:
-    """Say in plain sentences what this make cannot be told.
-
-    Parameters
-    ----------
-    settings
-        The settings to check.
-    capability
-        The make.
-
-    Returns
-    -------
-    list[str]
-        One sentence per limit; empty when everything can be entered.
-    """
-    broken = zone_limits_broken(settings, capability)
-    choices: tuple[tuple[str, float | None, tuple[float | None, ...]], ...] = (
-        ("hold time", settings.hold_s, capability.hold_choices_s),
-        ("re-trigger wait", settings.retrigger_wait_s, capability.wait_choices_s),
-        ("clip length", settings.clip_length_s, capability.clip_choices_s),
-        ("pre-record", settings.pre_record_s, capability.pre_record_choices_s),
-    )
-    for name, value, offered in choices:
-        if value not in offered:
-            broken.append(f"This make does not offer {value} s as {name}.")
-    unknown = [name for name in settings.objects if name not in capability.object_classes]
-    if unknown:
-        broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
-    if settings.end_early and not capability.end_early:
-        broken.append("This make cannot end a clip early.")
     return broken

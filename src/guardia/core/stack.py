@@ -12,6 +12,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,7 +20,8 @@ from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
 from guardia.core.motion import Run
-from guardia.core.trace import CONTRAST_LEVELS, Trace
+from guardia.core.things import Cells, Things, take_apart
+from guardia.core.trace import CELL_SIZE, CONTRAST_LEVELS, Trace
 
 FILL_LIMIT = 0.2
 """A cell is active at a contrast level when at least this share of its pixels changed by more than it."""
@@ -33,16 +35,21 @@ Bits = NDArray[np.uint64]
 
 @dataclass(frozen=True, eq=False)
 class _Groups:
-    """Groups of one contrast level, a bit mask per row of cells. M row masks, G groups."""
+    """Groups of one contrast level, a bit mask per unbroken run of cells in a row. M runs, G groups, A active cells."""
 
     mask: Bits  # (M,) sorted by group
     row: NDArray[np.uint8]  # (M,)
-    line: NDArray[np.int64]  # (M,) picture * (rows + 1) + row
-    owner: NDArray[np.int32]  # (M,) group of each mask
-    start: NDArray[np.int64]  # (G + 1,) into mask
+    place: NDArray[np.int32]  # (M,) its first cell in `total`
+    total: NDArray[np.uint32]  # (A + parts,) running sums of the changed shares, each part from 0; differences may wrap
+    start: NDArray[np.int32]  # (G + 1,) into mask
     frame: NDArray[np.int32]  # (G,)
-    size: NDArray[np.int32]  # (G,) cells
-    box: NDArray[np.int32]  # (G, 4) left, top, right, bottom cell, inclusive
+    cells: NDArray[np.int32]  # (G,) number of cells
+    size: NDArray[np.int32]  # (G,) sum of the changed shares, 255 for a whole cell
+    box: NDArray[np.uint8]  # (G, 4) left, top, right, bottom cell, inclusive
+
+    def of_runs(self, values: NDArray[Any]) -> NDArray[Any]:
+        """(M,) what each run's group has of (G,) values."""
+        return np.repeat(values, np.diff(self.start))
 
 
 class TraceStack:
@@ -61,14 +68,14 @@ class TraceStack:
 
     def __init__(self, traces: Iterable[Trace]) -> None:
         grids: set[tuple[int, int]] = set()
-        frames, cells, changed, starts = [], [], [], [0]
+        counts, cells, changed, starts = [np.zeros(1, np.int64)], [], [], [0]
         self.times: list[list[float]] = []
         for trace in traces:
             grids.add((trace.columns, trace.rows))
-            number = np.arange(starts[-1], starts[-1] + trace.frames, dtype=np.int32)
             # What is not active at the lowest level is active at none.
             useful = trace.changed[:, 0] >= FILL_BYTE
-            frames.append(np.repeat(number, np.diff(trace.frame_start))[useful])
+            before = np.concatenate([[0], np.cumsum(useful)])
+            counts.append(np.diff(before[trace.frame_start]))
             cells.append(trace.cell[useful])
             changed.append(trace.changed[useful])
             starts.append(starts[-1] + trace.frames)
@@ -78,12 +85,13 @@ class TraceStack:
         self.columns, self.rows = grids.pop() if grids else (1, 1)
         self.clip_start = np.array(starts)
         self.frames = starts[-1]
-        self._frame = np.concatenate([np.zeros(0, np.int32), *frames])
-        frames.clear()
+        self._frame_start = np.cumsum(np.concatenate(counts))
         self._cell = np.concatenate([np.zeros(0, np.uint16), *cells])
         cells.clear()
         self._changed = np.concatenate([np.zeros((0, len(CONTRAST_LEVELS)), np.uint8), *changed])
+        changed.clear()
         self._groups: dict[int, _Groups] = {}
+        self._things: dict[int, Things] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
         self._anywhere: dict[int, NDArray[np.int32]] = {}
 
@@ -102,13 +110,14 @@ class TraceStack:
         contrast
             One of CONTRAST_LEVELS.
         zone_test
-            'pixels': only cells inside form groups; 'box': a group counts whole when its box reaches a cell inside;
+            'pixels': only cells inside form groups; 'box': a thing counts whole when its box reaches a cell inside;
             'foot': when the middle of its box's lower edge stands on a cell inside.
 
         Returns
         -------
         NDArray[np.int32]
-            (F,) cells of the largest counting group, 0 where there is none.
+            (F,) size of the largest counting group: the sum of its cells' changed shares, CELL_SIZE for a cell that
+            is changed all over; 0 where there is none.
 
         Raises
         ------
@@ -125,13 +134,14 @@ class TraceStack:
             bits = np.bitwise_or.reduce(np.where(zone, _BIT[: self.columns], np.uint64(0)), axis=1)
             inside = groups.mask & bits[groups.row]
             kept = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
-            intact = kept == groups.size
+            intact = kept == groups.cells
             np.maximum.at(largest, groups.frame[intact], groups.size[intact])
-            cut = ~intact & (kept > largest[groups.frame])
+            cut = ~intact & (np.minimum(kept * CELL_SIZE, groups.size) > largest[groups.frame])
             if cut.any():
                 self._regroup(groups, cut, inside, largest)
             return largest
-        left, top, right, bottom = groups.box.T
+        things = self.things(contrast=contrast)
+        left, top, right, bottom = things.box.T
         if zone_test == "box":
             total = np.zeros((self.rows + 1, self.columns + 1), np.int32)
             total[1:, 1:] = zone.cumsum(axis=0).cumsum(axis=1)
@@ -142,8 +152,40 @@ class TraceStack:
             reached = zone[bottom, (left + right) // 2]
         else:
             raise ValueError(f"unknown zone test {zone_test!r}")
-        np.maximum.at(largest, groups.frame[reached], groups.size[reached])
+        np.maximum.at(largest, things.frame[reached], things.size[reached])
         return largest
+
+    def things(self, *, contrast: int) -> Things:
+        """Groups of all pictures, taken apart where several things moved side by side.
+
+        Parameters
+        ----------
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        Things
+            In order of picture.
+        """
+        if contrast not in self._things:
+            groups = self._of_level(contrast)
+            clip_of = np.repeat(np.arange(len(self.times)), np.diff(self.clip_start))
+            time_of = np.array([t for times in self.times for t in times])
+            whole = Things(groups.frame, groups.box.astype(np.int32), groups.size)
+
+            def cells_of(group: int) -> Cells:
+                runs = range(int(groups.start[group]), int(groups.start[group + 1]))
+                first = _lowest_bit(groups.mask[runs.start : runs.stop])
+                lasts = np.bitwise_count(groups.mask[runs.start : runs.stop]).astype(np.int64)
+                column = np.concatenate([np.arange(f, f + n) for f, n in zip(first, lasts, strict=True)])
+                row = np.repeat(groups.row[runs.start : runs.stop].astype(np.int64), lasts)
+                place = np.repeat(groups.place[runs.start : runs.stop].astype(np.int64) - first, lasts) + column
+                share = (groups.total[place + 1] - groups.total[place]).astype(np.int64)
+                return row, column, share
+
+            self._things[contrast] = take_apart(whole, groups.cells, clip_of, time_of, cells_of)
+        return self._things[contrast]
 
     def sizes_anywhere(self, *, contrast: int) -> NDArray[np.int32]:
         """Size of the motion in every picture without any zone; as sizes(), computed once per contrast level."""
@@ -153,10 +195,20 @@ class TraceStack:
 
     def _regroup(self, groups: _Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
         """Group the cells that a zone's edge left of the cut groups, and raise `largest` where they reach higher."""
-        chosen = np.flatnonzero(cut[groups.owner] & (inside != 0))
-        runs = _row_runs(groups.line[chosen], inside[chosen])
+        chosen = np.flatnonzero(groups.of_runs(cut) & (inside != 0))
+        group = groups.of_runs(np.arange(len(groups.size), dtype=np.int32))[chosen]
+        line = groups.frame[group].astype(np.int64) * (self.rows + 1) + groups.row[chosen]
+        runs = _row_runs(line, inside[chosen])
+        source = chosen[runs.source]
+        place = groups.place[source] + runs.first - _lowest_bit(groups.mask[source])
+        share = groups.total[place + runs.last - runs.first + 1] - groups.total[place]
+        # Only what is left of a group as a whole bounds its parts: most need not be grouped again.
+        of_group = group[runs.source]
+        whole = np.bincount(of_group, weights=share, minlength=len(groups.size))
+        worth = (whole > largest[groups.frame])[of_group]
+        runs = _Runs(runs.key[worth], runs.first[worth], runs.last[worth], runs.source[worth])
         label = _label_runs(runs)
-        size = np.bincount(label, weights=runs.last - runs.first + 1).astype(np.int32)
+        size = np.bincount(label, weights=share[worth]).astype(np.int32)
         owner = np.zeros(len(size), np.int32)
         owner[label] = runs.key // (self.rows + 1)
         np.maximum.at(largest, owner, size)
@@ -169,43 +221,49 @@ class TraceStack:
     def _find_groups(self, contrast: int) -> _Groups:
         """Groups of all pictures; found in parts, so that the memory needed on the way stays small."""
         level = CONTRAST_LEVELS.index(contrast)
-        edges = np.searchsorted(self._frame, np.arange(0, self.frames + _PART, _PART))
-        parts = [
-            self._groups_between(level, int(low), int(high)) for low, high in pairwise(edges.tolist()) if low < high
-        ]
-        return _join_groups(parts or [self._groups_between(level, 0, 0)])
+        edges = [*range(0, self.frames, _PART), self.frames]
+        return _join_groups([self._groups_between(level, low, high) for low, high in pairwise(edges)] or [_no_groups()])
 
-    def _groups_between(self, level: int, low: int, high: int) -> _Groups:
+    def _groups_between(self, level: int, first: int, after: int) -> _Groups:
+        """Groups of a stretch of pictures."""
+        low, high = int(self._frame_start[first]), int(self._frame_start[after])
         active = np.flatnonzero(self._changed[low:high, level] >= FILL_BYTE) + low
-        frame = self._frame[active]
+        frame = first + np.repeat(
+            np.arange(after - first, dtype=np.int32), np.diff(self._frame_start[first : after + 1])
+        )[active - low].astype(np.int32)
         row, col = np.divmod(self._cell[active].astype(np.int32), self.columns)
         line = frame.astype(np.int64) * (self.rows + 1) + row
         if not len(line):
-            none, long, row = np.zeros(0, np.int32), np.zeros(0, np.int64), np.zeros(0, np.uint8)
-            start, box = np.zeros(1, np.int64), np.zeros((0, 4), np.int32)
-            return _Groups(np.zeros(0, np.uint64), row, long, none, start, none, none, box)
+            return _no_groups()
         begin = np.concatenate([[0], np.flatnonzero(np.diff(line)) + 1])
         runs = _row_runs(line[begin], np.bitwise_or.reduceat(_BIT[col], begin))
         label = _label_runs(runs)
         # Labels rise with the first run of their group, so groups come out in order of picture.
         order = np.argsort(label, kind="stable")
-        runs, label = _Runs(runs.key[order], runs.first[order], runs.last[order]), label[order]
-        start = np.concatenate([[0], np.flatnonzero(np.diff(label)) + 1, [len(label)]])
+        runs = _Runs(runs.key[order], runs.first[order], runs.last[order], runs.source[order])
+        label = label[order]
+        start = np.concatenate([[0], np.flatnonzero(np.diff(label)) + 1, [len(label)]]).astype(np.int32)
         frame_of, row = np.divmod(runs.key, self.rows + 1)
-        first = start[:-1]
+        begins = start[:-1]
         box = np.stack(
             [
-                np.minimum.reduceat(runs.first, first),
-                np.minimum.reduceat(row, first),
-                np.maximum.reduceat(runs.last, first),
-                np.maximum.reduceat(row, first),
+                np.minimum.reduceat(runs.first, begins),
+                np.minimum.reduceat(row, begins),
+                np.maximum.reduceat(runs.last, begins),
+                np.maximum.reduceat(row, begins),
             ],
             axis=1,
-        ).astype(np.int32)
+        ).astype(np.uint8)
         length = runs.last - runs.first + 1
         mask = (np.uint64(0xFFFFFFFFFFFFFFFF) >> (64 - length).astype(np.uint64)) << runs.first.astype(np.uint64)
-        size = np.add.reduceat(length, first).astype(np.int32)
-        return _Groups(mask, row.astype(np.uint8), runs.key, label, start, frame_of[first].astype(np.int32), size, box)
+        total = np.zeros(len(active) + 1, np.uint32)
+        np.cumsum(self._changed[active, level], out=total[1:], dtype=np.uint32)
+        place = np.searchsorted(line * 64 + col, runs.key * 64 + runs.first).astype(np.int32)
+        return _Groups(
+            mask, row.astype(np.uint8), place, total, start, frame_of[begins].astype(np.int32),
+            np.add.reduceat(length, begins).astype(np.int32),
+            np.add.reduceat(total[place + length] - total[place], begins).astype(np.int32), box,
+        )  # fmt: skip
 
     def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:
         """Box of the largest group of every picture over the whole picture.
@@ -274,8 +332,10 @@ class TraceStack:
         NDArray[np.bool_]
             (rows, columns).
         """
-        groups, (low, high) = self._of_level(contrast), self._pictures(clip, first_s, last_s)
+        groups, (low, high) = self._of_level(contrast), self.pictures(clip, first_s, last_s)
         begin, end = np.searchsorted(groups.frame, [low, high])
+        if begin == end:
+            return np.zeros((self.rows, self.columns), bool)
         # Of the groups of one picture the last in order of size stays.
         order = begin + np.lexsort((groups.size[begin:end], groups.frame[begin:end]))
         frames = groups.frame[order]
@@ -287,7 +347,7 @@ class TraceStack:
         covered: NDArray[np.bool_] = (bits[:, None] & _BIT[: self.columns]) != 0
         return covered
 
-    def _pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
+    def pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
         """First picture of a stretch of a clip, and the first after it, among all pictures."""
         base, times = int(self.clip_start[clip]), self.times[clip]
         return base + bisect.bisect_left(times, first_s), base + bisect.bisect_right(times, last_s)
@@ -312,11 +372,12 @@ class TraceStack:
             (F, rows * columns, K), or (F, rows * columns) for one level: share of each cell's pixels that changed by
             each contrast level, 255 for all.
         """
-        low, high = self._pictures(clip, first_s, last_s)
-        begin, end = np.searchsorted(self._frame, [low, high])
+        low, high = self.pictures(clip, first_s, last_s)
+        begin, end = self._frame_start[[low, high]]
         chosen = self._changed[begin:end] if level is None else self._changed[begin:end, level]
         dense = np.zeros((high - low, self.cells, *chosen.shape[1:]), np.uint8)
-        dense[self._frame[begin:end] - low, self._cell[begin:end]] = chosen
+        frame = np.repeat(np.arange(high - low), np.diff(self._frame_start[low : high + 1]))
+        dense[frame, self._cell[begin:end]] = chosen
         return dense
 
     def activity(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.float64]:
@@ -338,8 +399,8 @@ class TraceStack:
         NDArray[np.float64]
             (rows, columns), 0..1.
         """
-        low, high = self._pictures(clip, first_s, last_s)
-        begin, end = np.searchsorted(self._frame, [low, high])
+        low, high = self.pictures(clip, first_s, last_s)
+        begin, end = self._frame_start[[low, high]]
         active = self._changed[begin:end, CONTRAST_LEVELS.index(contrast)] >= FILL_BYTE
         counts = np.bincount(self._cell[begin:end][active], minlength=self.cells)
         share: NDArray[np.float64] = counts.reshape(self.rows, self.columns) / max(1, high - low)
@@ -353,7 +414,7 @@ class TraceStack:
         sizes
             (F,) as from sizes().
         least
-            Cells needed.
+            Size needed, in the unit of sizes().
 
         Returns
         -------
@@ -384,16 +445,25 @@ _PART = 1 << 16
 """Pictures whose groups are found at a time."""
 
 
+def _no_groups() -> _Groups:
+    none, start = np.zeros(0, np.int32), np.zeros(1, np.int32)
+    mask, row, total = np.zeros(0, np.uint64), np.zeros(0, np.uint8), np.zeros(1, np.uint32)
+    return _Groups(mask, row, none, total, start, none, none, none, np.zeros((0, 4), np.uint8))
+
+
 def _join_groups(parts: list[_Groups]) -> _Groups:
     masks = np.cumsum([0] + [len(p.mask) for p in parts])
-    groups = np.cumsum([0] + [len(p.size) for p in parts])
+    totals = np.cumsum([0] + [len(p.total) for p in parts])
     return _Groups(
         np.concatenate([p.mask for p in parts]),
         np.concatenate([p.row for p in parts]),
-        np.concatenate([p.line for p in parts]),
-        np.concatenate([p.owner + np.int32(n) for p, n in zip(parts, groups, strict=False)]),
-        np.concatenate([p.start[:-1] + n for p, n in zip(parts, masks, strict=False)] + [masks[-1:]]),
+        np.concatenate([p.place + np.int32(n) for p, n in zip(parts, totals, strict=False)]),
+        np.concatenate([p.total for p in parts]),
+        np.concatenate([p.start[:-1] + np.int32(n) for p, n in zip(parts, masks, strict=False)] + [masks[-1:]]).astype(
+            np.int32
+        ),
         np.concatenate([p.frame for p in parts]),
+        np.concatenate([p.cells for p in parts]),
         np.concatenate([p.size for p in parts]),
         np.concatenate([p.box for p in parts]),
     )
@@ -409,24 +479,32 @@ class _Runs:
     key: NDArray[np.int64]  # picture * (rows + 1) + row: an empty row parts the pictures
     first: NDArray[np.int64]  # column
     last: NDArray[np.int64]  # column, inclusive
+    source: NDArray[np.int64]  # which mask it comes from
+
+
+def _lowest_bit(mask: Bits) -> NDArray[np.int64]:
+    """Column of the first cell of each mask."""
+    lowest: NDArray[np.int64] = np.bitwise_count((mask & (~mask + np.uint64(1))) - np.uint64(1)).astype(np.int64)
+    return lowest
 
 
 def _row_runs(key: NDArray[np.int64], mask: Bits) -> _Runs:
-    keys, firsts, lasts = [], [], []
+    keys, firsts, lasts, sources = [], [], [], []
+    source = np.arange(len(key))
     while len(key):
-        low = mask & (~mask + np.uint64(1))
-        rest = mask + low  # carries through the lowest run
-        first = np.bitwise_count(low - np.uint64(1)).astype(np.int64)
+        rest = mask + (mask & (~mask + np.uint64(1)))  # carries through the lowest run
+        first = _lowest_bit(mask)
         run = mask & ~rest
         keys.append(key)
+        sources.append(source)
         firsts.append(first)
         lasts.append(first + np.bitwise_count(run) - 1)
         mask = mask & rest
         more = mask != 0
-        key, mask = key[more], mask[more]
+        key, mask, source = key[more], mask[more], source[more]
     key, first, last = np.concatenate(keys), np.concatenate(firsts), np.concatenate(lasts)
     order = np.argsort(key * 64 + first, kind="stable")
-    return _Runs(key[order], first[order], last[order])
+    return _Runs(key[order], first[order], last[order], np.concatenate(sources)[order])
 
 
 def _label_runs(runs: _Runs) -> NDArray[np.int32]:

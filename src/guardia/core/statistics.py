@@ -7,9 +7,10 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
-from guardia.core.evidence import Clip, Evidence, Occurrence, Origin, local_date
+from guardia.core.evidence import FOOTAGE, Clip, Evidence, Occurrence, Visit
 from guardia.core.intervals import rate_interval
 from guardia.core.judgement import KINDS, Verdict, kind_of
+from guardia.core.watch import DAY_S, length, local_date
 
 PATTERNS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("wind", ("foliage", "flag_or_rope")),
@@ -37,9 +38,9 @@ class Line:
     ids
         The occurrences.
     days
-        Judged days that they are counted on.
+        Watched time that they are counted on, in days of 24 hours; for an hour of the day, how often it was watched.
     rate
-        A day, None without a judged day.
+        A day, None without watched time that is judged.
     low
         Lower end of the exact 95 % Poisson interval of the rate, None likewise.
     high
@@ -48,14 +49,14 @@ class Line:
 
     name: str
     ids: tuple[int, ...]
-    days: int
+    days: float
     rate: float | None
     low: float | None
     high: float | None
 
 
 def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> list[Line]:
-    """Count the occurrences of one verdict on the motion clips of the judged days.
+    """Count the occurrences of one verdict on the motion clips of watched time that is judged.
 
     Parameters
     ----------
@@ -79,17 +80,22 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
     zone = ZoneInfo(evidence.time_zone)
     found: dict[str, list[int]] = {name: [] for name in _names(evidence, by)}
     name_of = _naming(by, zone)
-    for parts in _counted(evidence, verdict):
-        found.setdefault(name_of(parts[0], evidence.clip_of(parts[0])), []).append(parts[0].id)
-    days = len(evidence.judged_days)
-    made = [_line(name, ids, 1 if by == "day" else days) for name, ids in found.items()]
+    for visit in _counted(evidence, verdict):
+        found.setdefault(name_of(visit[0], evidence.clip_of(visit[0])), []).append(visit.id)
+    watch = evidence.watch
+    exposure: dict[str, float] = {}
+    if by == "day":
+        exposure = {_day_name(day): length(spans) / DAY_S for day, spans in watch.counted.items()}
+    elif by == "hour":
+        exposure = {_hour_name(hour): hours for hour, hours in enumerate(watch.hours_of_day())}
+    made = [_line(name, ids, exposure.get(name, watch.counted_days)) for name, ids in found.items()]
     if by in ("cause", "pattern"):
         made = sorted((line for line in made if line.ids), key=lambda line: -len(line.ids))
     return made
 
 
 def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Verdict) -> Line:
-    """Count some occurrences of one verdict in the same way: those on the motion clips of the judged days.
+    """Count some occurrences of one verdict in the same way: those on the motion clips of watched time that is judged.
 
     Parameters
     ----------
@@ -108,22 +114,26 @@ def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Ver
         With those that count.
     """
     wanted = set(ids)
-    mine = [parts[0].id for parts in _counted(evidence, verdict) if any(p.id in wanted for p in parts)]
-    return _line(name, mine, len(evidence.judged_days))
+    mine = [v.id for v in _counted(evidence, verdict) if any(p.id in wanted for p in v)]
+    return _line(name, mine, evidence.watch.counted_days)
 
 
-def _counted(evidence: Evidence, verdict: Verdict) -> Iterator[tuple[Occurrence, ...]]:
-    """Visits of one verdict that begin on a motion clip of a judged day."""
-    zone = ZoneInfo(evidence.time_zone)
-    for parts in evidence.visits:
-        clip = evidence.clip_of(parts[0])
-        if parts[0].verdict is not verdict or clip.origin is not Origin.MOTION:
-            continue
-        if local_date(clip.start_s, zone) in evidence.judged_days:
-            yield parts
+def _counted(evidence: Evidence, verdict: Verdict) -> Iterator[Visit]:
+    """What the camera recorded by motion, of one verdict, in watched time that is judged."""
+    for visit in evidence.rated_visits:
+        if visit.verdict is verdict:
+            yield visit
 
 
-def _line(name: str, ids: Sequence[int], days: int) -> Line:
+def _day_name(day: date) -> str:
+    return f"{day:%a %d %b %Y}"
+
+
+def _hour_name(hour: int) -> str:
+    return f"{hour:02d}:00 to {hour + 1:02d}:00"
+
+
+def _line(name: str, ids: Sequence[int], days: float) -> Line:
     interval = rate_interval(len(ids), days) if days else (None, None)
     return Line(name, tuple(ids), days, len(ids) / days if days else None, *interval)
 
@@ -135,11 +145,11 @@ def _names(evidence: Evidence, by: str) -> list[str]:
         case "pattern":
             return [name for name, _ in PATTERNS]
         case "hour":
-            return [f"{hour:02d}:00 to {hour + 1:02d}:00" for hour in range(24)]
+            return [_hour_name(hour) for hour in range(24)]
         case "light":
             return ["bright picture", "dark picture"]
         case "day":
-            return [f"{day:%a %d %b %Y}" for day in sorted(evidence.judged_days)]
+            return [_day_name(day) for day in evidence.watch.counted]
     raise ValueError(f"occurrences cannot be counted by {by!r}")
 
 
@@ -151,9 +161,9 @@ def _naming(by: str, zone: ZoneInfo) -> Callable[[Occurrence, Clip], str]:
     ways: dict[str, Callable[[Occurrence, Clip], str]] = {
         "cause": lambda o, _clip: kind_of(o.kind).text,
         "pattern": lambda o, _clip: pattern_of.get(o.kind, kind_of(o.kind).text),
-        "hour": lambda o, clip: f"{local(o, clip).hour:02d}:00 to {local(o, clip).hour + 1:02d}:00",
+        "hour": lambda o, clip: _hour_name(local(o, clip).hour),
         "light": lambda _o, clip: "dark picture" if clip.dark else "bright picture",
-        "day": lambda o, clip: f"{local_date(clip.start_s, zone):%a %d %b %Y}",
+        "day": lambda o, clip: _day_name(local_date(clip.start_s + o.start_s, zone)),
     }
     return ways[by]
 
@@ -207,7 +217,7 @@ def days(evidence: Evidence) -> list[Day]:
     for clip in evidence.clips:
         day = local_date(clip.start_s, zone)
         lists.setdefault(day, ([], [], []))
-        if clip.origin in (Origin.CONTINUOUS, Origin.WALK_TEST):
+        if clip.origin in FOOTAGE:
             footage[day] = footage.get(day, 0.0) + clip.duration_s
     for o in evidence.occurrences:
         day = local_date(evidence.span_s(o)[0], zone)

@@ -7,6 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+MODEL_VERSION = 2
+"""Counts up when the same pictures would give other traces; a trace carries the version that measured it."""
+
 ANALYSIS_RATE_HZ = 5.0
 ANALYSIS_WIDTH_PX = 320
 GRID_COLUMNS = 32
@@ -19,6 +22,9 @@ NOISE_FACTOR = 4.0
 
 LEAST_BYTE = 13
 """Changed shares below this (5 %) are stored as 0: no fill limit is lower, and the trace stays sparse."""
+
+CELL_SIZE = 255
+"""Size of one cell that is changed all over: a size is a sum of such bytes, so small and far things have no steps."""
 
 BACKGROUND_SAMPLES = 25
 BACKGROUND_BLOCK_S = 60.0
@@ -141,12 +147,55 @@ def clip_background(pictures: Luma) -> Luma:
     return background
 
 
-def helped_background(own: Luma, pictures: Luma, others: list[Luma]) -> Luma:
-    """Correct a clip's own background where something stayed put, with other clips of that hour.
+@dataclass(frozen=True, eq=False)
+class Help:
+    """What other clips of that hour say against a clip's own background.
 
-    Where the median of the other clips (matched in brightness) disagrees with this clip's own, at least AGREE_SHARE
-    of the others agree with their median, and this clip showed that value in at least SEEN_SHARE of its pictures, the
-    others are right.
+    Parameters
+    ----------
+    differs
+        (H, W) pixels that most of the others show alike, and otherwise than this clip.
+    reference
+        (H, W) float64, what they show, matched in brightness.
+    """
+
+    differs: NDArray[np.bool_]
+    reference: NDArray[np.float64]
+
+
+def help_of(own: Luma, others: list[Luma]) -> Help | None:
+    """Hold a clip's own background against those of other clips of that hour.
+
+    A pixel differs where the median of the others (matched in brightness) is more than SAME_LUMA away from this clip's
+    own, and at least AGREE_SHARE of the others lie that near to their median.
+
+    Parameters
+    ----------
+    own
+        (H, W) uint8, the clip's own background as it is kept.
+    others
+        Backgrounds of the same camera's other clips as they are kept, each (H, W) uint8; others of another shape are
+        left out.
+
+    Returns
+    -------
+    Help | None
+        None where they agree, so that the clip's own trace stands.
+    """
+    alike = [o for o in others if o.shape == own.shape]
+    if not alike:
+        return None
+    matched = np.stack([o + np.median(own - o.astype(np.float64)) for o in alike])
+    reference = np.clip(np.median(matched, axis=0), 0, 255)
+    agree = (np.abs(matched - reference) <= SAME_LUMA).mean(axis=0) >= AGREE_SHARE
+    differs = agree & (np.abs(own - reference) > SAME_LUMA)
+    return Help(differs, reference) if differs.any() else None
+
+
+def helped_background(own: Luma, pictures: Luma, help_: Help) -> Luma:
+    """Correct the background of a stretch of a clip where something stayed put, with what other clips say.
+
+    Where the others differ and this stretch showed their value in at least SEEN_SHARE of its pictures, they are right.
 
     Parameters
     ----------
@@ -154,27 +203,20 @@ def helped_background(own: Luma, pictures: Luma, others: list[Luma]) -> Luma:
         (H, W) uint8, from clip_background.
     pictures
         (F, H, W) uint8 luma of this stretch.
-    others
-        Backgrounds of the same camera's other clips, each (H, W) uint8; others of another shape are left out.
+    help_
+        From help_of(), of the same shape.
 
     Returns
     -------
     Luma
         (H, W) uint8.
     """
-    alike = [o for o in others if o.shape == own.shape]
-    if not alike:
-        return own
-    matched = np.stack([o + np.median(own - o.astype(np.float64)) for o in alike])
-    reference = np.clip(np.median(matched, axis=0), 0, 255)
-    agree = (np.abs(matched - reference) <= SAME_LUMA).mean(axis=0) >= AGREE_SHARE
-    differs = agree & (np.abs(own - reference) > SAME_LUMA)
-    if not differs.any():
-        return own
-    shown = np.abs(pictures[:, differs].astype(np.float64) - reference[differs]) <= SAME_LUMA
-    seen = shown.mean(axis=0) >= SEEN_SHARE
+    reference = help_.reference[help_.differs]
+    shown = np.abs(pictures[:, help_.differs].astype(np.float64) - reference) <= SAME_LUMA
     result = own.copy()
-    result[differs] = np.where(seen, np.round(reference[differs]), own[differs]).astype(np.uint8)
+    result[help_.differs] = np.where(shown.mean(axis=0) >= SEEN_SHARE, np.round(reference), own[help_.differs]).astype(
+        np.uint8
+    )
     return result
 
 

@@ -9,7 +9,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import binary_closing, find_objects, label
-from scipy.optimize import linear_sum_assignment
 
 from guardia.core.calibration import Mark
 from guardia.core.stack import FILL_BYTE, TraceStack
@@ -85,6 +84,8 @@ def follow(times_s: NDArray[np.float64], boxes: Sequence[NDArray[np.float64]]) -
     list[Track]
         In order of their beginning; those shorter than SHORTEST_S left out.
     """
+    from scipy.optimize import linear_sum_assignment  # slow to import, and needed only here
+
     open_tracks: list[tuple[list[float], list[NDArray[np.float64]]]] = []
     closed: list[tuple[list[float], list[NDArray[np.float64]]]] = []
     for now, found in zip(times_s.tolist(), boxes, strict=True):

@@ -34,13 +34,16 @@ class Group(NamedTuple):
     ----------
     cells
         Unit numbers of its cells inside the zone: a block that holds several of them stands several times.
+    weight
+        What each of them adds to its size; 1 each where the make tests the box or the foot.
     least
-        With so many of them ignored it triggers no longer.
+        With so much of the weight ignored it triggers no longer.
     spare
-        With so many of them ignored it surely still triggers.
+        With so much of it ignored it surely still triggers.
     """
 
     cells: NDArray[np.int64]
+    weight: NDArray[np.int64]
     least: int
     spare: int
 
@@ -129,20 +132,25 @@ def make_program(evidence: Evidence, settings: Settings, capability: Capability,
     witnesses: dict[int, list[list[Group]]] = {}
     for visit in evidence.visits:
         for o in visit:
+            if visit.verdict is not o.verdict:
+                continue
             if not done.outcomes[o.id].recorded or o.verdict not in (Verdict.REAL, Verdict.FALSE):
                 continue
+            clip = evidence.clip_of(o)
             if o.verdict is Verdict.FALSE:
                 # What moved before it may have started the recording that covers it.
-                whole = evidence.clip_of(o).origin is Origin.MOTION
+                whole = clip.origin is Origin.MOTION
                 first = 0.0 if whole else o.start_s - (settings.clip_length_s or EARLIER_S)
-                last = evidence.clip_of(o).duration_s if whole else o.end_s + settings.pre_record_s
+                last = clip.duration_s if whole else o.end_s + settings.pre_record_s
                 found = finder.triggering(o, first, last)
                 false_groups[o.id] = _unlike([g for groups in found for g in groups])
                 continue
-            # A witness near its end would leave too little of it to be recorded.
-            last = o.end_s - LEAST_SHARE * (o.end_s - o.start_s)
+            # A witness near its end would leave too little of it to be recorded, unless the pre-record brings it back.
+            last = min(o.end_s, o.end_s - LEAST_SHARE * (o.end_s - o.start_s) + settings.pre_record_s)
             found = finder.triggering(o, o.start_s, last)
-            if kept := _witnesses(found, _times(evidence, o, last), settings.hold_s):
+            # One picture is not asked how long the motion lasts.
+            hold_s = 0.0 if clip.origin is Origin.SNAPSHOT else settings.hold_s
+            if kept := _witnesses(found, _times(evidence, o, last), hold_s):
                 witnesses[o.id] = kept
     return Program(done.zone, finder.units, false_groups, witnesses)
 
@@ -166,32 +174,40 @@ class _Finder:
         """Of each picture in a span of an occurrence's clip the groups that trigger in it."""
         index, stack = self.evidence.clip_index[o.clip_id], self.evidence.stack
         found: list[list[Group]] = []
-        for part in self.parts:
+        for part in self.parts if self.zone_test == "pixels" else ():
             level = CONTRAST_LEVELS.index(part.contrast)
-            dense = stack.changed(index, first_s - 1e-6, last_s + 1e-6, level=level) >= FILL_BYTE
-            pictures = dense.reshape(-1, *part.cells.shape)
+            dense = stack.changed(index, first_s - 1e-6, last_s + 1e-6, level=level)
+            pictures = (dense >= FILL_BYTE).reshape(-1, *part.cells.shape)
             found = found or [[] for _ in pictures]
-            for picture, cells in _groups(pictures & part.cells if self.zone_test == "pixels" else pictures):
-                if len(cells) >= part.needed:
-                    made = self._group(cells, part)
+            for picture, cells in _groups(pictures & part.cells):
+                weight = dense[picture, cells].astype(np.int64)
+                if (over := int(weight.sum()) - part.needed) >= 0:
+                    spare = 0 if self.sure else over
+                    found[picture].append(Group(self.units.ravel()[cells], weight, over + 1, spare))
+        if self.zone_test == "pixels":
+            return found
+        low, high = stack.pictures(index, first_s - 1e-6, last_s + 1e-6)
+        found = [[] for _ in range(low, high)]
+        for part in self.parts:
+            things = stack.things(contrast=part.contrast)
+            begin, end = np.searchsorted(things.frame, [low, high])
+            for number in range(int(begin), int(end)):
+                if things.size[number] >= part.needed:
+                    made = self._reaching(things.box[number].tolist(), part)
                     if len(made.cells):
-                        found[picture].append(made)
+                        found[int(things.frame[number]) - low].append(made)
         return found
 
-    def _group(self, cells: NDArray[np.int64], part: ZonePart) -> Group:
-        """The units by which one group triggers."""
-        units = self.units.ravel()
-        if self.zone_test == "pixels":
-            spare = 0 if self.sure else len(cells) - part.needed
-            return Group(units[cells], len(cells) - part.needed + 1, spare)
-        row, column = np.divmod(cells, part.cells.shape[1])
-        box = np.zeros_like(part.cells)
+    def _reaching(self, box: Sequence[int], part: ZonePart) -> Group:
+        """The units by which a thing reaches the zone: those of its box, or of its foot."""
+        left, top, right, bottom = box
+        reach = np.zeros_like(part.cells)
         if self.zone_test == "box":
-            box[row.min() : row.max() + 1, column.min() : column.max() + 1] = True
+            reach[top : bottom + 1, left : right + 1] = True
         else:
-            box[row.max(), (column.min() + column.max()) // 2] = True
-        inside = units[np.flatnonzero(box & part.cells)]
-        return Group(inside, len(inside), len(inside) - 1)
+            reach[bottom, (left + right) // 2] = True
+        inside = self.units.ravel()[np.flatnonzero(reach & part.cells)]
+        return Group(inside, np.ones(len(inside), np.int64), len(inside), len(inside) - 1)
 
 
 _IN_ONE_PICTURE = np.zeros((3, 3, 3), bool)
@@ -213,7 +229,7 @@ def _groups(pictures: NDArray[np.bool_]) -> Iterator[tuple[int, NDArray[np.int64
 
 def _unlike(groups: Sequence[Group]) -> list[Group]:
     """Groups without repetition, the smallest first: they are the hardest to be large enough and easiest to break."""
-    unique = {(g.cells.tobytes(), g.least): g for g in groups}
+    unique = {(g.cells.tobytes(), g.weight.tobytes(), g.least): g for g in groups}
     return sorted(unique.values(), key=lambda g: len(g.cells))
 
 
@@ -225,7 +241,7 @@ def _witnesses(found: list[list[Group]], times: list[float], hold_s: float) -> l
         while last < len(found) and found[last] and times[last] - times[first] < hold_s - 1e-6:
             last += 1
         if last < len(found) and all(found[first : last + 1]):
-            kept.append([max(groups, key=lambda g: len(g.cells)) for groups in found[first : last + 1]])
+            kept.append([max(groups, key=lambda g: int(g.weight.sum())) for groups in found[first : last + 1]])
     if len(kept) > WITNESSES:
         kept = [kept[n] for n in np.round(np.linspace(0, len(kept) - 1, WITNESSES)).astype(int)]
     return kept
@@ -243,13 +259,13 @@ class Rules:
     def __init__(self, program: Program) -> None:
         self.false_ids = np.array(list(program.false_groups), np.int64)
         found = list(program.false_groups.values())
-        self._groups = _table([g.cells for groups in found for g in groups], program.count)
+        self._groups = _table([g for groups in found for g in groups], program.count)
         self._least = np.array([g.least for groups in found for g in groups], np.int32)
         self._of_false = _member_table([len(groups) for groups in found])
         self._share = np.array([1.0 / max(1, len(groups)) for groups in found])
         self.real_ids = np.array(list(program.witnesses), np.int64)
         witnesses = [w for kept in program.witnesses.values() for w in kept]
-        self._parts = _table([g.cells for w in witnesses for g in w], program.count)
+        self._parts = _table([g for w in witnesses for g in w], program.count)
         self._spare = np.array([g.spare for w in witnesses for g in w], np.int32)
         self._of_witness = _member_table([len(w) for w in witnesses])
         self._real_share = np.array([1.0 / len(kept) for kept in program.witnesses.values()])
@@ -302,11 +318,12 @@ class Rules:
         return result
 
 
-def _table(rows: Sequence[NDArray[np.int64]], units: int) -> csr_array:
-    """How often each row names each unit."""
-    edges = np.cumsum([0, *(len(r) for r in rows)])
-    columns = np.concatenate([np.zeros(0, np.int64), *rows])
-    table = csr_array((np.ones(len(columns), np.int32), columns, edges), shape=(len(rows), units))
+def _table(groups: Sequence[Group], units: int) -> csr_array:
+    """The weight of each unit in each group."""
+    edges = np.cumsum([0, *(len(g.cells) for g in groups)])
+    columns = np.concatenate([np.zeros(0, np.int64), *(g.cells for g in groups)])
+    weight = np.concatenate([np.zeros(0, np.int64), *(g.weight for g in groups)]).astype(np.int32)
+    table = csr_array((weight, columns, edges), shape=(len(groups), units))
     table.sum_duplicates()
     return table
 

@@ -24,6 +24,9 @@ from guardia.core.errors import InvalidValue
 MIN_ZONE_AREA = 0.0004
 """Smallest area of a polygon zone, as a share of the picture (about a 2 % x 2 % square)."""
 
+MOST_BLOCKS = 64
+"""Blocks across or down: no make has more, and a cell mask holds no more."""
+
 CELL_INSIDE_SHARE = 0.5
 """A cell belongs to the zone when at least this share of its area is watched."""
 
@@ -86,10 +89,14 @@ class BlockZone:
     active: tuple[bool, ...]
 
     def __post_init__(self) -> None:
-        if self.columns < 1 or self.rows < 1 or len(self.active) != self.columns * self.rows:
+        if (
+            min(self.columns, self.rows) < 1
+            or max(self.columns, self.rows) > MOST_BLOCKS
+            or len(self.active) != self.columns * self.rows
+        ):
             raise InvalidValue(
-                f"A block zone of {self.columns} x {self.rows} needs {self.columns * self.rows} blocks, "
-                f"but {len(self.active)} were given."
+                f"A block zone of {self.columns} x {self.rows} needs {self.columns * self.rows} blocks, 1 to "
+                f"{MOST_BLOCKS} each way, but {len(self.active)} were given."
             )
 
 

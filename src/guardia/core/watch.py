@@ -1,0 +1,170 @@
+"""Watched time: when a camera was up, so that a rate has something to stand on.
+
+Clips alone cannot say for how long nothing happened: a period that begins and ends with a clip is too short by chance,
+and a day without a clip may be a quiet day or a camera without power. Spans are pairs of POSIX seconds.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, timedelta
+from functools import cached_property
+from itertools import pairwise
+from typing import NamedTuple
+from zoneinfo import ZoneInfo
+
+DAY_S = 86400.0
+
+Span = tuple[float, float]
+
+
+class Entered(NamedTuple):
+    """A span that the technician entered.
+
+    Parameters
+    ----------
+    from_s
+        Beginning, POSIX seconds.
+    to_s
+        End.
+    up
+        The camera was up and recording by motion; else it was down.
+    """
+
+    from_s: float
+    to_s: float
+    up: bool
+
+
+def merged(spans: Iterable[Span]) -> tuple[Span, ...]:
+    """Join spans that overlap or touch; empty ones are left out.
+
+    Parameters
+    ----------
+    spans
+        In any order.
+
+    Returns
+    -------
+    tuple[Span, ...]
+        In order of time, none touching the next.
+    """
+    found: list[Span] = []
+    for low, high in sorted(s for s in spans if s[1] > s[0]):
+        if found and low <= found[-1][1]:
+            found[-1] = (found[-1][0], max(found[-1][1], high))
+        else:
+            found.append((low, high))
+    return tuple(found)
+
+
+def without(spans: Sequence[Span], away: Sequence[Span]) -> tuple[Span, ...]:
+    """Take spans away from others.
+
+    Parameters
+    ----------
+    spans
+        What is there.
+    away
+        What is taken away.
+
+    Returns
+    -------
+    tuple[Span, ...]
+        The rest, merged.
+    """
+    rest = list(merged(spans))
+    for low, high in merged(away):
+        rest = [part for a, b in rest for part in ((a, min(b, low)), (max(a, high), b)) if part[1] > part[0]]
+    return merged(rest)
+
+
+def within(spans: Sequence[Span], low: float, high: float) -> tuple[Span, ...]:
+    """The parts of spans between two moments."""
+    return tuple((max(a, low), min(b, high)) for a, b in spans if b > low and a < high)
+
+
+def length(spans: Iterable[Span]) -> float:
+    """Seconds of spans that do not overlap."""
+    return sum(b - a for a, b in spans)
+
+
+def midnight(day: date, zone: ZoneInfo) -> float:
+    """The moment at which a local day begins, POSIX seconds; such a day may last 23 or 25 hours."""
+    return datetime(day.year, day.month, day.day, tzinfo=zone).timestamp()
+
+
+def local_date(posix_s: float, zone: ZoneInfo) -> date:
+    """Date at the site."""
+    return datetime.fromtimestamp(posix_s, UTC).astimezone(zone).date()
+
+
+@dataclass(frozen=True)
+class Watch:
+    """Watched time, by local day and by whether everything recorded in it is judged.
+
+    Parameters
+    ----------
+    spans
+        When the camera was up, merged.
+    zone
+        The site's time zone.
+    waiting
+        Why a local day cannot be counted yet: 'not measured', 'not judged' or 'unsure'; other days are counted.
+    """
+
+    spans: tuple[Span, ...]
+    zone: ZoneInfo
+    waiting: Mapping[date, str]
+
+    @cached_property
+    def by_day(self) -> dict[date, tuple[Span, ...]]:
+        """The spans of each local day that has some, in order."""
+        found: dict[date, tuple[Span, ...]] = {}
+        for low, high in self.spans:
+            day = local_date(low, self.zone)
+            while (begin := midnight(day, self.zone)) < high:
+                after = midnight(day + timedelta(days=1), self.zone)
+                found[day] = (*found.get(day, ()), *within(((low, high),), begin, after))
+                day += timedelta(days=1)
+        return {day: spans for day, spans in sorted(found.items()) if length(spans) > 0}
+
+    @cached_property
+    def counted(self) -> dict[date, tuple[Span, ...]]:
+        """The days on which everything is measured and judged: rates stand on them."""
+        return {day: spans for day, spans in self.by_day.items() if day not in self.waiting}
+
+    @cached_property
+    def counted_days(self) -> float:
+        """Watched time of those, in days of 24 hours."""
+        return sum(length(spans) for spans in self.counted.values()) / DAY_S
+
+    @cached_property
+    def days(self) -> float:
+        """All watched time, in days of 24 hours."""
+        return length(self.spans) / DAY_S
+
+    def held_back(self) -> dict[str, float]:
+        """Watched days of 24 hours that are not counted, by the reason."""
+        found: dict[str, float] = {}
+        for day, spans in self.by_day.items():
+            if day in self.waiting:
+                found[self.waiting[day]] = found.get(self.waiting[day], 0.0) + length(spans) / DAY_S
+        return found
+
+    def counts(self, begin_s: float, end_s: float) -> bool:
+        """Whether something that happened between two moments falls into counted time."""
+        spans = self.counted.get(local_date(begin_s, self.zone), ())
+        return any(low <= end_s and begin_s <= high for low, high in spans)
+
+    def hours_of_day(self) -> list[float]:
+        """How many hours were watched and are counted in each of the 24 hours of the site's day."""
+        seconds = [0.0] * 24
+        for spans in self.counted.values():
+            for low, high in spans:
+                # Whole hours of every zone in use begin at a whole quarter of an hour.
+                marks = [low, *(float(n * 900) for n in range(int(low // 900) + 1, int(high // 900) + 1)), high]
+                for a, b in pairwise(marks):
+                    seconds[datetime.fromtimestamp(a, UTC).astimezone(self.zone).hour] += b - a
+        return [s / 3600 for s in seconds]
