@@ -16,6 +16,7 @@ from guardia.core.stack import FILL_BYTE, TraceStack
 from guardia.core.trace import (
     ANALYSIS_RATE_HZ,
     BACKGROUND_BLOCK_S,
+    Help,
     Trace,
     clip_background,
     helped_background,
@@ -47,17 +48,20 @@ class Analysis:
     trace
         The measurements that all scoring works on.
     background
-        (H, W) uint8 luma of the still scene, at the analysis width.
+        (H, W) uint8 luma of the still scene by this clip alone, at the analysis width.
+    length_s
+        Length of the clip by its pictures, 0 for a single picture.
     """
 
     trace: Trace
     background: NDArray[np.uint8]
+    length_s: float
 
 
 def analyse_clip(
     path: Path,
     *,
-    other_backgrounds: Sequence[NDArray[np.uint8]] = (),
+    help_: Help | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     threads: int = 0,
 ) -> Analysis:
@@ -67,8 +71,8 @@ def analyse_clip(
     ----------
     path
         Any file that FFmpeg reads.
-    other_backgrounds
-        Backgrounds of the same camera's other clips of that hour; they help with what stays put.
+    help_
+        What the same camera's other clips of that hour say of what stays put.
     cancelled
         Asked between blocks; True ends the work with what was measured until then.
     threads
@@ -86,14 +90,18 @@ def analyse_clip(
     """
     parts: list[Trace] = []
     backgrounds = []
+    length_s = 0.0
     for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads):
         own = clip_background(block.luma)
-        background = helped_background(own, block.luma, list(other_backgrounds))
+        background = own
+        if help_ is not None and help_.differs.shape == own.shape:
+            background = helped_background(own, block.luma, help_)
         parts.append(sparse_trace(block.times_s, measure(block.luma, background)))
-        backgrounds.append(background)
+        backgrounds.append(own)
+        length_s = block.length_s
         if cancelled():
             break
-    return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)))
+    return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)), length_s)
 
 
 def fine_tracks(path: Path, *, stopped: Callable[[], bool] = lambda: False) -> list[Track]:
@@ -150,7 +158,7 @@ def analyse_snapshot(path: Path, others: Sequence[NDArray[np.uint8]]) -> Analysi
     """
     luma = still_luma(path)
     background = snapshot_background(luma, list(others))
-    return Analysis(sparse_trace(np.zeros(1), measure(luma[None], background)), background)
+    return Analysis(sparse_trace(np.zeros(1), measure(luma[None], background)), luma, 0.0)
 
 
 def still_luma(path: Path) -> NDArray[np.uint8]:

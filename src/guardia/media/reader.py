@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 from zoneinfo import ZoneInfo
 
 import av
@@ -29,13 +30,13 @@ class ClipInfo:
     Parameters
     ----------
     width
-        Pixels across.
+        Pixels across, as it is shown: turned and with square pixels.
     height
-        Pixels down.
+        Pixels down, likewise.
     codec
         FFmpeg's name of the codec.
     duration_s
-        Length by the container, 0 when it does not say.
+        Length by the container; by the pictures where it does not say or cannot be trusted.
     bytes
         Size of the file.
     created
@@ -74,8 +75,9 @@ def open_video(path: Path) -> Iterator[tuple[Any, Any]]:
         raise UnreadableClip(f"{path.name}: there is no such file.", kept=skipped)
     if path.stat().st_size == 0:
         raise UnreadableClip(f"{path.name} is empty (0 bytes).", kept=skipped, do="Copy it from the camera again.")
+    source = _source(path)
     try:
-        container = av.open(str(path), metadata_errors="replace")
+        container = av.open(source, metadata_errors="replace")
     except (av.error.FFmpegError, OSError, ValueError) as error:
         raise UnreadableClip(
             f"{path.name} is not a video, or its beginning or its index is damaged.",
@@ -95,10 +97,56 @@ def open_video(path: Path) -> Iterator[tuple[Any, Any]]:
         raise UnreadableClip(f"{path.name} is damaged and cannot be decoded ({error}).", kept=skipped) from error
     finally:
         container.close()
+        if not isinstance(source, str):
+            source.close()
+
+
+def _source(path: Path) -> str | BinaryIO:
+    """What FFmpeg is to open: an absolute path, since it takes a colon in a relative one for a protocol.
+
+    A name that is no text is opened for it.
+    """
+    name = str(path.absolute())
+    try:
+        name.encode()
+    except UnicodeEncodeError:
+        return path.open("rb")
+    return name
+
+
+@dataclass(frozen=True)
+class Shown:
+    """How pictures are shown: a stream may say that they lie on their side, or that its pixels are not square.
+
+    Parameters
+    ----------
+    width
+        Pixels across when shown, square ones.
+    height
+        Pixels down, likewise.
+    turns
+        Quarter turns against the clock from the decoded picture.
+    """
+
+    width: int
+    height: int
+    turns: int
+
+    def small(self, width_px: int) -> tuple[int, int]:
+        """Width and height when scaled to a width; a narrower picture is not enlarged."""
+        width = min(width_px, self.width)
+        return width, max(1, round(self.height * width / self.width))
+
+
+def _shown(stream: Any, frame: Any) -> Shown:
+    ratio = float(stream.sample_aspect_ratio or 1)
+    width, height = max(1, round(frame.width * (ratio if 0.1 <= ratio <= 10 else 1.0))), frame.height
+    turns = round(frame.rotation / 90) % 4
+    return Shown(height, width, turns) if turns % 2 else Shown(width, height, turns)
 
 
 def probe(path: Path) -> ClipInfo:
-    """Read what a video file says of itself, without decoding.
+    """Read what a video file says of itself, and decode its first picture.
 
     Parameters
     ----------
@@ -113,17 +161,50 @@ def probe(path: Path) -> ClipInfo:
     Raises
     ------
     UnreadableClip
-        As open_video.
+        As open_video, and if no picture can be decoded or pictures are too small.
     """
     with open_video(path) as (container, stream):
         duration = 0.0
-        if stream.duration and stream.time_base:
-            duration = float(stream.duration * stream.time_base)
-        elif container.duration:
-            duration = container.duration / av.time_base
-        context = stream.codec_context
+        if container.format.name in _REWINDS:
+            if stream.duration and stream.time_base:
+                duration = float(stream.duration * stream.time_base)
+            elif container.duration:
+                duration = container.duration / av.time_base
+        frame = next((frame for _, frame in _decoded(container, stream, None, 1)), None)
+        if frame is None:
+            raise _undecodable(path)
+        shown = _large_enough(path, _shown(stream, frame))
         created = _created(container.metadata) or _created(stream.metadata)
-        return ClipInfo(context.width, context.height, context.name, duration, path.stat().st_size, created)
+        codec = stream.codec_context.name
+    return ClipInfo(shown.width, shown.height, codec, duration or pictures_length(path), path.stat().st_size, created)
+
+
+def pictures_length(path: Path) -> float:
+    """Length of a clip by its pictures, seconds; raises UnreadableClip as open_video."""
+    with open_video(path) as (container, stream):
+        timeline = _timeline(container, stream)
+        if timeline is not None:
+            return timeline.length_s
+    with open_video(path) as (container, stream):
+        packets = sum(1 for packet in _packets(container, stream) if packet.size)
+        return packets / float(stream.average_rate or USUAL_RATE)
+
+
+def _undecodable(path: Path) -> UnreadableClip:
+    return UnreadableClip(
+        f"{path.name} is damaged: not one picture can be decoded.", kept="It was skipped; nothing else was affected."
+    )
+
+
+def _large_enough(path: Path, shown: Shown) -> Shown:
+    """The same, if a grid can be laid over the picture; raises UnreadableClip otherwise."""
+    width, height = shown.small(ANALYSIS_WIDTH_PX)
+    if width < GRID_COLUMNS or height < GRID_ROWS:
+        raise UnreadableClip(
+            f"{path.name} has a picture of {shown.width} x {shown.height} pixels, too small to see anything move in.",
+            kept="It was skipped; nothing else was affected.",
+        )
+    return shown
 
 
 def frame_rate(path: Path) -> float:
@@ -162,7 +243,7 @@ def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "
         Aware start by the camera's clock, and 'file name', 'metadata' or 'file date' (the weakest: the file's own date
         less its length).
     """
-    named = time_in_name(path.name, pattern)
+    named = time_in_name(path.name, pattern, latest=datetime.now(UTC))
     if named is not None:
         return resolve(named, time_zone).moment, "file name"
     if info.created is not None:
@@ -181,10 +262,13 @@ class Pictures:
         (F,) seconds from the clip's first picture.
     luma
         (F, H, W) uint8, W at most the analysis width.
+    length_s
+        Length of the whole clip by its pictures, as far as it is known by now.
     """
 
     times_s: NDArray[np.float64]
     luma: NDArray[np.uint8]
+    length_s: float
 
 
 def sampled_pictures(
@@ -198,7 +282,8 @@ def sampled_pictures(
     """Decode a clip's pictures at the analysis rate and width.
 
     The pictures taken are the first at or after each tick of the rate, counted from the clip's first picture, by
-    presentation time. Pictures that nothing refers to and that are not taken are not decoded.
+    presentation time. Pictures that nothing refers to and that are not taken are not decoded. Where a file's times
+    start again, as in files put end to end, they go on from there.
 
     Parameters
     ----------
@@ -209,7 +294,7 @@ def sampled_pictures(
     width_px
         Analysis width; a narrower picture is not enlarged.
     block_s
-        Give pictures in blocks of about this length; all in one when None.
+        Give pictures in blocks of this length, the last one half to one and a half of it; all in one when None.
     threads
         Decoding threads, 0 for as many as there are cores.
 
@@ -224,131 +309,179 @@ def sampled_pictures(
         If not one picture can be decoded.
     """
     with open_video(path) as (container, stream):
-        taken = _chosen(path, container, stream, rate_hz)
-        width = min(width_px, stream.codec_context.width)
-        height = max(1, round(stream.codec_context.height * width / stream.codec_context.width))
-        if width < GRID_COLUMNS or height < GRID_ROWS:
-            raise UnreadableClip(
-                f"{path.name} has a picture of {width} x {height} pixels, too small to see anything move in.",
-                kept="It was skipped; nothing else was affected.",
-            )
+        timeline = _looked_over(path, container, stream)
+        taken = None if timeline is None else timeline.taken(rate_hz)
+        shown: Shown | None = None
         times: list[float] = []
         luma: list[NDArray[np.uint8]] = []
-        origin: float | None = taken.first_s if taken else None
+        origin: float | None = timeline.first_s if timeline else None
+        length = timeline.length_s if timeline else 0.0
         next_tick = 0
-        given = False
+        given = 0
         for seconds, frame in _decoded(container, stream, taken, threads):
             if origin is None:
                 origin = seconds
+            if shown is None:
+                shown = _large_enough(path, _shown(stream, frame))
             at = seconds - origin
+            if timeline is None:
+                length = max(length, at + 1 / float(stream.average_rate or USUAL_RATE))
             if taken is None and at < next_tick / rate_hz - 1e-6:
                 continue
             if taken is None:
                 next_tick = int(at * rate_hz + 1e-6) + 1
             if times and at <= times[-1]:
                 continue
-            if block_s and times and at - times[0] >= block_s:
-                yield Pictures(np.array(times), np.stack(luma))
-                given = True
-                times, luma = [], []
+            if block_s and times and at - times[0] >= 1.5 * block_s:
+                cut = bisect_left(times, times[0] + block_s - 1e-9)
+                yield Pictures(np.array(times[:cut]), np.stack(luma[:cut]), length)
+                given += cut
+                times, luma = times[cut:], luma[cut:]
             times.append(at)
-            luma.append(_small_luma(frame, width, height))
+            luma.append(_small_luma(frame, shown, width_px))
         if times:
-            yield Pictures(np.array(times), np.stack(luma))
+            yield Pictures(np.array(times), np.stack(luma), length)
         elif not given:
-            raise UnreadableClip(
-                f"{path.name} is damaged: not one picture can be decoded.",
-                kept="It was skipped; nothing else was affected.",
-            )
+            raise _undecodable(path)
 
 
-def _small_luma(frame: Any, width: int, height: int) -> NDArray[np.uint8]:
+def _small_luma(frame: Any, shown: Shown, width_px: int) -> NDArray[np.uint8]:
+    width, height = shown.small(width_px)
+    if shown.turns % 2:
+        width, height = height, width
     # One thread: for so small a picture several cost more processor time than they save.
     small = frame.reformat(width=width, height=height, format="gray", interpolation="AREA", threads=1)
     plane = small.planes[0]
     rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
-    return rows[:, :width].copy()
+    turned: NDArray[np.uint8] = np.rot90(rows[:, :width], shown.turns).copy()
+    return turned
+
+
+USUAL_RATE = 25.0
+"""Pictures per second where a stream without times does not tell its rate either."""
+
+RESTART_S = 1.0
+JUMP_S = 600.0
+"""Times that fall back by more than the first or leap ahead by more than the second begin anew: FFmpeg gives files that
+were put end to end the times of each."""
+
+
+class _Clock:
+    """Puts the packets of a stream on one clock that runs on where their times begin anew."""
+
+    def __init__(self, stream: Any) -> None:
+        base = float(stream.time_base)
+        self._back, self._ahead = round(RESTART_S / base), round(JUMP_S / base)
+        self._usual = max(1, round(1 / float(stream.average_rate or USUAL_RATE) / base))
+        self._shift = 0
+        self._last: int | None = None
+
+    def set(self, packet: Any) -> None:
+        """Give a packet its times on that clock."""
+        at = packet.dts if packet.dts is not None else packet.pts
+        if at is None:
+            return
+        if self._last is not None and not -self._back <= at + self._shift - self._last <= self._ahead:
+            self._shift = self._last + self._usual - at
+        self._last = at + self._shift
+        if self._shift:
+            packet.dts = None if packet.dts is None else packet.dts + self._shift
+            packet.pts = None if packet.pts is None else packet.pts + self._shift
+
+
+def _packets(container: Any, stream: Any) -> Iterator[Any]:
+    """Packets on one clock, up to where a file breaks off; the empty one at the end flushes the decoder."""
+    clock = _Clock(stream)
+    packets = container.demux(stream)
+    while True:
+        try:
+            packet = next(packets, None)
+        except av.error.FFmpegError:
+            return
+        if packet is None:
+            return
+        if packet.size:
+            clock.set(packet)
+        yield packet
 
 
 @dataclass(frozen=True)
-class _Taken:
-    """Which presentation times (in stream ticks) are sampled, known before anything is decoded."""
+class _Timeline:
+    """When the pictures of a clip are shown, known before anything is decoded."""
 
-    pts: frozenset[int]
-    first_s: float
+    stamps: list[int]  # rising, stream ticks
+    base: float  # seconds of a tick
+    length_s: float
+
+    @property
+    def first_s(self) -> float:
+        return self.stamps[0] * self.base
+
+    def taken(self, rate_hz: float) -> frozenset[int]:
+        """The stamps of the pictures that are sampled."""
+        taken = []
+        next_tick = 0
+        for pts in self.stamps:
+            at = (pts - self.stamps[0]) * self.base
+            if at >= next_tick / rate_hz - 1e-6:
+                taken.append(pts)
+                next_tick = int(at * rate_hz + 1e-6) + 1
+        return frozenset(taken)
 
 
 _REWINDS = frozenset(("mov,mp4,m4a,3gp,3g2,mj2", "matroska,webm"))
 """Containers with an index, which can be read from the beginning again without opening them anew."""
 
 
-def _chosen(path: Path, container: Any, stream: Any, rate_hz: float) -> _Taken | None:
-    """Choose the pictures from the packets alone; None where packets carry no presentation times.
-
-    Leaves the container at its beginning.
-    """
+def _looked_over(path: Path, container: Any, stream: Any) -> _Timeline | None:
+    """The clip's timeline; leaves the container at its beginning."""
     if container.format.name in _REWINDS:
-        stamps = _stamps(container, stream)
+        timeline = _timeline(container, stream)
         container.seek(0)
-    else:
-        with open_video(path) as (another, its_stream):
-            stamps = _stamps(another, its_stream)
+        return timeline
+    with open_video(path) as (another, its_stream):
+        return _timeline(another, its_stream)
+
+
+def _timeline(container: Any, stream: Any) -> _Timeline | None:
+    """Presentation times from the packets alone, without those that are not shown; None where packets carry none."""
+    stamps: list[int] = []
+    lasts = 0
+    for packet in _packets(container, stream):
+        if packet.size and packet.pts is None:
+            return None
+        if packet.size and not packet.is_discard:
+            stamps.append(packet.pts)
+            lasts = packet.duration or lasts
     if not stamps:
         return None
     stamps.sort()
     base = float(stream.time_base)
-    first = stamps[0]
-    taken = []
-    next_tick = 0
-    for pts in stamps:
-        at = (pts - first) * base
-        if at >= next_tick / rate_hz - 1e-6:
-            taken.append(pts)
-            next_tick = int(at * rate_hz + 1e-6) + 1
-    return _Taken(frozenset(taken), first * base)
+    step = lasts or (stamps[-1] - stamps[0]) / max(1, len(stamps) - 1)
+    return _Timeline(stamps, base, (stamps[-1] - stamps[0] + step) * base)
 
 
-def _stamps(container: Any, stream: Any) -> list[int]:
-    """Presentation times of all packets, in stream ticks, up to where a file breaks off; empty where one has none."""
-    stamps: list[int] = []
-    try:
-        for packet in container.demux(stream):
-            if packet.size and packet.pts is None:
-                return []
-            if packet.size:
-                stamps.append(packet.pts)
-    except av.error.FFmpegError:
-        pass
-    return stamps
-
-
-def _decoded(container: Any, stream: Any, taken: _Taken | None, threads: int) -> Iterator[tuple[float, Any]]:
+def _decoded(container: Any, stream: Any, taken: frozenset[int] | None, threads: int) -> Iterator[tuple[float, Any]]:
     """Decoded (seconds, frame) pairs; with `taken` only those, the others that nothing refers to left undecoded."""
     context = stream.codec_context
     stream.thread_type = "AUTO"
     context.thread_count = threads
     base = float(stream.time_base)
     count = 0
-    rate = float(stream.average_rate or 25)
-    packets = container.demux(stream)
-    while True:
+    rate = float(stream.average_rate or USUAL_RATE)
+    for packet in _packets(container, stream):
+        if taken is not None:
+            context.skip_frame = "DEFAULT" if packet.pts is None or packet.pts in taken else "NONREF"
         try:
-            packet = next(packets, None)
-            if packet is None:
-                return
-            if taken is not None:
-                context.skip_frame = "DEFAULT" if packet.pts is None or packet.pts in taken.pts else "NONREF"
             frames = packet.decode()
         except av.error.FFmpegError:
-            if count == 0 and packet is None:
-                return
             continue
         for frame in frames:
             count += 1
             pts = frame.pts if frame.pts is not None else frame.dts
             if taken is None:
                 yield (pts * base if pts is not None else (count - 1) / rate), frame
-            elif pts in taken.pts:
+            elif pts in taken:
                 yield pts * base, frame
 
 
@@ -384,9 +517,8 @@ def each_picture_at(
         If not one picture can be decoded.
     """
     with open_video(path) as (container, stream):
-        width = min(width_px, stream.codec_context.width)
-        height = max(1, round(stream.codec_context.height * width / stream.codec_context.width))
-        origin: float | None = None
+        timeline = _looked_over(path, container, stream)
+        origin: float | None = timeline.first_s if timeline else None
         last: Any = None
         given = 0
         for seconds, frame in _decoded(container, stream, None, threads):
@@ -394,17 +526,18 @@ def each_picture_at(
             last = frame
             while given < len(times_s) and seconds - origin >= times_s[given] - 1e-3:
                 given += 1
-                yield _colour(frame, width, height)
+                yield _colour(frame, _shown(stream, frame), width_px)
             if given == len(times_s):
                 return
         if last is None:
-            raise UnreadableClip(f"{path.name} is damaged: not one picture can be decoded.")
+            raise _undecodable(path)
         for _ in range(len(times_s) - given):
-            yield _colour(last, width, height)
+            yield _colour(last, _shown(stream, last), width_px)
 
 
-def _colour(frame: Any, width: int, height: int) -> NDArray[np.uint8]:
-    picture: NDArray[np.uint8] = frame.reformat(
-        width=width, height=height, format="rgb24", interpolation="AREA"
-    ).to_ndarray()
-    return picture
+def _colour(frame: Any, shown: Shown, width_px: int) -> NDArray[np.uint8]:
+    width, height = shown.small(width_px)
+    if shown.turns % 2:
+        width, height = height, width
+    picture = frame.reformat(width=width, height=height, format="rgb24", interpolation="AREA").to_ndarray()
+    return np.ascontiguousarray(np.rot90(picture, shown.turns))
