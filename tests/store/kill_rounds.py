@@ -37,7 +37,7 @@ def edit_without_end(folder: Path, camera: int, round_number: int, told: int) ->
                 source = folder.parent / f"{round_number}-{step}.mp4"
                 source.write_bytes(os.urandom(200_000))
                 clip = project.add_clip(camera, new_clip(source))
-                project.put_analysis(clip, blob_trace([3] * 9), [strip()], background=b"b", brightness=1.0)
+                project.measurements.put_analysis(clip, blob_trace([3] * 9), [strip()], background=b"b", brightness=1.0)
                 os.write(told, f"clip {clip}\n".encode())
                 source.unlink()
 
@@ -57,7 +57,7 @@ def main(folder: Path, rounds: int) -> None:
         source = folder.parent / "first.mp4"
         source.write_bytes(b"first")
         clip = project.add_clip(camera, new_clip(source))
-        project.put_analysis(clip, blob_trace([3] * 9), [strip()], background=b"b", brightness=1.0)
+        project.measurements.put_analysis(clip, blob_trace([3] * 9), [strip()], background=b"b", brightness=1.0)
     clips = {clip}
     for number in range(rounds):
         told, tell = os.pipe()

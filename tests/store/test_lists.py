@@ -73,6 +73,34 @@ class EventLists(FolderCase):
         self.assertEqual([e.named for e in report.events], ["a", "b"])
         self.assertEqual(len(report.skipped), 1)
 
+    def test_the_beginning_is_taken_and_no_column_hides_another(self):
+        rows = (
+            ("End time,Start time\n2026-09-07 10:41:25,2026-09-07 10:41:15\n", "Start time"),
+            ("Start time,Start time\n2026-09-07 10:41:15,2026-09-07 11:00:00\n", "Start time"),
+            ("Id,When\n1757238075,2026-09-07 10:41:15\n", "When"),
+        )
+        for content, column in rows:
+            with self.subTest(content):
+                path = self.write("b.csv", content)
+                self.assertEqual(guess_mapping(look_at(path)).time, column)
+                (event,) = self.read(path).events
+                self.assertEqual(event.at_s, datetime(2026, 9, 7, 10, 41, 15, tzinfo=LONDON).timestamp())
+        self.assertEqual(guess_mapping(look_at(self.write("id.csv", "Id,Class\n1757238075,dog\n"))).time, "")
+
+    def test_days_and_months_that_could_be_turned_are_a_doubt(self):
+        dates = "Start,Class\n05/09/2026 10:41:15,dog\n"
+        self.assertIn("could be month/day", self.read(self.write("c.csv", dates)).doubts[0])
+        clear = self.write("d.csv", f"{dates}25/09/2026 10:41:15,cat\n")
+        self.assertEqual(self.read(clear).doubts, [])
+
+    def test_a_list_names_causes_in_its_own_words(self):
+        content = "Start,Cause\n" + "".join(
+            f"2026-09-07 10:4{n}:15,{word}\n"
+            for n, word in enumerate(("Motion", "person detected", "Doorbell", "audio", "manual", "", "tamper"))
+        )
+        causes = [e.cause for e in self.read(self.write("e.csv", content)).events]
+        self.assertEqual(causes, ["motion", "motion", "button", "sound", "by hand", "", "not known"])
+
     def test_what_is_no_list_is_refused_in_words(self):
         for name, content, words in (
             ("empty.csv", "", "empty"),
@@ -122,9 +150,12 @@ class OpenMetadata(FolderCase):
 
     def test_what_cannot_be_used_is_skipped_and_what_can_harm_is_refused(self):
         report = self.read(
-            FRAME.format(s=0, left="nan") + FRAME.format(s=1, left=0.25) + NOTICE.format(at="x", value="1")
+            FRAME.format(s=0, left="nan")
+            + FRAME.format(s=1, left=0.25)
+            + NOTICE.format(at="x", value="1")
+            + NOTICE.format(at="2026-09-07T08:00:10Z", value="").replace(' Value=""', "")
         )
-        self.assertEqual((len(report.skipped), len(report.boxes.times_s)), (2, 1))
+        self.assertEqual((len(report.skipped), len(report.boxes.times_s)), (3, 1))
         bomb = self.folder / "bomb.xml"
         bomb.write_text('<!DOCTYPE b [<!ENTITY a "aa"><!ENTITY c "&a;&a;">]><b>&c;</b>', "utf-8")
         with self.assertRaisesRegex(InvalidValue, "can harm.*Nothing of it"):
@@ -178,7 +209,7 @@ class IntoTheProject(ProjectCase):
         trace = blob_trace([4] * 20)
         from guardia.store.records import NewOccurrence
 
-        project.put_analysis(clip, trace, [NewOccurrence(0, 3, [0], b"")], background=b"", brightness=40.0)
+        project.measurements.put_analysis(clip, trace, [NewOccurrence(0, 3, [0], b"")], background=b"", brightness=40.0)
         begin = project.evidence(camera).clips[0].start_s
         path = self.folder / "e.jsonl"
         path.write_text(json.dumps({"time": begin + 1, "class": "Person"}) + "\n", "utf-8")

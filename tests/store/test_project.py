@@ -1,16 +1,22 @@
+import hashlib
 import json
+import math
+import os
 import resource
 import shutil
 import signal
 import sqlite3
+import threading
 from contextlib import closing
+from dataclasses import replace
+from pathlib import Path
 from unittest import mock
 
 import numpy as np
 
 from guardia.app.makes import capability_data
 from guardia.core.errors import Cancelled, InvalidValue, ProjectError
-from guardia.core.evidence import Origin
+from guardia.core.evidence import Cause, Epoch, Origin
 from guardia.core.geometry import KnownView, ViewGeometry
 from guardia.core.settings import Settings, settings_to_dict
 from guardia.core.zones import PolygonZone, ZoneKind
@@ -18,7 +24,7 @@ from guardia.store import database
 from guardia.store.database import Database
 from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, NewOccurrence, Site
-from tests.support import FolderCase, blob_trace
+from tests.support import FolderCase, blob_trace, capability
 
 INSTALLED = Settings("polygon-mains-camera", "7", hold_s=0.4)
 
@@ -41,7 +47,7 @@ class Keeping(ProjectCase):
         project, camera = self.new_project()
         clip = project.add_clip(camera, self.clip_file())
         trace = blob_trace([0, 4, 9, 4, 0])
-        project.put_analysis(
+        project.measurements.put_analysis(
             clip, trace, [NewOccurrence(0.2, 0.6, [0.2, 0.4], b"jpeg")], background=b"back", brightness=90.0
         )
         occurrence = project.evidence(camera).occurrences[0]
@@ -58,7 +64,7 @@ class Keeping(ProjectCase):
             self.assertEqual(evidence.stack.times[0], trace.times_s.tolist())
             self.assertEqual(again.strip(occurrence.id), b"jpeg")
             self.assertEqual(again.key_times(occurrence.id), [0.2, 0.4])
-            self.assertEqual((again.clean_view(camera), again.brightness(clip)), (b"view", 90.0))
+            self.assertEqual((again.clean_view(camera), again.measurements.brightness(clip)), (b"view", 90.0))
             self.assertEqual(again.clip_path(clip).read_bytes(), b"pictures")
 
     def test_installing_the_draft_dates_the_former_settings_and_is_logged(self):
@@ -77,22 +83,13 @@ class Keeping(ProjectCase):
         self.assertIsNotNone(project.add_clip(camera, self.clip_file()))
         self.assertIsNone(project.add_clip(camera, self.clip_file(name="copy.mp4")))
 
-    def test_backgrounds_come_from_the_same_hour_of_other_days(self):
-        project, camera = self.new_project()
-        for number, hours in enumerate((0.0, 24.5, 48.2, 5.0)):
-            new = self.clip_file(content=bytes([number]), name=f"{number}.mp4")
-            new = NewClip(**{**vars(new), "start_s": new.start_s + 3600 * hours})
-            clip = project.add_clip(camera, new)
-            project.put_analysis(clip, blob_trace([0]), [], background=bytes([number]), brightness=1.0)
-        self.assertEqual(set(project.backgrounds(camera, 1_757_200_000.0)), {b"\x01", b"\x02"})
-
 
 class WhenThingsGoWrong(ProjectCase):
     def test_a_failing_copy_leaves_nothing_behind(self):
         project, camera = self.new_project()
         new = self.clip_file()
         with (
-            mock.patch("guardia.store.project.os.replace", side_effect=OSError(28, "No space left on device")),
+            mock.patch("guardia.store.media_folder.os.replace", side_effect=OSError(28, "No space left on device")),
             self.assertRaisesRegex(ProjectError, "No space left.*kept"),
         ):
             project.add_clip(camera, new)
@@ -110,7 +107,7 @@ class WhenThingsGoWrong(ProjectCase):
         clip = project.add_clip(camera, self.clip_file())
         spoilt = NewOccurrence(0.0, None, [0.0], b"")
         with self.assertRaises(sqlite3.IntegrityError):
-            project.put_analysis(clip, blob_trace([1]), [spoilt], background=b"", brightness=0.0)
+            project.measurements.put_analysis(clip, blob_trace([1]), [spoilt], background=b"", brightness=0.0)
         self.assertEqual(len(project.clips(camera, analysed=False)), 1)
 
     def test_foreign_newer_and_missing_files_are_refused_untouched(self):
@@ -254,12 +251,215 @@ class Migrating(ProjectCase):
             self.assertIsNone(project.camera(1).view)
         self.assertTrue((folder / "project.before-schema-3.sqlite").exists())
 
+    def test_step_4_marks_what_an_older_model_measured_and_keeps_it(self):
+        folder = self.folder / "old"
+        folder.mkdir()
+        three = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:3], SCHEMA_VERSION=3)
+        with three, closing(Database(folder / FILE_NAME, create=True)) as old:
+            old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
+            data, body = capability_data("polygon-mains-camera"), settings_to_dict(INSTALLED)
+            data["notches"] = [n | {k: n[k] * 2 for k in ("size", "size_low", "size_high")} for n in data["notches"]]
+            del data["version"]
+            old.run("INSERT INTO camera (name, capability) VALUES ('Gate', ?)", (json.dumps(data),))
+            for role in ("installed", "draft"):
+                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, json.dumps(body)))
+            old.run(
+                "INSERT INTO clip VALUES (1, 1, 'f.mp4', 'g.mp4', 'd', 9, 1000, 'file name', 12, 1, 1, 'h', 'motion')"
+            )
+            empty = [database.pack(np.zeros(n), form) for n, form in ((0, "<f8"), (1, "<i8"), (0, "<u2"), (0, "u1"))]
+            old.run("INSERT INTO trace VALUES (1, 32, 18, 5, ?, ?, ?, ?, 90)", empty)
+            old.run("INSERT INTO event (camera_id, shown_s, named, zone, source) VALUES (1, 1001, '', '', 'list.csv')")
+        with Project(folder) as project:
+            self.assertEqual(project.measurements.outdated(), 1)
+            evidence = project.evidence(1)
+            self.assertEqual((evidence.clips[0].cause, evidence.watched), (Cause.MOTION, ()))
+            self.assertEqual(evidence.epochs, (Epoch(-math.inf, math.inf, INSTALLED),))
+            # Sizes of older makes count cells; they stand for about half as much of what changed.
+            self.assertEqual(project.camera(1).capability, capability())
+        self.assertTrue((folder / "project.before-schema-4.sqlite").exists())
+
+    def test_two_that_open_an_older_file_at_once_both_succeed(self):
+        project, _ = self.new_project()
+        project.close()
+        path = self.folder / "site" / FILE_NAME
+        slow = "\n".join(f"ALTER TABLE site ADD COLUMN n{n} TEXT NOT NULL DEFAULT '';" for n in range(40))
+        more = (*database.MIGRATIONS, slow)
+        told: list[BaseException] = []
+        ready = threading.Barrier(4)
+
+        def open_it() -> None:
+            ready.wait()
+            try:
+                Database(path).close()
+            except BaseException as error:
+                told.append(error)
+
+        with mock.patch.multiple(database, MIGRATIONS=more, SCHEMA_VERSION=len(more)):
+            threads = [threading.Thread(target=open_it) for _ in range(4)]
+            for thread in threads:
+                thread.start()
+            for thread in threads:
+                thread.join()
+        self.assertEqual(told, [])
+
     def test_a_step_that_fails_leaves_the_file_as_it_was(self):
         project, camera = self.new_project()
         project.close()
-        bad = (*database.MIGRATIONS, "CREATE TABLE extra (x); THIS IS NOT SQL;")
+        bad = (*database.MIGRATIONS, "CREATE TABLE extra (x);\nTHIS IS NOT SQL;")
         with mock.patch.multiple(database, MIGRATIONS=bad, SCHEMA_VERSION=len(bad)):
             self.assertRaises(sqlite3.OperationalError, Project, self.folder / "site")
         with Project(self.folder / "site") as again:
             self.assertEqual(again.camera(camera).name, "Gate")
             self.assertEqual(again._db.rows("SELECT name FROM sqlite_master WHERE name = 'extra'"), [])
+
+
+class FromOthers(ProjectCase):
+    """Projects that somebody else made, or that were damaged on the way."""
+
+    def closed(self, clips: int = 3) -> Path:
+        project, camera = self.new_project()
+        for number in range(clips):
+            new = replace(self.clip_file(bytes([number]), f"{number}.mp4"), start_s=1_757_200_000.0 + 600 * number)
+            clip = project.add_clip(camera, new)
+            found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
+            project.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=90.0)
+        second = project.add_camera("Yard", capability_data("phone-as-camera"), Settings("phone-as-camera", "high"))
+        self.assertEqual(second, 2)
+        project.close()
+        return self.folder / "site"
+
+    def spoil(self, folder: Path, sql: str) -> None:
+        with closing(sqlite3.connect(folder / FILE_NAME, isolation_level=None)) as raw:
+            raw.execute(sql)
+
+    def test_one_bad_row_sets_aside_what_it_belongs_to_and_nothing_else(self):
+        good = self.closed()
+        for number, (sql, clips, occurrences) in enumerate(
+            (
+                ("UPDATE trace SET changed = x'00' WHERE clip_id = 2", 2, 2),
+                ("UPDATE trace SET cell = times_s WHERE clip_id = 2", 2, 2),
+                ("UPDATE trace SET columns = 4000 WHERE clip_id = 2", 2, 2),
+                ("UPDATE clip SET origin = 'dream' WHERE id = 2", 2, 2),
+                ("UPDATE occurrence SET kind = 'ghost' WHERE id = 2", 3, 2),
+            )
+        ):
+            folder = Path(shutil.copytree(good, self.folder / f"bad{number}"))
+            self.spoil(folder, sql)
+            with self.subTest(sql), Project(folder) as project:
+                evidence = project.evidence(1)
+                self.assertEqual((len(evidence.clips), len(evidence.occurrences)), (clips, occurrences))
+                self.assertEqual(len(project.take_damage()), 1)
+        for number, sql in enumerate(
+            (
+                "UPDATE camera SET capability = '{' WHERE id = 1",
+                "UPDATE settings SET body = '[]' WHERE camera_id = 1 AND role = 'draft'",
+                "DELETE FROM settings WHERE camera_id = 1 AND role = 'installed'",
+                "UPDATE camera SET view = '{}' WHERE id = 1",
+            )
+        ):
+            folder = Path(shutil.copytree(good, self.folder / f"worse{number}"))
+            self.spoil(folder, sql)
+            with self.subTest(sql), Project(folder) as project:
+                with self.assertRaisesRegex(ProjectError, "'Gate' is damaged.*set aside"):
+                    project.camera(1)
+                self.assertEqual(project.camera(2).name, "Yard")
+
+    def test_links_are_refused_and_never_written_through(self):
+        folder = self.closed()
+        victim = self.folder / "victim.txt"
+        victim.write_text("mine")
+        (folder / "media" / "evil.jpg").symlink_to(victim)
+        with Project(folder) as project:
+            project.media.write("evil.jpg", b"picture")
+            self.assertEqual(project.media.read("evil.jpg"), b"picture")
+            (folder / "media" / "other.jpg").symlink_to(victim)
+            self.assertEqual(project.media.read("other.jpg"), b"")
+            self.assertEqual(project.media.read("../project.sqlite"), b"")
+        (folder / f"project.before-schema-{len(database.MIGRATIONS) + 1}.sqlite").symlink_to(victim)
+        more = (*database.MIGRATIONS, "ALTER TABLE site ADD COLUMN note TEXT;")
+        with mock.patch.multiple(database, MIGRATIONS=more, SCHEMA_VERSION=len(more)):
+            Project(folder).close()
+        self.assertEqual(victim.read_text(), "mine")
+        shutil.move(folder / "media", self.folder / "elsewhere")
+        (folder / "media").symlink_to(self.folder / "elsewhere")
+        with self.assertRaisesRegex(ProjectError, "'media'.*is a link"):
+            Project(folder)
+
+    def test_foreign_triggers_views_and_tables_are_refused(self):
+        for number, sql in enumerate(
+            (
+                "CREATE TRIGGER t AFTER INSERT ON clip BEGIN DELETE FROM occurrence; END",
+                "CREATE TABLE extra (x)",
+                "DROP INDEX occurrence_of_clip",
+            )
+        ):
+            folder = Path(shutil.copytree(self.closed(1), self.folder / f"f{number}"))
+            shutil.rmtree(self.folder / "site")
+            self.spoil(folder, sql)
+            with self.subTest(sql), self.assertRaisesRegex(ProjectError, "foreign or missing"):
+                Project(folder)
+
+    def test_packed_numbers_that_would_fill_the_memory_are_refused(self):
+        with mock.patch.object(database, "MOST_BYTES", 1000):
+            self.assertRaises(ProjectError, database.unpack, database.pack(np.zeros(5000), "<f8"), "<f8")
+        self.assertRaises(ProjectError, database.unpack, b"junk", "<f8")
+
+    def test_a_project_whose_making_was_cut_short_can_be_made_again(self):
+        folder = self.folder / "half"
+        folder.mkdir()
+        Database(folder / FILE_NAME, create=True).close()
+        with self.assertRaisesRegex(ProjectError, "cut short.*New project"):
+            Project(folder)
+        with Project(folder, create=True, site=Site("Yard", "Europe/London")) as project:
+            self.assertEqual(project.site().name, "Yard")
+
+    def test_names_of_zones_and_files_that_cannot_be(self):
+        for zone in ("America", "posixrules", "Mars/Olympus", "x" * 300, "", "../etc"):
+            with self.subTest(zone), self.assertRaisesRegex(InvalidValue, "no time zone"):
+                Project(self.folder / "zone", create=True, site=Site("x", zone))
+        project, camera = self.new_project()
+        strange = self.folder / os.fsdecode(b"caf\xe9.mp4")
+        strange.write_bytes(b"pictures")
+        clip = project.add_clip(camera, replace(self.clip_file(), path=strange))
+        self.assertEqual(project.clips(camera)[0].name, "caf\ufffd.mp4")
+        self.assertEqual(project.clip_path(clip).read_bytes(), b"pictures")
+
+
+class SeveralAtOnce(ProjectCase):
+    def test_two_windows_take_in_and_measure_the_same_clip_once(self):
+        one, camera = self.new_project()
+        with Project(self.folder / "site") as other:
+            clip = one.add_clip(camera, self.clip_file())
+            with mock.patch.object(other.media, "take_in", side_effect=lambda *_: hashed(b"pictures")):
+                self.assertIsNone(other.add_clip(camera, self.clip_file()))
+            found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
+            for project in (one, other):
+                project.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=9.0)
+            self.assertEqual(len(one.evidence(camera).occurrences), 1)
+
+    def test_reading_sees_one_state_while_an_import_commits(self):
+        one, camera = self.new_project()
+        stop, told = threading.Event(), []
+
+        def read() -> None:
+            with Project(self.folder / "site") as other:
+                while not stop.is_set():
+                    try:
+                        evidence = other.evidence(camera)
+                        told.append(len(evidence.windows) - len(evidence.clips))
+                    except BaseException as error:
+                        told.append(error)
+
+        reader = threading.Thread(target=read)
+        reader.start()
+        for number in range(60):
+            clip = one.add_clip(camera, self.clip_file(bytes([number]), f"{number}.mp4"))
+            found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
+            one.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=90.0)
+        stop.set()
+        reader.join()
+        self.assertEqual(set(told), {0})
+
+
+def hashed(content: bytes) -> str:
+    return hashlib.sha256(content).hexdigest()

@@ -42,9 +42,9 @@ class CameraLists:
         with self._db.transaction():
             for e in shown:
                 self._db.run(
-                    "INSERT OR IGNORE INTO event (camera_id, shown_s, duration_s, named, alert, zone, source) "
-                    "VALUES (?, ?, ?, ?, ?, ?, ?)",
-                    (camera_id, e.at_s, e.duration_s, e.named, e.alert, e.zone, source),
+                    "INSERT OR IGNORE INTO event (camera_id, shown_s, duration_s, named, alert, zone, source, cause) "
+                    "VALUES (?, ?, ?, ?, ?, ?, ?, ?)",
+                    (camera_id, e.at_s, e.duration_s, e.named, e.alert, e.zone, source, e.cause),
                 )
         return self.event_count(camera_id) - before
 
@@ -61,7 +61,12 @@ class CameraLists:
         )
         return [
             CameraEvent(
-                r["at_s"], r["duration_s"], r["named"], None if r["alert"] is None else bool(r["alert"]), r["zone"]
+                r["at_s"],
+                r["duration_s"],
+                r["named"],
+                None if r["alert"] is None else bool(r["alert"]),
+                r["zone"],
+                r["cause"],
             )
             for r in rows
         ]

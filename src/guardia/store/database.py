@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import sqlite3
+import tempfile
 import zlib
 from collections.abc import Iterator, Sequence
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -69,6 +71,20 @@ MIGRATIONS: tuple[str, ...] = (
     """
     ALTER TABLE camera ADD COLUMN view TEXT NOT NULL DEFAULT '';
     """,
+    """
+    ALTER TABLE trace ADD COLUMN model INTEGER NOT NULL DEFAULT 1;
+    ALTER TABLE trace ADD COLUMN helped TEXT NOT NULL DEFAULT '';
+    ALTER TABLE trace ADD COLUMN final INTEGER NOT NULL DEFAULT 1;
+    ALTER TABLE clip ADD COLUMN cause TEXT NOT NULL DEFAULT '';
+    ALTER TABLE clip ADD COLUMN trouble TEXT NOT NULL DEFAULT '';
+    ALTER TABLE event ADD COLUMN cause TEXT NOT NULL DEFAULT '';
+    CREATE VIEW measured AS SELECT * FROM trace WHERE final;
+    CREATE TABLE watched (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id), from_s REAL NOT NULL,
+        to_s REAL NOT NULL, up INTEGER NOT NULL
+    );
+    CREATE INDEX clip_of_camera ON clip (camera_id);
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 
@@ -85,6 +101,8 @@ class Database:
         The file; it is made when missing and `create` is given.
     create
         Make a new file.
+    begin
+        SQL that a new file begins with besides its tables, and its values; it is there from the first moment.
 
     Raises
     ------
@@ -92,7 +110,7 @@ class Database:
         If the file cannot be opened, is no project, or was made by a newer Guardia.
     """
 
-    def __init__(self, path: Path, *, create: bool = False) -> None:
+    def __init__(self, path: Path, *, create: bool = False, begin: tuple[str, Sequence[Any]] | None = None) -> None:
         self.path = path
         if not create and not path.is_file():
             raise ProjectError(
@@ -102,15 +120,17 @@ class Database:
             self._connection = sqlite3.connect(path, isolation_level=None, timeout=10.0)
         try:
             with self._plainly():
-                self._prepare(create=create)
+                self._prepare(create=create, begin=begin)
         except BaseException:
             self._connection.close()
             raise
 
-    def _prepare(self, *, create: bool) -> None:
+    def _prepare(self, *, create: bool, begin: tuple[str, Sequence[Any]] | None) -> None:
         connection = self._connection
         connection.row_factory = sqlite3.Row
-        version = int(connection.execute("PRAGMA user_version").fetchone()[0])
+        # A project may come from somebody else: what its schema could hide or run is not trusted.
+        connection.execute("PRAGMA trusted_schema = OFF")
+        version = self._version()
         mark = int(connection.execute("PRAGMA application_id").fetchone()[0])
         if not create and (mark != _APPLICATION_ID or version < 1):
             raise ProjectError(f"{self.path} is not a Guardia project.", kept="The file was not changed.")
@@ -120,20 +140,64 @@ class Database:
                 kept="The project was not changed.",
                 do="Open it with the newer version.",
             )
+        if version:
+            self._check_schema(version)
         connection.execute("PRAGMA journal_mode = WAL")
         connection.execute("PRAGMA synchronous = NORMAL")
         connection.execute("PRAGMA foreign_keys = ON")
-        if 0 < version < SCHEMA_VERSION:
+        if version < SCHEMA_VERSION:
+            self._bring_forward(begin if create else None)
+
+    def _version(self) -> int:
+        return int(self._connection.execute("PRAGMA user_version").fetchone()[0])
+
+    def _bring_forward(self, begin: tuple[str, Sequence[Any]] | None) -> None:
+        """Run the migrations that are missing, each whole or not at all; another process may be at it, too."""
+        connection = self._connection
+        version = self._version()
+        if version:
             self._back_up(version)
-        for step in range(version, SCHEMA_VERSION):
-            connection.executescript(
-                f"BEGIN IMMEDIATE;{MIGRATIONS[step]};PRAGMA user_version = {step + 1};"
-                f"PRAGMA application_id = {_APPLICATION_ID};COMMIT;"
+        while True:
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                version = self._version()
+                if version < SCHEMA_VERSION:
+                    migrate(connection, version)
+                    if version == SCHEMA_VERSION - 1 and begin is not None:
+                        connection.execute(*begin)
+                connection.execute("COMMIT")
+            except BaseException:
+                connection.execute("ROLLBACK")
+                raise
+            if version >= SCHEMA_VERSION:
+                return
+
+    def _check_schema(self, version: int) -> None:
+        """Refuse tables, views and triggers that are not ours: they could hide rows or change them behind our back."""
+        with closing(sqlite3.connect(":memory:", isolation_level=None)) as own:
+            for step in range(version):
+                migrate(own, step)
+            expected = _schema(own)
+        found = _schema(self._connection)
+        if foreign := sorted(found.items() - expected.items()) or sorted(expected.items() - found.items()):
+            raise ProjectError(
+                f"The tables of {self.path} are not those of a project: '{foreign[0][0]}' is foreign or missing.",
+                kept="The file was not changed.",
+                do="Ask for the project as Guardia made it.",
             )
 
     def _back_up(self, version: int) -> None:
-        with closing(sqlite3.connect(self.path.with_suffix(f".before-schema-{version + 1}.sqlite"))) as copy:
-            self._connection.backup(copy)
+        target = self.path.with_suffix(f".before-schema-{version + 1}.sqlite")
+        handle, part = tempfile.mkstemp(".part", dir=self.path.parent)
+        os.close(handle)
+        try:
+            with closing(sqlite3.connect(part)) as copy:
+                self._connection.backup(copy)
+            os.replace(part, target)
+        except BaseException:
+            with suppress(OSError):
+                os.unlink(part)
+            raise
 
     @contextmanager
     def _plainly(self) -> Iterator[None]:
@@ -189,6 +253,19 @@ class Database:
                     self._connection.execute("ROLLBACK")
                 raise
 
+    @contextmanager
+    def reading(self) -> Iterator[None]:
+        """All queries inside see the same state, whatever others write meanwhile."""
+        if self._connection.in_transaction:
+            yield
+            return
+        with self._plainly():
+            self._connection.execute("BEGIN")
+            try:
+                yield
+            finally:
+                self._connection.execute("COMMIT")
+
     def rows(self, sql: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
         """All rows of a query."""
         with self._plainly():
@@ -209,11 +286,60 @@ class Database:
         self._connection.close()
 
 
+def migrate(connection: sqlite3.Connection, step: int) -> None:
+    """Bring a database from schema version `step` to the next, within a transaction of the caller's."""
+    statement = ""
+    for line in MIGRATIONS[step].splitlines():
+        statement += f"{line}\n"
+        if sqlite3.complete_statement(statement):
+            connection.execute(statement)
+            statement = ""
+    if statement.strip():
+        connection.execute(statement)
+    connection.execute(f"PRAGMA user_version = {step + 1}")
+    connection.execute(f"PRAGMA application_id = {_APPLICATION_ID}")
+
+
+def _schema(connection: sqlite3.Connection) -> dict[str, str]:
+    """The statement of everything in a database, by name, white space folded."""
+    rows = connection.execute("SELECT type, name, sql FROM sqlite_master WHERE name NOT LIKE 'sqlite\\_%' ESCAPE '\\'")
+    return {f"{row[0]} {row[1]}": " ".join((row[2] or "").split()) for row in rows}
+
+
+MOST_BYTES = 1 << 28
+"""Arrays are unpacked up to this size; the trace of a day of footage takes a fraction of it."""
+
+
 def pack(values: NDArray[Any], form: str) -> bytes:
     """Numbers as compressed bytes of a NumPy type such as '<f8'."""
     return zlib.compress(np.ascontiguousarray(values, np.dtype(form)).tobytes(), 4)
 
 
 def unpack(blob: bytes, form: str) -> NDArray[Any]:
-    """Numbers from such bytes."""
-    return np.frombuffer(zlib.decompress(blob), np.dtype(form))
+    """Numbers from such bytes.
+
+    Parameters
+    ----------
+    blob
+        From pack().
+    form
+        The NumPy type.
+
+    Returns
+    -------
+    NDArray[Any]
+        One-dimensional.
+
+    Raises
+    ------
+    ProjectError
+        If the bytes are damaged or would fill the memory.
+    """
+    try:
+        packer = zlib.decompressobj()
+        content = packer.decompress(blob, MOST_BYTES)
+        if packer.unconsumed_tail or not packer.eof:
+            raise ValueError("it is cut short or too long")
+        return np.frombuffer(content, np.dtype(form))
+    except (zlib.error, ValueError, TypeError) as error:
+        raise ProjectError(f"Numbers kept in the project are damaged ({error}).") from error

@@ -5,7 +5,8 @@ from __future__ import annotations
 import csv
 import json
 import math
-from collections.abc import Iterator
+import re
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -14,6 +15,7 @@ from zoneinfo import ZoneInfo
 from guardia.core.clock import TIME_FORMS, read_time, resolve
 from guardia.core.errors import InvalidValue
 from guardia.core.events import CameraEvent, ColumnMapping
+from guardia.core.evidence import Cause
 
 SAMPLE_ROWS = 12
 _SAMPLE_BYTES = 1 << 16
@@ -23,13 +25,30 @@ _TOLD = 20
 _YES = frozenset(("true", "yes", "y", "1", "sent", "on", "alert", "notified"))
 _NO = frozenset(("false", "no", "n", "0", "", "none", "off", "not sent", "-"))
 _WORDS = {
-    "time": ("time", "start", "begin", "when", "at", "timestamp", "datetime", "date"),
+    "time": ("start", "begin", "trigger", "timestamp", "datetime", "time", "when", "date", "at"),
     "duration": ("duration", "seconds", "length", "lasts", "secs"),
     "named": ("class", "object", "type", "label", "kind", "what", "seen", "detected", "category"),
     "alert": ("alert", "notif", "push", "sent", "alarm"),
     "zone": ("zone", "area", "region"),
+    "cause": ("cause", "reason", "source", "trigger"),
 }
-"""Words that name a column, for a first guess of the mapping."""
+"""Words that name a column, for a first guess of the mapping; for the time the surest first."""
+
+_NOT_A_BEGINNING = ("end", "stop", "finish", "until", "export", "created", "modified")
+"""Columns of other times than the beginning."""
+
+_CAUSES = (
+    (Cause.SOUND, ("sound", "audio", "noise", "glass")),
+    (Cause.BUTTON, ("button", "bell", "ring")),
+    (Cause.BY_HAND, ("hand", "manual")),
+    (Cause.LIVE_LOOK, ("live", "look", "view")),
+    (Cause.OTHER_CAMERA, ("camera", "sensor", "linked", "contact")),
+    (
+        Cause.MOTION,
+        ("motion", "pir", "person", "human", "vehicle", "car", "animal", "pet", "parcel", "package", "object"),
+    ),
+)
+"""Words by which lists name a cause, the rarer first; anything else is a cause that is not known."""
 
 
 @dataclass(frozen=True)
@@ -100,6 +119,8 @@ def look_at(path: Path) -> ListShape:
     InvalidValue
         If it cannot be read, is no text, or holds no rows.
     """
+    if not path.is_file():
+        raise InvalidValue(f"{path.name} is no file that can be read.", kept="Nothing was changed.")
     try:
         with path.open("rb") as file:
             head = file.read(_SAMPLE_BYTES)
@@ -171,12 +192,23 @@ def _rows(shape: ListShape) -> Iterator[tuple[int, dict[str, str] | str]]:
             if not any(v.strip() for v in values):
                 continue
             if header is None:
-                header = [v.strip() or f"column {n}" for n, v in enumerate(values, start=1)]
+                header = _named_apart([v.strip() or f"column {n}" for n, v in enumerate(values, start=1)])
                 continue
             if len(values) != len(header):
                 yield reader.line_num, f"has {len(values)} values instead of {len(header)}"
                 continue
             yield reader.line_num, dict(zip(header, (v.strip() for v in values), strict=True))
+
+
+def _named_apart(names: list[str]) -> list[str]:
+    """Column names, of which the second of two alike gets a number, so that neither hides the other."""
+    found: list[str] = []
+    for name in names:
+        number, shown = 2, name
+        while shown in found:
+            number, shown = number + 1, f"{name} ({number})"
+        found.append(shown)
+    return found
 
 
 def _bounded(file: object) -> Iterator[str]:
@@ -231,7 +263,13 @@ def guess_mapping(shape: ListShape) -> ColumnMapping:
         if form:
             form_of[column] = form
     named = {what: [c for c in shape.columns if any(w in c.lower() for w in words)] for what, words in _WORDS.items()}
-    times = [c for c in named["time"] if c in form_of] or list(form_of)
+    # The surest word decides, not the order of the columns; plain numbers are times only where the name says so.
+    named["time"] = [
+        c for w in _WORDS["time"] for c in shape.columns if w in _words(c) or (len(w) > 2 and w in c.lower())
+    ]
+    named["time"] = list(dict.fromkeys(c for c in named["time"] if not any(w in c.lower() for w in _NOT_A_BEGINNING)))
+    written = [c for c in form_of if form_of[c] not in ("seconds", "milliseconds") and c not in _ends(shape.columns)]
+    times = [c for c in named["time"] if c in form_of] or written
     date = ""
     if not times:
         pairs = [(d, t) for d in shape.columns for t in shape.columns if "date" in d.lower() and t in named["time"]]
@@ -250,8 +288,22 @@ def guess_mapping(shape: ListShape) -> ColumnMapping:
         return found
 
     time = times[0] if times else ""
-    alert, duration, zone = first("alert"), first("duration"), first("zone")
-    return ColumnMapping(time, form_of.get(time, TIME_FORMS[0].code), date, duration, first("named"), alert, zone)
+    alert, duration, zone, cause = first("alert"), first("duration"), first("zone"), first("cause")
+    return ColumnMapping(
+        time, form_of.get(time, TIME_FORMS[0].code), date, duration, first("named"), alert, zone, cause
+    )
+
+
+def _words(column: str) -> list[str]:
+    return re.split(r"[^a-z]+", column.lower())
+
+
+def _ends(columns: Sequence[str]) -> list[str]:
+    return [c for c in columns if any(w in c.lower() for w in _NOT_A_BEGINNING)]
+
+
+_TURNED = {"%d/%m/%Y %H:%M:%S": "%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M:%S": "%d/%m/%Y %H:%M:%S"}
+"""Forms that a date of small numbers can be read by as well as by the other."""
 
 
 def _form_of(values: list[str]) -> str:
@@ -292,12 +344,14 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
     InvalidValue
         If the mapping names no time or a column that is not there.
     """
-    wanted = [getattr(mapping, n) for n in ("time", "date", "duration", "named", "alert", "zone")]
+    wanted = [getattr(mapping, n) for n in ("time", "date", "duration", "named", "alert", "zone", "cause")]
     missing = [c for c in wanted if c and c not in shape.columns]
     if not mapping.time or missing:
         why = f"there is no column {', '.join(missing)}" if missing else "no column is given for the time"
         raise InvalidValue(f"The event list {shape.path.name} cannot be read: {why}.", do="Choose the columns anew.")
     report = EventReport(doubts=list(shape.notes))
+    turned = _TURNED.get(mapping.form, "")
+    both_ways = bool(turned)
     skipped: list[str] = []
     twice = never = unknown = 0
     before: datetime | None = None
@@ -307,6 +361,7 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
             continue
         try:
             parts = [row.get(c, "") for c in (mapping.date, mapping.time) if c]
+            both_ways = both_ways and _is_time(" ".join(parts), turned)
             found = resolve(read_time(" ".join(parts), mapping.form), zone, after=before)
             duration = _seconds(row.get(mapping.duration, "")) if mapping.duration else None
         except (ValueError, OverflowError, OSError) as error:
@@ -324,9 +379,15 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
                 row.get(mapping.named, "").lower() if mapping.named else "",
                 alert,
                 row.get(mapping.zone, "") if mapping.zone else "",
+                cause_named(row.get(mapping.cause, "")) if mapping.cause else "",
             )
         )
     name = shape.path.name
+    if both_ways and report.events:
+        read, other = ("day/month", "month/day") if mapping.form.startswith("%d") else ("month/day", "day/month")
+        report.doubts.append(
+            f"{name}: its dates are read as {read} but could be {other}; choose the form if that is wrong."
+        )
     report.skipped = [f"{name}, {line}" for line in skipped[:_TOLD]]
     if len(skipped) > _TOLD:
         report.skipped.append(f"{name}: {len(skipped) - _TOLD} more lines could not be used.")
@@ -338,6 +399,14 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
         if count:
             report.doubts.append(f"{name}: {count} lines {what}.")
     return report
+
+
+def cause_named(text: str) -> str:
+    """The cause that a list names, as one of Cause's values; empty when it names none."""
+    if not text.strip():
+        return ""
+    found = next((cause for cause, words in _CAUSES if any(w in text.lower() for w in words)), Cause.NOT_KNOWN)
+    return found.value
 
 
 def _seconds(text: str) -> float | None:

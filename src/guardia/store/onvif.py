@@ -83,7 +83,7 @@ def read_metadata(path: Path) -> MetadataReport:
                             raise InvalidValue(f"{path.name} holds more than {_LIMIT} boxes.", do="Split the file.")
                 else:
                     _take_event(element, open_since, report.events)
-            except (ValueError, TypeError) as error:
+            except (ValueError, TypeError, AttributeError) as error:
                 report.skipped.append(f"{path.name}: an element {element.tag} cannot be used ({error}).")
     except (DefusedXmlException, ParseError, LookupError) as error:
         unsafe = isinstance(error, DefusedXmlException)
@@ -167,7 +167,7 @@ def _take_event(element: Any, open_since: dict[str, tuple[float, str]], events: 
     states = [i.get("Value") for i in message.iterfind("Data/SimpleItem") if i.get("Name") in _STATES]
     zone = source.get("Rule") or ""
     key = f"{topic} {sorted((str(k), str(v)) for k, v in source.items())}"
-    if not states:
+    if not states or states[0] is None:
         raise ValueError("it says no state")
     if states[0].lower() in ("true", "1"):
         open_since.setdefault(key, (at, zone))

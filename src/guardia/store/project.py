@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 import math
 import os
 import time
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from contextlib import AbstractContextManager, suppress
-from datetime import UTC, datetime
+from collections.abc import Callable, Collection, Iterator, Mapping, Sequence
+from contextlib import AbstractContextManager
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+from zoneinfo import ZoneInfo
 
 from guardia.core.capability import capability_from_dict
-from guardia.core.errors import Cancelled, InvalidValue, ProjectError
-from guardia.core.evidence import Clip, Evidence, Occurrence, Origin
+from guardia.core.clock import check_zone
+from guardia.core.errors import InvalidValue, ProjectError
+from guardia.core.evidence import Cause, Clip, Evidence, Occurrence, Origin, listed_spans, with_causes
 from guardia.core.geometry import KnownView, known_view_from_dict, known_view_to_dict
+from guardia.core.judgement import kind_of
 from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.core.stack import TraceStack
-from guardia.core.trace import CONTRAST_LEVELS, Trace
+from guardia.core.trace import Trace
+from guardia.core.watch import without
 from guardia.store.camera_lists import CameraLists
-from guardia.store.database import Database, pack, unpack
+from guardia.store.camera_times import CameraTimes
+from guardia.store.database import Database
+from guardia.store.measurements import Measurements
+from guardia.store.media_folder import FOLDER as MEDIA
+from guardia.store.media_folder import MediaFolder, refuse_links
 from guardia.store.records import Camera, NewClip, NewOccurrence, Site
 
 FILE_NAME = "project.sqlite"
-MEDIA = "media"
-_PIECE_BYTES = 1 << 22
 
 
 class Project:
@@ -50,23 +53,36 @@ class Project:
 
     def __init__(self, folder: Path, *, create: bool = False, site: Site | None = None) -> None:
         self.folder = folder
+        own = (FILE_NAME, f"{FILE_NAME}-wal", f"{FILE_NAME}-shm", f"{FILE_NAME}-journal", MEDIA, "open.lock")
+        refuse_links(folder, own)
+        place = site or Site(folder.name, "UTC")
         if create:
-            if (folder / FILE_NAME).exists():
-                raise ProjectError(
-                    f"{folder} already holds a project.", kept="It was not changed.", do="Open it instead."
-                )
-            _check_zone(site.time_zone if site else "UTC")
+            check_zone(place.time_zone)
             try:
                 (folder / MEDIA).mkdir(parents=True, exist_ok=True)
             except OSError as error:
                 raise ProjectError(
                     f"The folder {folder} cannot be made ({error.strerror}).", do="Choose a folder of your own."
                 ) from error
-        self._db = Database(folder / FILE_NAME, create=create)
+        begin = ("INSERT INTO site (id, name, time_zone) VALUES (1, ?, ?)", (place.name, place.time_zone))
+        exists = (folder / FILE_NAME).exists()
+        self._db = Database(folder / FILE_NAME, create=create, begin=begin)
+        try:
+            if create and exists and self._db.rows("SELECT 1 FROM site"):
+                raise ProjectError(
+                    f"{folder} already holds a project.", kept="It was not changed.", do="Open it instead."
+                )
+            if create and exists:
+                self._db.run(*begin)  # the making of it was cut short
+            self._zone = check_zone(self.site().time_zone)
+        except BaseException:
+            self._db.close()
+            raise
+        self.media = MediaFolder(folder)
         self.lists = CameraLists(self._db)
-        if create:
-            place = site or Site(folder.name, "UTC")
-            self._db.run("INSERT INTO site (id, name, time_zone) VALUES (1, ?, ?)", (place.name, place.time_zone))
+        self.times = CameraTimes(self._db)
+        self.measurements = Measurements(self._db, self.media)
+        self.damage: list[str] = []
 
     def close(self) -> None:
         """Close the project; everything is already saved."""
@@ -78,14 +94,29 @@ class Project:
     def __exit__(self, *_: object) -> None:
         self.close()
 
+    def take_damage(self) -> list[str]:
+        """What was found damaged and set aside since the last call, in sentences, each once."""
+        found, self.damage = list(dict.fromkeys(self.damage)), []
+        return found
+
     def compact(self) -> None:
         """Write the file anew without gaps."""
         self._db.run("VACUUM")
 
+    @property
+    def zone(self) -> ZoneInfo:
+        """The site's time zone."""
+        return self._zone
+
     def site(self) -> Site:
         """The project's site."""
-        row = self._db.rows("SELECT name, time_zone FROM site")[0]
-        return Site(row["name"], row["time_zone"])
+        rows = self._db.rows("SELECT name, time_zone FROM site")
+        if not rows:
+            raise ProjectError(
+                f"The making of the project in {self.folder} was cut short; it holds nothing yet.",
+                do="Choose New project and the same folder.",
+            )
+        return Site(rows[0]["name"], rows[0]["time_zone"])
 
     def camera_names(self) -> dict[int, str]:
         """Names of all cameras by number, in order of name."""
@@ -111,25 +142,32 @@ class Project:
         Raises
         ------
         ProjectError
-            If the project has no such camera.
+            If the project has no such camera, or what it keeps of it is damaged.
         """
         rows = self._db.rows(
             "SELECT name, capability, clock_error_s, time_pattern, view FROM camera WHERE id = ?", (camera_id,)
         )
         if not rows:
             raise ProjectError(f"This project has no camera number {camera_id}.")
-        bodies = {
-            row["role"]: settings_from_dict(json.loads(row["body"]))
-            for row in self._db.rows(
-                "SELECT role, body FROM settings WHERE camera_id = ? AND to_s IS NULL", (camera_id,)
-            )
-        }
-        capability = capability_from_dict(json.loads(rows[0]["capability"]))
         one = rows[0]
-        return Camera(
-            camera_id, one["name"], capability, bodies["installed"], bodies["draft"], one["clock_error_s"],
-            one["time_pattern"], known_view_from_dict(json.loads(one["view"])) if one["view"] else None,
-        )  # fmt: skip
+        try:
+            bodies = {
+                row["role"]: settings_from_dict(json.loads(row["body"]))
+                for row in self._db.rows(
+                    "SELECT role, body FROM settings WHERE camera_id = ? AND to_s IS NULL", (camera_id,)
+                )
+            }
+            return Camera(
+                camera_id, str(one["name"]), capability_from_dict(json.loads(one["capability"])), bodies["installed"],
+                bodies["draft"], float(one["clock_error_s"]), str(one["time_pattern"]),
+                known_view_from_dict(json.loads(one["view"])) if one["view"] else None,
+            )  # fmt: skip
+        except (InvalidValue, KeyError, ValueError, TypeError, AttributeError, RecursionError) as error:
+            raise ProjectError(
+                f"What the project keeps of the camera '{one['name']}' is damaged ({error}).",
+                kept="It is set aside; the other cameras are not affected.",
+                do="Restore the project from a backup to get it back.",
+            ) from error
 
     def add_camera(
         self, name: str, capability: Mapping[str, Any], installed: Settings, *, from_s: float | None = None
@@ -172,15 +210,6 @@ class Project:
                 )
         return camera_id
 
-    def earlier_settings(self, camera_id: int) -> list[tuple[float, Settings]]:
-        """Settings that were installed before: (until when, POSIX seconds, the settings), the latest first."""
-        rows = self._db.rows(
-            "SELECT to_s, body FROM settings WHERE camera_id = ? AND role = 'installed' AND to_s IS NOT NULL "
-            "ORDER BY to_s DESC",
-            (camera_id,),
-        )
-        return [(r["to_s"], settings_from_dict(json.loads(r["body"]))) for r in rows]
-
     def save_draft(self, camera_id: int, draft: Settings) -> None:
         """Keep a draft, at once and whole."""
         with self._db.transaction():
@@ -191,17 +220,9 @@ class Project:
 
     def install_draft(self, camera_id: int, *, note: str = "") -> None:
         """Record that the draft has been entered on the camera: it is now installed, the former settings are dated."""
-        now = time.time()
         draft = self.camera(camera_id).draft
         with self._db.transaction():
-            self._db.run(
-                "UPDATE settings SET to_s = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
-                (now, camera_id),
-            )
-            self._db.run(
-                "INSERT INTO settings (camera_id, role, from_s, body) VALUES (?, 'installed', ?, ?)",
-                (camera_id, now, json.dumps(settings_to_dict(draft))),
-            )
+            self.times.install(camera_id, json.dumps(settings_to_dict(draft)))
             self._log(camera_id, "draft entered on the camera", note)
 
     def _log(self, camera_id: int | None, what: str, detail: str = "") -> None:
@@ -252,33 +273,35 @@ class Project:
         Cancelled
             If it was stopped; likewise.
         """
-        part = self.folder / MEDIA / f"taking-in-{os.getpid()}.part"
+        suffix = new.path.suffix.lower()
+        suffix = suffix if suffix.isascii() and suffix[1:].isalnum() else ""
+
+        def name_of(digest: str) -> str | None:
+            known = self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest))
+            return None if known else f"{digest[:16]}-{camera_id}{suffix}"
+
+        original = plain_name(new.path)
         try:
-            digest = _copy_hashed(new.path, part, stopped)
-            name = f"{digest[:16]}-{camera_id}{new.path.suffix.lower()}"
-            if self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest)):
-                part.unlink()
-                return None
-            target = self.folder / MEDIA / name
-            os.replace(part, target)
+            digest = self.media.take_in(new.path, name_of, stopped)
         except OSError as error:
-            with suppress(OSError):
-                part.unlink()
             raise ProjectError(
-                f"{new.path.name} cannot be copied into the project ({error.strerror}).",
+                f"{original} cannot be copied into the project ({error.strerror}).",
                 kept="The clips taken in before are kept.",
                 do="Check the file and the space on the disk, then import the rest again.",
             ) from error
-        except Cancelled:
-            part.unlink(missing_ok=True)
-            raise
+        if digest is None or (name := name_of(digest)) is None:
+            return None
         with self._db.transaction():
+            # Another window may have taken the same file in meanwhile.
+            if name_of(digest) is None:
+                return None
             return self._db.run(
                 "INSERT INTO clip (camera_id, file, original_name, digest, bytes, start_s, start_source, duration_s,"
-                " width, height, codec, origin) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                " width, height, codec, origin, cause) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
                 (
-                    camera_id, name, new.path.name, digest, target.stat().st_size, new.start_s, new.start_source,
-                    new.duration_s, new.width, new.height, new.codec, new.origin.value,
+                    camera_id, name, original, digest, (self.media.path / name).stat().st_size, new.start_s,
+                    new.start_source, new.duration_s, new.width, new.height, new.codec, new.origin.value,
+                    new.cause.value if new.cause else "",
                 ),
             )  # fmt: skip
 
@@ -290,35 +313,53 @@ class Project:
                 (clock_error_s, time_pattern, camera_id),
             )
 
-    def measured(self, camera_id: int) -> int:
-        """Number of a camera's clips that are measured."""
-        sql = "SELECT count(*) AS n FROM clip c JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ?"
-        return int(self._db.rows(sql, (camera_id,))[0]["n"])
-
     def waiting(self, camera_id: int) -> int:
         """Number of a camera's clips that are here but not measured yet."""
-        clips = self.clips(camera_id, analysed=False)
-        return sum((self.folder / MEDIA / self._file_name(c.id)).is_file() for c in clips)
+        return sum(self.media.file(self.file_name(c.id)) is not None for c in self.clips(camera_id, analysed=False))
 
     def clip_count(self) -> int:
         """Number of clips in the whole project."""
         return int(self._db.rows("SELECT count(*) AS n FROM clip")[0]["n"])
 
     def clips(self, camera_id: int, *, analysed: bool | None = None) -> list[Clip]:
-        """Clips of a camera in order of time; only analysed or only not analysed ones if asked."""
-        condition = {None: "", True: "AND t.clip_id IS NOT NULL", False: "AND t.clip_id IS NULL"}[analysed]
+        """Clips of a camera in order of time; only analysed or only not analysed ones if asked.
+
+        Those that cannot be measured at all count as neither.
+        """
+        condition = {
+            None: "",
+            True: "AND t.clip_id IS NOT NULL",
+            False: "AND t.clip_id IS NULL AND c.trouble = ''",
+        }[analysed]
         rows = self._db.rows(
-            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, t.brightness FROM clip_at c "
-            f"LEFT JOIN trace t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
+            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, c.cause, t.brightness FROM clip_at c "
+            f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
-        return [
-            Clip(
-                r["id"], r["original_name"], r["true_s"], r["duration_s"], Origin(r["origin"]),
-                math.nan if r["brightness"] is None else r["brightness"],
-            )
-            for r in rows
-        ]  # fmt: skip
+        found = []
+        for r in rows:
+            try:
+                found.append(
+                    Clip(
+                        r["id"], r["original_name"], float(r["true_s"]), float(r["duration_s"]), Origin(r["origin"]),
+                        math.nan if r["brightness"] is None else float(r["brightness"]),
+                        Cause(r["cause"]) if r["cause"] else Cause.MOTION,
+                    )
+                )  # fmt: skip
+            except (ValueError, TypeError) as error:
+                self.damage.append(f"Clip number {r['id']} is set aside: what is kept of it is damaged ({error}).")
+        return found
+
+    def set_cause(self, causes: Mapping[int, str]) -> None:
+        """Say why clips, by id, were recorded; '' leaves it to the camera's list."""
+        with self._db.transaction():
+            for clip_id, cause in causes.items():
+                self._db.run("UPDATE clip SET cause = ? WHERE id = ?", (cause, clip_id))
+
+    def causes_said(self, camera_id: int) -> dict[int, str]:
+        """What was said of why a camera's clips were recorded, by clip id; '' where nothing was."""
+        rows = self._db.rows("SELECT id, cause FROM clip WHERE camera_id = ?", (camera_id,))
+        return {r["id"]: r["cause"] for r in rows}
 
     def set_clip_start(self, clip_id: int, start_s: float, source: str) -> None:
         """Give a clip another start (POSIX seconds) and say how it is known."""
@@ -348,10 +389,10 @@ class Project:
         ProjectError
             If the file is gone.
         """
-        path = self.folder / MEDIA / self._file_name(clip_id)
-        if not path.is_file():
+        path = self.media.file(self.file_name(clip_id))
+        if path is None:
             raise ProjectError(
-                f"The clip {path.name} is missing from {path.parent}.",
+                f"The clip {self._original_name(clip_id)} is missing from {self.media.path}.",
                 kept="Its judgement and its trace are kept, so scores stay the same.",
                 do="Put the media folder back beside project.sqlite to see its pictures.",
             )
@@ -362,91 +403,16 @@ class Project:
         row = self._db.rows("SELECT width, height FROM clip WHERE id = ?", (clip_id,))[0]
         return row["width"], row["height"]
 
-    def put_analysis(
-        self,
-        clip_id: int,
-        trace: Trace,
-        occurrences: Sequence[NewOccurrence],
-        *,
-        background: bytes,
-        brightness: float,
-    ) -> None:
-        """Keep what was measured of a clip, its background (JPEG, mean luma 0..255) and the occurrences found in it.
+    def file_name(self, clip_id: int) -> str:
+        """Name of a clip's file in the media folder."""
+        return str(self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"])
 
-        The pictures are written beside the clip first; only then does the transaction name them.
-        """
-        stem = Path(self._file_name(clip_id)).stem
-        self._write_picture(f"{stem}-background.jpg", background)
-        strips = [f"{stem}-{number}.jpg" for number in range(len(occurrences))]
-        for name, new in zip(strips, occurrences, strict=True):
-            self._write_picture(name, new.strip)
-        with self._db.transaction():
-            self._db.run(
-                "INSERT OR REPLACE INTO trace VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)",
-                (
-                    clip_id, trace.columns, trace.rows, trace.changed.shape[1], pack(trace.times_s, "<f8"),
-                    pack(trace.frame_start, "<i8"), pack(trace.cell, "<u2"), pack(trace.changed, "u1"),
-                    brightness,
-                ),
-            )  # fmt: skip
-            for name, new in zip(strips, occurrences, strict=True):
-                self._db.run(
-                    "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip) VALUES (?, ?, ?, ?, ?)",
-                    (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name),
-                )
+    def clip_path_or_none(self, clip_id: int) -> Path | None:
+        """The clip's file, None if it is gone."""
+        return self.media.file(self.file_name(clip_id))
 
-    def _file_name(self, clip_id: int) -> str:
-        name: str = self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"]
-        return name
-
-    def _write_picture(self, name: str, content: bytes) -> None:
-        part = self.folder / MEDIA / f"{name}.part"
-        try:
-            part.write_bytes(content)
-            os.replace(part, self.folder / MEDIA / name)
-        except OSError as error:
-            raise ProjectError(
-                f"A picture cannot be written into the project ({error.strerror}).",
-                kept="The clips measured before are kept.",
-                do="Check the space on the disk, then import again: what is missing is measured then.",
-            ) from error
-
-    def _picture(self, name: str) -> bytes:
-        """Content of a picture in the media folder, empty if it is gone."""
-        try:
-            return (self.folder / MEDIA / name).read_bytes()
-        except OSError:
-            return b""
-
-    def backgrounds(self, camera_id: int, around_s: float, *, limit: int = 9) -> list[bytes]:
-        """Backgrounds (JPEG) of analysed clips within an hour of the same time of day, from the nearest days."""
-        zone = ZoneInfo(self.site().time_zone)
-        rows = self._db.rows(
-            "SELECT c.file, c.true_s AS start_s FROM clip_at c JOIN trace t ON t.clip_id = c.id "
-            "WHERE c.camera_id = ? AND c.true_s <> ? ORDER BY abs(c.true_s - ?)",
-            (camera_id, around_s, around_s),
-        )
-        hour = _hour(around_s, zone)
-        near = [r for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
-        names = [f"{Path(r['file']).stem}-background.jpg" for r in near]
-        return [content for name in names if (content := self._picture(name))]
-
-    def stills(self, camera_id: int, clip: Clip, *, limit: int = 12) -> list[Path]:
-        """Files of a camera's snapshots of the same time of day as a clip, itself left out, from the nearest days."""
-        zone = ZoneInfo(self.site().time_zone)
-        rows = self._db.rows(
-            "SELECT file, true_s AS start_s FROM clip_at WHERE camera_id = ? AND origin = ? AND id <> ? "
-            "ORDER BY abs(true_s - ?)",
-            (camera_id, Origin.SNAPSHOT.value, clip.id, clip.start_s),
-        )
-        hour = _hour(clip.start_s, zone)
-        near = [r for r in rows if abs((_hour(r["start_s"], zone) - hour + 12) % 24 - 12) <= 1.0][:limit]
-        return [path for r in near if (path := self.folder / MEDIA / r["file"]).is_file()]
-
-    def brightness(self, clip_id: int) -> float | None:
-        """Mean luma (0..255) of a clip's background, None if it is not analysed."""
-        rows = self._db.rows("SELECT brightness FROM trace WHERE clip_id = ?", (clip_id,))
-        return float(rows[0]["brightness"]) if rows else None
+    def _original_name(self, clip_id: int) -> str:
+        return str(self._db.rows("SELECT original_name FROM clip WHERE id = ?", (clip_id,))[0]["original_name"])
 
     def evidence(self, camera_id: int) -> Evidence:
         """Everything that this camera's settings are scored on.
@@ -461,38 +427,68 @@ class Project:
         Evidence
             Analysed clips, their occurrences and traces.
         """
-        clips = self.clips(camera_id, analysed=True)
-        stack = TraceStack(self.traces(camera_id))
-        occurrences, events = tuple(self._occurrences(camera_id)), tuple(self.lists.events(camera_id))
-        known = self.camera(camera_id).view
-        zone = self.site().time_zone
-        return Evidence(tuple(clips), occurrences, stack, zone, events, known.view if known else None)
-
-    def traces(self, camera_id: int) -> Iterator[Trace]:
-        """Traces of a camera's clips in order of time, read one after another."""
-        order = (
-            "SELECT t.* FROM trace t JOIN clip_at c ON c.id = t.clip_id WHERE c.camera_id = ? ORDER BY c.true_s, c.id"
+        with self._db.reading():
+            clips: list[Clip] = []
+            stack = TraceStack(self._whole_traces(camera_id, clips))
+            events = tuple(self.lists.events(camera_id))
+            occurrences = self._occurrences(camera_id, {c.id for c in clips})
+            known = self.camera(camera_id).view
+            said, entered = self.causes_said(camera_id), self.times.entered(camera_id)
+            listed, epochs = self.times.listed(camera_id), self.times.epochs(camera_id)
+            waiting = [c for c in self.clips(camera_id, analysed=False) if c.origin is Origin.MOTION]
+            unmeasured = (*(c.start_s for c in waiting), *self.measurements.troubles(camera_id).values())
+        caused = with_causes(clips, events, said)
+        spans = (
+            *((e.from_s, e.to_s) for e in entered if e.up),
+            *((c.start_s, c.end_s) for c in caused if c.origin is Origin.CONTINUOUS),
+            *listed_spans(listed, events, caused, self._zone),
         )
-        return (_trace(row) for row in self._db.each(order, (camera_id,)))
+        watched = without(spans, [(e.from_s, e.to_s) for e in entered if not e.up])
+        view = known.view if known else None
+        occurred = tuple(occurrences)
+        return Evidence(tuple(caused), occurred, stack, self._zone.key, events, view, watched, epochs, unmeasured)
+
+    def _whole_traces(self, camera_id: int, clips: list[Clip]) -> Iterator[Trace]:
+        """Traces of a camera one after another, so that they are never all here; each one's clip is put to `clips`."""
+        known = {c.id: c for c in self.clips(camera_id, analysed=True)}
+        for clip_id, trace in self.measurements.each(camera_id):
+            if (clip := known.get(clip_id)) is None:
+                continue
+            if isinstance(trace, str):
+                self.damage.append(f"{clip.name} is set aside: what was measured of it is damaged ({trace}).")
+                continue
+            clips.append(clip)
+            yield trace
 
     def together(self) -> AbstractContextManager[None]:
         """Make several changes one: all of them are kept, or none."""
         return self._db.transaction()
 
-    def _occurrences(self, camera_id: int) -> list[Occurrence]:
+    def _occurrences(self, camera_id: int, clips: Collection[int]) -> list[Occurrence]:
         rows = self._db.rows(
             "SELECT o.id, o.clip_id, o.start_s, o.end_s, o.kind, o.visit FROM occurrence o "
-            "JOIN clip_at c ON c.id = o.clip_id JOIN trace t ON t.clip_id = c.id "
+            "JOIN clip_at c ON c.id = o.clip_id JOIN measured t ON t.clip_id = c.id "
             "WHERE c.camera_id = ? AND NOT o.gone ORDER BY c.true_s + o.start_s, o.id",
             (camera_id,),
         )
-        return [Occurrence(r["id"], r["clip_id"], r["start_s"], r["end_s"], r["kind"], r["visit"]) for r in rows]
+        found = []
+        for r in rows:
+            if r["clip_id"] not in clips:
+                continue
+            try:
+                kind = r["kind"] and kind_of(r["kind"]).id
+                found.append(
+                    Occurrence(r["id"], r["clip_id"], float(r["start_s"]), float(r["end_s"]), kind, r["visit"])
+                )
+            except (KeyError, ValueError, TypeError) as error:
+                self.damage.append(f"Occurrence number {r['id']} is set aside: it is damaged ({error}).")
+        return found
 
     def add_occurrence(self, clip_id: int, new: NewOccurrence, kind: str) -> int:
         """Enter an occurrence found or split off by hand; gives its number."""
         count = self._db.rows("SELECT count(*) AS n FROM occurrence WHERE clip_id = ?", (clip_id,))[0]["n"]
-        name = f"{Path(self._file_name(clip_id)).stem}-{count}.jpg"
-        self._write_picture(name, new.strip)
+        name = f"{Path(self.file_name(clip_id)).stem}-{count}.jpg"
+        self.media.write(name, new.strip)
         with self._db.transaction():
             return self._db.run(
                 "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip, kind) VALUES (?, ?, ?, ?, ?, ?)",
@@ -525,7 +521,7 @@ class Project:
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence, as JPEG; empty if there are none."""
         rows = self._db.rows("SELECT strip FROM occurrence WHERE id = ?", (occurrence_id,))
-        return self._picture(rows[0]["strip"]) if rows else b""
+        return self.media.read(rows[0]["strip"]) if rows else b""
 
     def key_times(self, occurrence_id: int) -> list[float]:
         """Times of the key pictures on the clip's clock."""
@@ -542,40 +538,6 @@ class Project:
             self._db.run("UPDATE camera SET clean_view = ? WHERE id = ?", (jpeg, camera_id))
 
 
-def _copy_hashed(source: Path, target: Path, stopped: Callable[[], bool]) -> str:
-    """Copy a file piece by piece and give its SHA-256, reading it once."""
-    digest = hashlib.sha256()
-    with source.open("rb") as read, target.open("wb") as write:
-        while piece := read.read(_PIECE_BYTES):
-            if stopped():
-                raise Cancelled
-            digest.update(piece)
-            write.write(piece)
-    return digest.hexdigest()
-
-
-def _check_zone(name: str) -> None:
-    try:
-        ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError) as error:
-        raise InvalidValue(f"'{name}' is no time zone.", do="Use an IANA name such as Europe/London.") from error
-
-
-def _hour(posix_s: float, zone: ZoneInfo) -> float:
-    moment = datetime.fromtimestamp(posix_s, UTC).astimezone(zone)
-    return moment.hour + moment.minute / 60
-
-
-def _trace(row: Any) -> Trace:
-    if row["levels"] != len(CONTRAST_LEVELS):
-        raise ProjectError(
-            "This project's traces were measured with other contrast levels.", do="Import the clips again."
-        )
-    return Trace(
-        unpack(row["times_s"], "<f8"),
-        unpack(row["frame_start"], "<i8"),
-        unpack(row["cell"], "<u2"),
-        unpack(row["changed"], "u1").reshape(-1, row["levels"]),
-        row["columns"],
-        row["rows"],
-    )
+def plain_name(path: Path) -> str:
+    """A file's name as text that can be kept and shown; bytes that are no UTF-8 become a sign of their own."""
+    return os.fsencode(path.name).decode("utf-8", "replace")

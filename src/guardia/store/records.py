@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from guardia.core.capability import Capability
-from guardia.core.evidence import Origin
+from guardia.core.evidence import Cause, Origin
 from guardia.core.geometry import KnownView
 from guardia.core.settings import Settings
 
@@ -84,6 +84,8 @@ class NewClip:
         FFmpeg's name.
     origin
         How it was recorded.
+    cause
+        Why the camera recorded it, where that was said; else its event list decides, or it is motion.
     """
 
     path: Path
@@ -94,6 +96,7 @@ class NewClip:
     height: int
     codec: str
     origin: Origin
+    cause: Cause | None = None
 
 
 @dataclass(frozen=True)
