@@ -112,8 +112,9 @@ class Commands(CommandCase):
             evidence = project.evidence(pontoon(project).id)
         counted = camera["installed"]
         names = ("real_recorded", "real_missed", "false_recorded", "false_silenced", "unjudged")
-        self.assertEqual(sum(counted[n] for n in names), len(evidence.occurrences) - len(evidence.repeated))
-        self.assertEqual(counted["days"], 10)
+        self.assertEqual(sum(counted[n] for n in names), len(evidence.visits))
+        self.assertEqual(counted["watched_days"], 10)
+        self.assertIn("motion clips made under known settings", camera["explained"])
         self.assertGreater(counted["false_per_day"], 2)
         self.assertEqual(camera["changes"], [])
         status, _, err = self.run_command("score", DEMO, "--camera", "Attic")

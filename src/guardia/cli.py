@@ -6,6 +6,7 @@ Each command imports what it needs when it runs, so that the window opens quickl
 from __future__ import annotations
 
 import argparse
+import io
 import json
 import sys
 from collections.abc import Sequence
@@ -19,7 +20,7 @@ from guardia.app.import_plan import RULES
 from guardia.app.makes import capability_data
 from guardia.core.capability import capability_from_dict
 from guardia.core.errors import GuardiaError, InvalidValue
-from guardia.core.evidence import Origin
+from guardia.core.evidence import Cause, Origin
 from guardia.core.settings import Settings, settings_from_dict
 
 
@@ -36,6 +37,9 @@ def main(arguments: Sequence[str] | None = None) -> int:
     int
         0 when all went well, 1 when something was skipped or a bar was missed, 2 when the command could not be done.
     """
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
     options = _parser().parse_args(arguments)
     try:
         status: int = options.act(options)
@@ -78,9 +82,15 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("paths", nargs="+", type=Path, metavar="PATH", help="files and folders")
     command.add_argument("--camera", metavar="NAME", required=True, help="the camera that recorded them")
     command.add_argument("--origin", choices=[o.value for o in Origin], default=Origin.MOTION.value)
+    command.add_argument("--cause", choices=[c.value for c in Cause], help="why it recorded; else by its event list")
+    command.add_argument(
+        "--watched", nargs=2, metavar=("FROM", "TO"), help="all that it recorded by motion between these times is here"
+    )
     command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
     command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
     command.add_argument("--dry-run", action="store_true", help="only say what would happen")
+    command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
     add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
     command = add("screenshots", _screenshots, "Take pictures of every main view from the demo.", machine=False)
     command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
@@ -93,7 +103,9 @@ def _parser() -> argparse.ArgumentParser:
 
 
 def _print_json(data: Any) -> None:
-    print(json.dumps(data, indent=2, ensure_ascii=False))
+    # A file's name may hold bytes that are no text; what is printed is always UTF-8.
+    text = json.dumps(data, indent=2, ensure_ascii=False)
+    print(text.encode("utf-8", "surrogateescape").decode("utf-8", "replace"))
 
 
 def _demo(_options: argparse.Namespace) -> int:
@@ -159,7 +171,7 @@ def _replay(options: argparse.Namespace) -> int:
             print(
                 f"  trigger {entry['trigger_s']:.1f} s, records {entry['start_s']:.1f} to {entry['end_s']:.1f} s{ran}"
             )
-        for line in result["limits_broken"]:
+        for line in (*result["limits_broken"], *result["notes"]):
             print(f"  note: {line}")
     return 0
 
@@ -177,7 +189,7 @@ def _score(options: argparse.Namespace) -> int:
             print(f"  {what:<42}{old:<28}{new}")
         for change in camera["changes"]:
             print(f"  {change['flip']}: {change['when']} {change['kind']} ({change['reason']})")
-        for line in camera["limits"]:
+        for line in (camera["explained"], *camera["limits"]) if camera["explained"] else camera["limits"]:
             print(f"  {line}")
     return 0
 
@@ -193,6 +205,8 @@ def _bring_in(options: argparse.Namespace) -> int:
         rule=options.cameras_by,
         pattern=options.pattern,
         dry_run=options.dry_run,
+        cause=Cause(options.cause) if options.cause else None,
+        watched=options.watched,
     )
     if options.json:
         _print_json(result)
@@ -202,6 +216,21 @@ def _bring_in(options: argparse.Namespace) -> int:
         for what in ("added", "measured", "events"):
             if what in result:
                 print(f"{what}: {result[what]}")
+        for line in result["notes"]:
+            print(line, file=sys.stderr)
+    return 1 if result["notes"] else 0
+
+
+def _measure_again(options: argparse.Namespace) -> int:
+    from guardia.app.offline import measure_again
+
+    result = measure_again(options.project)
+    if options.json:
+        _print_json(result)
+    else:
+        print(f"{result['measured']} clips measured again")
+        for camera in result["cameras"]:
+            print(f"{camera['name']}, installed: {'; '.join(camera['changes'])}")
         for line in result["notes"]:
             print(line, file=sys.stderr)
     return 1 if result["notes"] else 0

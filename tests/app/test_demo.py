@@ -7,7 +7,7 @@ from pathlib import Path
 from guardia.app.demo import own_demo
 from guardia.app.demo_builder import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
-from guardia.core.evidence import Origin
+from guardia.core.evidence import Cause, Origin
 from guardia.core.gates import Gate
 from guardia.core.score import compare
 from guardia.store.project import Project
@@ -34,7 +34,11 @@ class Demo(unittest.TestCase):
         _, pontoon = self.cameras["Pontoon gate"]
         self.assertGreaterEqual(sum(c.origin is Origin.MOTION for c in pontoon.clips), 60)
         self.assertEqual(sum(c.origin is Origin.CONTINUOUS for c in pontoon.clips), 2)
-        self.assertGreaterEqual(pontoon.days, 10)
+        self.assertEqual((round(pontoon.watch.days, 1), round(pontoon.watch.counted_days, 1)), (14.0, 10.0))
+        _, store = self.cameras["Winter store"]
+        self.assertAlmostEqual(store.watch.days, 14 - 30 / 24)
+        causes = {c.cause for _, e in self.cameras.values() for c in e.other_causes}
+        self.assertEqual(causes, {Cause.BUTTON, Cause.LIVE_LOOK, Cause.SOUND, Cause.BY_HAND})
 
     def test_it_stays_small_enough_to_ship_and_holds_no_truth(self):
         self.assertLess(sum(f.stat().st_size for f in DEMO.rglob("*") if f.is_file()), 25 * MEGABYTE)

@@ -1,21 +1,28 @@
+import os
+import shutil
 import threading
 import unittest
+from dataclasses import replace
 from datetime import UTC, datetime
+from unittest import mock
+from zoneinfo import ZoneInfo
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.import_plan import VIDEO_SUFFIXES, find_files, look_into
-from guardia.app.importing import ImportRequest, import_clips
+from guardia.app.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
+from guardia.app.importing import ImportRequest, import_clips, known_cameras
 from guardia.app.job_runner import JobRunner
 from guardia.app.jobs import Meter, Token
 from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
+from guardia.app.offline import measure_again
 from guardia.core.errors import Cancelled, InvalidValue
 from guardia.core.evidence import Origin
 from guardia.core.settings import Settings
+from guardia.store.database import pack
 from guardia.store.project import Project
-from guardia.store.records import Site
-from tests.support import FolderCase, scene, steady, write_clip
+from guardia.store.records import NewClip, Site
+from tests.support import FolderCase, blob_trace, scene, steady, write_clip
 from tests.ui.support import APP
 
 
@@ -83,6 +90,122 @@ class Importing(FolderCase):
         self.assertEqual(found, ["a.mkv", "b.MP4", "c.avi"])
         (self.folder / "nothing").mkdir()
         self.assertIn("no files", self.bring_in(self.folder / "nothing").notes[0])
+
+
+class Measuring(FolderCase):
+    """What is measured depends on the clips alone: not on the order in which they come, nor on the number of cores."""
+
+    def standing(self, number):
+        """A clip in which somebody stands for most of the time at a place of the clip's own, then walks off."""
+
+        def picture(at):
+            shown = scene(0.0)
+            left = 30 + 50 * number + (0 if at < 2.6 else int(200 * (at - 2.6)))
+            shown[60:120, left : left + 26] = 215
+            return shown
+
+        return write_clip(self.folder / f"g_2026090{number + 1}_080000.mp4", steady(4, 5), picture=picture)
+
+    def project(self, name):
+        folder = self.folder / name
+        with Project(folder, create=True, site=Site("Yard", "UTC")) as project:
+            project.add_camera("Gate", capability_data("polygon-mains-camera"), Settings("polygon-mains-camera", "5"))
+        return folder
+
+    def bring_in(self, folder, *files, **more):
+        return import_clips(ImportRequest(folder, 1, files, **more), token=Token(), progress=lambda _p: None)
+
+    def traces(self, folder):
+        with Project(folder) as project:
+            clips = project.clips(1, analysed=True)
+            return {c.name: project.measurements.trace(c.id).dense().tobytes() for c in clips}
+
+    def test_order_and_number_of_cores_make_no_difference_and_a_later_clip_is_told(self):
+        files = [self.standing(n) for n in range(5)]
+        one, two, three = (self.project(n) for n in ("one", "two", "three"))
+        with mock.patch("guardia.app.importing.os.cpu_count", return_value=1):
+            self.bring_in(one, *files)
+        with mock.patch("guardia.app.importing.os.cpu_count", return_value=3):
+            self.bring_in(two, *files[::-1])
+        self.assertEqual(self.traces(one), self.traces(two))
+        self.bring_in(three, *files[:2])
+        before = self.traces(three)
+        with Project(three) as project:
+            project.judge({o.id: "person" for o in project.evidence(1).occurrences})
+        result = self.bring_in(three, *files[2:])
+        self.assertEqual(self.traces(three), self.traces(one))
+        changed = sum(before[name] != trace for name, trace in self.traces(one).items() if name in before)
+        self.assertGreater(changed, 0)
+        self.assertIn(f"{changed} clip", " ".join(result.notes))
+        self.assertIn("measured again", " ".join(result.notes))
+        with Project(three) as project:
+            kinds = [o.kind for o in project.evidence(1).occurrences]
+        self.assertEqual((kinds.count("person"), len(kinds)), (2, 5))
+
+    def test_what_an_older_model_measured_is_measured_again_when_asked(self):
+        folder = self.project("old")
+        self.bring_in(folder, *(self.standing(n) for n in range(3)))
+        right = self.traces(folder)
+        with Project(folder) as project:
+            project.judge({o.id: "person" for o in project.evidence(1).occurrences})
+            wrong = blob_trace([40] * 10)
+            for clip in project.clips(1):
+                project._db.run("UPDATE trace SET model = 1, changed = ?, cell = ?, frame_start = ?, times_s = ? WHERE"
+                                " clip_id = ?", (pack(wrong.changed, "u1"), pack(wrong.cell, "<u2"),
+                                pack(wrong.frame_start, "<i8"), pack(wrong.times_s, "<f8"), clip.id))  # fmt: skip
+        told = measure_again(folder)
+        self.assertEqual((told["measured"], told["notes"]), (3, []))
+        self.assertIn("before", told["cameras"][0]["changes"][0])
+        self.assertEqual(self.traces(folder), right)
+        with Project(folder) as project:
+            self.assertEqual({o.kind for o in project.evidence(1).occurrences}, {"person"})
+        self.assertEqual(measure_again(folder)["measured"], 0)
+
+    def test_copies_in_one_folder_are_taken_once_and_by_the_best_start(self):
+        folder, stick = self.project("site"), self.folder / "stick"
+        stick.mkdir()
+        whole = self.standing(0)
+        shutil.copy(whole, stick / "a copy.mp4")
+        shutil.copy(whole, stick / whole.name)
+        found = look_into([stick], Origin.MOTION, token=Token(), progress=lambda _p: None)
+        with Project(folder) as project:
+            plan = make_plan(found, known_cameras(project), origin=Origin.MOTION, zone=ZoneInfo("UTC"), camera_id=1)
+        self.assertEqual({c.path.name: c.state for c in plan.clips}, {"a copy.mp4": "copy", whole.name: "new"})
+        result = self.bring_in(folder, stick)
+        self.assertEqual(result.added, 1)
+        with Project(folder) as project:
+            (clip,) = project.clips(1)
+        self.assertEqual(datetime.fromtimestamp(clip.start_s, UTC), datetime(2026, 9, 1, 8, tzinfo=UTC))
+
+    def test_links_out_of_a_folder_and_what_is_no_file_are_left_out(self):
+        folder, stick = self.project("site"), self.folder / "stick"
+        stick.mkdir()
+        (self.folder / "secret.csv").write_text("Start\n2026-09-07 10:41:15\n")
+        (stick / "list.csv").symlink_to(self.folder / "secret.csv")
+        os.mkfifo(stick / "pipe.csv")
+        (stick / os.fsdecode(b"caf\xe9_20260907_080000.mp4")).write_bytes(self.standing(0).read_bytes())
+        result = self.bring_in(folder, stick)
+        self.assertEqual((result.added, result.events), (1, 0))
+        told = " ".join(result.notes)
+        self.assertIn("list.csv is a link to a file outside", told)
+        self.assertIn("pipe.csv is no file", told)
+
+    def test_a_clip_that_breaks_only_when_measured_is_told_by_its_name_once(self):
+        folder, good = self.project("site"), self.standing(0)
+        self.bring_in(folder, good)
+        with Project(folder) as project:
+            new = NewClip(good, 1_757_200_000.0, "file name", 4.0, 320, 180, "h264", Origin.MOTION)
+            spoilt = self.folder / "spoilt_20260908_080000.mp4"
+            spoilt.write_bytes(b"no clip at all")
+            self.assertIsNotNone(project.add_clip(1, replace(new, path=spoilt)))
+        first, second = self.bring_in(folder), self.bring_in(folder)
+        self.assertIn("spoilt_20260908_080000.mp4", first.notes[0])
+        self.assertEqual((len(first.notes), second.notes), (1, []))
+        with Project(folder) as project:
+            evidence = project.evidence(1)
+            self.assertEqual((project.waiting(1), len(evidence.occurrences)), (0, 1))
+            # The day of the clip that nobody can measure is no quiet day.
+            self.assertEqual(evidence.unmeasured_s, (1_757_200_000.0,))
 
 
 class Jobs(unittest.TestCase):

@@ -6,7 +6,7 @@ import numpy as np
 from guardia.app.demo_builder import read_truth
 from guardia.app.offline import analyse_files
 from guardia.benchcam.camera import Decider, View, lit
-from guardia.benchcam.record import record
+from guardia.benchcam.record import TRUTH_FACTOR, record
 from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import PLACES, build_scene, right_kind
 from guardia.core.settings import Settings
@@ -25,7 +25,7 @@ class BenchCamera(FolderCase):
     def triggers(self, settings: Settings, *, walker: bool = True) -> list[float]:
         actors = self.event.actors if walker else ()
         view = View(lit(self.scene.still, Light.DAY), actors, Light.DAY, 1)
-        decider = Decider(settings, capability(settings.capability), truth_factor=0.55)
+        decider = Decider(settings, capability(settings.capability), truth_factor=TRUTH_FACTOR)
         moments = [self.event.begin_s - 1 + n / 5 for n in range(60)]
         return [at - self.event.begin_s for at in moments if decider.triggered(view.picture(at), at)]
 

@@ -93,6 +93,30 @@ ACTIONS = (
         True,
         "Enter how wrong the camera's clock is; every time of its clips and events is put right.",
     ),
+    Action(
+        "watched",
+        "Camera",
+        "Watched time…",
+        "",
+        True,
+        "Enter when this camera was up and when it was down; rates per day stand on that.",
+    ),
+    Action(
+        "epochs",
+        "Camera",
+        "Settings over time…",
+        "",
+        True,
+        "Say which settings were installed when; each motion clip belongs to those.",
+    ),
+    Action(
+        "cause",
+        "Camera",
+        "Why it recorded…",
+        "",
+        True,
+        "Say why the camera recorded the clips of the selected occurrences; only motion counts for motion settings.",
+    ),
     Action("join", "Edit", "Join to one visit", "Ctrl+J", True, "Count the selected occurrences as one visit."),
     Action(
         "split", "Edit", "Split or take out", "Ctrl+Shift+J", True, "Take out of its visit, or split where quietest."

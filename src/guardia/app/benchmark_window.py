@@ -109,7 +109,7 @@ def drag_of_a_corner(folder: Path) -> tuple[float, float]:
 def make_big_project(folder: Path, clips: int) -> None:
     """A project with many clips, made of the demo's traces over and over; the clips' files are empty."""
     with Project(own_demo(folder.parent)) as demo:
-        traces = list(demo.traces(demo.cameras()[0].id))
+        traces = [demo.measurements.trace(clip.id) for clip in demo.clips(demo.cameras()[0].id, analysed=True)]
     file = folder.parent / "empty.mp4"
     with Project(folder, create=True, site=Site("Many clips", "Europe/London")) as project:
         settings = Settings("polygon-mains-camera", "9", retrigger_wait_s=5.0)
@@ -121,7 +121,9 @@ def make_big_project(folder: Path, clips: int) -> None:
                 clip = project.add_clip(camera, new)
                 if clip is not None:
                     found = NewOccurrence(1.0, 11.0, [1.0], b"")
-                    project.put_analysis(clip, traces[number % len(traces)], [found], background=b"", brightness=90.0)
+                    project.measurements.put_analysis(
+                        clip, traces[number % len(traces)], [found], background=b"", brightness=90.0
+                    )
         kinds = ("person", "foliage", "animal")
         project.judge({o.id: kinds[n % 3] for n, o in enumerate(project.evidence(camera).occurrences)})
 

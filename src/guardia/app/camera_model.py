@@ -11,16 +11,18 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtGui import QUndoCommand, QUndoStack
 
 from guardia.app.jobs import Report, Token
-from guardia.app.messages import MessageHub
+from guardia.app.messages import MessageHub, Severity
 from guardia.core.coverage import Uncovered, uncovered
 from guardia.core.errors import GuardiaError, InvalidValue
-from guardia.core.evidence import SHORTEST_S, Evidence, Occurrence, Origin
-from guardia.core.gates import Replay, replay
+from guardia.core.evidence import SHORTEST_S, Epoch, Evidence, Occurrence, Origin
+from guardia.core.explain import Explained, explain
+from guardia.core.gates import Replay, replay, zone_parts
 from guardia.core.geometry import KnownView
 from guardia.core.judgement import kind_of
 from guardia.core.score import Comparison, Score, compare, score
 from guardia.core.settings import Settings, entered_zones
 from guardia.core.trace import GRID_COLUMNS, GRID_ROWS
+from guardia.core.watch import Entered
 from guardia.core.zones import PolygonZone, to_blocks, zone_cells
 from guardia.media.analysis import key_pictures, moving_pictures
 from guardia.store.project import Project
@@ -46,18 +48,21 @@ class Loaded:
         Clips, traces, occurrences.
     installed_replay
         The installed settings on that evidence.
+    damage
+        What was damaged in the project and set aside, in sentences.
     """
 
     camera: Camera
     evidence: Evidence
     installed_replay: Replay
+    damage: tuple[str, ...] = ()
 
 
 def load_camera(project: Project, camera_id: int) -> Loaded:
     """Read a camera and replay its installed settings."""
     camera = project.camera(camera_id)
     evidence = project.evidence(camera_id)
-    return Loaded(camera, evidence, replay(evidence, camera.installed, camera.capability))
+    return Loaded(camera, evidence, replay(evidence, camera.installed, camera.capability), tuple(project.take_damage()))
 
 
 class CameraModel(QObject):
@@ -97,18 +102,17 @@ class CameraModel(QObject):
         self._installed_replay: Replay | None = loaded.installed_replay
         self._installed_score: tuple[Replay, Evidence, Score] | None = None
         self._compared: tuple[object, Comparison] | None = None
+        self._explained: tuple[Evidence, Explained] | None = None
         self.comparison: Comparison = self._compare(self.draft)
 
     def _compare(self, draft: Settings) -> Comparison:
         camera, evidence = self.camera, self.evidence
         if self._installed_replay is None:
             self._installed_replay = replay(evidence, camera.installed, camera.capability)
-        cells = zone_cells(
-            entered_zones(draft, camera.capability), columns=evidence.stack.columns, rows=evidence.stack.rows
-        )
+        parts = zone_parts(draft, camera.capability, columns=evidence.stack.columns, rows=evidence.stack.rows)
         # Only the cells of the zones count: a corner that moves within its cells changes nothing.
-        own = tuple(z for z in draft.zones if isinstance(z, PolygonZone) and z.notch)
-        key = (replace(draft, zones=own), cells.tobytes(), evidence, self._installed_replay)
+        cells = tuple((p.cells.tobytes(), p.contrast, p.needed) for p in parts)
+        key = (replace(draft, zones=()), cells, evidence, self._installed_replay)
         if self._compared is None or self._compared[0] != key:
             if self._installed_score is None or self._installed_score[:2] != (self._installed_replay, evidence):
                 told = score(evidence, self._installed_replay)
@@ -168,6 +172,8 @@ class CameraModel(QObject):
     def reload(self) -> None:
         """Read the evidence anew, after an import."""
         self.evidence = self._project.evidence(self.camera.id)
+        for line in self._project.take_damage():
+            self._messages.tell(line, Severity.WARNING)
         self._by_id = {o.id: o for o in self.evidence.occurrences}
         self._installed_replay = None
         self.selected = tuple(i for i in self.selected if i in self._by_id)
@@ -178,7 +184,7 @@ class CameraModel(QObject):
 
     def reload_if_grown(self) -> None:
         """Read the evidence anew if more clips are measured than are shown."""
-        if self._project.measured(self.camera.id) > len(self.evidence.clips):
+        if self._project.measurements.measured(self.camera.id) > len(self.evidence.clips):
             self.reload()
 
     def select(self, ids: Iterable[int]) -> None:
@@ -190,9 +196,9 @@ class CameraModel(QObject):
 
     def preview(self, draft: Settings) -> None:
         """Score a draft while a gesture is under way, without keeping it."""
+        self.previewing = draft != self.camera.draft
         if draft == self.draft:
             return
-        self.previewing = True
         self.draft = draft
         self.comparison = self._compare(draft)
         self.comparison_changed.emit()
@@ -252,6 +258,8 @@ class CameraModel(QObject):
             return
         occurrences = [replace(o, kind=kinds.get(o.id, o.kind)) for o in self.evidence.occurrences]
         self.evidence = self.evidence.with_occurrences(occurrences)
+        if self.camera.installed.objects:
+            self._installed_replay = None  # what an object filter lets through goes by the judgements, too
         self._by_id = {o.id: o for o in occurrences}
         self.comparison = self._compare(self.draft)
         self.judgements_changed.emit()
@@ -283,18 +291,23 @@ class CameraModel(QObject):
         """Join occurrences to visits, or take them out with None; can be undone."""
         old = {i: self._by_id[i].visit for i in visits}
         new = {i: v for i, v in visits.items() if old[i] != v}
-        if new:
+        if new and self._kept(self._project.set_visits, new):
             words = "join to a visit" if any(v is not None for v in new.values()) else "take apart"
             self._undo.push(_Step(words, self.apply_visits, ({i: old[i] for i in new},), (new,)))
 
-    def apply_visits(self, visits: Mapping[int, int | None]) -> None:
-        """Keep and show which visit occurrences belong to; for the undo command."""
+    def _kept(self, write: Callable[..., None], *values: Any) -> bool:
+        """Whether a change could be written; tried before the undo stack has it, so that a failure leaves no step."""
         try:
-            self._project.set_visits(visits)
+            write(*values)
         except GuardiaError as error:
             self._messages.tell_error(error)
-            return
-        self.reload()
+            return False
+        return True
+
+    def apply_visits(self, visits: Mapping[int, int | None]) -> None:
+        """Keep and show which visit occurrences belong to; for the undo command."""
+        if self._kept(self._project.set_visits, visits):
+            self.reload()
 
     def quietest_s(self, occurrence_id: int) -> float:
         """The moment with least motion well inside an occurrence, on the clip's clock: where it splits best."""
@@ -399,28 +412,15 @@ class CameraModel(QObject):
             return
         self.reload()
 
-    def apply_clock(self, clock_error_s: float) -> None:
-        """Keep and show the clock's error; for the undo command."""
-        try:
-            pattern = self.camera.time_pattern
-            self._project.set_clock(self.camera.id, clock_error_s=clock_error_s, time_pattern=pattern)
-        except GuardiaError as error:
-            self._messages.tell_error(error)
-            return
-        self.camera = replace(self.camera, clock_error_s=clock_error_s)
-        self.reload()
-
     def set_view(self, known: KnownView | None) -> None:
         """Say what is known of the camera's view; can be undone."""
-        if known != self.camera.view:
-            self._undo.push(_Step("set the view", self.apply_view, (self.camera.view,), (known,)))
+        before = self.camera.view
+        if known != before and self._kept(self._project.set_view, self.camera.id, known):
+            self._undo.push(_Step("set the view", self.apply_view, (before,), (known,)))
 
     def apply_view(self, known: KnownView | None) -> None:
         """Keep and show the view; for the undo command."""
-        try:
-            self._project.set_view(self.camera.id, known)
-        except GuardiaError as error:
-            self._messages.tell_error(error)
+        if not self._kept(self._project.set_view, self.camera.id, known):
             return
         self.camera = replace(self.camera, view=known)
         self.evidence = replace(self.evidence, view=known.view if known else None)
@@ -431,37 +431,95 @@ class CameraModel(QObject):
 
     def keep_pattern(self, time_pattern: str) -> None:
         """Remember how the camera writes times in file names; counts for clips brought in from now on."""
-        try:
-            self._project.set_clock(self.camera.id, clock_error_s=self.camera.clock_error_s, time_pattern=time_pattern)
-        except GuardiaError as error:
-            self._messages.tell_error(error)
-            return
-        self.camera = replace(self.camera, time_pattern=time_pattern)
+        if self._kept(self._write_clock, self.camera.clock_error_s, time_pattern):
+            self.camera = replace(self.camera, time_pattern=time_pattern)
+
+    def _write_clock(self, clock_error_s: float, time_pattern: str) -> None:
+        self._project.set_clock(self.camera.id, clock_error_s=clock_error_s, time_pattern=time_pattern)
 
     def set_clock_error(self, clock_error_s: float) -> None:
         """Say how wrong the camera's clock is; every time of its clips and events moves. Can be undone."""
-        if clock_error_s != self.camera.clock_error_s:
-            self._undo.push(
-                _Step("set the clock's error", self.apply_clock, (self.camera.clock_error_s,), (clock_error_s,))
-            )
+        before = self.camera.clock_error_s
+        if clock_error_s != before and self._kept(self._write_clock, clock_error_s, self.camera.time_pattern):
+            self._undo.push(_Step("set the clock's error", self.apply_clock, (before,), (clock_error_s,)))
+
+    def apply_clock(self, clock_error_s: float) -> None:
+        """Keep and show the clock's error; for the undo command."""
+        if self._kept(self._write_clock, clock_error_s, self.camera.time_pattern):
+            self.camera = replace(self.camera, clock_error_s=clock_error_s)
+            self.reload()
 
     def clip_start(self, clip_id: int) -> tuple[float, str]:
         """Start of a clip (POSIX seconds) and how it is known."""
         return self._project.clip_start(clip_id)
 
     def give_clip_start(self, clip_id: int, start_s: float) -> None:
-        """Give a clip the start that the technician knows; can be undone."""
-        before = (clip_id, *self.clip_start(clip_id))
-        self._undo.push(_Step("give start of clip", self.apply_clip_start, before, (clip_id, start_s, "given")))
+        """Give a clip the true start that the technician knows; can be undone. The start that it has is no change."""
+        if abs(start_s - self.evidence.clips[self.evidence.clip_index[clip_id]].start_s) < 0.5:
+            return
+        before, after = (clip_id, *self.clip_start(clip_id)), (clip_id, start_s, "given")
+        if self._kept(self._project.set_clip_start, *after):
+            self._undo.push(_Step("give start of clip", self.apply_clip_start, before, after))
 
     def apply_clip_start(self, clip_id: int, start_s: float, source: str) -> None:
         """Keep and show a clip's start; for the undo command."""
-        try:
-            self._project.set_clip_start(clip_id, start_s, source)
-        except GuardiaError as error:
-            self._messages.tell_error(error)
-            return
-        self.reload()
+        if self._kept(self._project.set_clip_start, clip_id, start_s, source):
+            self.reload()
+
+    def watched_entered(self) -> tuple[Entered, ...]:
+        """The spans of watched time that were entered."""
+        return self._project.times.entered(self.camera.id)
+
+    def set_watched(self, spans: Sequence[Entered]) -> None:
+        """Say when the camera was up and when it was down; can be undone."""
+        before, after = self.watched_entered(), tuple(spans)
+        if after != before and self._kept(self._project.times.set_entered, self.camera.id, after):
+            self._undo.push(_Step("say when it was watched", self.apply_watched, (before,), (after,)))
+
+    def apply_watched(self, spans: Sequence[Entered]) -> None:
+        """Keep and show watched time; for the undo command."""
+        if self._kept(self._project.times.set_entered, self.camera.id, spans):
+            self.reload()
+
+    def set_epochs(self, epochs: Sequence[Epoch]) -> None:
+        """Say which settings were installed when; can be undone."""
+        before, after = self.evidence.epochs, tuple(epochs)
+        if after != before and self._kept(self._project.times.set_epochs, self.camera.id, after):
+            self._undo.push(_Step("date the settings", self.apply_epochs, (before,), (after,)))
+
+    def apply_epochs(self, epochs: Sequence[Epoch]) -> None:
+        """Keep and show which settings were installed when; for the undo command."""
+        if self._kept(self._project.times.set_epochs, self.camera.id, epochs):
+            self.camera = self._project.camera(self.camera.id)
+            self.reload()
+            self.installed_changed.emit()
+
+    def set_cause(self, clip_ids: Iterable[int], cause: str) -> None:
+        """Say why clips were recorded, '' to go by the camera's list; can be undone."""
+        said = self._project.causes_said(self.camera.id)
+        old = {i: said[i] for i in clip_ids if said[i] != cause}
+        new = dict.fromkeys(old, cause)
+        if new and self._kept(self._project.set_cause, new):
+            self._undo.push(_Step("say why it recorded", self.apply_cause, (old,), (new,)))
+
+    def apply_cause(self, causes: Mapping[int, str]) -> None:
+        """Keep and show why clips were recorded; for the undo command."""
+        if self._kept(self._project.set_cause, causes):
+            self.reload()
+
+    @property
+    def explained(self) -> Explained:
+        """Whether the motion model explains what this camera recorded, each clip under the settings that made it."""
+        if self._explained is None or self._explained[0] is not self.evidence:
+            replays = {self.camera.installed: self.comparison.installed_replay}
+
+            def replay_of(settings: Settings) -> Replay:
+                if settings not in replays:
+                    replays[settings] = replay(self.evidence, settings, self.camera.capability)
+                return replays[settings]
+
+            self._explained = (self.evidence, explain(self.evidence, replay_of))
+        return self._explained[1]
 
     def install_draft(self, note: str) -> None:
         """Record that the draft has been entered on the camera."""
@@ -471,10 +529,8 @@ class CameraModel(QObject):
             self._messages.tell_error(error)
             return
         self.camera = self._project.camera(self.camera.id)
-        self._installed_replay = None
-        self.comparison = self._compare(self.draft)
+        self.reload()
         self.installed_changed.emit()
-        self.comparison_changed.emit()
 
 
 class _Step(QUndoCommand):

@@ -7,7 +7,8 @@ from importlib.resources import files
 from pathlib import Path
 
 from guardia.core.errors import ProjectError
-from guardia.store.project import FILE_NAME, MEDIA
+from guardia.store.media_folder import FOLDER as MEDIA
+from guardia.store.project import FILE_NAME
 
 
 def own_demo(home: Path) -> Path:

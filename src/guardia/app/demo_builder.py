@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import json
 from pathlib import Path
+from zoneinfo import ZoneInfo
 
 from guardia.app.event_import import take_in_list
-from guardia.app.importing import ImportRequest, import_clips
+from guardia.app.import_plan import look_into, make_plan
+from guardia.app.importing import ImportRequest, ImportResult, enter_clips, import_clips, known_cameras
 from guardia.app.jobs import Report, Token
 from guardia.app.makes import capability_data
 from guardia.benchcam import tern_quay
 from guardia.core.evidence import Origin
+from guardia.core.watch import Entered
 from guardia.store.project import Project
 from guardia.store.records import Site
 
@@ -35,6 +38,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
         The notes of the imports.
     """
     notes: list[str] = []
+    zone = ZoneInfo(tern_quay.TIME_ZONE)
     limit = tern_quay.local_time(tern_quay.JUDGED_DAYS * 86400.0).timestamp()
     with Project(folder, create=True, site=Site(tern_quay.SITE_NAME, tern_quay.TIME_ZONE)) as project:
         for place in tern_quay.PLACES:
@@ -45,12 +49,24 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             since = tern_quay.FIRST_DAY.timestamp()
             camera_id = project.add_camera(place.name, capability, place.installed, from_s=since)
             for sub, origin in (o for o in _ORIGINS if (source / o[0]).is_dir()):
+                # All are entered before they are measured, since they help each other with their backgrounds.
                 request = ImportRequest(folder, camera_id, (source / sub,), origin)
-                notes += import_clips(request, token=token, progress=progress).notes
+                found = look_into(request.files, origin, token=token, progress=progress)
+                plan = make_plan(found, known_cameras(project), origin=origin, zone=zone, camera_id=camera_id)
+                result = ImportResult()
+                enter_clips(project, request, plan, result, token=token, progress=progress)
+                notes += result.notes
+            notes += import_clips(ImportRequest(folder, camera_id, ()), token=token, progress=progress).notes
             project.set_clock(camera_id, clock_error_s=place.clock_error_s, time_pattern="")
             for name in ("events.jsonl", "events.csv"):
                 if (source / name).exists():
                     notes += take_in_list(project, camera_id, source / name).notes
+            until = tern_quay.local_time(min(place.full_from_s, tern_quay.DAYS * 86400.0)).timestamp()
+            spans = [Entered(since, until, True)]
+            if any(place.down):
+                low, high = (tern_quay.local_time(s).timestamp() for s in place.down)
+                spans.append(Entered(low, high, False))
+            project.times.set_entered(camera_id, spans)
             evidence = project.evidence(camera_id)
             truth = read_truth(source / "truth.jsonl")
             kinds = {}

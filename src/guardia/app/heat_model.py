@@ -44,7 +44,7 @@ class HeatModel:
             line = line_of(self._model.evidence, verdict.value, mine, verdict=verdict)
             often = ""
             if line.rate is not None:
-                often = f", {line.rate:.1f} a day on judged days ({line.low:.1f} to {line.high:.1f})"
+                often = f", {line.rate:.1f} a day ({line.low:.1f} to {line.high:.1f})"
             told.append(f"{len(mine)} {verdict.value}{often}")
             ids += mine
         return tuple(ids), "Moved here: " + "; ".join(told)

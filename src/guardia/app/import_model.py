@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -16,7 +16,8 @@ from guardia.app.job_runner import JobRunner
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
 from guardia.core.events import ColumnMapping
-from guardia.core.evidence import Origin
+from guardia.core.evidence import Cause, Origin
+from guardia.core.watch import local_date, midnight
 from guardia.store.event_lists import ListShape, guess_mapping, look_at, read_events
 from guardia.store.mot import looks_like_boxes
 
@@ -38,9 +39,11 @@ class ImportModel(QObject):
 
     def __init__(self, session: Session, camera_id: int, origin: Origin) -> None:
         super().__init__(session)
-        self._session = session
+        self.session = session
         self.camera_id = camera_id
         self.origin = origin
+        self.cause: Cause | None = None
+        self.watched: tuple[float, float] | None = None
         self.rule = "one"
         self.sources: tuple[Path, ...] = ()
         self.cameras: list[Known] = session.known_cameras()
@@ -91,7 +94,7 @@ class ImportModel(QObject):
                 self.shapes[path] = look_at(path)
                 self.mappings[path] = guess_mapping(self.shapes[path])
             except GuardiaError as error:
-                self._session.messages.tell_error(error)
+                self.session.messages.tell_error(error)
         self.make()
 
     def make(self) -> None:
@@ -101,7 +104,7 @@ class ImportModel(QObject):
                 self._found,
                 self.cameras,
                 origin=self.origin,
-                zone=self._session.time_zone,
+                zone=self.session.time_zone,
                 rule=self.rule,
                 camera_id=self.camera_id,
                 patterns=self.patterns,
@@ -143,10 +146,10 @@ class ImportModel(QObject):
 
     def preview(self, path: Path, mapping: ColumnMapping) -> tuple[int, list[str], list[str]]:
         """How many entries a mapping reads from a list, the first as text, and what it skips or doubts."""
-        report = read_events(self.shapes[path], mapping, self._session.time_zone)
+        report = read_events(self.shapes[path], mapping, self.session.time_zone)
         shown = []
         for event in report.events[:6]:
-            when = f"{self._session.local_time(event.at_s):%Y-%m-%d %H:%M:%S}"
+            when = f"{self.session.local_time(event.at_s):%Y-%m-%d %H:%M:%S}"
             length = f"{event.duration_s:g} s" if event.duration_s is not None else "length not told"
             alert = {True: "alert sent", False: "no alert", None: "alert not told"}[event.alert]
             shown.append(f"{when}, {length}, {event.named or 'no class'}, {alert}")
@@ -157,16 +160,33 @@ class ImportModel(QObject):
         clip = self.plan.clips[number]
         error_s = next((c.clock_error_s for c in self.cameras if c.id == clip.camera_id), 0.0)
         start: datetime | None = shown_start(clip, error_s)
-        return f"{start.astimezone(self._session.time_zone):%a %d %b %Y %H:%M:%S}" if start else ""
+        return f"{start.astimezone(self.session.time_zone):%a %d %b %Y %H:%M:%S}" if start else ""
 
     def camera_name(self, camera_id: int | None) -> str:
         """Name of a camera, empty for none."""
         return next((c.name for c in self.cameras if c.id == camera_id), "")
 
+    def days(self) -> tuple[float, float] | None:
+        """From midnight before the first planned clip of the chosen camera to midnight after the last, POSIX s."""
+        error_s = next((c.clock_error_s for c in self.cameras if c.id == self.camera_id), 0.0)
+        starts = [
+            start.timestamp()
+            for clip in self.plan.wanted
+            if clip.camera_id == self.camera_id
+            and clip.source != "file date"
+            and (start := shown_start(clip, error_s)) is not None
+        ]
+        if not starts:
+            return None
+        zone = self.session.time_zone
+        return midnight(local_date(min(starts), zone), zone), midnight(
+            local_date(max(starts), zone) + timedelta(days=1), zone
+        )
+
     def start(self) -> bool:
         """Bring it in; gives False while another import runs."""
         for camera_id, pattern in self.patterns.items():
-            self._session.camera(camera_id).keep_pattern(pattern)
+            self.session.camera(camera_id).keep_pattern(pattern)
         mappings = {path: m for path, m in self.mappings.items() if m.time}
         lists = tuple(
             (p, c)
@@ -174,14 +194,16 @@ class ImportModel(QObject):
             if p in mappings or p.suffix.lower() in METADATA_SUFFIXES or looks_like_boxes(p)
         )
         request = ImportRequest(
-            self._session.folder,
+            self.session.folder,
             self.camera_id,
             (),
             self.origin,
             plan=replace(self.plan, lists=lists),
             mappings=mappings,
+            cause=self.cause if self.origin is Origin.MOTION else None,
+            watched=self.watched if self.origin is Origin.MOTION else None,
         )
-        return self._session.run_import(request)
+        return self.session.run_import(request)
 
     def close(self) -> None:
         """Stop looking."""
@@ -195,4 +217,5 @@ def _meanings(mapping: ColumnMapping) -> list[tuple[str, str]]:
         ("class", mapping.named),
         ("alert", mapping.alert),
         ("zone", mapping.zone),
+        ("cause", mapping.cause),
     ]

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass, replace
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from itertools import pairwise
 from pathlib import Path
@@ -16,7 +18,9 @@ from guardia.app.jobs import Meter, Report, Token
 from guardia.core.clock import error_words, resolve, time_in_name, true_time
 from guardia.core.errors import GuardiaError
 from guardia.core.evidence import Origin
+from guardia.core.words import count_of
 from guardia.media.reader import ClipInfo, clip_start, probe
+from guardia.store.project import plain_name
 
 VIDEO_SUFFIXES = frozenset(
     f".{ending}"
@@ -71,8 +75,8 @@ class PlannedClip:
     camera_id
         The camera it goes to, None when no camera's name fits.
     state
-        'new', 'perhaps here' (name and size are known; the bytes are compared when brought in), 'cannot be read' or
-        'no camera'.
+        'new', 'perhaps here' (name and size are known; the bytes are compared when brought in), 'copy' (of another one
+        found), 'cannot be read' or 'no camera'.
     start
         Begin by the camera's clock, aware, None when it cannot be read.
     source
@@ -128,11 +132,17 @@ class Found:
         Event lists and metadata files.
     stopped
         The person stopped the search.
+    alike
+        SHA-256 of the files of which another has the same size.
+    notes
+        What was left out.
     """
 
     clips: tuple[tuple[Path, ClipInfo | str], ...]
     lists: tuple[Path, ...]
     stopped: bool = False
+    alike: Mapping[Path, str] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
 
 
 def find_files(paths: Iterable[Path], suffixes: frozenset[str]) -> Iterable[Path]:
@@ -179,11 +189,14 @@ def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: 
     meter = Meter(len(clips), progress)
     told: list[tuple[Path, ClipInfo | str]] = []
 
+    def leads_out(path: Path) -> bool:
+        return path.is_symlink() and bool(roots) and not any(path.resolve().is_relative_to(r) for r in roots)
+
     def look(path: Path) -> ClipInfo | str:
         if token.cancelled:
             return ""
-        if path.is_symlink() and roots and not any(path.resolve().is_relative_to(r) for r in roots):
-            return f"{path.name} is a link to a file outside the folder; it was left out."
+        if leads_out(path):
+            return f"{plain_name(path)} is a link to a file outside the folder; it was left out."
         try:
             return probe(path)
         except GuardiaError as error:
@@ -194,8 +207,34 @@ def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: 
             if token.cancelled:
                 break
             told.append((path, info))
-            meter.at(number + 1, f"Looking into {path.name}")
-    return Found(tuple(told), tuple(f for f in files if f.suffix.lower() in others), token.cancelled)
+            meter.at(number + 1, f"Looking into {plain_name(path)}")
+    lists = [f for f in files if f.suffix.lower() in others]
+    notes = []
+    kept = []
+    for file in lists:
+        if leads_out(file):
+            notes.append(f"{plain_name(file)} is a link to a file outside the folder; it was left out.")
+        elif not file.is_file():
+            notes.append(f"{plain_name(file)} is no file that can be read; it was left out.")
+        else:
+            kept.append(file)
+    return Found(tuple(told), tuple(kept), token.cancelled, _digests(told, token), tuple(notes))
+
+
+def _digests(told: Sequence[tuple[Path, ClipInfo | str]], token: Token) -> dict[Path, str]:
+    """SHA-256 of the files that share their size with another: only they can be copies."""
+    by_size: dict[int, list[Path]] = {}
+    for path, info in told:
+        if isinstance(info, ClipInfo):
+            by_size.setdefault(info.bytes, []).append(path)
+    found: dict[Path, str] = {}
+    for paths in by_size.values():
+        for path in paths if len(paths) > 1 else ():
+            if token.cancelled:
+                return found
+            with suppress(OSError), path.open("rb") as file:
+                found[path] = hashlib.file_digest(file, "sha256").hexdigest()
+    return found
 
 
 def make_plan(
@@ -253,23 +292,47 @@ def make_plan(
             made = replace(made, state="no camera", note="No camera's name fits this file; it is left out.")
         else:
             key = (camera, path.name, info.bytes)
-            if (path.name, info.bytes) in by_id[camera].clips:
+            if (plain_name(path), info.bytes) in by_id[camera].clips:
                 made = replace(made, state="perhaps here", note="compared with the clip of this name and size.")
             elif key in seen:
                 made = replace(made, state="perhaps here", note=f"compared with the one in {seen[key].parent.name}.")
             seen.setdefault(key, path)
         planned.append(made)
     planned = sorted(
-        _with_overlaps(planned), key=lambda c: (c.state not in ("cannot be read", "no camera"), not c.note)
+        _with_overlaps(_without_copies(planned, found.alike)),
+        key=lambda c: (c.state not in ("cannot be read", "no camera"), not c.note),
     )
     lists = tuple((path, _camera_for(path, cameras, rule, camera_id, also=True)) for path in found.lists)
     guessed = sum(c.source == "file date" for c in planned if c.state == "new")
-    notes = []
+    notes = [*found.notes]
     if guessed:
-        notes.append(f"The start of {guessed} clips is only a guess from the file's date: choose how names tell it.")
+        notes.append(
+            f"The start of {count_of(guessed, 'clip')} is only a guess from the file's date: choose how names tell it."
+        )
     slow = [c for c in cameras if c.clock_error_s and any(p.camera_id == c.id and p.state == "new" for p in planned)]
     notes += [f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow]
     return Plan(tuple(planned), lists, tuple(notes))
+
+
+_SURE = ("file name", "metadata", "file date")
+"""How the start of a clip is known, the surest first."""
+
+
+def _without_copies(planned: Sequence[PlannedClip], digests: Mapping[Path, str]) -> list[PlannedClip]:
+    """Of files with the very same content for one camera the one whose start is known best is taken."""
+    alike: dict[tuple[int | None, str], list[int]] = {}
+    for number, clip in enumerate(planned):
+        if clip.state in TAKEN and clip.path in digests:
+            alike.setdefault((clip.camera_id, digests[clip.path]), []).append(number)
+    result = list(planned)
+    for numbers in alike.values():
+        best = min(numbers, key=lambda n: (_SURE.index(planned[n].source), n))
+        for number in numbers:
+            if number != best:
+                one, other = (plain_name(planned[n].path) for n in (number, best))
+                note = f"{one} is the same file as {other}; it is taken once."
+                result[number] = replace(planned[number], state="copy", note=note)
+    return result
 
 
 def _camera_for(
@@ -315,7 +378,7 @@ def _with_overlaps(planned: Sequence[PlannedClip]) -> list[PlannedClip]:
             continue
         overlap = begin + one.info.duration_s - following
         if overlap > OVERLAP_S and not result[after].note:
-            result[after] = replace(two, note=f"Begins {overlap:.0f} s before {one.path.name} has ended.")
+            result[after] = replace(two, note=f"Begins {overlap:.0f} s before {plain_name(one.path)} has ended.")
     return result
 
 

@@ -29,7 +29,7 @@ def capability_data(capability_id: str) -> dict[str, Any]:
     """
     try:
         text = (files("guardia") / "data" / "capabilities" / f"{capability_id}.json").read_text("utf-8")
-    except (FileNotFoundError, OSError) as error:
+    except (OSError, ValueError) as error:  # ValueError: a name that no file can have
         raise ProjectError(
             f"There is no make '{capability_id}'.", do="Known are: " + ", ".join(shipped_capabilities()) + "."
         ) from error

@@ -90,7 +90,14 @@ class OccurrenceListModel(QAbstractListModel):
     def title(self, row: int) -> str:
         """When it happened, at the site."""
         begin = self.clip(row).start_s + self.occurrence(row).start_s
-        return f"{self._session.local_time(begin):%a %d %b  %H:%M:%S}"
+        form = "%a %d %b %Y  %H:%M:%S" if self._several_years() else "%a %d %b  %H:%M:%S"
+        return f"{self._session.local_time(begin):{form}}"
+
+    def _several_years(self) -> bool:
+        """Whether the clips, which stand in order of time, are of more than one year."""
+        clips = self._model.evidence.clips
+        first, last = (self._session.local_time(clips[n].start_s).year for n in (0, -1))
+        return first != last
 
     def hour(self, row: int) -> float:
         """Local hour of the day at which it began, 0..24."""

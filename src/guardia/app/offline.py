@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
-from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -14,19 +14,27 @@ from guardia.app.import_plan import look_into, make_plan
 from guardia.app.importing import ImportRequest, import_clips, known_cameras
 from guardia.app.jobs import Token
 from guardia.core.capability import Capability
+from guardia.core.clock import check_zone, resolve
 from guardia.core.errors import InvalidValue, UnreadableClip
-from guardia.core.evidence import Clip, Evidence, Origin, propose_occurrences
-from guardia.core.gates import replay
-from guardia.core.score import compare
-from guardia.core.settings import Settings, limits_broken
+from guardia.core.evidence import Cause, Clip, Evidence, Origin, propose_occurrences
+from guardia.core.explain import Explained, explain
+from guardia.core.gates import Replay, replay
+from guardia.core.levers import limits_broken
+from guardia.core.score import Score, compare, difference_words, score
+from guardia.core.settings import Settings
 from guardia.core.stack import TraceStack
+from guardia.core.trace import CELL_SIZE
 from guardia.media.analysis import analyse_clip
 from guardia.media.reader import clip_start, probe
 from guardia.report.sheet import score_rows, score_to_dict
-from guardia.store.project import Project
+from guardia.store.project import Project, plain_name
+from guardia.store.records import Camera
 
-FINEST = (8, 0.0035)
+FINEST = (8, 0.00175)
 """Contrast and size at which `analyse` reports motion: those of the most sensitive generic notch."""
+
+
+FILTER_NOTE = "Nobody names classes on a lone clip: the object filter lets everything through here."
 
 
 def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
@@ -49,10 +57,7 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
     InvalidValue
         If there is no such time zone.
     """
-    try:
-        zone = ZoneInfo(time_zone)
-    except (ZoneInfoNotFoundError, ValueError) as error:
-        raise InvalidValue(f"'{time_zone}' is no time zone.", do="Use an IANA name such as Europe/London.") from error
+    zone = check_zone(time_zone)
     clips, skipped = [], []
     for path in paths:
         try:
@@ -68,7 +73,7 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
         motion = []
         for begin, end in spans:
             inside = (trace.times_s >= begin) & (trace.times_s <= end)
-            largest = 100 * int(sizes[inside].max()) / stack.cells
+            largest = 100 * int(sizes[inside].max(initial=0)) / (stack.cells * CELL_SIZE)
             motion.append({"start_s": begin, "end_s": end, "largest_percent": round(largest, 3)})
         clips.append(
             {
@@ -112,7 +117,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
     return {
         "clip": str(path),
         "duration_s": round(trace.duration_s, 3),
-        "needed_percent": round(100 * done.needed / evidence.stack.cells, 3),
+        "needed_percent": round(100 * done.needed / (evidence.stack.cells * CELL_SIZE), 3),
         "triggers": [round(r.trigger_s, 3) for r in done.recordings[0]],
         "recordings": [
             {
@@ -123,6 +128,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
             for r in done.recordings[0]
         ],
         "limits_broken": limits_broken(settings, capability),
+        "notes": [FILTER_NOTE] if settings.objects else [],
     }  # fmt: skip
 
 
@@ -151,9 +157,12 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
     with Project(folder) as project:
         site = project.site()
         zone = ZoneInfo(site.time_zone)
-        cameras = [c for c in project.cameras() if camera is None or c.name == camera]
+        everyone = project.cameras()
+        cameras = [c for c in everyone if camera is None or c.name == camera]
+        if not everyone:
+            raise InvalidValue("This project has no camera yet.", do="Add one and bring in what it recorded.")
         if not cameras:
-            names = ", ".join(c.name for c in project.cameras()) or "none"
+            names = ", ".join(c.name for c in everyone)
             raise InvalidValue(f"This project has no camera '{camera}'.", do=f"It has: {names}.")
         told = []
         for one in cameras:
@@ -176,6 +185,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                     "installed": score_to_dict(result.installed),
                     "draft": score_to_dict(result.draft),
                     "changes": changes,
+                    "explained": _explained(evidence, one, result.installed_replay).words,
                     "limits": list(result.limits),
                     "lines": score_rows(result.installed, result.draft),
                 }
@@ -192,6 +202,8 @@ def bring_in(
     rule: str = "one",
     pattern: str | None = None,
     dry_run: bool = False,
+    cause: Cause | None = None,
+    watched: Sequence[str] | None = None,
 ) -> dict[str, Any]:
     """Bring files into a project, or only say what would happen.
 
@@ -211,6 +223,10 @@ def bring_in(
         Of the time in file names; the one kept for each camera when None.
     dry_run
         Change nothing.
+    cause
+        Why the camera recorded them, None to go by its event list.
+    watched
+        Two times in ISO 8601 between which all that it recorded by motion is here.
 
     Returns
     -------
@@ -220,12 +236,13 @@ def bring_in(
     Raises
     ------
     InvalidValue
-        If there is no such camera or the pattern cannot be used.
+        If there is no such camera, or the pattern or the times cannot be used.
     """
     token = Token()
     with Project(folder) as project:
         cameras = known_cameras(project)
         zone = ZoneInfo(project.site().time_zone)
+    span = None if watched is None else _span(watched, zone)
     chosen = next((c for c in cameras if c.name == camera), None)
     if chosen is None:
         known = ", ".join(c.name for c in cameras)
@@ -247,10 +264,64 @@ def bring_in(
             for c in plan.clips
         ],
         "lists": [str(path) for path, _ in plan.lists],
-        "notes": [*plan.notes, *(f"{c.path.name}: {c.note}" for c in plan.clips if c.note)],
+        "notes": [*plan.notes, *(f"{plain_name(c.path)}: {c.note}" for c in plan.clips if c.note)],
     }
     if not dry_run:
-        request = ImportRequest(folder, chosen.id, (), origin, plan=plan)
+        request = ImportRequest(folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span)
         done = import_clips(request, token=token, progress=lambda _p: None)
         told |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
     return told
+
+
+def _span(watched: Sequence[str], zone: ZoneInfo) -> tuple[float, float]:
+    try:
+        low, high = (resolve(datetime.fromisoformat(text), zone).moment.timestamp() for text in watched)
+    except ValueError as error:
+        raise InvalidValue(
+            f"'{' '.join(watched)}' are no times.", do="Write them like 2026-09-07T00:00, in the site's time."
+        ) from error
+    if high <= low:
+        raise InvalidValue("A watched time must end after it begins.", kept="Nothing was changed.")
+    return low, high
+
+
+def _explained(evidence: Evidence, camera: Camera, installed: Replay) -> Explained:
+    """Whether the model explains what a camera recorded."""
+    return explain(evidence, lambda s: installed if s == camera.installed else replay(evidence, s, camera.capability))
+
+
+def measure_again(folder: Path) -> dict[str, Any]:
+    """Measure what an older version of the motion model measured.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+
+    Returns
+    -------
+    dict[str, Any]
+        `measured` clips, `cameras` with what changed in the score of their installed settings, `notes`.
+
+    Raises
+    ------
+    ProjectError
+        If the project cannot be opened.
+    """
+    before = _installed_scores(folder)
+    with Project(folder) as project:
+        outdated = project.measurements.outdated()
+    request = ImportRequest(folder, 0, (), again=True)
+    notes = import_clips(request, token=Token(), progress=lambda _p: None).notes if outdated else []
+    after = _installed_scores(folder)
+    told = [{"name": name, "changes": difference_words(old, after[name])} for name, old in before.items()]
+    return {"measured": outdated, "cameras": told, "notes": notes}
+
+
+def _installed_scores(folder: Path) -> dict[str, Score]:
+    with Project(folder) as project:
+        found = {}
+        for camera in project.cameras():
+            evidence = project.evidence(camera.id)
+            found[camera.name] = score(evidence, replay(evidence, camera.installed, camera.capability))
+        return found

@@ -16,6 +16,7 @@ from shapely.geometry import Polygon
 
 from guardia.core.errors import InvalidValue
 from guardia.core.outlines import straightened, with_fewer_corners
+from guardia.core.words import count_of
 from guardia.core.zones import (
     BlockZone,
     Point,
@@ -318,6 +319,7 @@ class PolygonTool:
         if len(drawn) != 1 or not isinstance(drawn[0], BlockZone):
             drawn = (to_blocks(drawn, columns=columns, rows=rows),)
         self.zones = (*drawn, *masks)
+        self.selected = self.corner = None  # what was selected may be a part of the blocks now
         zone = self.zones[0]
         if isinstance(zone, BlockZone):
             self._painting = not zone.active[_block_at(zone, at)]
@@ -452,9 +454,9 @@ class PolygonTool:
     def _has_room(self, *, mask: bool) -> bool:
         """Whether the make takes one more; says so if not."""
         there = sum(_is_mask(z) == mask for z in self.zones)
-        most, what = (self._max_masks, "privacy masks") if mask else (self._max_zones, "zones")
+        most, what = (self._max_masks, "privacy mask") if mask else (self._max_zones, "zone")
         if there >= most:
-            self._refuse(f"This make takes at most {most} {what}; delete one first.")
+            self._refuse(f"This make takes at most {count_of(most, what)}; delete one first.")
         return there < most
 
     def _add(self, points: tuple[Point, ...]) -> None:

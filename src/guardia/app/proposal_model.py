@@ -15,7 +15,7 @@ from guardia.app.session import Session
 from guardia.core.capability import Capability
 from guardia.core.convert_zones import convert, known_notches, loss
 from guardia.core.fit_zones import fit
-from guardia.core.propose import Proposal, difference, propose
+from guardia.core.propose import Effect, Proposal, difference, propose
 from guardia.core.settings import Settings, drawn_zones, entered_zones, zone_limits_broken
 from guardia.core.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_cells
 
@@ -79,10 +79,10 @@ class ProposalModel(QObject):
             words = _proposal_words(proposal, asked, capability)
             if steps:
                 after = replace(draft, zones=steps[-1])
-                silenced, lost = difference(evidence, draft, after, capability)
-                kept = f"Loses {len(lost)} real." if lost else "Keeps every real occurrence."
+                done = difference(evidence, draft, after, capability)
                 words = (
-                    f"{kept} {_form_words(draft, after)} silences {len(silenced)} of {asked} false recordings. {words}"
+                    f"{_kept_words(done)} {_form_words(draft, after)} leaves {asked - done.fewer} of {asked} false "
+                    f"recordings{_added_words(done)}. {words}"
                 )
             elif not asked:
                 words = "The draft records no occurrence that was judged false: there is nothing to silence."
@@ -105,14 +105,13 @@ class ProposalModel(QObject):
             cells = loss(zones, made, columns=columns, rows=rows)
             drawn = replace(draft, zones=known_notches(zones, capability))
             entered = replace(draft, zones=made)
-            quieter, lost = difference(evidence, drawn, entered, capability)
-            louder, found = difference(evidence, entered, drawn, capability)
+            done = difference(evidence, drawn, entered, capability)
             token.check()
             words = (
-                f"{f'Loses {len(lost)} real. ' if lost else ''}In this make's form {cells.no_longer} of "
+                f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "
                 f"{columns * rows} cells are no longer watched and {cells.besides} are watched besides. Against the "
-                f"zones as drawn, {len(lost)} real are lost and {len(found)} found, {len(quieter)} false silenced "
-                f"and {len(louder)} added."
+                f"zones as drawn, {len(done.lost)} real are lost and {len(done.found)} found, {len(done.silenced)} "
+                f"false silenced and {len(done.added)} added."
             )
             if left := zone_limits_broken(entered, capability):
                 words += f" Privacy masks are not changed: {' '.join(left)}"
@@ -167,5 +166,19 @@ def _proposal_words(proposal: Proposal, asked: int, capability: Capability) -> s
     best = "the best there is by these rules (proven)"
     if not proposal.proven:
         best = f"not settled in time: at most {proposal.bound} by these rules"
-    lost = f", and lose {len(proposal.lost)} real to the rest after another recording" if proposal.lost else ""
-    return f"{cells} would silence {len(proposal.silenced)} of {asked}, {best}{lost}."
+    done = proposal.done
+    lost = f", and lose {len(done.lost)} real to the rest after another recording" if done.lost else ""
+    return f"{cells} would leave {asked - done.fewer} of {asked}{_added_words(done)}, {best}{lost}."
+
+
+def _kept_words(done: Effect) -> str:
+    """What becomes of what is real: the first thing that is said."""
+    if done.lost:
+        return f"Loses {len(done.lost)} real."
+    late = f", but {len(done.late)} would be late or cut that are whole now" if done.late else ""
+    return f"Keeps every real occurrence{late}."
+
+
+def _added_words(done: Effect) -> str:
+    """A change may also let something false in, which a rest or a running recording swallowed before."""
+    return f" ({len(done.silenced)} silenced, {len(done.added)} newly recorded)" if done.added else ""

@@ -21,12 +21,14 @@ from guardia.app.jobs import Progress, Token
 from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.capability import capability_from_dict
-from guardia.core.errors import GuardiaError
+from guardia.core.errors import GuardiaError, InvalidValue
 from guardia.core.evidence import Origin
-from guardia.core.judgement import kind_of
+from guardia.core.judgement import Verdict, kind_of
+from guardia.core.score import Score, difference_words
 from guardia.core.settings import Settings
 from guardia.core.statistics import Line
 from guardia.core.visits import propose_visits
+from guardia.core.words import count_of
 from guardia.core.zones import Zone
 from guardia.report.sheet import SheetContent
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
@@ -56,12 +58,10 @@ class NextAction:
 SHOW_EVERY_S = 4.0
 """While clips are measured, new ones are shown this often."""
 
+LONGEST_NAME = 100
+
 AT_ONCE = 1500
 """Up to this many clips a project's evidence is read before its window shows."""
-
-
-def _count(clips: int) -> str:
-    return "1 clip" if clips == 1 else f"{clips} clips"
 
 
 class Session(QObject):
@@ -93,6 +93,8 @@ class Session(QObject):
         self.undo = QUndoStack(self)
         self.jobs = JobRunner(self)
         self._models: dict[int, CameraModel] = {}
+        self._aside: set[int] = set()
+        self._before: dict[int, Score] = {}
         self._loader = JobRunner(self)
         self.pictures = JobRunner(self)
         self.pictures.failed.connect(messages.tell_error)
@@ -116,12 +118,34 @@ class Session(QObject):
 
     @staticmethod
     def create(folder: Path, site: str, time_zone: str) -> None:
-        """Make a new project."""
+        """Make a new project.
+
+        Parameters
+        ----------
+        folder
+            The project's own folder.
+        site
+            Name of the site, with a letter or digit, 100 characters at most.
+        time_zone
+            IANA name.
+
+        Raises
+        ------
+        InvalidValue
+            If the name or the time zone cannot be used.
+        ProjectError
+            If the folder cannot be made or holds a project already.
+        """
+        if not any(c.isalnum() for c in site) or len(site) > LONGEST_NAME:
+            raise InvalidValue(
+                f"A site's name needs a letter or a digit and {LONGEST_NAME} characters at most.",
+                kept="Nothing was made.",
+            )
         Project(folder, create=True, site=Site(site, time_zone)).close()
 
     def camera_ids(self) -> list[int]:
-        """Numbers of the cameras, by name."""
-        return list(self._project.camera_names())
+        """Numbers of the cameras, by name, without those that were set aside."""
+        return [i for i in self._project.camera_names() if i not in self._aside]
 
     def camera_name(self, camera_id: int) -> str:
         """Name of a camera, its evidence loaded or not."""
@@ -138,6 +162,8 @@ class Session(QObject):
             model = CameraModel(self._project, loaded, self.undo, self.messages)
             model.evidence_changed.connect(self.evidence_changed)
             self._models[loaded.camera.id] = model
+            for line in loaded.damage:
+                self.messages.tell(f"{loaded.camera.name}: {line}", Severity.WARNING)
 
     def is_loaded(self, camera_id: int) -> bool:
         """Whether a camera's evidence is at hand."""
@@ -147,7 +173,10 @@ class Session(QObject):
         """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera."""
         if self._project.clip_count() <= AT_ONCE:
             for camera_id in self.camera_ids():
-                self.camera(camera_id)
+                try:
+                    self.camera(camera_id)
+                except GuardiaError as error:
+                    self._set_aside(camera_id, error)
             self.cameras_changed.emit()
             return
         waiting = [i for i in self.camera_ids() if i not in self._models]
@@ -157,16 +186,30 @@ class Session(QObject):
             with Project(folder) as project:
                 for camera_id in waiting:
                     token.check()
-                    report(load_camera(project, camera_id))
+                    try:
+                        report(load_camera(project, camera_id))
+                    except GuardiaError as error:
+                        report((camera_id, error))
 
         self._loader.start("Reading the evidence", load)
 
-    def _on_loaded(self, loaded: Loaded) -> None:
-        self._add_model(loaded)
+    def _on_loaded(self, loaded: Loaded | tuple[int, GuardiaError]) -> None:
+        if isinstance(loaded, Loaded):
+            self._add_model(loaded)
+        else:
+            self._set_aside(*loaded)
         self.cameras_changed.emit()
 
+    def _set_aside(self, camera_id: int, error: GuardiaError) -> None:
+        """Leave a camera out whose data are damaged; the others go on."""
+        if camera_id not in self._aside:
+            self._aside.add(camera_id)
+            self.messages.tell_error(error)
+
     def add_camera(self, name: str, capability_id: str) -> int:
-        """Add a camera of a shipped make with its middle settings as installed."""
+        """Add a camera of a shipped make with its middle settings as installed; raises InvalidValue for a bad name."""
+        if not name or len(name) > LONGEST_NAME:
+            raise InvalidValue(f"A camera's name has 1 to {LONGEST_NAME} characters.", do="Name it after its place.")
         data = capability_data(capability_id)
         capability = capability_from_dict(data)
         middle = capability.notches[len(capability.notches) // 2].label
@@ -202,6 +245,16 @@ class Session(QObject):
         waiting = next((i for i in self.camera_ids() if self._project.waiting(i)), None)
         return waiting is not None and self.run_import(ImportRequest(self.folder, waiting, ()))
 
+    def outdated(self) -> int:
+        """Number of clips that an older version of the motion model measured."""
+        return self._project.measurements.outdated()
+
+    def measure_again(self) -> bool:
+        """Measure what an older version measured; afterwards the old figures are told beside the new."""
+        self._before = {i: self.camera(i).comparison.installed for i in self.camera_ids()}
+        request = ImportRequest(self.folder, 0, (), again=True)
+        return self.run_import(request)
+
     def known_cameras(self) -> list[Known]:
         """What the project has of its cameras, to plan an import."""
         return known_cameras(self._project)
@@ -217,9 +270,17 @@ class Session(QObject):
         for camera_id in result.cameras:
             if self.is_loaded(camera_id):
                 self.camera(camera_id).reload()
-        text = f"{_count(result.added)} taken in, {_count(result.analysed)} measured."
+        text = f"{count_of(result.added, 'clip')} taken in, {count_of(result.analysed, 'clip')} measured."
         if result.events:
             text += f" {result.events} entries of event lists."
+        if self._before:
+            text += "".join(
+                f"\n{self.camera_name(i)}, installed: {line}"
+                for i, old in self._before.items()
+                if self.is_loaded(i)
+                for line in difference_words(old, self.camera(i).comparison.installed)
+            )
+            self._before = {}
         if result.notes:
             text += "\n" + "\n".join(result.notes)
         self.messages.tell(text, Severity.WARNING if result.notes else Severity.INFO)
@@ -259,6 +320,11 @@ class Session(QObject):
         whole = [o.id for o in model.evidence.occurrences if o.id in ids or o.visit in visits]
         if len(whole) < 2:
             self.messages.tell("Select two or more occurrences to join them to one visit.")
+            return
+        if any(model.occurrence(i).verdict is Verdict.FALSE for i in whole):
+            self.messages.tell(
+                "What is judged false cannot be part of a visit: each is a recording too many. Nothing was joined."
+            )
             return
         number = self._project.new_visit()
         model.set_visits(dict.fromkeys(whole, number))
@@ -300,8 +366,10 @@ class Session(QObject):
         """Zones that can be copied to a camera: (where from, the zones), of its own earlier settings and of others."""
         own = self.camera(camera_id).camera
         found = [(f"{own.name}, installed", own.installed.zones)]
-        for until_s, settings in self._project.earlier_settings(camera_id):
-            found.append((f"{own.name}, installed until {self.local_time(until_s):%d %b %Y %H:%M}", settings.zones))
+        for epoch in reversed(self.camera(camera_id).evidence.epochs[:-1]):
+            if epoch.settings is not None:
+                until = f"{self.local_time(epoch.to_s):%d %b %Y %H:%M}"
+                found.append((f"{own.name}, installed until {until}", epoch.settings.zones))
         for other in (m.camera for i, m in self._models.items() if i != camera_id):
             found.append((f"{other.name}, installed", other.installed.zones))
             if other.draft.zones != other.installed.zones:
@@ -355,6 +423,8 @@ class Session(QObject):
                 "Hand over the draft",
                 f"false recordings {-fewer:+d}, real missed {more:+d} against installed",
             )
+        if evidence.motion_clips and not evidence.watch.spans:
+            return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
         if installed.false_recorded:
             return NextAction(
                 "zones",
@@ -374,6 +444,7 @@ class Session(QObject):
             settings=model.draft,
             comparison=model.comparison,
             made=datetime.now(UTC).astimezone(self.time_zone),
+            explained=model.explained.words,
         )
 
     def local_time(self, posix_s: float) -> datetime:

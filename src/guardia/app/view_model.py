@@ -130,9 +130,13 @@ class ViewModel(QObject):
     def from_walk_test(self) -> bool:
         """Find the view from the longest track of the walk tests, of a person of `person_m`, off the interface thread.
 
-        Gives False while that is under way.
+        Gives False while that is under way, or when a walk test's file is missing.
         """
-        paths = self.model.walk_tests()
+        try:
+            paths = self.model.walk_tests()
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return False
 
         def work(token: Token, _report: Report) -> list[Track]:
             found: list[Track] = []

@@ -50,7 +50,9 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
     for name, entry in sorted(clips):
         trigger = float(entry["start_scene_s"]) + float(entry["trigger_s"])
         length = max((float(e["end_s"]) for e in entry["events"]), default=0.0) - float(entry["trigger_s"])
-        alert = trigger - alerted >= ALERT_INTERVAL_S
+        low, high = scene.place.alert_hours
+        hour = trigger / 3600 % 24
+        alert = trigger - alerted >= ALERT_INTERVAL_S and (low <= hour < high or low <= hour + 24 < high)
         alerted = trigger if alert else alerted
         shown = local_time(trigger) + timedelta(seconds=scene.place.clock_error_s)
         rows.append(
@@ -58,6 +60,7 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
                 "begin": shown,
                 "seconds": round(float(np.clip(length, 2.0, 60.0)), 1),
                 "seen": _seen(scene, trigger),
+                "cause": entry.get("cause", "motion"),
                 "alert": alert,
                 "clip": name,
             }
@@ -70,10 +73,10 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
     path = folder / "events.csv"
     with path.open("w", encoding="utf-8", newline="") as file:
         table = csv.writer(file, delimiter=";")
-        table.writerow(["Start", "Length", "Object", "Alert sent", "File"])
+        table.writerow(["Start", "Length", "Object", "Cause", "Alert sent", "File"])
         for r in rows:
             seconds, sent = str(r["seconds"]).replace(".", ","), "yes" if r["alert"] else "no"
-            table.writerow([f"{r['begin']:%d/%m/%Y %H:%M:%S}", seconds, r["seen"], sent, r["clip"]])
+            table.writerow([f"{r['begin']:%d/%m/%Y %H:%M:%S}", seconds, r["seen"], r["cause"], sent, r["clip"]])
     return path
 
 

@@ -10,13 +10,16 @@ from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import write_event_list
-from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Scene, local_time
+from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, local_time
 from guardia.core.capability import Capability
 from guardia.core.evidence import Origin
 from guardia.core.settings import Settings
 
-TRUTH_FACTOR = 0.55
-"""This camera counts moving pixels, not grid cells, so its areas are about half of what its scale says."""
+CALL_S = 12.0
+"""Length of a recording that was asked for, where motion ends the others."""
+
+TRUTH_FACTOR = 1.1
+"""This camera counts moving pixels of a coarser, blurred picture, and asks for a few more than its scale says."""
 
 
 def record(
@@ -45,10 +48,11 @@ def record(
     only
         Says of the beginning of a stretch (seconds of the scene's clock) whether it is recorded.
     """
-    chosen = settings or scene.place.installed
+    chosen, place = settings or scene.place.installed, scene.place
     for origin in ("motion", "continuous", "walk-test"):
         (folder / origin).mkdir(parents=True, exist_ok=True)
     truth: list[dict[str, object]] = []
+    listed: list[dict[str, object]] = []
     stretches = [s for s in _stretches(scene) if only(s[0])]
     for index, (begin, end) in enumerate(stretches):
         free, moment = -1e9, begin
@@ -59,12 +63,26 @@ def record(
             clip = record_motion(view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free)
             if clip is None:
                 break
-            name = clip_name(scene, clip.start_s)
-            pending.rename(folder / "motion" / name)
-            truth.append(_truth(scene, f"motion/{name}", Origin.MOTION, clip))
             free = clip.end_s + chosen.retrigger_wait_s
             moment = free - 2.0
+            if not _records(place, clip.trigger_s):
+                continue
+            name = clip_name(scene, clip.start_s)
+            entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip)
+            if clip.trigger_s < place.full_from_s:
+                pending.rename(folder / "motion" / name)
+                truth.append(entry)
+            listed.append(entry)
         progress((index + 1) / len(stretches))
+    for at, cause in scene.calls:
+        if only(at):
+            name = clip_name(scene, at)
+            lasts = chosen.clip_length_s or CALL_S
+            clip = record_continuous(scene.view(at, round(at)), folder / "motion" / name, begin_s=at, end_s=at + lasts)
+            entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip) | {"cause": cause.value}
+            truth.append(entry)
+            listed.append(entry)
+    (folder / "pending.mp4").unlink(missing_ok=True)
     longer = [(b, CONTINUOUS_S, "continuous", Origin.CONTINUOUS) for b in scene.continuous_s]
     longer.append((scene.walk_test_s, WALK_TEST_S, "walk-test", Origin.WALK_TEST))
     for index, (begin, lasts, sub, origin) in enumerate(longer):
@@ -81,8 +99,14 @@ def record(
             picture = Image.fromarray(scene.view(at, round(at)).picture(at))
             picture.save(folder / "snapshot" / name, quality=68)
             truth.append(_truth(scene, f"snapshot/{name}", Origin.SNAPSHOT, Recorded(at, at, at + 0.01)))
-    write_event_list(scene, [(Path(str(e["clip"])).name, e) for e in truth if e["origin"] == "motion"], folder)
+    write_event_list(scene, [(Path(str(e["clip"])).name, e) for e in listed], folder)
     (folder / "truth.jsonl").write_text("".join(json.dumps(entry) + "\n" for entry in truth), "utf-8")
+
+
+def _records(place: Place, at_s: float) -> bool:
+    """Whether the camera has power and its plan lets it record by motion at a moment of the scene's clock."""
+    low, high = place.idle_hours
+    return not low <= at_s / 3600 % 24 < high and not place.down[0] <= at_s < place.down[1]
 
 
 def clip_name(scene: Scene, start_s: float) -> str:
@@ -109,6 +133,7 @@ def _stretches(scene: Scene) -> list[tuple[float, float]]:
 def _truth(scene: Scene, name: str, origin: Origin, clip: Recorded) -> dict[str, object]:
     events = [
         {"kind": e.kind, "start_s": round(e.begin_s - clip.start_s, 2), "end_s": round(e.end_s - clip.start_s, 2)}
+        | ({"expected": True} if e.expected else {})
         for e in scene.events
         if e.begin_s < clip.end_s and e.end_s > clip.start_s
     ]

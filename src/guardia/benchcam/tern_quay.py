@@ -6,8 +6,9 @@ their own that nothing reads but the builder of the demo's judgements and the te
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from itertools import pairwise
 from zoneinfo import ZoneInfo
@@ -19,6 +20,7 @@ from guardia.benchcam.actors import Actor, Colour, Gull, Insect, Van, Walker
 from guardia.benchcam.camera import View, lit
 from guardia.benchcam.scene import Light, Still
 from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Web, Wind
+from guardia.core.evidence import Cause
 from guardia.core.settings import Settings
 from guardia.core.zones import BlockZone
 
@@ -91,6 +93,16 @@ class Place:
         Form of its event list, see benchcam.event_list.
     clock_error_s
         What its clock shows less the true time.
+    idle_hours
+        Hours of every day in which it records nothing by motion: a part of the recording plan that was never entered.
+    alert_hours
+        Hours between which it alerts, the second may lie on the next day.
+    down
+        Stretch of the scene's clock in which it had no power.
+    full_from_s
+        From then on its store is full and takes nothing more; its event list goes on.
+    staff
+        The people who come on working days belong here.
     """
 
     slug: str
@@ -109,6 +121,11 @@ class Place:
     names: tuple[str, ...] = ()
     list_form: str = "table"
     clock_error_s: float = 0.0
+    idle_hours: tuple[float, float] = (0.0, 0.0)
+    alert_hours: tuple[float, float] = (0.0, 24.0)
+    down: tuple[float, float] = (0.0, 0.0)
+    full_from_s: float = math.inf
+    staff: bool = False
 
 
 def _water_edge() -> BlockZone:
@@ -123,7 +140,7 @@ PLACES: tuple[Place, ...] = (
         "Pontoon gate",
         places.pontoon_gate,
         # Set 'to be safe': nearly the most sensitive, no zones, no hold, and a long rest after every clip.
-        Settings("polygon-mains-camera", "9", retrigger_wait_s=30.0, pre_record_s=3.0, clip_length_s=12.0),
+        Settings("polygon-mains-camera", "9", retrigger_wait_s=30.0, pre_record_s=3.0, clip_length_s=14.0),
         lines=(
             ((-2.6, 5.0), (0.15, 9.0), (0.4, 22.0)),
             ((2.4, 5.2), (0.1, 9.0), (-0.4, 28.0)),
@@ -153,6 +170,8 @@ PLACES: tuple[Place, ...] = (
         ropes=((5.6, 24.0), (-6.1, 30.0)),
         flag=True,
         sun_column=250,
+        # The recorder's disk does not overwrite, and is full in the second week.
+        full_from_s=12.5 * 86400,
     ),
     Place(
         "workshop-door",
@@ -168,13 +187,15 @@ PLACES: tuple[Place, ...] = (
         ),
         far_line=((-6.0, 14.6), (-3.8, 15.0)),
         drives=(((1.4, 6.0), (1.4, 12.8)), ((-7.5, 9.5), (7.5, 9.5))),
+        # The night was entered up to midnight only.
+        idle_hours=(0.0, 6.0),
     ),
     Place(
         "fuel-berth",
         "Fuel berth",
         places.fuel_berth,
         # Turned down against the glitter until half of the people are missed too.
-        Settings("polygon-mains-camera", "6", hold_s=0.4, retrigger_wait_s=5.0, clip_length_s=12.0),
+        Settings("polygon-mains-camera", "6", hold_s=0.4, retrigger_wait_s=5.0, clip_length_s=14.0),
         lines=(
             ((-3.0, 5.2), (1.4, 8.8)),
             ((3.2, 5.0), (1.0, 9.0)),
@@ -192,25 +213,29 @@ PLACES: tuple[Place, ...] = (
         "winter-store",
         "Winter store",
         places.winter_store,
-        # A battery camera that rests a minute after every clip and records nothing from before the trigger.
-        Settings("battery-camera-on-hub", "high", retrigger_wait_s=60.0, clip_length_s=12.0),
+        # A battery camera that rests a minute after every clip and records nothing from before the trigger; long clips
+        # and a picture a minute empty it, and for a day and a half nobody notices.
+        Settings("battery-camera-on-hub", "high", retrigger_wait_s=60.0, clip_length_s=30.0),
         lines=(((0.2, 24.0), (0.0, 6.0)), ((0.4, 24.0), (-1.4, 12.0), (1.6, 8.0)), ((-1.6, 10.5), (1.8, 10.5))),
         far_line=((-2.0, 24.5), (2.2, 24.5)),
         open_air=False,
         clock_error_s=-400.0,
+        down=(6 * 86400 + 3 * 3600.0, 7 * 86400 + 9 * 3600.0),
     ),
     Place(
         "office-step",
         "Office step",
         places.office_step,
-        # Watches the road beyond the hedge as well as the path.
-        Settings("polygon-solar-camera", "5", retrigger_wait_s=15.0, clip_length_s=15.0),
+        # Watches the road beyond the hedge as well as the path; its alert hours were set by the dusk of June.
+        Settings("polygon-solar-camera", "5", retrigger_wait_s=15.0, clip_length_s=10.0),
         lines=(((0.8, 17.0), (0.3, 9.0), (2.6, 6.2)), ((2.6, 6.2), (0.3, 9.0), (0.9, 17.2)), ((-2.2, 8.0), (2.4, 6.4))),
         far_line=((-6.0, 18.4), (7.0, 18.4)),
         false_drives=(((-14.0, 21.0), (14.0, 21.0)), ((14.0, 23.4), (-14.0, 23.4))),
         parcels=True,
         names=("person", "vehicle", "parcel"),
         list_form="json lines",
+        alert_hours=(21.5, 28.75),
+        staff=True,
     ),
 )
 
@@ -229,17 +254,23 @@ class Event:
         Last moment.
     actors
         What to draw; none for wind and glitter, which belong to the scene.
+    expected
+        Somebody of the site on the usual way.
     """
 
     kind: str
     begin_s: float
     end_s: float
     actors: tuple[Actor, ...] = ()
+    expected: bool = False
 
 
 @dataclass(frozen=True, eq=False)
 class Scene:
-    """A place in its still picture and all that happens there."""
+    """A place in its still picture and all that happens there.
+
+    `calls` are moments at which it records for a reason of their own: (seconds of the scene's clock, cause).
+    """
 
     place: Place
     still: Still
@@ -249,6 +280,7 @@ class Scene:
     continuous_s: tuple[float, ...]
     walk_test_s: float
     snapshots: tuple[float, ...]
+    calls: tuple[tuple[float, Cause], ...]
 
     def view(self, at_s: float, seed: int) -> View:
         """The camera's view around a moment."""
@@ -318,7 +350,13 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
         weekend = (FIRST_DAY + timedelta(days=day)).weekday() >= 5
         for low, high in ((7.0, 11.0), (14.0, 19.0)):
             if rng.random() < (0.5 if weekend else 0.8):
-                events.append(_person(rng, place, moment(day, low, high)))
+                begin = moment(day, low, high)
+                if place.staff and not weekend:
+                    # They come and go at much the same time; the minutes differ from day to day.
+                    usual = 8.1 if high < 12 else 17.3
+                    begin = day * 86400 + (usual + begin % 1800 / 3600 * 0.6) * 3600
+                event = _person(rng, place, begin)
+                events.append(replace(event, expected=place.staff and not weekend))
         if place.drives and not weekend and rng.random() < 0.5:
             line = place.drives[int(rng.integers(len(place.drives)))]
             events.append(_drive(rng, line, moment(day, 9.0, 17.0), "vehicle"))
@@ -365,6 +403,10 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
         for day in (4, 9, 10, 13):
             begin = day * 86400 + extra.uniform(20.5, 23.5) * 3600
             events.append(Event("insect_or_web", begin, begin + 16.0, (Web(begin, 16.0),)))
+    late = np.random.default_rng([seed, number, 2])
+    for day in range(DAYS):
+        if late.random() < 0.15:
+            events.append(_person(late, place, day * 86400 + late.uniform(0.4, 5.2) * 3600, night=True))
     if place.slug == "winter-store":
         events.append(_far_work(day=4, hour=14.3))
     if place.slug == "fuel-berth":
@@ -372,8 +414,10 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
         events.append(Event("camera_moved", begin, begin + 10.0, (Nudge(begin, 10.0),)))
     both = (3 * 86400 + (15.2 + number / 7) * 3600, 6 * 86400 + (21.2 + number / 3) * 3600)
     continuous: tuple[float, ...] = both if number == 0 else both[number % 2 : number % 2 + 1]
+    if place.idle_hours[1]:
+        continuous = (*continuous, 8 * 86400 + 2.3 * 3600)
     for begin in continuous:
-        dark = begin % 86400 > 72000
+        dark = not 21600 < begin % 86400 < 72000
         for offset, far in ((30.0, True), (100.0, False), (121.0, False), (196.0, True)):
             events.append(_person(rng, place, begin + offset, night=dark, far=far))
         if place.open_air:
@@ -382,9 +426,25 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
     walk_test = 5 * 86400 + (14.0 + number / 2) * 3600
     events.append(_walk_test(place, walk_test))
     events.sort(key=lambda e: e.begin_s)
-    first, count = 4 * 86400 + 13.3 * 3600, 24 if place.slug == "winter-store" else 0
-    snapshots = tuple(first + 300.0 * n for n in range(count))
-    return Scene(place, place.paint(), tuple(events), tuple(gusts), tuple(glitter), continuous, walk_test, snapshots)
+    first, count = 4 * 86400 + 14.1 * 3600, 24 if place.slug == "winter-store" else 0
+    snapshots = tuple(first + 60.0 * n for n in range(count))
+    return Scene(
+        place, place.paint(), tuple(events), tuple(gusts), tuple(glitter), continuous, walk_test, snapshots,
+        _calls(place, tuple(events)),
+    )  # fmt: skip
+
+
+def _calls(place: Place, events: tuple[Event, ...]) -> tuple[tuple[float, Cause], ...]:
+    """What the camera records for other reasons than motion."""
+    if place.slug == "office-step":
+        # Who brings a parcel presses the button at the step.
+        rings = [e.end_s - 6.0 for e in events if e.kind == "parcel"][:3]
+        return tuple((at, Cause.BUTTON) for at in rings)
+    return {
+        "pontoon-gate": ((2 * 86400 + 12.4 * 3600, Cause.LIVE_LOOK), (9 * 86400 + 18.2 * 3600, Cause.LIVE_LOOK)),
+        "workshop-door": ((1 * 86400 + 22.1 * 3600, Cause.SOUND), (7 * 86400 + 13.3 * 3600, Cause.SOUND)),
+        "winter-store": ((3 * 86400 + 11.2 * 3600, Cause.BY_HAND),),
+    }.get(place.slug, ())
 
 
 def _timed(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, float], ...]:
