@@ -8,8 +8,9 @@ from jsonschema import Draft202012Validator
 from pypdf import PdfReader
 
 from guardia.core.errors import InvalidValue
+from guardia.core.levers import limits_broken
 from guardia.core.score import compare
-from guardia.core.settings import Settings, limits_broken, settings_from_dict
+from guardia.core.settings import Settings, settings_from_dict
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
@@ -43,7 +44,7 @@ class SettingsSheet(FolderCase):
         schema = json.loads((files("guardia") / "data" / "schemas" / "settings-sheet.schema.json").read_text("utf-8"))
         Draft202012Validator.check_schema(schema)
         good = sheet_to_dict(content())
-        for change in ({"version": 2}, {"camera": None}, {"password": "secret"}, {"settings": {"format": "x"}}):
+        for change in ({"version": 9}, {"camera": None}, {"password": "secret"}, {"settings": {"format": "x"}}):
             with self.subTest(change), self.assertRaises(InvalidValue):
                 check_sheet({**good, **change})
 

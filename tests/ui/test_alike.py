@@ -13,7 +13,7 @@ from tests.ui.support import GuiCase
 
 CLIPS = 300
 KEYS = 60
-RIGHT = 0.97
+RIGHT = 0.96
 
 
 class Alike(GuiCase):

@@ -127,7 +127,7 @@ class Proposals(StepCase):
         self.click(page.take)
         self.assertEqual(self.model.draft.zones, offer.steps[-1])
         after = self.model.comparison.draft
-        self.assertIn(f" silences {len(before.false_recorded) - len(after.false_recorded)} of", offer.words)
+        self.assertIn(f" leaves {len(after.false_recorded)} of {len(before.false_recorded)} false", offer.words)
         self.assertEqual(len(after.real_missed), len(before.real_missed))
         self.assertFalse(page.offer.isVisible())
         self.session.undo.undo()
@@ -174,10 +174,10 @@ class WhereThingsMoved(StepCase):
         cells[row, column] = True
         ids, words = heat.over(cells)
         self.assertEqual(len(ids), int(counts[row, column] + heat.counts[Verdict.REAL][row, column]))
-        days = len(self.model.evidence.judged_days)
+        days = self.model.evidence.watch.counted_days
         counted = line_of(self.model.evidence, "", ids, verdict=Verdict.FALSE)
         low, high = rate_interval(len(counted.ids), days)
-        self.assertIn(f"{len(counted.ids) / days:.1f} a day on judged days ({low:.1f} to {high:.1f})", words)
+        self.assertIn(f"{len(counted.ids) / days:.1f} a day ({low:.1f} to {high:.1f})", words)
         APP.sendEvent(canvas, QHelpEvent(QEvent.Type.ToolTip, at, canvas.mapToGlobal(at)))
         self.assertIn(words, QToolTip.text())
         QToolTip.hideText()

@@ -133,7 +133,7 @@ class WholePath(GuiCase):
         model = session.camera(camera_id)
         # The three good files hold the very same pictures, so they are one clip and two doublets.
         self.assertEqual((len(model.evidence.occurrences), len(model.evidence.clips)), (1, 1))
-        self.assertEqual(self.window.banner.text.toolTip().count("is here already"), 2)
+        self.assertEqual(self.window.banner.text.toolTip().count("the same file as"), 2)
         told = self.window.banner.text.toolTip()
         self.assertIn("broken.mp4", told)
         self.assertIn("empty.avi", told)

@@ -11,8 +11,9 @@ from typing import Any
 
 from guardia.core.capability import Capability
 from guardia.core.errors import InvalidValue
+from guardia.core.levers import LEVERS, limits_broken
 from guardia.core.score import Comparison, Score
-from guardia.core.settings import Settings, entered_zones, limits_broken, settings_to_dict
+from guardia.core.settings import Settings, entered_zones, settings_to_dict
 from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, block_rows, zone_cells
 from guardia.report.motion_cells import pack_cells
 
@@ -44,6 +45,8 @@ class SheetContent:
         Its score beside that of the installed settings.
     made
         Now, aware, in the site's time zone.
+    explained
+        How far the motion model explains what this camera recorded, in a sentence; empty when nothing tells.
     """
 
     site: str
@@ -53,6 +56,12 @@ class SheetContent:
     settings: Settings
     comparison: Comparison
     made: datetime
+    explained: str = ""
+
+    @property
+    def limits(self) -> tuple[str, ...]:
+        """What the figures rest on and cannot show, in sentences."""
+        return (*([self.explained] if self.explained else []), *self.comparison.limits)
 
 
 def steps(settings: Settings, capability: Capability) -> list[str]:
@@ -70,7 +79,7 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
     list[str]
         In the order of work.
     """
-    lines = [f"Motion detection: {'on' if settings.detection_on else 'OFF (nothing will be recorded)'}"]
+    lines = [LEVERS[0].sheet(settings, capability)]
     zones = entered_zones(settings, capability)
     polygons = [z for z in zones if isinstance(z, PolygonZone)]
     blocks = [z for z in zones if isinstance(z, BlockZone)]
@@ -91,16 +100,7 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
         lines.append(f"Sensitivity: {settings.notch} (scale from {low}, least, to {high}, most sensitive)")
     else:
         lines.append(f"Contrast {settings.sensitivity[0]}, size {settings.sensitivity[1] * 100:.2f} % of the picture")
-    lines.append(f"Motion must last: {settings.hold_s:g} s")
-    if capability.object_classes:
-        lines.append(f"Object filter: {', '.join(settings.objects) or 'none, any motion'}")
-    lines.append(f"Re-trigger wait: {settings.retrigger_wait_s:g} s")
-    lines.append(f"Pre-record: {settings.pre_record_s:g} s")
-    if settings.clip_length_s is None:
-        lines.append("Clip length: until motion stops")
-    else:
-        early = ", ends early when motion stops" if settings.end_early else ""
-        lines.append(f"Clip length: {settings.clip_length_s:g} s{early}")
+    lines += [line for lever in LEVERS[1:] if (line := lever.sheet(settings, capability))]
     return lines
 
 
@@ -123,10 +123,10 @@ def score_to_dict(score: Score) -> dict[str, Any]:
         "missed_share_95": [round(v, 4) for v in score.missed_share],
         "false_recorded": len(score.false_recorded),
         "false_silenced": len(score.false_silenced),
-        "days": score.days,
+        "watched_days": round(score.watched_days, 3),
         "false_per_day": None if rate is None else round(rate, 3),
         "false_per_day_95": None if interval is None else [round(v, 3) for v in interval],
-        "recorded_s_per_day": round(score.recorded_s_per_day, 1),
+        "recorded_s_per_day": None if score.recorded_s_per_day is None else round(score.recorded_s_per_day, 1),
         "unjudged": len(score.open),
     }
 
@@ -151,7 +151,7 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
     """
     data = {
         "format": "guardia-settings-sheet",
-        "version": 1,
+        "version": 2,
         "made": content.made.isoformat(timespec="seconds"),
         "site": {"name": content.site, "time_zone": content.time_zone},
         "camera": content.camera,
@@ -163,7 +163,7 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
         "prediction": {
             "installed": score_to_dict(content.comparison.installed),
             "draft": score_to_dict(content.comparison.draft),
-            "limits": list(content.comparison.limits),
+            "limits": list(content.limits),
         },
         "cautions": list(CAUTIONS),
     }
@@ -213,10 +213,13 @@ def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
         low, high = score.false_per_day_interval
         return f"{score.false_per_day:.1f}  ({low:.1f} to {high:.1f})"
 
+    def minutes(score: Score) -> str:
+        return "not known" if score.recorded_s_per_day is None else f"{score.recorded_s_per_day / 60:.1f}"
+
     return [
         ("Real, recorded", str(len(installed.real_recorded)), str(len(draft.real_recorded))),
         ("Real, missed", missed(installed), missed(draft)),
         ("Recorded late or cut", str(len({*installed.late, *installed.cut})), str(len({*draft.late, *draft.cut}))),
         ("False recordings a day", false(installed), false(draft)),
-        ("Recorded a day, min", f"{installed.recorded_s_per_day / 60:.1f}", f"{draft.recorded_s_per_day / 60:.1f}"),
+        ("Recorded a day, min", minutes(installed), minutes(draft)),
     ]

@@ -17,7 +17,8 @@ from reportlab.pdfbase import pdfmetrics
 from reportlab.pdfbase.ttfonts import TTFont
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from guardia.core.settings import entered_zones, limits_broken
+from guardia.core.levers import limits_broken
+from guardia.core.settings import entered_zones
 from guardia.core.zones import BlockZone, Zone, ZoneKind
 from guardia.report.sheet import CAUTIONS, SheetContent, score_rows, steps
 
@@ -72,7 +73,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
         for what, old, new in score_rows(content.comparison.installed, content.comparison.draft)
     ]
     story.append(_table(table, [66 * mm, 52 * mm, 52 * mm]))
-    story += [Spacer(1, 2 * mm), *(text(line, small) for line in content.comparison.limits)]
+    story += [Spacer(1, 2 * mm), *(text(line, small) for line in content.limits)]
     story.append(text("Cautions", head))
     story += [text(line, small) for line in CAUTIONS]
     story += [

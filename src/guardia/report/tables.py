@@ -11,7 +11,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from guardia.core.errors import InvalidValue, ProjectError
-from guardia.core.evidence import Evidence
+from guardia.core.evidence import Evidence, Origin
 from guardia.core.gates import Outcome
 from guardia.core.score import Comparison
 from guardia.core.statistics import Line
@@ -53,7 +53,8 @@ def occurrence_rows(camera: str, evidence: Evidence, comparison: Comparison) -> 
             "judgement": o.kind,
             "verdict": o.verdict.value if o.verdict else "",
             "visit": o.visit,
-            "counted": o.id not in evidence.repeated,
+            "cause": clip.cause.value if clip.origin is Origin.MOTION else "",
+            "counted": o.id not in evidence.repeated and not clip.by_another_cause,
             "camera_named": event.named if event else "",
             "alert_sent": event.alert if event else None,
             "installed": _outcome(comparison.installed_replay.outcomes[o.id]),
@@ -86,7 +87,7 @@ def statistic_rows(camera: str, by: str, lines: Sequence[Line]) -> Iterator[Row]
             "by": by,
             "name": line.name,
             "count": len(line.ids),
-            "judged_days": line.days,
+            "watched_days": round(line.days, 3),
             "per_day": line.rate,
             "per_day_low": line.low,
             "per_day_high": line.high,
@@ -141,24 +142,33 @@ def _write_jsonl(path: Path, rows: Sequence[Row]) -> None:
 
 def _write_xlsx(path: Path, rows: Sequence[Row]) -> None:
     from openpyxl import Workbook
+    from openpyxl.cell import WriteOnlyCell
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
     from openpyxl.styles import Font
+    from openpyxl.utils import get_column_letter
 
-    book = Workbook()
-    sheet: Any = book.active
-    sheet.title = "Guardia"
+    book = Workbook(write_only=True)
+    sheet: Any = book.create_sheet("Guardia")
     names = list(rows[0]) if rows else []
-    sheet.append(names)
-    for cell in sheet[1]:
-        cell.font = Font(bold=True)
-    for row in rows:
-        sheet.append(list(row.values()))
-        for cell in sheet[sheet.max_row]:
-            if isinstance(cell.value, str):
-                cell.data_type = "s"  # a name that begins with '=' is no formula
-    for column, name in zip(sheet.columns, names, strict=True):
-        longest = max((len(str(cell.value)) for cell in column if cell.value is not None), default=0)
-        sheet.column_dimensions[column[0].column_letter].width = min(40, max(len(name), longest) + 2)
+
+    def shown(value: Any) -> Any:
+        return ILLEGAL_CHARACTERS_RE.sub("\ufffd", value) if isinstance(value, str) else value
+
+    def cell(value: Any, *, bold: bool = False) -> Any:
+        made = WriteOnlyCell(sheet, value=shown(value))
+        if isinstance(value, str):
+            made.data_type = "s"  # a name that begins with '=' is no formula
+        if bold:
+            made.font = Font(bold=True)
+        return made
+
+    for number, name in enumerate(names, start=1):
+        longest = max(len(name), *(len(str(row[name])) for row in rows if row[name] is not None), 0)
+        sheet.column_dimensions[get_column_letter(number)].width = min(40, longest + 2)
     sheet.freeze_panes = "A2"
+    sheet.append([cell(name, bold=True) for name in names])
+    for row in rows:
+        sheet.append([cell(value) for value in row.values()])
     book.save(path)
 
 

@@ -24,6 +24,7 @@ from guardia.app.jobs import Progress
 from guardia.app.session import Session
 from guardia.core.judgement import KINDS, kind_of
 from guardia.core.likeness import Suggestion
+from guardia.core.words import count_of
 from guardia.ui.parts import JudgingKeys, draw_mark, label, page_head, verdict_colour
 from guardia.ui.theme import THEME
 
@@ -360,7 +361,9 @@ class AlikePage(QWidget):
         model = self.model
         waiting = sum(not model.occurrence(i).kind for g in model.groups for i in g.ids)
         total = sum(len(g.ids) for g in model.groups)
-        self._count.setText(f"{len(model.groups)} groups, {total} occurrences, {waiting} not judged yet")
+        self._count.setText(
+            f"{count_of(len(model.groups), 'group')}, {count_of(total, 'occurrence')}, {waiting} not judged yet"
+        )
         if self._looking_again:
             self._cells.set([(i, False, told) for i, told in self.doubtful])
             self._title.setText(

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
@@ -24,7 +26,7 @@ class CoveragePage(FreshPage):
 
     asked = pyqtSignal(tuple, str)
 
-    def __init__(self, session: Session, model: CameraModel, tabs: QWidget) -> None:
+    def __init__(self, session: Session, model: CameraModel, tabs: QWidget, watched: Callable[[], object]) -> None:
         super().__init__()
         self._session = session
         self._model = model
@@ -33,7 +35,14 @@ class CoveragePage(FreshPage):
         head.addStretch()
         layout.addLayout(head)
         layout.setSpacing(10)
-        layout.addWidget(label("How much evidence is here", "head"))
+        top = QHBoxLayout()
+        top.addWidget(label("How much evidence is here", "head"))
+        top.addStretch()
+        self._watched = label("", "muted")
+        top.addWidget(self._watched)
+        self.ask_watched = button("Watched time…", watched, tip="Say when this camera was up and when it was down")
+        top.addWidget(self.ask_watched)
+        layout.addLayout(top)
         self._table = QGridLayout()
         self._table.setHorizontalSpacing(24)
         frame = card()
@@ -70,6 +79,12 @@ class CoveragePage(FreshPage):
     def refresh(self) -> None:
         """Show it as it is now."""
         evidence = self._model.evidence
+        watch = evidence.watch
+        self._watched.setText(
+            f"watched {watch.days:.1f} days, {watch.counted_days:.1f} judged whole"
+            if watch.spans
+            else "watched time not known"
+        )
         clear(self._table)
         for column, text in enumerate(("", "clips", "bright picture", "dark picture")):
             self._table.addWidget(label(text, "muted"), 0, column)

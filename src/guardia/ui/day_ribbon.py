@@ -10,7 +10,7 @@ from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from guardia.core.judgement import Verdict
-from guardia.ui.parts import draw_mark
+from guardia.ui.parts import draw_mark, painting
 from guardia.ui.theme import THEME
 
 
@@ -58,9 +58,9 @@ class DayRibbon(QWidget):
         lane = {Verdict.REAL: 0.18, Verdict.FALSE: 0.5}.get(mark.verdict, 0.82) if mark.verdict else 0.82
         return QPointF(4 + (self.width() - 8) * mark.hour / 24, (self.height() - 15) * lane)
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw the ribbon."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(THEME.colour("raised"))

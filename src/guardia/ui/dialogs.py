@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import UTC, datetime
 from html import escape
 from zoneinfo import available_timezones
@@ -25,6 +26,7 @@ from guardia import __version__
 from guardia.app.actions import ACTIONS
 from guardia.app.makes import shipped_capabilities
 from guardia.core.clock import error_words
+from guardia.core.evidence import Cause, Clip
 from guardia.core.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts import label
@@ -86,9 +88,12 @@ def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> 
     field.setDateTime(QDateTime.fromSecsSinceEpoch(round(wall.timestamp()), QTimeZone.utc()))
     form.addRow(f"Start ({time_zone})", field)
     form.addRow("", label(f"Known so far by: {source}", "muted"))
-    if not _accepted(dialog):
+    unchanged = field.dateTime()
+    if not _accepted(dialog) or field.dateTime() == unchanged:
         return None
-    return datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC).replace(tzinfo=start.tzinfo)
+    return datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC).replace(
+        tzinfo=start.tzinfo, fold=start.fold
+    )
 
 
 def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | None:
@@ -123,6 +128,23 @@ def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | Non
     form.addRow("", told)
     form.addRow("", label("Times of clips whose start was given by hand stay as they are.", "muted", wrap=True))
     return difference() if _accepted(dialog) else None
+
+
+def ask_cause(parent: QWidget, clips: Sequence[Clip]) -> str | None:
+    """Ask why the camera recorded some clips; '' goes by its list, None is not wanted."""
+    dialog, form = _form(parent, "Why it recorded")
+    box = QComboBox()
+    box.addItem("as the camera's event list says, else motion", "")
+    for cause in Cause:
+        box.addItem(cause.value, cause.value)
+    box.setCurrentIndex(box.findData(clips[0].cause.value))
+    form.addRow("Cause" if len(clips) == 1 else f"Cause of {len(clips)} clips", box)
+    form.addRow(
+        "",
+        label("Clips of another cause, or of one that is not known, are left out of every figure.", "muted", wrap=True),
+    )
+    box.setFocus()
+    return str(box.currentData()) if _accepted(dialog) else None
 
 
 def keys_html() -> str:

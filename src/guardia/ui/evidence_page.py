@@ -112,7 +112,9 @@ class StripDelegate(QStyledItemDelegate):
         named = f", camera: {event.named}" if event and event.named else ""
         length = f"{occurrence.end_s - occurrence.start_s:.1f} s"
         painter.drawText(left, top + 54, f"{clip.origin.value}, {length}{named}{again}")
-        painter.drawText(left, top + 71, f"installed: {_outcome_words(installed, occurrence.verdict)}")
+        mine = clip.by_motion and self._model.evidence.settings_of(clip) == self._model.camera.installed
+        words = _outcome_words(installed, occurrence.verdict, recorded_by_it=mine)
+        painter.drawText(left, top + 71, f"installed: {words}")
         if draft.recorded != installed.recorded:
             painter.setPen(THEME.colour("accent" if _better(occurrence, draft) else "missed"))
             small.setWeight(QFont.Weight.DemiBold)
@@ -166,7 +168,10 @@ class StripDelegate(QStyledItemDelegate):
         return self._strips[occurrence.id]
 
 
-def _outcome_words(outcome: Outcome, verdict: Verdict | None) -> str:
+def _outcome_words(outcome: Outcome, verdict: Verdict | None, *, recorded_by_it: bool = False) -> str:
+    """The outcome in a few words; where the camera did record what the model says it would not, both are told."""
+    if recorded_by_it and not outcome.recorded:
+        return f"recorded (model: {outcome.gate})"
     if not outcome.recorded:
         return f"{'silent' if verdict is Verdict.FALSE else 'missed'}, {outcome.gate}"
     how = " late" if outcome.late else ""
@@ -421,12 +426,12 @@ class EvidencePage(QWidget):
         self._session.judge({self._model.camera.id: ids}, kind)
         self._apply_filter()
         gone = before - self._proxy.rowCount()
-        start = max(rows) + 1 - gone
+        start = max(0, max(rows) + 1 - gone)  # with a visit more may go than was selected
         count = self._proxy.rowCount()
         order = [*range(start, count), *range(start)]
         following = next((r for r in order if not self._proxy.index(r, 0).data(Role.OCCURRENCE).kind), None)
         if following is None:
-            following = min(start, count - 1)
+            following = min(start, count - 1)  # nothing waits: stay where the work was
         self._select_row(following)
 
     def _select_row(self, row: int) -> None:

@@ -22,7 +22,7 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.messages import Severity
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
-from guardia.core.settings import limits_broken
+from guardia.core.levers import limits_broken
 from guardia.report.sheet import CAUTIONS, score_rows, sheet_to_dict, steps
 from guardia.ui.parts import button, card, clear, label, page_head
 
@@ -74,6 +74,7 @@ class HandoverPage(QWidget):
         body.addLayout(side, 3)
         layout.addLayout(body, 1)
         model.comparison_changed.connect(self.refresh)
+        model.draft_changed.connect(self.refresh)
         model.installed_changed.connect(self.refresh)
         self.refresh()
 
@@ -105,7 +106,8 @@ class HandoverPage(QWidget):
             for column, text in enumerate(cells):
                 grid.addWidget(label(text), row, column)
         self._sheet.addWidget(figures)
-        for line in (*model.comparison.limits, *CAUTIONS):
+        content = self._session.sheet_content(model.camera.id)
+        for line in (*content.limits, *CAUTIONS):
             self._sheet.addWidget(label(line, "muted", wrap=True))
         self._sheet.addStretch()
         self._enter.setEnabled(model.draft != model.camera.installed)

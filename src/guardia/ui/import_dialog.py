@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import fields
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDialog,
     QDialogButtonBox,
@@ -29,8 +31,9 @@ from guardia.app.jobs import Progress
 from guardia.core.clock import NAME_FORMS, TIME_FORMS
 from guardia.core.errors import GuardiaError
 from guardia.core.events import ColumnMapping
-from guardia.core.evidence import Origin
+from guardia.core.evidence import Cause, Origin
 from guardia.ui.parts import button, clear, label
+from guardia.ui.times_dialogs import MomentEdit
 
 ORIGIN_WORDS = (
     (Origin.MOTION, "motion clips: the camera recorded them because something moved"),
@@ -51,6 +54,7 @@ _MEANING = {
     "named": "Class the camera named",
     "alert": "Alert sent",
     "zone": "Zone",
+    "cause": "Why it recorded",
 }
 
 
@@ -203,6 +207,23 @@ class ImportDialog(QDialog):
             edit.editingFinished.connect(self._pattern_chosen)
         grid.addWidget(label("Time in file names"), 3, 0)
         grid.addWidget(self.pattern, 3, 1)
+        self.cause = QComboBox()
+        self.cause.addItem("as the camera's event list says, else motion", None)
+        for cause in Cause:
+            self.cause.addItem(cause.value, cause)
+        self.cause.currentIndexChanged.connect(lambda _i: setattr(model, "cause", self.cause.currentData()))
+        grid.addWidget(label("Why it recorded"), 4, 0)
+        grid.addWidget(self.cause, 4, 1)
+        self.whole = QCheckBox("all that it recorded by motion is here, from")
+        self.whole.setToolTip("Rates per day stand on it: without it clips do not tell for how long nothing happened")
+        self.begin = MomentEdit(model.session, datetime.now(UTC).timestamp())
+        self.end = MomentEdit(model.session, datetime.now(UTC).timestamp())
+        span = QHBoxLayout()
+        for widget in (self.whole, self.begin, label("to"), self.end):
+            span.addWidget(widget)
+        span.addStretch()
+        grid.addWidget(label("Watched time"), 5, 0)
+        grid.addLayout(span, 5, 1)
         grid.setColumnStretch(1, 1)
         layout.addLayout(grid)
         self._told = label("", "warning", wrap=True)
@@ -265,6 +286,12 @@ class ImportDialog(QDialog):
 
     def _show(self) -> None:
         model = self.model
+        by_motion = model.origin is Origin.MOTION
+        for widget in (self.cause, self.whole, self.begin, self.end):
+            widget.setEnabled(by_motion)
+        if not self.whole.isChecked() and (days := model.days()) is not None:
+            self.begin.set_moment(days[0])
+            self.end.set_moment(days[1])
         sources = ", ".join(p.name for p in model.sources[:4])
         more = f" and {len(model.sources) - 4} more" if len(model.sources) > 4 else ""
         self._sources.setText(sources + more if sources else "No files yet")
@@ -289,6 +316,11 @@ class ImportDialog(QDialog):
         self.go.setEnabled(bool(taken or lists) and not model.problem)
 
     def _go(self) -> None:
+        self.model.watched = (self.begin.moment_s(), self.end.moment_s()) if self.whole.isChecked() else None
+        if self.model.watched is not None and self.model.watched[1] <= self.model.watched[0]:
+            self._told.setText("A watched time must end after it begins.")
+            self._told.show()
+            return
         if self.model.start():
             self.accept()
         else:

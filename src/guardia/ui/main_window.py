@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QHBoxLayout,
     QMainWindow,
+    QMessageBox,
     QProgressBar,
     QPushButton,
     QStackedWidget,
@@ -30,11 +31,14 @@ from guardia.app.preferences import load_preferences, save_preferences
 from guardia.app.session import Session
 from guardia.core.clock import error_words
 from guardia.core.errors import GuardiaError
+from guardia.core.evidence import Origin
+from guardia.core.words import count_of
 from guardia.ui.alike_page import AlikePage
 from guardia.ui.banner import Banner
 from guardia.ui.coverage_page import CoveragePage
 from guardia.ui.dialogs import (
     about_html,
+    ask_cause,
     ask_clock_error,
     ask_new_camera,
     ask_new_project,
@@ -52,9 +56,13 @@ from guardia.ui.score_panel import ScorePanel
 from guardia.ui.sensitivity_page import SensitivityPage
 from guardia.ui.statistics_page import StatisticsPage
 from guardia.ui.theme import THEME
+from guardia.ui.times_dialogs import EpochsDialog, WatchedDialog
 from guardia.ui.view_page import ViewPage
 from guardia.ui.welcome_page import WelcomePage
 from guardia.ui.zones_page import ZonesPage
+
+FRAME_PX = (4, 32)
+"""Room that the window's frame and title bar take on the screen, across and down."""
 
 
 class MainWindow(QMainWindow):
@@ -77,7 +85,7 @@ class MainWindow(QMainWindow):
         self.setWindowTitle("Guardia")
         self.setMinimumSize(1100, 700)
         self._preferences, told = load_preferences(data_home)
-        self.resize(self._preferences.width, self._preferences.height)
+        self._resize_to_fit(self._preferences.width, self._preferences.height)
         self._set_dark(self._preferences.dark)
         self.actions_by_id = self._make_actions()
         self._build()
@@ -87,6 +95,14 @@ class MainWindow(QMainWindow):
             self.messages.tell(line, Severity.WARNING)
         self._show_welcome()
 
+    def _resize_to_fit(self, width: int, height: int) -> None:
+        """Take a size, but not more than the screen has beside its panels and the window's own frame."""
+        screen = self.screen()
+        room = screen.availableGeometry() if screen is not None else None
+        if room is not None:
+            width, height = min(width, room.width() - FRAME_PX[0]), min(height, room.height() - FRAME_PX[1])
+        self.resize(width, height)
+
     def _make_actions(self) -> dict[str, QAction]:
         acts: dict[str, Callable[[], object]] = {
             "new": self.new_project, "open": self.choose_project, "demo": self.open_demo, "quit": self.close,
@@ -94,6 +110,8 @@ class MainWindow(QMainWindow):
             "reset_draft": self.reset_draft,
             "clip_start": self.ask_clip_start,
             "history": self.show_history, "clock": self.ask_clock, "save_list": self.save_list,
+            "watched": lambda: self._open_times(WatchedDialog), "epochs": lambda: self._open_times(EpochsDialog),
+            "cause": self.ask_cause,
             "join": self.join, "split": self.split, "join_found": self.join_found,
             "palette": self.show_palette,
             "undo": lambda: self.session and self.session.undo.undo(),
@@ -224,8 +242,26 @@ class MainWindow(QMainWindow):
         session.cameras_changed.connect(self._first_camera)
         self.go("round")
         session.load_cameras()
-        session.go_on_measuring()
+        if session.outdated():
+            self._ask_to_measure_again(session)
+        else:
+            session.go_on_measuring()
         return True
+
+    def _ask_to_measure_again(self, session: Session) -> None:
+        """A project of an older version of the motion model is measured again when its user agrees."""
+        self.question = QMessageBox(
+            QMessageBox.Icon.Question,
+            "Measure again?",
+            f"{session.outdated()} clips of this project were measured by an older version of the motion model. Its "
+            "figures are shown as they are. Measure them again now? Judgements, zones and settings are kept, and the "
+            "old figures are shown beside the new ones.",
+            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
+            self,
+        )
+        self.question.accepted.connect(session.measure_again)
+        self.question.rejected.connect(session.go_on_measuring)
+        self.question.open()
 
     def _first_camera(self) -> None:
         """Have a camera open as soon as one is loaded, so that every step can be reached."""
@@ -297,7 +333,7 @@ class MainWindow(QMainWindow):
                 statistics.asked.connect(self.show_occurrences)
                 return statistics
             if step == "coverage":
-                coverage = CoveragePage(session, model, row)
+                coverage = CoveragePage(session, model, row, self.actions_by_id["watched"].trigger)
                 coverage.asked.connect(self.show_occurrences)
                 return coverage
             return EvidencePage(session, model, row)
@@ -353,7 +389,8 @@ class MainWindow(QMainWindow):
         if self.panel is not None:
             self.panel.setVisible(current != "round")
         model = self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None
-        self._place.setText(model.camera.name if model else "No camera open")
+        name = model.camera.name if model else "No camera open"
+        self._place.setText(name if len(name) <= 60 else f"{name[:58]} …")
         clock = error_words(model.camera.clock_error_s) if model else ""
         self._clock.setText(f"its clock is {clock}; times are put right" if clock else "")
         self._clock.setVisible(bool(clock))
@@ -386,7 +423,8 @@ class MainWindow(QMainWindow):
             self.messages.tell("Select an occurrence in Evidence first; its clip is the one that is meant.")
             return
         clip_id = model.occurrence(model.selected[0]).clip_id
-        start_s, source = model.clip_start(clip_id)
+        _, source = model.clip_start(clip_id)
+        start_s = model.evidence.clips[model.evidence.clip_index[clip_id]].start_s
         given = ask_start(self, self.session.local_time(start_s), source, self.session.site.time_zone)
         if given is not None:
             model.give_clip_start(clip_id, given.timestamp())
@@ -424,7 +462,7 @@ class MainWindow(QMainWindow):
         if self.session is not None:
             count = self.session.join_found()
             self.messages.tell(
-                f"{count} visits were counted as several occurrences and are joined now; Undo takes it back."
+                f"Joined {count_of(count, 'visit')} counted as several occurrences; Undo takes it back."
                 if count
                 else "No real visit is counted twice."
             )
@@ -453,13 +491,32 @@ class MainWindow(QMainWindow):
         if answer is None or not parent:
             return
         site, zone = answer
-        stem = "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-") or "site"
+        stem = "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-")[:60]
         try:
             Session.create(Path(parent) / stem, site, zone)
         except GuardiaError as error:
             self.messages.tell_error(error)
             return
         self.open_project(Path(parent) / stem)
+
+    def _open_times(self, kind: type[WatchedDialog] | type[EpochsDialog]) -> None:
+        if self.session is not None and self.camera_id is not None:
+            self.times = kind(self, self.session, self.session.camera(self.camera_id))
+            self.times.open()
+
+    def ask_cause(self) -> None:
+        """Ask why the camera recorded the clips of the selected occurrences."""
+        if self.session is None or self.camera_id is None:
+            return
+        model = self.session.camera(self.camera_id)
+        clips = {model.occurrence(i).clip_id for i in model.selected}
+        recorded = [c for c in model.evidence.clips if c.id in clips and c.origin is Origin.MOTION]
+        if not recorded:
+            self.messages.tell("Select occurrences of clips that the camera recorded by itself, in Evidence.")
+            return
+        cause = ask_cause(self, recorded)
+        if cause is not None:
+            model.set_cause([c.id for c in recorded], cause)
 
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""

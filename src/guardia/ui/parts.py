@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import sys
 from collections.abc import Callable, Sequence
+from functools import wraps
+from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
@@ -21,10 +24,35 @@ from PyQt6.QtWidgets import (
 from guardia.core.judgement import KINDS, Verdict
 from guardia.ui.theme import THEME
 
+_Widget = TypeVar("_Widget", bound=QWidget)
+
+
+def painting(draw: Callable[[_Widget, QPainter], None]) -> Callable[[_Widget, object], None]:
+    """A paintEvent that never raises and always ends its painter: Qt crashes on a painter that is left active.
+
+    What goes wrong is told once for each widget, not at every repaint.
+    """
+
+    @wraps(draw)
+    def paint(self: _Widget, _event: object) -> None:
+        painter = QPainter(self)
+        try:
+            draw(self, painter)
+        except Exception as error:
+            if not self.property("paint_failed"):
+                self.setProperty("paint_failed", True)
+                sys.excepthook(type(error), error, error.__traceback__)
+        finally:
+            painter.end()
+
+    return paint
+
 
 def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
     """A label with one of the style sheet's names."""
     made = QLabel(text)
+    if "<b>" not in text:
+        made.setTextFormat(Qt.TextFormat.PlainText)  # a camera's name is no markup
     made.setObjectName(name)
     made.setWordWrap(wrap)
     return made
@@ -120,9 +148,9 @@ class Mark(QWidget):
         self._half = half
         self.setFixedSize(16, 16)
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw the mark."""
-        painter = QPainter(self)
         draw_mark(painter, self._verdict, QPointF(8, 8), 9, recorded=self._recorded and not self._half)
         if self._half:
             painter.setBrush(verdict_colour(self._verdict))
@@ -146,9 +174,9 @@ class IntervalBars(QWidget):
         self._values = (installed, draft)
         self.update()
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw both intervals."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         top = max((v[2] for v in self._values if v), default=0.0) or 1.0
         width = self.width() - 14

@@ -13,7 +13,7 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.core.errors import GuardiaError
 from guardia.core.trace import ANALYSIS_RATE_HZ
-from guardia.ui.parts import button, label, verdict_colour
+from guardia.ui.parts import button, label, painting, verdict_colour
 from guardia.ui.theme import THEME
 
 SPEEDS = (1, 2, 4, 8, 16)
@@ -45,9 +45,9 @@ class _Screen(QWidget):
             share = (event.position().x() - area.left()) / area.width()
             self._seek(self.span[0] + share * (self.span[1] - self.span[0]))
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw picture, outline and curve."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         room = QRectF(0, 0, self.width(), self.height() - _CURVE_HEIGHT)

@@ -14,7 +14,7 @@ from guardia.app.session import Session
 from guardia.core.clock import error_words
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.score import Score
-from guardia.ui.parts import Mark, button, card, clear, draw_mark, label, page_head
+from guardia.ui.parts import Mark, button, card, clear, draw_mark, label, page_head, painting
 from guardia.ui.theme import THEME
 
 _LEGEND = (
@@ -44,9 +44,9 @@ class Fortnight(QWidget):
         self._marks: list[tuple[QPointF, int]] = []
         self._words: dict[int, str] = {}
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw the ribbon."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         evidence = self._model.evidence
         self._marks = []
@@ -129,6 +129,7 @@ class RoundPage(QWidget):
         self._cards.setSpacing(8)
         area = QScrollArea()
         area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
         layout.addWidget(area, 1)
         session.cameras_changed.connect(self.refresh)
@@ -175,8 +176,11 @@ class RoundPage(QWidget):
         middle.setSpacing(2)
         head = QHBoxLayout()
         head.setSpacing(12)
-        head.addWidget(label(model.camera.name, "head"))
-        head.addStretch()
+        name = label(model.camera.name, "head")
+        # A long name takes what is left beside the figures, and stands whole in the tip.
+        name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        name.setToolTip(model.camera.name[:200])
+        head.addWidget(name, 1)
         for text in _figures(model.comparison.installed):
             head.addWidget(label(text))
         middle.addLayout(head)

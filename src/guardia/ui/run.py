@@ -9,7 +9,7 @@ from pathlib import Path
 from types import TracebackType
 
 import pyqtgraph
-from PyQt6.QtCore import QTimer
+from PyQt6.QtCore import QObject, Qt, pyqtSignal
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
@@ -48,17 +48,34 @@ def run(data_home: Path, project: Path | None, *, demo: bool = False) -> int:
     """
     app = make_application()
     window = MainWindow(data_home)
-
-    def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
-        sys.__excepthook__(kind, error, trace)
-        QTimer.singleShot(0, window, lambda: window.messages.tell_error(error))
-
-    # pyqtgraph replaces the hook when it is imported, so ours is set after it; without one PyQt6 aborts the program.
-    sys.excepthook = tell
-    threading.excepthook = lambda a: tell(a.exc_type, a.exc_value or RuntimeError("unknown"), a.exc_traceback)
+    install_hooks(window)
     if demo:
         window.open_demo()
     elif project is not None:
         window.open_project(project)
     window.show()
     return app.exec()
+
+
+class _Teller(QObject):
+    """Carries an error from any thread to the window's."""
+
+    happened = pyqtSignal(object)
+
+
+def install_hooks(window: MainWindow) -> None:
+    """Tell errors that nothing else caught in the window; without a hook PyQt6 aborts the program.
+
+    pyqtgraph replaces the hook when it is imported, so ours is set after it.
+    """
+    teller = _Teller(window)
+    # Queued: an error may come from another thread, or while the window is being drawn.
+    teller.happened.connect(window.messages.tell_error, Qt.ConnectionType.QueuedConnection)
+
+    def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        sys.__excepthook__(kind, error, trace)
+        if issubclass(kind, Exception):
+            teller.happened.emit(error)
+
+    sys.excepthook = tell
+    threading.excepthook = lambda a: tell(a.exc_type, a.exc_value or RuntimeError("unknown"), a.exc_traceback)

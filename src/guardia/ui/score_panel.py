@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
     QPushButton,
+    QScrollArea,
     QVBoxLayout,
     QWidget,
 )
@@ -24,6 +25,9 @@ from guardia.ui.parts import IntervalBars, Mark, label
 
 _FLIP_SIGNS = {Flip.NEWLY_MISSED: "▼", Flip.NEWLY_RECORDED: "▲", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_SILENCED: "◇"}
 
+
+FOLDED_PX = 112
+"""Height of what the figures rest on while it is folded."""
 
 MOST_FLIPS = 60
 """So many flips are listed, the worst first; more would make dragging slow and be read by nobody."""
@@ -79,7 +83,7 @@ class ScorePanel(QWidget):
                 grid.addWidget(cell, row, column)
         layout.addLayout(grid)
         layout.addSpacing(4)
-        self._false = self._measure(layout, "False recordings a day, on judged days", "false")
+        self._false = self._measure(layout, "False recordings a day, by motion clips", "false")
         self._missed = self._measure(layout, "Share of real events missed", "real")
         self._minutes = label("", "muted")
         layout.addWidget(self._minutes)
@@ -93,11 +97,34 @@ class ScorePanel(QWidget):
         self.flips.itemActivated.connect(self._open_flip)
         self.flips.itemClicked.connect(self._open_flip)
         layout.addWidget(self.flips, 1)
+        rests = QHBoxLayout()
+        rests.addWidget(label("What this rests on", "head"))
+        rests.addStretch()
+        self.unfold = QPushButton("all of it")
+        self.unfold.setObjectName("link")
+        self.unfold.setCheckable(True)
+        self.unfold.setToolTip("Show all of it in place of the flips, or the flips again")
+        self.unfold.toggled.connect(self._unfold)
+        rests.addWidget(self.unfold)
+        layout.addLayout(rests)
         self._limits = label("", "muted", wrap=True)
-        layout.addWidget(self._limits)
+        self._limits.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._small_print = QScrollArea()
+        self._small_print.setWidgetResizable(True)
+        self._small_print.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self._small_print.setWidget(self._limits)
+        layout.addWidget(self._small_print, 1)
+        self._unfold(on=False)
+
+    def _unfold(self, on: bool) -> None:
+        """Give the small print the room of the flips, or fold it to its first lines."""
+        self.flips.setVisible(not on)
+        self._small_print.setMaximumHeight(10_000 if on else FOLDED_PX)
+        self.unfold.setText("fold" if on else "all of it")
 
     def _measure(self, layout: QVBoxLayout, text: str, colour: str) -> tuple[QLabel, IntervalBars]:
         words = label("", "", wrap=True)
+        words.setTextFormat(Qt.TextFormat.RichText)
         words.setToolTip("Installed above, draft below; the band is the 95 % interval")
         bars = IntervalBars(colour)
         layout.addWidget(label(text, "muted"))
@@ -128,10 +155,12 @@ class ScorePanel(QWidget):
         self._show_interval(
             self._missed, comparison.installed, comparison.draft, lambda s: _missed_share(s), lambda v: f"{v:.0%}"
         )
-        old, new = comparison.installed.recorded_s_per_day / 60, comparison.draft.recorded_s_per_day / 60
-        self._minutes.setText(f"Recorded a day on motion clips: {old:.1f} min → {new:.1f} min")
+        self._minutes.setText(
+            f"Recorded a day on motion clips: {_minutes(comparison.installed)} → {_minutes(comparison.draft)}"
+        )
         self._show_flips(comparison.changes)
-        self._limits.setText("\n".join(comparison.limits))
+        explained = self._model.explained.words
+        self._limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
 
     def _show_interval(
         self,
@@ -202,6 +231,10 @@ def _ids(score: Score, name: str) -> Iterable[int] | tuple[int, ...]:
         return tuple(sorted({*score.late, *score.cut}))
     ids: tuple[int, ...] = getattr(score, name)
     return ids
+
+
+def _minutes(score: Score) -> str:
+    return "no figure yet" if score.recorded_s_per_day is None else f"{score.recorded_s_per_day / 60:.1f} min"
 
 
 def _rate(score: Score) -> tuple[float, float, float] | None:

@@ -6,6 +6,7 @@ import tempfile
 from dataclasses import replace
 from pathlib import Path
 
+from PIL import Image
 from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
@@ -16,7 +17,6 @@ from guardia.ui.alike_page import AlikePage
 from guardia.ui.evidence_page import EvidencePage
 from guardia.ui.main_window import MainWindow
 from guardia.ui.run import make_application
-from guardia.ui.theme import THEME
 from guardia.ui.view_page import ViewPage
 from guardia.ui.zones_page import ZonesPage
 
@@ -64,29 +64,29 @@ def take_screenshots(folder: Path) -> list[Path]:
             replace(model.draft, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0), "example for the pictures"
         )
         real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
-        for dark in (False, True):
-            THEME.apply(app, dark=dark)
-            for step in ("evidence", "zones") if dark else _STEPS:
-                window.go(step)
-                page = window.pages[step]
-                if isinstance(page, AlikePage):
-                    _wait_for_groups(page)
-                if isinstance(page, EvidencePage):
-                    page.show_all()
-                    page.select_first()
-                    if not dark:
-                        taken.append(_take_player(session, page, folder / "player.png"))
-                        taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
-                if isinstance(page, ViewPage):
-                    _wait_for_view(page)
-                if isinstance(page, ZonesPage):
-                    page.select_zone(0)
-                if step == "sensitivity":
-                    model.select((real.id,))
-                taken.append(_take(app, window, folder / f"{step}{'-dark' if dark else ''}.png"))
-        THEME.apply(app, dark=False)
+        for step in _STEPS:
+            window.go(step)
+            page = window.pages[step]
+            if isinstance(page, AlikePage):
+                _wait_for_groups(page)
+            if isinstance(page, EvidencePage):
+                page.show_all()
+                page.select_first()
+                taken.append(_take_player(session, page, folder / "player.png"))
+                taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
+            if isinstance(page, ViewPage):
+                _wait_for_view(page)
+            if isinstance(page, ZonesPage):
+                page.select_zone(0)
+            if step == "sensitivity":
+                model.select((real.id,))
+            taken.append(_take(app, window, folder / f"{step}.png"))
         taken.append(_take_proposal(app, window, session, folder / "proposal.png"))
         window.close()
+    for path in taken:
+        with Image.open(path) as picture:
+            small = picture.convert("RGB").quantize(256, dither=Image.Dither.NONE)
+        small.save(path, optimize=True)  # the repository keeps every version of these for ever
     return taken
 
 

@@ -15,8 +15,12 @@ from guardia.app.session import Session
 from guardia.core.evidence import Occurrence
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.settings import Settings
+from guardia.core.trace import CELL_SIZE
 from guardia.ui.parts import HelpLine, card, label, page_head
 from guardia.ui.theme import THEME
+
+LEAST_SHOWN = 0.04
+"""Smaller motion, % of the picture, is drawn at the plot's left edge."""
 
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
 
@@ -181,6 +185,7 @@ class SensitivityPage(QWidget):
                 axis = plot.getAxis(side)
                 axis.setPen(THEME.colour("line"))
                 axis.setTextPen(THEME.colour("muted"))
+                axis.enableAutoSIPrefix(False)
         self._curve.setMouseEnabled(x=True, y=False)
         self._strip.setMouseEnabled(x=False, y=False)
         self._curve.setLabel("left", "size, % of picture", color=THEME.colour("muted").name())
@@ -189,7 +194,7 @@ class SensitivityPage(QWidget):
         self._strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
         for plot in (self._curve, self._strip):
             plot.getAxis("left").setWidth(86)
-        ticks = [(float(np.log10(v)), f"{v:g}") for v in (0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 40)]
+        ticks = [(float(np.log10(v)), f"{v:g}") for v in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 40, 80)]
         self._strip.getAxis("bottom").setTicks([ticks])
 
     def _draw(self) -> None:
@@ -200,13 +205,17 @@ class SensitivityPage(QWidget):
             notch = capability.notch(draft.notch)
             band = f"{notch.size_low * 100:.2f} to {notch.size_high * 100:.2f} %"
             state = "calibrated" if capability.calibrated else "not calibrated"
-            cells = max(1, self._model.evidence.stack.cells)
-            needed = self._model.comparison.draft_replay.needed
-            self._notch_text.setText(
-                f"{notch.label}: from {needed} adjacent cells on ({100 * needed / cells:.2f} % of the picture)"
-            )
+            self._notch_text.setText(f"{notch.label}: from {100 * notch.size:.2f} % of the picture on, in one piece")
             self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
             self._band.setText(f"{state}, believed within {band}")
+        else:
+            self._notch_text.setText(
+                f"given directly: from {100 * draft.sensitivity[1]:.2f} % of the picture on, in one piece"
+            )
+            self._notch_text.setToolTip(
+                f"Contrast {contrast} of 255 luma steps; moving the slider takes a notch instead"
+            )
+            self._band.setText("no notch of this make; moving the slider takes one")
         self._draw_curve(contrast)
         self._draw_strip()
 
@@ -226,20 +235,20 @@ class SensitivityPage(QWidget):
         clip = evidence.clips[index]
         span = slice(int(evidence.stack.clip_start[index]), int(evidence.stack.clip_start[index + 1]))
         times = np.asarray(evidence.stack.times[index])
-        cells = evidence.stack.cells
+        whole = evidence.stack.cells * CELL_SIZE
         for done, name, style, width in (
             (comparison.installed_replay, "muted", Qt.PenStyle.DashLine, 1.2),
             (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine, 2.0),
         ):
-            percent = 100 * done.sizes[span] / cells
+            percent = 100 * done.sizes[span] / whole
             plot.plot(times, percent, pen=pg.mkPen(THEME.colour(name), width=width, style=style))
             plot.addItem(
                 pg.InfiniteLine(
-                    100 * done.needed / cells, angle=0, pen=pg.mkPen(THEME.colour(name), width=width, style=style)
+                    100 * done.needed / whole, angle=0, pen=pg.mkPen(THEME.colour(name), width=width, style=style)
                 )
             )
         top = (
-            100 * max(comparison.draft_replay.sizes[span].max(initial=1), comparison.draft_replay.needed * 1.5) / cells
+            100 * max(comparison.draft_replay.sizes[span].max(initial=1), comparison.draft_replay.needed * 1.5) / whole
         )
         for recording in comparison.draft_replay.recordings[index]:
             region = pg.LinearRegionItem(
@@ -266,7 +275,7 @@ class SensitivityPage(QWidget):
         plot = self._strip
         plot.clear()
         evidence, comparison = self._model.evidence, self._model.comparison
-        cells = evidence.stack.cells
+        whole = evidence.stack.cells * CELL_SIZE
         groups: dict[Verdict | None, list[tuple[float, float, int, bool]]] = {}
         for number, occurrence in enumerate(evidence.occurrences):
             index = evidence.clip_index[occurrence.clip_id]
@@ -277,7 +286,7 @@ class SensitivityPage(QWidget):
             verdict = occurrence.verdict if occurrence.verdict is not Verdict.UNSURE else None
             lane = _LANES[verdict] + 0.3 * (((number * 37) % 11) / 10 - 0.5) * 2
             recorded = comparison.draft_replay.outcomes[occurrence.id].recorded
-            groups.setdefault(verdict, []).append((100 * max(peak, 0.5) / cells, lane, occurrence.id, recorded))
+            groups.setdefault(verdict, []).append((max(100 * peak / whole, LEAST_SHOWN), lane, occurrence.id, recorded))
         chosen = set(self._model.selected)
         for verdict, points in groups.items():
             name, symbol = {Verdict.REAL: ("real", "o"), Verdict.FALSE: ("false", "d")}.get(verdict, ("unjudged", "s"))  # type: ignore[arg-type]
@@ -302,10 +311,11 @@ class SensitivityPage(QWidget):
             (comparison.installed_replay, "muted", Qt.PenStyle.DashLine),
             (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine),
         ):
-            at = float(np.log10(100 * (done.needed - 0.5) / max(cells, 1)))
+            at = float(np.log10(100 * (done.needed - 0.5) / whole))
             plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
         plot.setYRange(-0.5, 2.5)
-        plot.setXRange(np.log10(0.08), np.log10(40))
+        shown = [x for points in groups.values() for x, *_ in points]
+        plot.setXRange(np.log10(LEAST_SHOWN * 0.8), np.log10(max(40.0, 1.1 * max(shown, default=0.0))))
 
     def _clicked(self, _item: object, points: object, *_: object) -> None:
         for point in points:  # type: ignore[attr-defined]

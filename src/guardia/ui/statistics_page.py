@@ -27,7 +27,7 @@ from guardia.app.camera_model import CameraModel
 from guardia.app.session import Session
 from guardia.core.judgement import Verdict
 from guardia.core.statistics import BY, Day, Line, days, lines
-from guardia.ui.parts import FreshPage, button, draw_mark, label, page_head
+from guardia.ui.parts import FreshPage, button, draw_mark, label, page_head, painting
 from guardia.ui.theme import THEME
 
 _BY_WORDS = {
@@ -48,9 +48,9 @@ class MonthView(QWidget):
 
     def __init__(self, year: int, month: int, found: Sequence[Day]) -> None:
         super().__init__()
-        self._days = {d.date: d for d in found}
+        self._days = {d.date: d for d in found if (d.date.year, d.date.month) == (year, month)}
         weeks = calendar.Calendar().monthdatescalendar(year, month)
-        self._weeks = [w for w in weeks if any(d in self._days and d.month == month for d in w)]
+        self._weeks = [w for w in weeks if any(d in self._days for d in w)]
         self._month = month
         self.setFixedSize(7 * _CELL.width(), _HEAD + len(self._weeks) * _CELL.height())
         self.setAccessibleName(f"Evidence in {calendar.month_name[month]} {year}")
@@ -61,9 +61,9 @@ class MonthView(QWidget):
         left, top = day.weekday() * _CELL.width(), _HEAD + week * _CELL.height()
         return QRect(left, top, _CELL.width() - 3, _CELL.height() - 3)
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw the month."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(THEME.colour("muted"))
         for column, name in enumerate(calendar.day_abbr):
@@ -101,7 +101,7 @@ class MonthView(QWidget):
         """Pick the day that is clicked."""
         if event is not None:
             for day, there in self._days.items():
-                if day.month == self._month and self.day_rect(day).contains(event.position().toPoint()):
+                if self.day_rect(day).contains(event.position().toPoint()):
                     self.picked.emit(there)
 
 
@@ -150,7 +150,7 @@ class StatisticsPage(FreshPage):
         self._area = area
         layout.addWidget(area)
         row = QHBoxLayout()
-        row.addWidget(label("False recordings a day", "head"))
+        row.addWidget(label("False recordings", "head"))
         self.by = QComboBox()
         for by in BY:
             self.by.addItem(_BY_WORDS[by], by)
@@ -216,9 +216,16 @@ class StatisticsPage(FreshPage):
                     item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 item.setData(Qt.ItemDataRole.UserRole, line)
                 self.table.setItem(row, column, item)
-        judged = len(evidence.judged_days)
-        self._note.setText(f"{judged} of {evidence.days} days judged")
-        self._note.setToolTip("Counted on the motion clips of the days that are judged whole")
+        watch = evidence.watch
+        held = [f"{days:.1f} {reason}" for reason, days in watch.held_back().items()]
+        left = f" Left out: {', '.join(held)}." if held else ""
+        self._note.setText(
+            f"on {watch.counted_days:.1f} of {watch.days:.1f} watched days" if watch.spans else "watched time not known"
+        )
+        self._note.setToolTip(
+            "What the camera made, whether or not the model explains it, counted on the motion clips of watched time "
+            "that is judged whole." + left
+        )
 
     def _open(self, row: int) -> None:
         line = self.lines[row]

@@ -25,12 +25,13 @@ from guardia.app.session import Session
 from guardia.app.view_model import ViewModel
 from guardia.core.geometry import ViewGeometry
 from guardia.core.reach import THINGS, Thing
-from guardia.ui.parts import FreshPage, button, clear, label, page_head
+from guardia.ui.parts import FreshPage, button, clear, label, page_head, painting
 from guardia.ui.theme import THEME
 
 RINGS_M = (5, 10, 15, 20, 30, 50)
 FIGURE_M = 1.7
 PLAN_FROM_PX = 640
+MOST_LINES = 10
 _LINES = ("walking adult", "dog", "car")
 
 
@@ -76,9 +77,9 @@ class ViewCanvas(QWidget):
         self._picture.loadFromData(self._model.model.clean_view())
         self.update()
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw everything."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         area = self.area()
@@ -136,7 +137,10 @@ class ViewCanvas(QWidget):
         if np.isnan(ground).any() or float(np.hypot(*ground)) > 150:
             return
         x, z = float(ground[0]), float(ground[1])
-        foot, head, side = _projected(view, [(x, 0, z), (x, FIGURE_M, z), (x + 0.25, FIGURE_M / 2, z)], area)
+        shown = _projected(view, [(x, 0, z), (x, FIGURE_M, z), (x + 0.25, FIGURE_M / 2, z)], area)
+        if len(shown) < 3:
+            return  # its head would be behind the camera
+        foot, head, side = shown
         half = abs(side.x() - foot.x())
         body = QRectF(foot.x() - half, head.y(), 2 * half, foot.y() - head.y())
         painter.setPen(QPen(THEME.colour("surface"), 1.5))
@@ -204,9 +208,9 @@ class PlanView(QWidget):
         self.setAccessibleName("Plan and side view")
         model.changed.connect(self.update)
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw both."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         known = self._model.known
         if known is None:
@@ -279,7 +283,8 @@ class PlanView(QWidget):
         painter.setPen(THEME.colour("muted"))
         painter.drawText(area, 0, "from the side")
         low = QRectF(area.left(), ground + 3, area.width(), 18)
-        painter.drawText(low, 0, f"blind to {view.nearest_m:.1f} m")
+        blind = f"blind to {view.nearest_m:.1f} m" if math.isfinite(view.nearest_m) else "sees no ground"
+        painter.drawText(low, 0, blind)
         painter.drawText(low, Qt.AlignmentFlag.AlignRight, f"{far:.0f} m")
 
 
@@ -436,6 +441,9 @@ class ViewPage(FreshPage):
         reach.setVerticalSpacing(2)
         for column, text in enumerate(("Reach", "across", "towards", "at night")):
             reach.addWidget(label(text, "head" if column == 0 else "muted"), 0, column)
+        # More notches than there is room for are thinned out; the first and the last are always there.
+        if len(lines) > MOST_LINES:
+            lines = [lines[round(n * (len(lines) - 1) / (MOST_LINES - 1))] for n in range(MOST_LINES)]
         for row, (name, line) in enumerate(lines, start=1):
             reach.addWidget(label(name), row, 0)
             for column, metres in enumerate((line.across, line.towards, line.night), start=1):

@@ -32,6 +32,7 @@ from guardia.app.polygon_tool import Mode, PolygonTool
 from guardia.core.judgement import Verdict
 from guardia.core.settings import entered_zones
 from guardia.core.zones import BlockZone, Point, PolygonZone, Zone, ZoneKind, zone_cells
+from guardia.ui.parts import painting
 from guardia.ui.theme import THEME
 
 _REACH_PX = 9
@@ -185,9 +186,9 @@ class ZoneCanvas(QWidget):
             clipboard.setText(text)
         return clipboard.text()
 
-    def paintEvent(self, event: object) -> None:
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
         """Draw picture, shade, heat, zones and handles."""
-        painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         area = self.picture()

@@ -137,7 +137,7 @@ class ZonesPage(QWidget):
     def show_moved(self) -> None:
         """Ask for the occurrences that moved in the selected zone, or in the whole picture."""
         columns, rows = self._model.grid
-        selected = self.tool.zones[self.tool.selected] if self.tool.selected is not None else None
+        selected = self._selected_zone()
         if isinstance(selected, PolygonZone):
             cells = outline_share(selected.points, columns=columns, rows=rows) > 0
         else:
@@ -348,9 +348,12 @@ class ZonesPage(QWidget):
         self._fill_name()
         self.canvas.update()
 
-    def _fill_name(self) -> None:
+    def _selected_zone(self) -> Zone | None:
         selected = self.tool.selected
-        zone = self.tool.zones[selected] if selected is not None else None
+        return self.tool.zones[selected] if selected is not None and selected < len(self.tool.zones) else None
+
+    def _fill_name(self) -> None:
+        zone = self._selected_zone()
         self._name.setText(zone.name if isinstance(zone, PolygonZone) else "")
         points = zone.points if isinstance(zone, PolygonZone) else ()
         self.corners.blockSignals(True)
@@ -369,8 +372,7 @@ class ZonesPage(QWidget):
 
     def _corner_typed(self, row: int, column: int) -> None:
         """Move a corner to the numbers typed; bad ones are told and put back."""
-        selected = self.tool.selected
-        zone = self.tool.zones[selected] if selected is not None else None
+        zone = self._selected_zone()
         item = self.corners.item(row, column)
         if not isinstance(zone, PolygonZone) or item is None:
             return
