@@ -75,3 +75,19 @@ class SettingsSheet(FolderCase):
         blocks = dataclasses.replace(content(draft), capability=capability("phone-as-camera"))
         self.assertTrue(sheet_pdf(blocks).startswith(b"%PDF"))
         self.assertEqual(limits_broken(draft, capability("phone-as-camera")), [])
+
+    def test_names_in_other_scripts_are_in_the_pdf_and_a_letter_without_a_font_is_told(self):
+        # Read back by another library, which puts what is drawn from right to left into reading order.
+        hebrew, arabic, cyrillic = "\u05de\u05d7\u05e1\u05df", "\u0634\u0637", "\u0421\u043a\u043b\u0430\u0434"
+        for name in (hebrew, arabic, cyrillic, "\u4ed3\u5e93", "\u304b\u304e", "\ucc3d\uace0"):
+            drawn = "\ufeb7\ufec2" if name == arabic else name  # joined: the initial and the final form
+            with self.subTest(name):
+                zone = dataclasses.replace(ZONE, name=name)
+                sheet = dataclasses.replace(content(dataclasses.replace(DRAFT, zones=(zone,))), camera=name)
+                text = "".join(page.extract_text() for page in PdfReader(io.BytesIO(sheet_pdf(sheet))).pages)
+                self.assertGreaterEqual(text.count(drawn), 3, "in the title, in its step and on the drawing")
+                self.assertNotIn("a letter this PDF has no font for", text)
+        sheet = dataclasses.replace(content(), camera="dock \U0001f6f6")
+        text = "".join(page.extract_text() for page in PdfReader(io.BytesIO(sheet_pdf(sheet))).pages)
+        self.assertIn("dock \u25a1", text)
+        self.assertIn("a letter this PDF has no font for", text)

@@ -4,22 +4,20 @@ from __future__ import annotations
 
 import io
 from collections.abc import Sequence
-from importlib.resources import files
 from typing import Any
-from xml.sax.saxutils import escape
 
 from reportlab.graphics.shapes import Drawing, Line, Polygon, Rect, String
 from reportlab.lib import colors
 from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase import pdfmetrics
-from reportlab.pdfbase.ttfonts import TTFont
+from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
 from guardia.core.levers import limits_broken
 from guardia.core.settings import entered_zones
 from guardia.core.zones import BlockZone, Zone, ZoneKind
+from guardia.report.letters import BOLD, NO_FONT, REGULAR, markup, register_fonts, runs, without_font
 from guardia.report.sheet import CAUTIONS, SheetContent, score_rows, steps
 
 _INK, _SOFT_INK, _FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560"), colors.HexColor("#d3d9dc")
@@ -38,16 +36,14 @@ def sheet_pdf(content: SheetContent) -> bytes:
     bytes
         The PDF.
     """
-    _register_fonts()
-    body = ParagraphStyle("body", fontName="Guardia", fontSize=9.5, leading=13)
+    register_fonts()
+    body = ParagraphStyle("body", fontName=REGULAR, fontSize=9.5, leading=13)
     small = ParagraphStyle("small", parent=body, fontSize=8, leading=11, textColor=_SOFT_INK)
-    head = ParagraphStyle(
-        "head", parent=body, fontName="Guardia-Bold", fontSize=12, leading=16, spaceBefore=10, spaceAfter=3
-    )
+    head = ParagraphStyle("head", parent=body, fontName=BOLD, fontSize=12, leading=16, spaceBefore=10, spaceAfter=3)
     title = ParagraphStyle("title", parent=head, fontSize=19, leading=24, spaceBefore=0)
 
     def text(words: str, style: ParagraphStyle = body) -> Paragraph:
-        return Paragraph(escape(words), style)
+        return Paragraph(markup(words, style.fontName), style)
 
     story: list[Flowable] = [
         text(f"Settings sheet: {content.camera}", title),
@@ -76,6 +72,9 @@ def sheet_pdf(content: SheetContent) -> bytes:
     story += [Spacer(1, 2 * mm), *(text(line, small) for line in content.limits)]
     story.append(text("Cautions", head))
     story += [text(line, small) for line in CAUTIONS]
+    entered = steps(content.settings, content.capability)
+    if any(without_font(line) for line in (content.site, content.camera, content.capability.name, *entered)):
+        story.append(text(f"{NO_FONT}: a letter this PDF has no font for. The sheet as JSON holds every name.", small))
     story += [
         Spacer(1, 9 * mm),
         text("Entered by ____________________    on ____________    walk-tested by day ______ at night ______"),
@@ -124,12 +123,15 @@ def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
             outline.strokeDashArray = [4, 3]
         drawing.add(outline)
         middle = sum(x for x, _ in corners) / len(corners), sum(y for _, y in corners) / len(corners)
-        name = _styled(String(*middle, zone.name), fontName="Guardia-Bold", fontSize=8, textAnchor="middle")
-        drawing.add(name)
+        pieces = runs(zone.name, BOLD)
+        start = middle[0] - sum(stringWidth(piece, font, 8) for font, piece in pieces) / 2
+        for font, piece in pieces:
+            drawing.add(_styled(String(start, middle[1], piece), fontName=font, fontSize=8))
+            start += stringWidth(piece, font, 8)
         for number, (x, y) in enumerate(corners, 1):
             drawing.add(_styled(Rect(x - 1.5, y - 1.5, 3, 3), fillColor=_INK, strokeColor=None))
             at = min(max(x + 3, 2), width - 8), min(max(y + 3, 2), height - 8)
-            drawing.add(_styled(String(*at, str(number)), fontName="Guardia", fontSize=7))
+            drawing.add(_styled(String(*at, str(number)), fontName=REGULAR, fontSize=7))
     drawing.add(_styled(Rect(0, 0, width, height), fillColor=None, strokeColor=_INK, strokeWidth=0.8))
     return drawing
 
@@ -146,11 +148,3 @@ def _table(rows: Sequence[Sequence[Flowable]], widths: Sequence[float]) -> Table
         )
     )
     return table
-
-
-def _register_fonts() -> None:
-    if "Guardia" in pdfmetrics.getRegisteredFontNames():
-        return
-    folder = files("guardia") / "data" / "fonts"
-    for name, file in (("Guardia", "OpenSans-Regular.ttf"), ("Guardia-Bold", "OpenSans-Semibold.ttf")):
-        pdfmetrics.registerFont(TTFont(name, io.BytesIO((folder / file).read_bytes())))

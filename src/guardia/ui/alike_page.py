@@ -328,7 +328,7 @@ class AlikePage(QWidget):
         """Moment and camera of an occurrence."""
         camera = self._session.camera(self.model.camera_of(occurrence_id))
         begin, _ = camera.evidence.span_s(self.model.occurrence(occurrence_id))
-        return f"{self._session.local_time(begin):%d %b %H:%M} {camera.camera.name}"
+        return f"{self._session.local_time(begin):%d %b %Y %H:%M} {camera.camera.name}"
 
     def _fill(self) -> None:
         self.doubtful = self.model.doubtful()

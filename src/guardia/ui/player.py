@@ -112,7 +112,7 @@ class Player(QDialog):
         occurrence = model.occurrence(occurrence_id)
         clip = model.evidence.clips[model.evidence.clip_index[occurrence.clip_id]]
         when = session.local_time(clip.start_s + occurrence.start_s)
-        self.setWindowTitle(f"{model.camera.name}, {when:%a %d %b %H:%M:%S}")
+        self.setWindowTitle(f"{model.camera.name}, {when:%a %d %b %Y %H:%M:%S}")
         layout = QVBoxLayout(self)
         self.screen_view = _Screen(model, occurrence_id, self.seek)
         layout.addWidget(self.screen_view, 1)

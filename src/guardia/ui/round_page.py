@@ -82,7 +82,7 @@ class Fortnight(QWidget):
             draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=outcomes[occurrence.id].recorded)
             what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
             self._marks.append((QPointF(x, y), occurrence.id))
-            self._words[occurrence.id] = f"{moment:%a %d %b %H:%M}, {what}; click to see it"
+            self._words[occurrence.id] = f"{moment:%a %d %b %Y %H:%M}, {what}; click to see it"
 
     def _nearest(self, at: QPointF) -> int | None:
         """Id of the occurrence whose mark is under a point."""

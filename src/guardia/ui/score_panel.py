@@ -199,7 +199,7 @@ class ScorePanel(QWidget):
             clip_start = self._clip_start(change.occurrence.clip_id)
             when = self._session.local_time(clip_start + change.occurrence.start_s)
             what = kind_of(change.occurrence.kind).text
-            item = QListWidgetItem(f"{_FLIP_SIGNS[change.flip]} {when:%d %b %H:%M:%S}  {what}\n     {change.reason}")
+            item = QListWidgetItem(f"{_FLIP_SIGNS[change.flip]} {when:%d %b %Y %H:%M:%S}  {what}\n     {change.reason}")
             item.setData(Qt.ItemDataRole.UserRole, change.occurrence.id)
             item.setToolTip(f"{change.flip.value}: {change.reason}")
             self.flips.addItem(item)

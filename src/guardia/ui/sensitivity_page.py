@@ -268,7 +268,7 @@ class SensitivityPage(QWidget):
         what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
         told = "recorded" if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
         self._curve_title.setText(
-            f"{when:%a %d %b %H:%M:%S}, {what}. Draft (solid, shaded where it records): {told}. Installed dashed."
+            f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {told}. Installed dashed."
         )
 
     def _draw_strip(self) -> None:
