@@ -1,7 +1,9 @@
 """Proposed zones: against random and greedy proposals, and by replaying them."""
 
+import itertools
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -119,6 +121,15 @@ class SmallCases(unittest.TestCase):
         (zones,) = fit(self.evidence, found.ignored, plain(4), capability())
         self.assertEqual([type(z) for z in zones], [PolygonZone])
         self.assertIs(zones[0].kind, ZoneKind.IGNORE)
+
+    def test_a_slow_machine_proposes_the_same(self):
+        make = capability("battery-camera-on-hub")
+        found = propose(self.evidence, plain(4), make)
+        steps = fit(self.evidence, found.ignored, plain(4), make)
+        with mock.patch("time.perf_counter", side_effect=itertools.count(0.0, 1000.0)):
+            slow = propose(self.evidence, plain(4), make)
+            self.assertEqual(slow.ignored.tolist(), found.ignored.tolist())
+            self.assertEqual(fit(self.evidence, slow.ignored, plain(4), make), steps)
 
     def test_what_cannot_be_silenced_without_losing_somebody_is_left(self):
         both = evidence_of([blob_trace([9] * 20, column=2)] * 2, kinds=["foliage", "person"])

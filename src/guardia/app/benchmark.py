@@ -214,7 +214,9 @@ def _propose(home: Path) -> Measured:
         clips.append(replace(evidence.clip_of(like), id=number, start_s=evidence.clips[0].start_s + 600.0 * number))
         occurrences.append(replace(like, id=number, clip_id=number, visit=None))
     many = Evidence(tuple(clips), tuple(occurrences), TraceStack(traces), evidence.time_zone)
+    begun = time.perf_counter()
     found = propose(many, camera.installed, camera.capability)
+    sought_s = time.perf_counter() - begun
     begun = time.perf_counter()
     steps = fit(many, found.ignored, camera.installed, camera.capability)
     fitted_s = time.perf_counter() - begun
@@ -225,7 +227,7 @@ def _propose(home: Path) -> Measured:
         f"at most {found.bound}; then in {fitted_s:.1f} s in the make's form {len(done.silenced)} silenced, "
         f"{len(done.lost)} lost)"
     )
-    return Measured(title, found.seconds, 5.0, "at most 5 s", found.seconds <= 5.0)
+    return Measured(title, sought_s, 5.0, "at most 5 s", sought_s <= 5.0)
 
 
 def _start(home: Path) -> Measured:

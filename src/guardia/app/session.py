@@ -22,7 +22,6 @@ from guardia.app.makes import capability_data
 from guardia.app.messages import MessageHub, Severity
 from guardia.core.capability import capability_from_dict
 from guardia.core.errors import GuardiaError, InvalidValue
-from guardia.core.evidence import Origin
 from guardia.core.judgement import Verdict, kind_of
 from guardia.core.score import Score, difference_words
 from guardia.core.settings import Settings
@@ -225,12 +224,6 @@ class Session(QObject):
         camera_id = self._project.add_camera(name, data, installed)
         self.cameras_changed.emit()
         return camera_id
-
-    def start_import(
-        self, camera_id: int, files: Sequence[Path], origin: Origin, start: datetime | None = None
-    ) -> bool:
-        """Bring clips in, off the interface thread; gives False while another job runs."""
-        return self.run_import(ImportRequest(self.folder, camera_id, tuple(files), origin, start))
 
     def adopt(self, runner: JobRunner) -> None:
         """Stop this runner's work, too, when the project is closed."""

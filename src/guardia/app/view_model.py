@@ -106,11 +106,6 @@ class ViewModel(QObject):
             assumed.append(f"A wide lens may bend the picture: angles near its edge could be off by {view.bend:.0%}.")
         self.model.set_view(KnownView(view, "typed", lamp_m=lamp_m or None, assumed=tuple(assumed)))
 
-    def set_lamp(self, lamp_m: float) -> None:
-        """Say how far the lamp reaches; 0 when it is not known."""
-        if self.known is not None:
-            self.model.set_view(replace(self.known, lamp_m=lamp_m or None))
-
     def add_mark(self, foot: tuple[float, float], head: tuple[float, float]) -> None:
         """Mark a standing person of `person_m`; from two marks on the view is found."""
         if head[1] > foot[1]:

@@ -20,9 +20,6 @@ from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import Event, Scene, local_time
 
 ALERT_INTERVAL_S = 60.0
-FORMS = ("json lines", "table")
-"""'json lines': one JSON object a line, ISO times with offset; 'table': semicolons, day/month/year, decimal commas."""
-
 _NEAR_DAY_M, _NEAR_NIGHT_M = 14.0, 9.0
 _RIGHT_NEAR, _RIGHT_FAR = 0.95, 0.5
 _FALSE_PERSON = 0.04

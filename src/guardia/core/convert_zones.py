@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import combinations
@@ -13,7 +12,7 @@ from scipy.ndimage import label
 from shapely.geometry import MultiPoint, Polygon
 
 from guardia.core.capability import Capability
-from guardia.core.outlines import Form, Outline, boxes, climb, largest_outline, outline_of, simpler
+from guardia.core.outlines import Form, Outline, Tries, boxes, climb, largest_outline, outline_of, simpler
 from guardia.core.zones import (
     CELL_INSIDE_SHARE,
     PolygonZone,
@@ -25,10 +24,11 @@ from guardia.core.zones import (
     zone_cells,
 )
 
-TIME_LIMIT_S = 1.5
+TRIES = 2000
+"""Outlines looked at in all."""
 
 EVERY = 2
-"""Rectangles to begin with have their edges on every so manieth line between cells."""
+"""Rectangles to begin with have their edges on every second line between cells."""
 
 CORNER_CELLS = 0.05
 """A corner must bring the outline nearer by so many cells."""
@@ -101,7 +101,7 @@ def convert(
     *,
     columns: int,
     rows: int,
-    time_limit_s: float = TIME_LIMIT_S,
+    tries: int = TRIES,
 ) -> tuple[Zone, ...]:
     """Bring zones into the form that a make takes, watching as nearly the same cells as it can.
 
@@ -117,8 +117,8 @@ def convert(
         Cells across, by which nearness is measured.
     rows
         Cells down.
-    time_limit_s
-        The best found until then is given.
+    tries
+        Outlines looked at in all; the best of them is given.
 
     Returns
     -------
@@ -136,15 +136,15 @@ def convert(
     form = Form.of(capability)
     polygons = [z for z in drawn if isinstance(z, PolygonZone)]
     kinds = {z.kind for z in polygons}
-    tries: list[list[PolygonZone]] = []
+    begun: list[list[PolygonZone]] = []
     if len(polygons) == len(drawn) and (capability.ignore_zones or ZoneKind.IGNORE not in kinds):
-        tries.append(_joined([replace(z, points=simpler(z.points, form)) for z in polygons], capability, form))
+        begun.append(_joined([replace(z, points=simpler(z.points, form)) for z in polygons], capability, form))
     for kind, share in ((ZoneKind.WATCH, target), (ZoneKind.IGNORE, 1.0 - target)):
         if kind is ZoneKind.WATCH or capability.ignore_zones:
-            tries.append(_pieces(share, kind, form))
-            tries.append(_covering(share, kind, capability.max_zones))
-    tries = [t for t in tries if t and len(t) <= capability.max_zones]
-    found = [_nearer(t, target, form, limit_s=time_limit_s / len(tries)) for t in tries]
+            begun.append(_pieces(share, kind, form))
+            begun.append(_covering(share, kind, capability.max_zones))
+    begun = [b for b in begun if b and len(b) <= capability.max_zones]
+    found = [_nearer(b, target, form, Tries(tries // len(begun))) for b in begun]
     far = [_distance(made, target) for made in found]
     best = 0 if far[0] <= min(far) + NEAR_CELLS else int(np.argmin(far))
     return (*_named(found[best], polygons), *masks)
@@ -205,17 +205,16 @@ def _covering(target: NDArray[np.float64], kind: ZoneKind, room: int) -> list[Po
     return found
 
 
-def _nearer(zones: list[PolygonZone], target: NDArray[np.float64], form: Form, *, limit_s: float) -> list[PolygonZone]:
+def _nearer(zones: list[PolygonZone], target: NDArray[np.float64], form: Form, tries: Tries) -> list[PolygonZone]:
     """Move corners until nothing brings the watched cells nearer to the target."""
     rows, columns = target.shape
 
     def worth(shares: list[NDArray[np.float64]], corners: int) -> tuple[float, ...]:
         return (-_apart(zones, shares, target) - CORNER_CELLS * corners,)
 
-    until = time.perf_counter() + limit_s
     moved = climb(
         [z.points for z in zones], worth, form, allowed=lambda _s: True,
-        columns=columns, rows=rows, steps=(1, 0.5, 0.25), until=until,
+        columns=columns, rows=rows, steps=(1, 0.5, 0.25), tries=tries,
     )  # fmt: skip
     return [replace(z, points=points) for z, points in zip(zones, moved, strict=True)]
 

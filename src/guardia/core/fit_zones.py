@@ -7,7 +7,6 @@ of what an outline can do: outlines are sought by the program's rules themselves
 from __future__ import annotations
 
 import math
-import time
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 
@@ -17,7 +16,7 @@ from scipy.ndimage import binary_closing, label
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
-from guardia.core.outlines import Form, Outline, boxes, climb, halves, largest_outline
+from guardia.core.outlines import Form, Outline, Tries, boxes, climb, halves, largest_outline
 from guardia.core.propose import difference, effect
 from guardia.core.settings import Settings, drawn_zones, entered_zones
 from guardia.core.zone_program import Rules, make_program, unit_numbers
@@ -32,7 +31,8 @@ from guardia.core.zones import (
     to_blocks,
 )
 
-TIME_LIMIT_S = 4.0
+TRIES = 800
+"""Outlines looked at in each of the two searches, for outlines to ignore and to watch."""
 
 Share = NDArray[np.float64]
 LeftOut = Callable[[list[Share]], NDArray[np.bool_] | None]
@@ -46,11 +46,11 @@ TRIED = 20
 CORNER_CELLS = 2
 """A corner must save so many cells of ignored area."""
 
-TIDY_SHARE = 0.3
-"""Part of the time kept for tidier outlines after the search for such that silence more."""
+TIDY_TRIES = 240
+"""Tries kept for tidier outlines after the search for such that silence more."""
 
 EVERY = 4
-"""The search for a rectangle to begin with looks at every so manieth line between cells."""
+"""The search for a rectangle to begin with looks at every fourth line between cells."""
 
 
 def fit(
@@ -59,7 +59,6 @@ def fit(
     settings: Settings,
     capability: Capability,
     *,
-    time_limit_s: float = TIME_LIMIT_S,
     check: Callable[[], None] = lambda: None,
 ) -> list[tuple[Zone, ...]]:
     """The proposal in the make's form, as steps to be taken one after another or in part.
@@ -74,8 +73,6 @@ def fit(
         The draft.
     capability
         The make.
-    time_limit_s
-        The best found until then is given.
     check
         Called again and again; what it raises ends the search.
 
@@ -91,7 +88,7 @@ def fit(
     masks = [z for z in settings.zones if z not in drawn]
     if capability.zone_form == "blocks":
         return _that_hold(evidence, settings, capability, [(_blocks(ignored, settings, capability), *masks)])
-    search = _Search.of(evidence, settings, capability, limit_s=time_limit_s / 2, check=check)
+    search = _Search.of(evidence, settings, capability, check=check)
     watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
     tries: list[list[tuple[Zone, ...]]] = []
     if capability.ignore_zones:
@@ -150,7 +147,6 @@ class _Search:
     rules: Rules
     present: NDArray[np.float64]
     form: Form
-    limit_s: float
     check: Callable[[], None]
 
     @classmethod
@@ -160,17 +156,16 @@ class _Search:
         settings: Settings,
         capability: Capability,
         *,
-        limit_s: float,
         check: Callable[[], None],
     ) -> _Search:
         columns, rows = evidence.stack.columns, evidence.stack.rows
         present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
         rules = Rules(make_program(evidence, settings, capability, sure=False))
-        return cls(evidence, settings, capability, rules, present, Form.of(capability), limit_s, check)
+        return cls(evidence, settings, capability, rules, present, Form.of(capability), check)
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to ignore, the one that silences most first."""
-        until = time.perf_counter() + self.limit_s
+        tries = Tries(TRIES)
         pieces, count = label(binary_closing(cells) | cells)
         mine = [largest_outline(pieces == n, self.form) for n in range(1, count + 1)]
         found: list[Outline] = []
@@ -179,7 +174,7 @@ class _Search:
             start = self._start(mine, found)
             if start is None:
                 break
-            tried = self._climb([*found, start], self._left_out, until)
+            tried = self._climb([*found, start], self._left_out, tries)
             worth = self._worth_of(tried, self._left_out)
             if worth <= best:
                 break
@@ -193,15 +188,15 @@ class _Search:
 
     def watched(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to watch; none if every one loses something."""
-        until = time.perf_counter() + self.limit_s
+        tries = Tries(TRIES)
         left = self._inside(self.present) & ~cells
         start = self._start([largest_outline(mask, self.form) for mask in (left, binary_closing(left))], None)
         if room < 1 or start is None:
             return []
-        found = self._climb([start], self._outside, until)
+        found = self._climb([start], self._outside, tries)
         while len(found) < room:
             cut = [[*found[:n], *pair, *found[n + 1 :]] for n, o in enumerate(found) for pair in halves(o, self.form)]
-            tried = [found, *(self._climb(outlines, self._outside, until) for outlines in cut)]
+            tried = [found, *(self._climb(outlines, self._outside, tries) for outlines in cut)]
             best = max(tried, key=lambda outlines: self._worth_of(outlines, self._outside))
             if best is found:
                 break
@@ -231,7 +226,7 @@ class _Search:
     def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
         return ignored is not None and not effect(self.evidence, self.settings, self.capability, ignored).lost
 
-    def _climb(self, outlines: list[Outline], left_out: LeftOut, until: float) -> list[Outline]:
+    def _climb(self, outlines: list[Outline], left_out: LeftOut, tries: Tries) -> list[Outline]:
         """Move corners for the better: first to silence more, then for less area and fewer corners."""
         rows, columns = self.present.shape
 
@@ -242,10 +237,10 @@ class _Search:
             gain, _, area = self._worth(left_out(shares))
             return gain, area - CORNER_CELLS * corners
 
-        for worth, left_s in ((more, TIDY_SHARE * self.limit_s), (tidier, 0.0)):
+        for worth, keep in ((more, TIDY_TRIES), (tidier, 0)):
             outlines = climb(
                 outlines, worth, self.form, allowed=lambda shares: self._allowed(left_out(shares)),
-                columns=columns, rows=rows, steps=(2, 1), until=until - left_s, check=self.check,
+                columns=columns, rows=rows, steps=(2, 1), tries=tries, keep=keep, check=self.check,
             )  # fmt: skip
         return outlines
 

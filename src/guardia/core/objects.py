@@ -12,8 +12,6 @@ from guardia.core.evidence import Evidence, Occurrence
 from guardia.core.geometry import ViewGeometry, real_heights, real_widths
 from guardia.core.tracks import Track, tracks_of
 
-CLASSES = ("person", "vehicle", "animal", "parcel")
-
 _OF_KIND: dict[str, tuple[str, ...]] = {
     "person": ("person",),
     "parcel": ("parcel", "person"),

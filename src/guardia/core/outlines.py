@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from itertools import combinations, product
@@ -226,6 +225,13 @@ def _moved(point: Point, dx: float, dy: float) -> Point:
     return round(min(1.0, max(0.0, point[0] + dx)), 6), round(min(1.0, max(0.0, point[1] + dy)), 6)
 
 
+@dataclass
+class Tries:
+    """How many more outlines a search may try; counted, not timed, so that it ends alike on every machine."""
+
+    left: int
+
+
 def climb(
     outlines: Sequence[Outline],
     worth: Callable[[list[NDArray[np.float64]], int], tuple[float, ...]],
@@ -235,7 +241,8 @@ def climb(
     columns: int,
     rows: int,
     steps: Sequence[float],
-    until: float,
+    tries: Tries,
+    keep: int = 0,
     check: Callable[[], None] = lambda: None,
 ) -> list[Outline]:
     """Move the corners of some outlines as long as that makes them worth more.
@@ -257,8 +264,10 @@ def climb(
         Cells down.
     steps
         Corners are moved by so many cells, one step after another.
-    until
-        time.perf_counter() at which to stop with the best so far.
+    tries
+        One is taken for each outline looked at.
+    keep
+        With so many tries left the best so far is given.
     check
         Called again and again; what it raises ends the search.
 
@@ -278,8 +287,9 @@ def climb(
                 others = sum(map(len, present)) - len(present[n])
                 for outline in neighbours(present[n], form, step / columns, step / rows):
                     check()
-                    if time.perf_counter() > until:
+                    if tries.left <= keep:
                         return present
+                    tries.left -= 1
                     corners = others + len(outline)
                     sampled = _sampled_share(outline, columns=columns, rows=rows)
                     if worth([*shares[:n], sampled, *shares[n + 1 :]], corners) <= best:

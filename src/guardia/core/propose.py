@@ -11,14 +11,13 @@ result is checked by replaying it.
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
+from scipy.sparse import coo_array, csr_array
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
@@ -31,11 +30,16 @@ from guardia.core.zone_program import Group, Program, Rules, make_program
 FIRST_GROUPS = 6
 """Groups of each false occurrence that the program begins with, the largest and others spread over its time."""
 
-LAST_LOOK_S = 0.6
-"""Time kept for checking the result by a replay."""
+MOST_COEFFICIENTS = 22_000
+"""So many coefficients the programs of all rounds may have together, or else the cells found one by one are taken.
 
-ROUNDS = 15
-TIME_LIMIT_S = 5.0
+Counted in coefficients and nodes and not in seconds, a search gives the same on every machine."""
+
+MOST_NODES = 300
+"""Nodes of the search tree in one round."""
+
+STUCK_S = 60.0
+"""A solver that has not ended after this time on a program so small has met a fault; its answer is not used."""
 
 
 class Effect(NamedTuple):
@@ -86,15 +90,12 @@ class Proposal:
         At most so many false occurrences can be silenced by the program's rules.
     proven
         The optimum is proven; otherwise `bound` tells the remaining gap.
-    seconds
-        Time that it took.
     """
 
     ignored: NDArray[np.bool_]
     done: Effect
     bound: int
     proven: bool
-    seconds: float
 
 
 def propose(
@@ -102,7 +103,6 @@ def propose(
     settings: Settings,
     capability: Capability,
     *,
-    time_limit_s: float = TIME_LIMIT_S,
     check: Callable[[], None] = lambda: None,
 ) -> Proposal:
     """Find the cells to ignore.
@@ -115,8 +115,6 @@ def propose(
         The draft; its zones stay and cells are ignored within them.
     capability
         The make.
-    time_limit_s
-        The best found until then is given.
     check
         Called between the parts of the work; what it raises ends it.
 
@@ -125,28 +123,30 @@ def propose(
     Proposal
         The cells, checked by a replay.
     """
-    begun = time.perf_counter()
     program = make_program(evidence, settings, capability)
     rules = Rules(program)
     best = greedy(program, rules)
     active = {i: _first(groups) for i, groups in program.false_groups.items() if groups}
     bound, proven = len(active), not active
-    for _ in range(ROUNDS):
+    room = MOST_COEFFICIENTS
+    while not proven:
         check()
-        left = time_limit_s - (time.perf_counter() - begun) - LAST_LOOK_S
-        if proven or left <= 0.1:
+        asked = _asked(program, active)
+        room -= asked.table.nnz
+        if room < 0:
             break
-        ignored, claimed, bound, proven = _solve(program, active, left)
+        ignored, claimed, bound, proven = _solve(program, asked)
         if _worth(rules, ignored) > _worth(rules, best):
             best = ignored
-        for i in claimed:
-            missing = [g for g in program.false_groups[i] if g.weight[ignored[g.cells]].sum() < g.least]
-            if missing:
-                proven = False
-                active[i] = active[i] + _first(missing)
+        short = {i: _missing(program.false_groups[i], ignored) for i in claimed}
+        if not any(short.values()):
+            break
+        proven = False
+        for i, missing in short.items():
+            active[i] = active[i] + _first(missing)
     cells = program.cells(rules.drop_useless(best))
     done = effect(evidence, settings, capability, cells)
-    return Proposal(cells, done, bound, proven and not done.lost, time.perf_counter() - begun)
+    return Proposal(cells, done, bound, proven and not done.lost)
 
 
 def _worth(rules: Rules, ignored: NDArray[np.bool_]) -> tuple[int, int]:
@@ -156,6 +156,11 @@ def _worth(rules: Rules, ignored: NDArray[np.bool_]) -> tuple[int, int]:
     return int(rules.silenced(ignored).sum()), -int(ignored.sum())
 
 
+def _missing(groups: list[Group], ignored: NDArray[np.bool_]) -> list[Group]:
+    """The groups that would still trigger."""
+    return [g for g in groups if g.weight[ignored[g.cells]].sum() < g.least]
+
+
 def _first(groups: list[Group]) -> list[Group]:
     """A few groups that stand for all."""
     if len(groups) <= FIRST_GROUPS or len(groups[-1].cells) == 1:
@@ -163,12 +168,17 @@ def _first(groups: list[Group]) -> list[Group]:
     return [groups[n] for n in np.round(np.linspace(0, len(groups) - 1, FIRST_GROUPS)).astype(int)]
 
 
-def _solve(
-    program: Program, active: dict[int, list[Group]], time_limit_s: float
-) -> tuple[NDArray[np.bool_], list[int], int, bool]:
-    """Solve the program with some of the groups: ignored cells, silenced ids, upper bound, proven."""
-    from scipy.optimize import Bounds, LinearConstraint, milp  # slow to import, and needed only here
+class _Asked(NamedTuple):
+    """The program with some of the groups: its useful cells and false occurrences, then the rows of its table."""
 
+    useful: NDArray[np.int64]
+    ids: list[int]
+    table: csr_array
+    lower: list[float]
+    upper: list[float]
+
+
+def _asked(program: Program, active: dict[int, list[Group]]) -> _Asked:
     useful = np.unique(np.concatenate([g.cells for groups in active.values() for g in groups]))
     place = np.full(program.count, -1)
     place[useful] = np.arange(len(useful))
@@ -207,18 +217,28 @@ def _solve(
     table = coo_array(
         (np.concatenate(value), (np.concatenate(row), np.concatenate(column))), shape=(len(lower), count)
     ).tocsr()
+    return _Asked(useful, ids, table, lower, upper)
+
+
+def _solve(program: Program, asked: _Asked) -> tuple[NDArray[np.bool_], list[int], int, bool]:
+    """Solve the program: ignored cells, silenced ids, upper bound, proven."""
+    from scipy.optimize import Bounds, LinearConstraint, milp  # slow to import, and needed only here
+
+    useful, ids = asked.useful, asked.ids
+    begin, count = len(useful) + len(ids), asked.table.shape[1]
     cost = np.zeros(count)
     cost[: len(useful)] = 1.0 / (len(useful) + 1)
     cost[len(useful) : begin] = -1.0
     found = milp(
         cost,
-        constraints=LinearConstraint(table, np.array(lower), np.array(upper)),
+        constraints=LinearConstraint(asked.table, np.array(asked.lower), np.array(asked.upper)),
         integrality=np.ones(count, np.int64),
         bounds=Bounds(0, 1),
-        options={"time_limit": time_limit_s, "mip_rel_gap": 0.0},
+        options={"node_limit": MOST_NODES, "time_limit": STUCK_S, "mip_rel_gap": 0.0},
     )
     ignored = np.zeros(program.count, bool)
-    if found.x is None:
+    stuck = found.status == 1 and (found.mip_node_count or 0) < MOST_NODES
+    if found.x is None or stuck:
         return ignored, [], len(ids), False
     chosen = np.round(found.x).astype(bool)
     ignored[useful[chosen[: len(useful)]]] = True
