@@ -16,6 +16,7 @@ from scipy.ndimage import binary_closing, label
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
+from guardia.core.gates import Replay, replay
 from guardia.core.outlines import Form, Outline, Tries, boxes, climb, halves, largest_outline
 from guardia.core.propose import difference, effect
 from guardia.core.settings import Settings, drawn_zones, entered_zones
@@ -86,9 +87,10 @@ def fit(
         return []
     drawn = drawn_zones(settings)
     masks = [z for z in settings.zones if z not in drawn]
+    before = replay(evidence, settings, capability)
     if capability.zone_form == "blocks":
-        return _that_hold(evidence, settings, capability, [(_blocks(ignored, settings, capability), *masks)])
-    search = _Search.of(evidence, settings, capability, check=check)
+        return _that_hold(evidence, settings, capability, before, [(_blocks(ignored, settings, capability), *masks)])[1]
+    search = _Search.of(evidence, settings, capability, before, check=check)
     watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
     tries: list[list[tuple[Zone, ...]]] = []
     if capability.ignore_zones:
@@ -101,28 +103,25 @@ def fit(
         found = search.watched(ignored, capability.max_zones - len(rest))
         made = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(found, 1)]
         tries.append([(*rest, *made, *masks)] if made else [])
-    held = [_that_hold(evidence, settings, capability, steps) for steps in tries]
-    return max(held, key=lambda steps: _silenced(evidence, settings, capability, steps), default=[])
-
-
-def _silenced(evidence: Evidence, settings: Settings, capability: Capability, steps: list[tuple[Zone, ...]]) -> int:
-    """False occurrences that all steps silence."""
-    if not steps:
-        return 0
-    return difference(evidence, settings, replace(settings, zones=steps[-1]), capability).gain
+    held = [_that_hold(evidence, settings, capability, before, steps) for steps in tries]
+    return max(held, key=lambda one: one[0], default=(0, []))[1]
 
 
 def _that_hold(
-    evidence: Evidence, settings: Settings, capability: Capability, steps: Iterable[tuple[Zone, ...]]
-) -> list[tuple[Zone, ...]]:
-    """Those steps that, replayed, lose nothing real and silence more than the one before."""
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    before: Replay,
+    steps: Iterable[tuple[Zone, ...]],
+) -> tuple[int, list[tuple[Zone, ...]]]:
+    """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
     kept, most = [], 0
     for zones in steps:
-        done = difference(evidence, settings, replace(settings, zones=zones), capability)
+        done = difference(evidence, settings, replace(settings, zones=zones), capability, before=before)
         if not done.lost and done.gain > most:
             kept.append(zones)
             most = done.gain
-    return kept
+    return most, kept
 
 
 def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capability) -> BlockZone:
@@ -144,6 +143,7 @@ class _Search:
     evidence: Evidence
     settings: Settings
     capability: Capability
+    before: Replay
     rules: Rules
     present: NDArray[np.float64]
     form: Form
@@ -155,13 +155,14 @@ class _Search:
         evidence: Evidence,
         settings: Settings,
         capability: Capability,
+        before: Replay,
         *,
         check: Callable[[], None],
     ) -> _Search:
         columns, rows = evidence.stack.columns, evidence.stack.rows
         present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
         rules = Rules(make_program(evidence, settings, capability, sure=False))
-        return cls(evidence, settings, capability, rules, present, Form.of(capability), check)
+        return cls(evidence, settings, capability, before, rules, present, Form.of(capability), check)
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to ignore, the one that silences most first."""
@@ -224,7 +225,9 @@ class _Search:
         return None if chosen is None else [*own, *outlines][chosen]
 
     def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
-        return ignored is not None and not effect(self.evidence, self.settings, self.capability, ignored).lost
+        if ignored is None:
+            return False
+        return not effect(self.evidence, self.settings, self.capability, ignored, before=self.before).lost
 
     def _climb(self, outlines: list[Outline], left_out: LeftOut, tries: Tries) -> list[Outline]:
         """Move corners for the better: first to silence more, then for less area and fewer corners."""

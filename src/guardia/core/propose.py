@@ -21,7 +21,7 @@ from scipy.sparse import coo_array, csr_array
 
 from guardia.core.capability import Capability
 from guardia.core.evidence import Evidence
-from guardia.core.gates import replay
+from guardia.core.gates import Replay, replay
 from guardia.core.judgement import Verdict
 from guardia.core.score import Flip, flip_of, outcome_of
 from guardia.core.settings import Settings
@@ -287,9 +287,16 @@ def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
     return ignored
 
 
-def effect(evidence: Evidence, settings: Settings, capability: Capability, ignored: NDArray[np.bool_]) -> Effect:
+def effect(
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    ignored: NDArray[np.bool_],
+    *,
+    before: Replay | None = None,
+) -> Effect:
     """What ignoring (rows, columns) cells besides does, by replaying everything; as difference()."""
-    return difference(evidence, settings, settings, capability, without=ignored)
+    return difference(evidence, settings, settings, capability, without=ignored, before=before)
 
 
 def difference(
@@ -299,6 +306,7 @@ def difference(
     capability: Capability,
     *,
     without: NDArray[np.bool_] | None = None,
+    before: Replay | None = None,
 ) -> Effect:
     """What new settings change against old ones.
 
@@ -314,13 +322,15 @@ def difference(
         The make.
     without
         (rows, columns) cells that are left out besides with the new ones.
+    before
+        Replay of the old ones, if it is at hand.
 
     Returns
     -------
     Effect
         Ids of visits.
     """
-    before = replay(evidence, old, capability)
+    before = before or replay(evidence, old, capability)
     after = replay(evidence, new, capability, without=without)
     lists: dict[Flip, list[int]] = {flip: [] for flip in Flip}
     late: list[int] = []
