@@ -4,9 +4,11 @@ import ast
 import unittest
 from pathlib import Path
 
-from guardia.app.actions import ACTIONS, EVIDENCE_PARTS, STEPS
+from guardia.app.actions import ACTIONS
+from guardia.app.steps import STEPS, step_of
 from guardia.core.judgement import KINDS, Verdict
 from guardia.store.database import MIGRATIONS
+from guardia.ui.step_pages import PAGES
 from tests.store import test_project
 
 HOME = Path(__file__).resolve().parent.parent
@@ -51,8 +53,11 @@ class Rules(unittest.TestCase):
         self.assertEqual(len(keys), len(set(keys)))
         self.assertTrue(all(a.help.endswith(".") and a.text for a in ACTIONS))
         self.assertEqual(len({a.id for a in ACTIONS}), len(ACTIONS))
-        steps = {*(s[0] for s in STEPS), *EVIDENCE_PARTS}
-        self.assertEqual({f"go_{s}" for s in steps}, {a.id for a in ACTIONS if a.id.startswith("go_")})
+
+    def test_every_step_has_its_page_and_its_key_in_the_order_of_the_work(self):
+        self.assertEqual([s.keys for s in STEPS], [f"Ctrl+{n}" for n in range(1, len(STEPS) + 1)])
+        self.assertEqual(set(PAGES), {s.id for s in STEPS if s.needs_camera})
+        self.assertTrue(all(step_of(step_of(s.id)) == step_of(s.id) for s in STEPS))
 
     def test_every_judgement_has_a_key_of_its_own(self):
         self.assertEqual(len({k.key for k in KINDS}), len(KINDS))

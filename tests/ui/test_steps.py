@@ -166,7 +166,7 @@ class Sensitivity(StepCase):
 
     def local(self, occurrence):
         clip = self.model.evidence.clips[self.model.evidence.clip_index[occurrence.clip_id]]
-        return f"{self.session.local_time(clip.start_s + occurrence.start_s):%a %d %b %H:%M:%S}"
+        return f"{self.session.local_time(clip.start_s + occurrence.start_s):%a %d %b %Y %H:%M:%S}"
 
 
 class Evidence(StepCase):

@@ -15,8 +15,8 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QMessageBox, QWidget
 
-from guardia.app.actions import EVIDENCE_PARTS, STEPS
 from guardia.app.polygon_tool import Mode
+from guardia.app.steps import STEPS
 from guardia.cli import main
 from guardia.core.evidence import Origin
 from guardia.core.geometry import KnownView, ViewGeometry, view_from_lens
@@ -29,7 +29,7 @@ from guardia.ui.statistics_page import MonthView
 from tests.ui.support import GuiCase
 from tests.unlike import START, Made, make_project, trace_of, unlike_the_demo
 
-PAGES = [*dict.fromkeys([*(s for s, _, _ in STEPS), *EVIDENCE_PARTS])]
+PAGES = [step.id for step in STEPS]
 SQUARE = PolygonZone(ZoneKind.WATCH, ((0.2, 0.3), (0.6, 0.3), (0.6, 0.8), (0.2, 0.8)), "yard")
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from guardia.app.steps import STEPS
+
 
 @dataclass(frozen=True)
 class Action:
@@ -32,24 +34,6 @@ class Action:
     needs_camera: bool
     help: str
 
-
-STEPS = (
-    ("round", "Round", "all cameras, worst first"),
-    ("evidence", "Evidence", "judge what was recorded"),
-    ("view", "View", "what it sees, how far"),
-    ("zones", "Zones", "where motion counts"),
-    ("sensitivity", "Sensitivity", "how much and how long"),
-    ("handover", "Hand over", "sheet and logbook"),
-)
-"""Id, words and hint of each step of the work."""
-
-EVIDENCE_PARTS = {
-    "evidence": ("Occurrences", "One after another, in order of time"),
-    "alike": ("Alike", "Groups that moved alike, on all cameras, judged in one stroke"),
-    "statistics": ("Days and causes", "Calendar of the evidence, and false recordings a day with their uncertainty"),
-    "coverage": ("Missed", "What the evidence can answer, and what no record of the camera covers"),
-}
-"""Parts of the step Evidence: id, words and tip."""
 
 ACTIONS = (
     Action("new", "Project", "New project…", "Ctrl+N", False, "Make a project for a site in a folder of your choice."),
@@ -134,15 +118,7 @@ ACTIONS = (
     ),
     Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
     Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),
-    Action("go_round", "Go", "Round", "Ctrl+1", False, "All cameras, worst first, each with its next action."),
-    Action("go_evidence", "Go", "Evidence", "Ctrl+2", True, "Judge what was recorded."),
-    Action("go_alike", "Go", "Alike", "Ctrl+6", True, "Judge groups of alike occurrences in one stroke."),
-    Action("go_statistics", "Go", "Days and causes", "Ctrl+7", True, "Calendar, and false recordings a day by cause."),
-    Action("go_coverage", "Go", "Missed", "Ctrl+8", True, "What the evidence can answer and what no record covers."),
-    Action("go_view", "Go", "View", "Ctrl+9", True, "Calibrate the view: distances, pixel density and reach."),
-    Action("go_zones", "Go", "Zones", "Ctrl+3", True, "Draw where motion counts and where it is ignored."),
-    Action("go_sensitivity", "Go", "Sensitivity", "Ctrl+4", True, "Set how much motion triggers and for how long."),
-    Action("go_handover", "Go", "Hand over", "Ctrl+5", True, "Save the settings sheet and log what was entered."),
+    *(Action(f"go_{step.id}", "Go", step.text, step.keys, step.needs_camera, step.help) for step in STEPS),
     Action("history", "Edit", "History…", "Ctrl+H", False, "See every change of this sitting and go back to any."),
     Action("palette", "Go", "Find an action…", "Ctrl+K", False, "Type a few letters of what you want to do."),
     Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.actions import ACTIONS, EVIDENCE_PARTS, STEPS
+from guardia.app.actions import ACTIONS
 from guardia.app.alike_model import AlikeModel
 from guardia.app.camera_model import CameraModel
 from guardia.app.demo import own_demo
@@ -29,13 +29,12 @@ from guardia.app.jobs import Progress
 from guardia.app.messages import MessageHub, Severity
 from guardia.app.preferences import load_preferences, save_preferences
 from guardia.app.session import Session
+from guardia.app.steps import STEPS, step_of, tabs_of
 from guardia.core.clock import error_words
 from guardia.core.errors import GuardiaError
 from guardia.core.evidence import Origin
 from guardia.core.words import count_of
-from guardia.ui.alike_page import AlikePage
 from guardia.ui.banner import Banner
-from guardia.ui.coverage_page import CoveragePage
 from guardia.ui.dialogs import (
     about_html,
     ask_cause,
@@ -48,18 +47,14 @@ from guardia.ui.dialogs import (
     show_text,
 )
 from guardia.ui.evidence_page import EvidencePage
-from guardia.ui.handover_page import HandoverPage
 from guardia.ui.palette import Palette
 from guardia.ui.parts import button, label, tabs
 from guardia.ui.round_page import RoundPage
 from guardia.ui.score_panel import ScorePanel
-from guardia.ui.sensitivity_page import SensitivityPage
-from guardia.ui.statistics_page import StatisticsPage
+from guardia.ui.step_pages import PAGES
 from guardia.ui.theme import THEME
 from guardia.ui.times_dialogs import EpochsDialog, WatchedDialog
-from guardia.ui.view_page import ViewPage
 from guardia.ui.welcome_page import WelcomePage
-from guardia.ui.zones_page import ZonesPage
 
 FRAME_PX = (4, 32)
 """Room that the window's frame and title bar take on the screen, across and down."""
@@ -110,14 +105,14 @@ class MainWindow(QMainWindow):
             "reset_draft": self.reset_draft,
             "clip_start": self.ask_clip_start,
             "history": self.show_history, "clock": self.ask_clock, "save_list": self.save_list,
-            "watched": lambda: self._open_times(WatchedDialog), "epochs": lambda: self._open_times(EpochsDialog),
+            "watched": self.ask_watched, "epochs": lambda: self._open_times(EpochsDialog),
             "cause": self.ask_cause,
             "join": self.join, "split": self.split, "join_found": self.join_found,
             "palette": self.show_palette,
             "undo": lambda: self.session and self.session.undo.undo(),
             "redo": lambda: self.session and self.session.undo.redo(),
             "dark": self.toggle_dark, "keys": self.show_keys, "about": self.show_about,
-            **{f"go_{s}": (lambda s=s: self.go(s)) for s in {*EVIDENCE_PARTS, *(s for s, _, _ in STEPS)}},
+            **{f"go_{s.id}": (lambda id=s.id: self.go(id)) for s in STEPS},
         }  # fmt: skip
         made = {}
         bar = self.menuBar()
@@ -171,22 +166,20 @@ class MainWindow(QMainWindow):
         self._clock = label("", "hint", wrap=True)
         self._clock.setContentsMargins(10, 0, 6, 6)
         self._steps: dict[str, QPushButton] = {}
-        self._hints: dict[str, object] = {}
         group = QButtonGroup(self)
-        for number, (step, text, hint) in enumerate(STEPS):
+        for number, step in enumerate(s for s in STEPS if not s.part_of):
             if number == 1:
                 layout.addSpacing(10)
                 layout.addWidget(self._place)
                 layout.addWidget(self._clock)
-            made = button(text, lambda s=step: self.go(s), "step", tip=hint)
+            made = button(step.text, lambda id=step.id: self.go(id), "step", tip=step.hint)
             made.setCheckable(True)
             group.addButton(made)
-            self._steps[step] = made
+            self._steps[step.id] = made
             layout.addWidget(made)
-            small = label(hint, "hint")
+            small = label(step.hint, "hint")
             small.setContentsMargins(14, 0, 0, 6)
             layout.addWidget(small)
-            self._hints[step] = small
         layout.addStretch()
         self._job_text = label("", "hint", wrap=True)
         layout.addWidget(self._job_text)
@@ -300,8 +293,8 @@ class MainWindow(QMainWindow):
             return
         self.camera_id = camera_id
         model = self.session.camera(camera_id)
-        for step in ("evidence", "statistics", "coverage", "view", "zones", "sensitivity", "handover"):
-            old = self.pages.pop(step, None)
+        for step in STEPS:
+            old = None if step.all_cameras else self.pages.pop(step.id, None)
             if old is not None:
                 self.stack.removeWidget(old)
                 old.deleteLater()
@@ -315,38 +308,24 @@ class MainWindow(QMainWindow):
         """The page of a step, made when first asked for."""
         if step not in self.pages and self.session is not None and self.camera_id is not None:
             model = self.session.camera(self.camera_id)
-            page = self._make_page(step, self.session, model)
+            page = PAGES[step](self, self.session, model)
             self.pages[step] = page
             self.stack.addWidget(page)
         return self.pages.get(step)
 
-    def _make_page(self, step: str, session: Session, model: CameraModel) -> QWidget:
-        if step in EVIDENCE_PARTS:
-            row = tabs(step, [(p, *words) for p, words in EVIDENCE_PARTS.items()], self.go)
-            if step == "alike":
-                self._alike = self._alike or AlikeModel(session)
-                alike = AlikePage(session, self._alike, row)
-                alike.asked.connect(self.show_occurrence)
-                return alike
-            if step == "statistics":
-                statistics = StatisticsPage(session, model, row)
-                statistics.asked.connect(self.show_occurrences)
-                return statistics
-            if step == "coverage":
-                coverage = CoveragePage(session, model, row, self.actions_by_id["watched"].trigger)
-                coverage.asked.connect(self.show_occurrences)
-                return coverage
-            return EvidencePage(session, model, row)
-        if step == "zones":
-            zones = ZonesPage(session, model)
-            zones.asked.connect(self.show_occurrences)
-            return zones
-        kinds = {
-            "view": ViewPage,
-            "sensitivity": SensitivityPage,
-            "handover": HandoverPage,
-        }
-        return kinds[step](session, model)
+    def tabs(self, step: str) -> QWidget:
+        """The row of tabs of a step that has parts."""
+        return tabs(step, tabs_of(step), self.go)
+
+    def alike(self) -> AlikeModel:
+        """The groups of the whole site, compared when first asked for."""
+        assert self.session is not None
+        self._alike = self._alike or AlikeModel(self.session)
+        return self._alike
+
+    def ask_watched(self) -> None:
+        """Let the watched time of the camera be entered."""
+        self._open_times(WatchedDialog)
 
     def _evidence(self) -> EvidencePage:
         self.go("evidence")
@@ -385,7 +364,7 @@ class MainWindow(QMainWindow):
         current = self.current_step()
         for step, made in self._steps.items():
             made.setEnabled(has_camera or (step == "round" and self.session is not None))
-            made.setChecked(step == ("evidence" if current in EVIDENCE_PARTS else current))
+            made.setChecked(step == step_of(current))
         if self.panel is not None:
             self.panel.setVisible(current != "round")
         model = self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None

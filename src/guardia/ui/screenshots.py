@@ -11,6 +11,7 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtWidgets import QApplication
 
 from guardia.app.session import Session
+from guardia.app.steps import STEPS
 from guardia.core.judgement import Verdict
 from guardia.core.zones import PolygonZone, ZoneKind
 from guardia.ui.alike_page import AlikePage
@@ -21,7 +22,6 @@ from guardia.ui.view_page import ViewPage
 from guardia.ui.zones_page import ZonesPage
 
 SIZE = (1280, 800)
-_STEPS = ("evidence", "alike", "statistics", "coverage", "view", "zones", "sensitivity", "handover")
 EXAMPLE_CAMERA = "Pontoon gate"
 EXAMPLE_ZONE = PolygonZone(
     ZoneKind.WATCH,
@@ -64,7 +64,7 @@ def take_screenshots(folder: Path) -> list[Path]:
             replace(model.draft, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0), "example for the pictures"
         )
         real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
-        for step in _STEPS:
+        for step in (s.id for s in STEPS if s.needs_camera):
             window.go(step)
             page = window.pages[step]
             if isinstance(page, AlikePage):

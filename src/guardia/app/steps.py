@@ -1,0 +1,86 @@
+"""The one table of the steps of the work. A new step is a line here and its page in `ui.step_pages`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Step:
+    """One step of the work, or a part of one.
+
+    Parameters
+    ----------
+    id
+        Stable word.
+    text
+        Words on screen.
+    hint
+        A few words on what is done there.
+    keys
+        Shortcut.
+    help
+        One sentence.
+    part_of
+        Id of the step that it is a part of, shown as a tab there; empty for a step of its own.
+    needs_camera
+        Only reached with a camera open.
+    all_cameras
+        Its page is of the whole site and stays when another camera is opened.
+    """
+
+    id: str
+    text: str
+    hint: str
+    keys: str
+    help: str
+    part_of: str = ""
+    needs_camera: bool = True
+    all_cameras: bool = False
+
+
+STEPS = (
+    Step(
+        "round", "Round", "all cameras, worst first", "Ctrl+1",
+        "All cameras, worst first, each with its next action.", needs_camera=False, all_cameras=True,
+    ),
+    Step("evidence", "Evidence", "judge what was recorded", "Ctrl+2", "Judge what was recorded."),
+    Step("view", "View", "what it sees, how far", "Ctrl+3", "Calibrate the view: distances, pixel density and reach."),
+    Step("zones", "Zones", "where motion counts", "Ctrl+4", "Draw where motion counts and where it is ignored."),
+    Step(
+        "sensitivity", "Sensitivity", "how much and how long", "Ctrl+5",
+        "Set how much motion triggers and for how long.",
+    ),
+    Step("handover", "Hand over", "sheet and logbook", "Ctrl+6", "Save the settings sheet and log what was entered."),
+    Step(
+        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+7",
+        "Judge groups of alike occurrences in one stroke.", "evidence", all_cameras=True,
+    ),
+    Step(
+        "statistics", "Days and causes",
+        "Calendar of the evidence, and false recordings a day with their uncertainty", "Ctrl+8",
+        "Calendar, and false recordings a day by cause.", "evidence",
+    ),
+    Step(
+        "coverage", "Missed", "What the evidence can answer, and what no record of the camera covers", "Ctrl+9",
+        "What the evidence can answer and what no record covers.", "evidence",
+    ),
+)  # fmt: skip
+"""In the order of the work and of their keys; parts of a step after all steps."""
+
+FIRST_TABS = {"evidence": ("Occurrences", "One after another, in order of time")}
+"""What the tab of a step with parts says of the step itself: words and tip."""
+
+BY_ID = {step.id: step for step in STEPS}
+
+
+def step_of(id: str) -> str:
+    """Id of the step that a step or a part belongs to; what is neither stands for itself."""
+    return (BY_ID[id].part_of or id) if id in BY_ID else id
+
+
+def tabs_of(id: str) -> list[tuple[str, str, str]]:
+    """The tabs over a step that has parts: id, words and tip of each, itself first; empty for one without."""
+    first = step_of(id)
+    parts = [(s.id, s.text, s.hint) for s in STEPS if s.part_of == first]
+    return [(first, *FIRST_TABS[first]), *parts] if parts else []
