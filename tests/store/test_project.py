@@ -7,7 +7,8 @@ import shutil
 import signal
 import sqlite3
 import threading
-from contextlib import closing
+from collections.abc import Iterator
+from contextlib import closing, contextmanager
 from dataclasses import replace
 from pathlib import Path
 from unittest import mock
@@ -205,23 +206,34 @@ class Migrating(ProjectCase):
         with closing(sqlite3.connect(backup)) as raw:
             self.assertEqual(raw.execute("PRAGMA user_version").fetchone()[0], database.SCHEMA_VERSION)
 
-    def test_step_2_keeps_clips_and_judgements_of_an_older_file(self):
-        folder = self.folder / "old"
-        folder.mkdir()
-        one = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:1], SCHEMA_VERSION=1)
-        with one, closing(Database(folder / FILE_NAME, create=True)) as old:
+    @contextmanager
+    def older(self, steps: int, **camera: object) -> Iterator[Database]:
+        """A file as an older version left it, after so many steps: one camera, then what the caller puts in."""
+        self.old = self.folder / "old"
+        self.old.mkdir()
+        values = {"name": "Gate", "capability": json.dumps(capability_data("polygon-mains-camera")), **camera}
+        early = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:steps], SCHEMA_VERSION=steps)
+        with early, closing(Database(self.old / FILE_NAME, create=True)) as old:
             old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
-            data, body = capability_data("polygon-mains-camera"), settings_to_dict(INSTALLED)
-            old.run("INSERT INTO camera (name, capability) VALUES ('Gate', ?)", (json.dumps(data),))
-            for role in ("installed", "draft"):
-                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, json.dumps(body)))
             old.run(
-                "INSERT INTO clip VALUES (1, 1, 'f.mp4', 'g.mp4', 'd', 9, 1000, 'file name', 12, 1, 1, 'h', 'motion')"
+                f"INSERT INTO camera ({', '.join(values)}) VALUES ({', '.join('?' * len(values))})", [*values.values()]
             )
-            empty = [database.pack(np.zeros(n), form) for n, form in ((0, "<f8"), (1, "<i8"), (0, "<u2"), (0, "u1"))]
-            old.run("INSERT INTO trace VALUES (1, 32, 18, 5, ?, ?, ?, ?, 90)", empty)
+            for role in ("installed", "draft"):
+                body = json.dumps(settings_to_dict(INSTALLED))
+                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, body))
+            yield old
+
+    @staticmethod
+    def put_clip(old: Database) -> None:
+        old.run("INSERT INTO clip VALUES (1, 1, 'f.mp4', 'g.mp4', 'd', 9, 1000, 'file name', 12, 1, 1, 'h', 'motion')")
+        empty = [database.pack(np.zeros(n), form) for n, form in ((0, "<f8"), (1, "<i8"), (0, "<u2"), (0, "u1"))]
+        old.run("INSERT INTO trace VALUES (1, 32, 18, 5, ?, ?, ?, ?, 90)", empty)
+
+    def test_step_2_keeps_clips_and_judgements_of_an_older_file(self):
+        with self.older(1) as old:
+            self.put_clip(old)
             old.run("INSERT INTO occurrence VALUES (7, 1, 2, 5, 'person', '[]', '')")
-        with Project(folder) as project:
+        with Project(self.old) as project:
             evidence = project.evidence(1)
             self.assertEqual([(o.id, o.kind, o.visit) for o in evidence.occurrences], [(7, "person", None)])
             self.assertEqual((evidence.clips[0].start_s, evidence.events), (1000.0, ()))
@@ -229,54 +241,36 @@ class Migrating(ProjectCase):
             self.assertEqual(project.clips(1)[0].start_s, 940.0)
             project.set_clip_start(1, 1000.0, "given")
             self.assertEqual(project.clips(1)[0].start_s, 1000.0)
-        self.assertTrue((folder / "project.before-schema-2.sqlite").exists())
+        self.assertTrue((self.old / "project.before-schema-2.sqlite").exists())
 
     def test_step_3_adds_a_view_to_the_cameras_of_an_older_file(self):
-        folder = self.folder / "old"
-        folder.mkdir()
-        two = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:2], SCHEMA_VERSION=2)
-        with two, closing(Database(folder / FILE_NAME, create=True)) as old:
-            old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
-            data, body = capability_data("polygon-mains-camera"), settings_to_dict(INSTALLED)
-            old.run("INSERT INTO camera (name, capability, clock_error_s) VALUES ('Gate', ?, 7)", (json.dumps(data),))
-            for role in ("installed", "draft"):
-                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, json.dumps(body)))
+        with self.older(2, clock_error_s=7):
+            pass
         known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=15.0)
-        with Project(folder) as project:
+        with Project(self.old) as project:
             self.assertEqual((project.camera(1).clock_error_s, project.camera(1).view), (7.0, None))
             project.set_view(1, known)
-        with Project(folder) as project:
+        with Project(self.old) as project:
             self.assertEqual((project.camera(1).view, project.evidence(1).view), (known, known.view))
             project.set_view(1, None)
             self.assertIsNone(project.camera(1).view)
-        self.assertTrue((folder / "project.before-schema-3.sqlite").exists())
+        self.assertTrue((self.old / "project.before-schema-3.sqlite").exists())
 
     def test_step_4_marks_what_an_older_model_measured_and_keeps_it(self):
-        folder = self.folder / "old"
-        folder.mkdir()
-        three = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:3], SCHEMA_VERSION=3)
-        with three, closing(Database(folder / FILE_NAME, create=True)) as old:
-            old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
-            data, body = capability_data("polygon-mains-camera"), settings_to_dict(INSTALLED)
-            data["notches"] = [n | {k: n[k] * 2 for k in ("size", "size_low", "size_high")} for n in data["notches"]]
-            del data["version"]
-            old.run("INSERT INTO camera (name, capability) VALUES ('Gate', ?)", (json.dumps(data),))
-            for role in ("installed", "draft"):
-                old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, json.dumps(body)))
-            old.run(
-                "INSERT INTO clip VALUES (1, 1, 'f.mp4', 'g.mp4', 'd', 9, 1000, 'file name', 12, 1, 1, 'h', 'motion')"
-            )
-            empty = [database.pack(np.zeros(n), form) for n, form in ((0, "<f8"), (1, "<i8"), (0, "<u2"), (0, "u1"))]
-            old.run("INSERT INTO trace VALUES (1, 32, 18, 5, ?, ?, ?, ?, 90)", empty)
+        data = capability_data("polygon-mains-camera")
+        data["notches"] = [n | {k: n[k] * 2 for k in ("size", "size_low", "size_high")} for n in data["notches"]]
+        del data["version"]
+        with self.older(3, capability=json.dumps(data)) as old:
+            self.put_clip(old)
             old.run("INSERT INTO event (camera_id, shown_s, named, zone, source) VALUES (1, 1001, '', '', 'list.csv')")
-        with Project(folder) as project:
+        with Project(self.old) as project:
             self.assertEqual(project.measurements.outdated(), 1)
             evidence = project.evidence(1)
             self.assertEqual((evidence.clips[0].cause, evidence.watched), (Cause.MOTION, ()))
             self.assertEqual(evidence.epochs, (Epoch(-math.inf, math.inf, INSTALLED),))
             # Sizes of older makes count cells; they stand for about half as much of what changed.
             self.assertEqual(project.camera(1).capability, capability())
-        self.assertTrue((folder / "project.before-schema-4.sqlite").exists())
+        self.assertTrue((self.old / "project.before-schema-4.sqlite").exists())
 
     def test_two_that_open_an_older_file_at_once_both_succeed(self):
         project, _ = self.new_project()
