@@ -7,7 +7,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.cluster.hierarchy import fcluster, linkage
 from scipy.ndimage import label
 from scipy.spatial import cKDTree
 
@@ -183,6 +182,8 @@ def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[i
         return [space.ids] if space.ids else []
     count = len(space.ids)
     chosen = np.unique(np.linspace(0, count - 1, min(count, MOST)).round().astype(int))
+    from scipy.cluster.hierarchy import fcluster, linkage  # slow to import, and needed only here
+
     number = fcluster(linkage(space.points[chosen], "ward"), distance, "distance")
     if count > MOST:
         number = number[cKDTree(space.points[chosen]).query(space.points)[1]]
