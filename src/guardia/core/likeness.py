@@ -4,15 +4,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import label
-from scipy.spatial import cKDTree
 
 from guardia.core.evidence import Evidence, Occurrence
 from guardia.core.stack import FILL_BYTE
 from guardia.core.trace import ANALYSIS_RATE_HZ
+
+if TYPE_CHECKING:
+    from scipy.spatial import cKDTree
 
 FEATURES = (
     "column", "row", "area", "largest", "spread", "persistence", "net way", "straightness", "speed", "climb",
@@ -186,7 +189,7 @@ def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[i
 
     number = fcluster(linkage(space.points[chosen], "ward"), distance, "distance")
     if count > MOST:
-        number = number[cKDTree(space.points[chosen]).query(space.points)[1]]
+        number = number[_tree(space.points[chosen]).query(space.points)[1]]
     found = []
     for group in np.unique(number):
         rows = np.flatnonzero(number == group)
@@ -239,7 +242,7 @@ def suggest(space: Likeness, judged: Mapping[int, str], wanted: Sequence[int]) -
     if not known or not asked:
         return {}
     count = min(NEIGHBOURS, len(known))
-    tree = cKDTree(space.points[[row[i] for i in known]])
+    tree = _tree(space.points[[row[i] for i in known]])
     distance, nearest = tree.query(space.points[[row[i] for i in asked]], k=[*range(1, count + 1)])
     result = {}
     for occurrence_id, far, near in zip(asked, np.asarray(distance), np.asarray(nearest), strict=True):
@@ -282,7 +285,7 @@ def doubtful(space: Likeness, judged: Mapping[int, str]) -> list[tuple[int, Sugg
         return []
     points = space.points[[row[i] for i in known]]
     count = min(NEIGHBOURS + 1, len(known))
-    distance, nearest = cKDTree(points).query(points, k=count)
+    distance, nearest = _tree(points).query(points, k=count)
     found = []
     rows = zip(known, np.asarray(distance), np.asarray(nearest), strict=True)
     for place, (occurrence_id, far, near) in enumerate(rows):
@@ -293,3 +296,10 @@ def doubtful(space: Likeness, judged: Mapping[int, str]) -> list[tuple[int, Sugg
             best = max(votes, key=lambda k: votes[k])
             found.append((occurrence_id, Suggestion(best, others / (own + others))))
     return sorted(found, key=lambda f: -f[1].certainty)
+
+
+def _tree(points: NDArray[np.float64]) -> cKDTree:
+    """For the nearest of (N, D) points."""
+    from scipy.spatial import cKDTree  # slow to import, and needed only when groups are sought
+
+    return cKDTree(points)

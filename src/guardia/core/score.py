@@ -271,7 +271,7 @@ def compare(
         Both scores, what flips and why, and what the evidence cannot show.
     """
     before = installed_replay or replay(evidence, installed, capability)
-    after = replay(evidence, draft, capability)
+    after = before if draft == installed else replay(evidence, draft, capability)
     changes = []
     for visit in evidence.visits:
         old, new = outcome_of(visit, before), outcome_of(visit, after)
