@@ -1,3 +1,6 @@
+import os
+import subprocess
+import sys
 import unittest
 from datetime import UTC, datetime
 from zoneinfo import ZoneInfo
@@ -10,6 +13,7 @@ from guardia.core.errors import UnreadableClip
 from guardia.core.stack import TraceStack
 from guardia.media.analysis import KEY_PICTURES, analyse_clip, clean_view, decode_grey, key_pictures, key_times
 from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures
+from tests.media.plain_processor import trace_digest
 from tests.support import FolderCase, scene, steady, write_clip
 
 LONDON = ZoneInfo("Europe/London")
@@ -41,6 +45,23 @@ class GoodClips(FolderCase):
             for at, luma in zip(block.times_s.tolist(), block.luma, strict=True):
                 whole = every[round(at, 3)].reformat(format="gray").to_ndarray()
                 np.testing.assert_array_equal(luma, whole)
+
+    def test_a_plain_processor_gives_the_same_traces_as_this_one(self):
+        clips = [
+            write_clip(self.folder / "h.mp4", steady(4, 10), picture=lambda t: scene(t, width=1000, height=564)),
+            write_clip(self.folder / "m.avi", steady(4, 10), codec="mpeg4", picture=lambda t: scene(t, width=704)),
+        ]
+        without = " ".join(np.show_config("dicts")["SIMD Extensions"]["found"])
+        process = subprocess.run(
+            [sys.executable, "-m", "tests.media.plain_processor", *map(str, clips)],
+            env={**os.environ, "NPY_DISABLE_CPU_FEATURES": without, "JSIMD_FORCENONE": "1"},
+            capture_output=True,
+            text=True,
+            check=True,
+        )
+        flags, *theirs = process.stdout.split()
+        self.assertEqual(flags, "0", "FFmpeg still uses special instructions")
+        self.assertEqual(theirs, [trace_digest(clip) for clip in clips])
 
     def test_blocks_join_to_the_same_pictures_as_one(self):
         clip = write_clip(self.folder / "c.mp4", steady(7, 10))

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-MODEL_VERSION = 2
+MODEL_VERSION = 3
 """Counts up when the same pictures would give other traces; a trace carries the version that measured it."""
 
 ANALYSIS_RATE_HZ = 5.0

@@ -14,6 +14,8 @@ from zoneinfo import ZoneInfo
 import av
 import av.error
 import numpy as np
+from av.codec.context import Flags
+from av.video.reformatter import Interpolation
 from numpy.typing import NDArray
 
 from guardia.core.clock import resolve, time_in_name
@@ -350,12 +352,15 @@ def _small_luma(frame: Any, shown: Shown, width_px: int) -> NDArray[np.uint8]:
     if shown.turns % 2:
         width, height = height, width
     # One thread: for so small a picture several cost more processor time than they save.
-    small = frame.reformat(width=width, height=height, format="gray", interpolation="AREA", threads=1)
+    small = frame.reformat(width=width, height=height, format="gray", interpolation=_SCALING, threads=1)
     plane = small.planes[0]
     rows = np.frombuffer(plane, np.uint8).reshape(plane.height, plane.line_size)
     turned: NDArray[np.uint8] = np.rot90(rows[:, :width], shown.turns).copy()
     return turned
 
+
+_SCALING = Interpolation.AREA | Interpolation.ACCURATE_RND | Interpolation.BITEXACT
+"""Without the last two FFmpeg rounds otherwise with each kind of processor's own instructions, and so would a trace."""
 
 USUAL_RATE = 25.0
 """Pictures per second where a stream without times does not tell its rate either."""
@@ -466,6 +471,7 @@ def _decoded(container: Any, stream: Any, taken: frozenset[int] | None, threads:
     context = stream.codec_context
     stream.thread_type = "AUTO"
     context.thread_count = threads
+    context.flags |= Flags.bitexact  # for decoders that have a faster way with other rounding
     base = float(stream.time_base)
     count = 0
     rate = float(stream.average_rate or USUAL_RATE)
@@ -539,5 +545,5 @@ def _colour(frame: Any, shown: Shown, width_px: int) -> NDArray[np.uint8]:
     width, height = shown.small(width_px)
     if shown.turns % 2:
         width, height = height, width
-    picture = frame.reformat(width=width, height=height, format="rgb24", interpolation="AREA").to_ndarray()
+    picture = frame.reformat(width=width, height=height, format="rgb24", interpolation=_SCALING).to_ndarray()
     return np.ascontiguousarray(np.rot90(picture, shown.turns))
