@@ -12,12 +12,12 @@ from pathlib import Path
 import av
 import numpy as np
 
-from guardia.app.makes import capability_data
-from guardia.core.capability import Capability, capability_from_dict
-from guardia.core.evidence import Clip, Epoch, Evidence, Occurrence, Origin
-from guardia.core.settings import Settings
-from guardia.core.stack import TraceStack
-from guardia.core.trace import CONTRAST_LEVELS, Trace, sparse_trace
+from guardia.app.project.makes import capability_data
+from guardia.core.evidence.evidence import Clip, Epoch, Evidence, Occurrence, Origin
+from guardia.core.make.capability import Capability, capability_from_dict
+from guardia.core.make.settings import Settings
+from guardia.core.trace.measure import CONTRAST_LEVELS, Trace, sparse_trace
+from guardia.core.trace.stack import TraceStack
 from guardia.store.project import Project
 from guardia.store.records import Camera
 

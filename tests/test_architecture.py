@@ -4,11 +4,11 @@ import ast
 import unittest
 from pathlib import Path
 
-from guardia.app.actions import ACTIONS
-from guardia.app.steps import STEPS, step_of
-from guardia.core.judgement import KINDS, Verdict
+from guardia.app.steps.actions import ACTIONS
+from guardia.app.steps.steps import STEPS, step_of
+from guardia.core.evidence.judgement import KINDS, Verdict
 from guardia.store.database import MIGRATIONS
-from guardia.ui.step_pages import PAGES
+from guardia.ui.shell.step_pages import PAGES
 from tests.store import test_project
 
 HOME = Path(__file__).resolve().parent.parent

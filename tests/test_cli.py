@@ -9,8 +9,8 @@ import subprocess
 from pathlib import Path
 
 from guardia.cli import main
-from guardia.core.settings import Settings, settings_to_dict
-from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.store.project import Project
 from tests.support import DEMO, FolderCase, pontoon, steady, write_clip
 

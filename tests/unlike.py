@@ -8,12 +8,12 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from guardia.app.makes import capability_data
-from guardia.core.evidence import Origin
-from guardia.core.judgement import KINDS
-from guardia.core.settings import Settings
-from guardia.core.trace import CONTRAST_LEVELS, Trace, sparse_trace
-from guardia.core.watch import Entered
+from guardia.app.project.makes import capability_data
+from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.judgement import KINDS
+from guardia.core.evidence.watch import Entered
+from guardia.core.make.settings import Settings
+from guardia.core.trace.measure import CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site
 

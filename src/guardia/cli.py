@@ -16,12 +16,12 @@ from typing import Any
 from platformdirs import user_data_path
 
 from guardia import __version__
-from guardia.app.import_plan import RULES
-from guardia.app.makes import capability_data
-from guardia.core.capability import capability_from_dict
-from guardia.core.errors import GuardiaError, InvalidValue
-from guardia.core.evidence import Cause, Origin
-from guardia.core.settings import Settings, settings_from_dict
+from guardia.app.intake.import_plan import RULES
+from guardia.app.project.makes import capability_data
+from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import Settings, settings_from_dict
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -109,20 +109,20 @@ def _print_json(data: Any) -> None:
 
 
 def _demo(_options: argparse.Namespace) -> int:
-    from guardia.ui.run import run
+    from guardia.ui.shell.run import run
 
     return run(user_data_path("guardia"), None, demo=True)
 
 
 def _open(options: argparse.Namespace) -> int:
-    from guardia.ui.run import run
+    from guardia.ui.shell.run import run
 
     return run(user_data_path("guardia"), options.project)
 
 
 def _analyse(options: argparse.Namespace) -> int:
-    from guardia.app.import_plan import VIDEO_SUFFIXES, find_files
-    from guardia.app.offline import analyse_files
+    from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files
+    from guardia.app.project.offline import analyse_files
 
     result = analyse_files(list(find_files(options.clips, VIDEO_SUFFIXES)), time_zone=options.time_zone)
     if options.json:
@@ -151,7 +151,7 @@ def _settings_file(path: Path) -> Settings:
 
 
 def _replay(options: argparse.Namespace) -> int:
-    from guardia.app.offline import replay_clip
+    from guardia.app.project.offline import replay_clip
 
     settings = _settings_file(options.settings)
     if options.capability:
@@ -177,7 +177,7 @@ def _replay(options: argparse.Namespace) -> int:
 
 
 def _score(options: argparse.Namespace) -> int:
-    from guardia.app.offline import score_project
+    from guardia.app.project.offline import score_project
 
     result = score_project(options.project, camera=options.camera)
     if options.json:
@@ -195,7 +195,7 @@ def _score(options: argparse.Namespace) -> int:
 
 
 def _bring_in(options: argparse.Namespace) -> int:
-    from guardia.app.offline import bring_in
+    from guardia.app.project.offline import bring_in
 
     result = bring_in(
         options.project,
@@ -222,7 +222,7 @@ def _bring_in(options: argparse.Namespace) -> int:
 
 
 def _measure_again(options: argparse.Namespace) -> int:
-    from guardia.app.offline import measure_again
+    from guardia.app.project.offline import measure_again
 
     result = measure_again(options.project)
     if options.json:
@@ -237,7 +237,7 @@ def _measure_again(options: argparse.Namespace) -> int:
 
 
 def _benchmark(options: argparse.Namespace) -> int:
-    from guardia.app.benchmark import run_benchmark
+    from guardia.tools.benchmark import run_benchmark
 
     results = run_benchmark(lambda text: print(text, "...", file=sys.stderr))
     if options.json:
@@ -250,7 +250,7 @@ def _benchmark(options: argparse.Namespace) -> int:
 
 
 def _screenshots(options: argparse.Namespace) -> int:
-    from guardia.ui.screenshots import take_screenshots
+    from guardia.tools.screenshots import take_screenshots
 
     for path in take_screenshots(options.folder):
         print(path)
@@ -258,10 +258,10 @@ def _screenshots(options: argparse.Namespace) -> int:
 
 
 def _build_demo(options: argparse.Namespace) -> int:
-    from guardia.app.demo_builder import build_demo
-    from guardia.app.jobs import Token
+    from guardia.app.work.jobs import Token
     from guardia.benchcam.record import record
     from guardia.benchcam.tern_quay import PLACES, build_scene
+    from guardia.tools.demo_builder import build_demo
 
     for place in PLACES:
         folder = options.recorded / place.slug

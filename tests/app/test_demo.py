@@ -4,14 +4,14 @@ import unittest
 from dataclasses import replace
 from pathlib import Path
 
-from guardia.app.demo import own_demo
-from guardia.app.demo_builder import read_truth
+from guardia.app.project.demo import own_demo
 from guardia.benchcam.tern_quay import PLACES, right_kind
-from guardia.core.evidence import Cause, Origin
-from guardia.core.gates import Gate
-from guardia.core.score import compare
+from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.replay.gates import Gate
+from guardia.core.score.score import compare
 from guardia.store.project import Project
-from guardia.ui.screenshots import EXAMPLE_ZONE
+from guardia.tools.demo_builder import read_truth
+from guardia.tools.screenshots import EXAMPLE_ZONE
 from tests.support import DEMO, TRUTH, FolderCase
 
 MEGABYTE = 1e6

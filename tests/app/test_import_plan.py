@@ -5,9 +5,9 @@ from datetime import UTC, datetime
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from guardia.app.import_plan import Found, Known, make_plan, shown_start
-from guardia.core.errors import InvalidValue
-from guardia.core.evidence import Origin
+from guardia.app.intake.import_plan import Found, Known, make_plan, shown_start
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.evidence import Origin
 from guardia.media.reader import ClipInfo
 
 LONDON = ZoneInfo("Europe/London")

@@ -9,16 +9,16 @@ from zoneinfo import ZoneInfo
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
-from guardia.app.importing import ImportRequest, import_clips, known_cameras
-from guardia.app.job_runner import JobRunner
-from guardia.app.jobs import Meter, Token
-from guardia.app.makes import capability_data
-from guardia.app.messages import MessageHub, Severity
-from guardia.app.offline import measure_again
-from guardia.core.errors import Cancelled, InvalidValue
-from guardia.core.evidence import Origin
-from guardia.core.settings import Settings
+from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
+from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
+from guardia.app.project.makes import capability_data
+from guardia.app.project.offline import measure_again
+from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.jobs import Meter, Token
+from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.errors import Cancelled, InvalidValue
+from guardia.core.evidence.evidence import Origin
+from guardia.core.make.settings import Settings
 from guardia.store.database import pack
 from guardia.store.project import Project
 from guardia.store.records import NewClip, Site
@@ -123,9 +123,9 @@ class Measuring(FolderCase):
     def test_order_and_number_of_cores_make_no_difference_and_a_later_clip_is_told(self):
         files = [self.standing(n) for n in range(5)]
         one, two, three = (self.project(n) for n in ("one", "two", "three"))
-        with mock.patch("guardia.app.importing.os.cpu_count", return_value=1):
+        with mock.patch("guardia.app.intake.importing.os.cpu_count", return_value=1):
             self.bring_in(one, *files)
-        with mock.patch("guardia.app.importing.os.cpu_count", return_value=3):
+        with mock.patch("guardia.app.intake.importing.os.cpu_count", return_value=3):
             self.bring_in(two, *files[::-1])
         self.assertEqual(self.traces(one), self.traces(two))
         self.bring_in(three, *files[:2])

@@ -4,8 +4,8 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
-from guardia.app.polygon_tool import Mode, PolygonTool
-from guardia.core.zones import PolygonZone, ZoneKind, is_rectangle, polygon_problem
+from guardia.app.steps.polygon_tool import Mode, PolygonTool
+from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle, polygon_problem
 
 SQUARE = ((0.2, 0.2), (0.6, 0.2), (0.6, 0.6), (0.2, 0.6))
 REACH = 0.02

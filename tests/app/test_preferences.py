@@ -1,7 +1,7 @@
 import json
 from dataclasses import asdict, replace
 
-from guardia.app.preferences import FILE_NAME, KEPT_PROJECTS, Preferences, load_preferences, save_preferences
+from guardia.app.project.preferences import FILE_NAME, KEPT_PROJECTS, Preferences, load_preferences, save_preferences
 from tests.support import FolderCase
 
 

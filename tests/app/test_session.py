@@ -5,14 +5,14 @@ from dataclasses import replace
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app import session as session_module
-from guardia.app.benchmark_window import make_big_project
-from guardia.app.messages import MessageHub, Severity
-from guardia.app.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
-from guardia.app.session import Session
-from guardia.core.evidence import Origin
+from guardia.app.project import session as session_module
+from guardia.app.project.session import Session
+from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
+from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.evidence.evidence import Origin
 from guardia.store.project import Project
 from guardia.store.records import NewClip
+from guardia.tools.benchmark_window import make_big_project
 from tests.support import FolderCase, steady, write_clip
 from tests.ui.support import APP
 

@@ -8,11 +8,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
 
-from guardia.core.evidence import Origin
-from guardia.core.gates import replay
-from guardia.core.settings import Settings
-from guardia.core.stack import FILL_LIMIT, TraceStack
-from guardia.core.trace import CONTRAST_LEVELS, sparse_trace
+from guardia.core.evidence.evidence import Origin
+from guardia.core.make.settings import Settings
+from guardia.core.replay.gates import replay
+from guardia.core.trace.measure import CONTRAST_LEVELS, sparse_trace
+from guardia.core.trace.stack import FILL_LIMIT, TraceStack
 from guardia.store.project import Project
 from tests.support import DEMO, capability, evidence_of, pontoon
 

@@ -4,9 +4,9 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from guardia.core.clock import NAME_FORMS, error_words, read_time, resolve, time_in_name, true_time
-from guardia.core.errors import InvalidValue
-from guardia.core.events import Boxes, CameraEvent, event_of
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.clock import NAME_FORMS, error_words, read_time, resolve, time_in_name, true_time
+from guardia.core.evidence.events import Boxes, CameraEvent, event_of
 
 LONDON = ZoneInfo("Europe/London")
 

@@ -8,10 +8,10 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from guardia.core.convert_zones import Loss, convert, loss
-from guardia.core.outlines import Form, simpler
-from guardia.core.settings import entered_zones, zone_limits_broken
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle, polygon_problem
+from guardia.core.make.convert_zones import Loss, convert, loss
+from guardia.core.make.outlines import Form, simpler
+from guardia.core.make.settings import entered_zones, zone_limits_broken
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle, polygon_problem
 from tests.support import capability, plain
 
 GRID = {"columns": 32, "rows": 18}

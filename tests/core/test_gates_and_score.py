@@ -3,14 +3,14 @@ from dataclasses import replace
 
 import numpy as np
 
-from guardia.core.evidence import Origin, propose_occurrences
-from guardia.core.gates import Gate, replay
-from guardia.core.judgement import Verdict
-from guardia.core.levers import limits_broken
-from guardia.core.score import Flip, compare, moved_cells, score
-from guardia.core.settings import entered_zones
-from guardia.core.trace import measure, snapshot_background, sparse_trace
-from guardia.core.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
+from guardia.core.evidence.evidence import Origin, propose_occurrences
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.settings import entered_zones
+from guardia.core.make.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
+from guardia.core.replay.gates import Gate, replay
+from guardia.core.score.score import Flip, compare, moved_cells, score
+from guardia.core.trace.measure import measure, snapshot_background, sparse_trace
 from tests.support import blob_trace, capability, evidence_of, plain
 
 RIGHT_HALF = (PolygonZone(ZoneKind.WATCH, ((0.5, 0), (1, 0), (1, 1), (0.5, 1)), "right"),)

@@ -3,10 +3,11 @@ import unittest
 
 import numpy as np
 
-from guardia.core.calibration import Mark, calibrate
-from guardia.core.errors import InvalidValue
-from guardia.core.evidence import Origin
-from guardia.core.geometry import (
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.evidence import Origin
+from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, reach_m, shown_shares, silhouette_cells
+from guardia.core.view.calibration import Mark, calibrate
+from guardia.core.view.geometry import (
     KnownView,
     ViewGeometry,
     known_view_from_dict,
@@ -15,8 +16,7 @@ from guardia.core.geometry import (
     real_widths,
     view_from_lens,
 )
-from guardia.core.reach import ASSUMED_SHARE, THINGS, Shown, reach_m, shown_shares, silhouette_cells
-from guardia.core.tracks import follow
+from guardia.core.view.tracks import follow
 from guardia.store.project import Project
 from tests.support import DEMO
 

@@ -4,8 +4,8 @@ import unittest
 
 import numpy as np
 
-from guardia.core import likeness as module
-from guardia.core.likeness import FEATURES, Likeness, doubtful, features_of, groups, likeness, suggest
+from guardia.core.score import likeness as module
+from guardia.core.score.likeness import FEATURES, Likeness, doubtful, features_of, groups, likeness, suggest
 from tests.support import blob_trace, evidence_of
 
 CENTRES = {"person": 0.0, "foliage": 8.0, "insect_or_web": -8.0}

@@ -5,15 +5,15 @@ from dataclasses import replace
 
 import numpy as np
 
-from guardia.app.demo_builder import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
-from guardia.core.events import CameraEvent
-from guardia.core.evidence import Origin
-from guardia.core.gates import Gate, replay
-from guardia.core.objects import ObjectClass, by_size_and_speed, lets_through, main_track, object_classes
-from guardia.core.score import compare
-from guardia.core.tracks import Track
+from guardia.core.evidence.events import CameraEvent
+from guardia.core.evidence.evidence import Origin
+from guardia.core.replay.gates import Gate, replay
+from guardia.core.replay.objects import ObjectClass, by_size_and_speed, lets_through, main_track, object_classes
+from guardia.core.score.score import compare
+from guardia.core.view.tracks import Track
 from guardia.store.project import Project
+from guardia.tools.demo_builder import read_truth
 from tests.core.test_geometry_and_reach import VIEW
 from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain
 

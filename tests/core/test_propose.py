@@ -7,17 +7,18 @@ from unittest import mock
 
 import numpy as np
 
-from guardia.app.demo_builder import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
-from guardia.core.evidence import Origin
-from guardia.core.fit_zones import fit
-from guardia.core.gates import replay, zone_parts
-from guardia.core.judgement import Verdict, kind_of
-from guardia.core.propose import difference, effect, greedy, propose
-from guardia.core.settings import zone_limits_broken
-from guardia.core.zone_program import Rules, make_program
-from guardia.core.zones import PolygonZone, ZoneKind, is_rectangle
+from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.make.settings import zone_limits_broken
+from guardia.core.make.zone_parts import zone_parts
+from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle
+from guardia.core.replay.gates import replay
+from guardia.core.tuning.fit_zones import fit
+from guardia.core.tuning.propose import difference, effect, greedy, propose
+from guardia.core.tuning.zone_program import Rules, make_program
 from guardia.store.project import Project
+from guardia.tools.demo_builder import read_truth
 from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain
 
 RANDOM_PROPOSALS = 200

@@ -8,22 +8,22 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from guardia.core.backgrounds import Look, helpers, key_of
-from guardia.core.clock import resolve
-from guardia.core.errors import InvalidValue
-from guardia.core.events import CameraEvent
-from guardia.core.evidence import Cause, Epoch, Origin, listed_spans, with_causes, with_epoch
-from guardia.core.explain import explain
-from guardia.core.fit_zones import fit
-from guardia.core.gates import Gate, replay
-from guardia.core.geometry import ViewGeometry
-from guardia.core.judgement import Verdict
-from guardia.core.levers import could_show_more
-from guardia.core.propose import difference, propose
-from guardia.core.score import compare, score, unseen_levers
-from guardia.core.statistics import lines
-from guardia.core.watch import Watch, length, merged, without
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.clock import resolve
+from guardia.core.evidence.events import CameraEvent
+from guardia.core.evidence.evidence import Cause, Epoch, Origin, listed_spans, with_causes, with_epoch
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.watch import Watch, length, merged, without
+from guardia.core.make.levers import could_show_more
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
+from guardia.core.replay.gates import Gate, replay
+from guardia.core.score.explain import explain
+from guardia.core.score.score import compare, score, unseen_levers
+from guardia.core.score.statistics import lines
+from guardia.core.trace.backgrounds import Look, helpers, key_of
+from guardia.core.tuning.fit_zones import fit
+from guardia.core.tuning.propose import difference, propose
+from guardia.core.view.geometry import ViewGeometry
 from tests.support import blob_trace, capability, evidence_of, plain
 
 LONDON = ZoneInfo("Europe/London")

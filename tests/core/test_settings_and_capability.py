@@ -1,12 +1,12 @@
 import json
 import unittest
 
-from guardia.app.makes import capability_data, shipped_capabilities
-from guardia.core.capability import capability_from_dict
-from guardia.core.errors import InvalidValue, ProjectError
-from guardia.core.levers import limits_broken
-from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.app.project.makes import capability_data, shipped_capabilities
+from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from tests.support import capability
 
 TRIANGLE = ((0.1, 0.1), (0.9, 0.1), (0.5, 0.9))

@@ -3,9 +3,9 @@ from unittest import mock
 
 import numpy as np
 
-from guardia.core import stack as stack_module
-from guardia.core.stack import TraceStack
-from guardia.core.trace import CONTRAST_LEVELS, sparse_trace
+from guardia.core.trace import stack as stack_module
+from guardia.core.trace.measure import CONTRAST_LEVELS, sparse_trace
+from guardia.core.trace.stack import TraceStack
 from tests.support import blob_trace
 
 EVERYWHERE = np.ones((18, 32), bool)

@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from guardia.core.trace import (
+from guardia.core.trace.measure import (
     CONTRAST_LEVELS,
     LEAST_BYTE,
     clip_background,

@@ -1,14 +1,14 @@
 import unittest
 from dataclasses import replace
 
-from guardia.core.coverage import covered, questions, uncovered
-from guardia.core.events import CameraEvent
-from guardia.core.evidence import Evidence, Origin
-from guardia.core.gates import Gate, replay
-from guardia.core.judgement import Verdict
-from guardia.core.score import outcome_of, score
-from guardia.core.statistics import days, lines
-from guardia.core.visits import propose_visits
+from guardia.core.evidence.events import CameraEvent
+from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.visits import propose_visits
+from guardia.core.replay.gates import Gate, replay
+from guardia.core.score.coverage import covered, questions, uncovered
+from guardia.core.score.score import outcome_of, score
+from guardia.core.score.statistics import days, lines
 from tests.support import blob_trace, capability, evidence_of, plain
 
 MONDAY = 1_757_314_800.0  # 2025-09-08 08:00 in London

@@ -5,8 +5,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from shapely.geometry import Polygon
 
-from guardia.core.errors import InvalidValue
-from guardia.core.zones import (
+from guardia.core.base.errors import InvalidValue
+from guardia.core.make.zones import (
     BlockZone,
     PolygonZone,
     ZoneKind,

@@ -8,9 +8,9 @@ from zoneinfo import ZoneInfo
 import av
 import numpy as np
 
-from guardia.core.clock import time_in_name
-from guardia.core.errors import UnreadableClip
-from guardia.core.stack import TraceStack
+from guardia.core.base.errors import UnreadableClip
+from guardia.core.evidence.clock import time_in_name
+from guardia.core.trace.stack import TraceStack
 from guardia.media.analysis import KEY_PICTURES, analyse_clip, clean_view, decode_grey, key_pictures, key_times
 from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures
 from tests.media.plain_processor import trace_digest

@@ -8,8 +8,8 @@ from pathlib import Path
 import av
 import numpy as np
 
-from guardia.core.errors import UnreadableClip
-from guardia.core.stack import TraceStack
+from guardia.core.base.errors import UnreadableClip
+from guardia.core.trace.stack import TraceStack
 from guardia.media.analysis import analyse_clip, decode_grey, key_pictures
 from guardia.media.reader import pictures_at, pictures_length, probe, sampled_pictures
 from tests.support import FolderCase, scene, square_at, steady, write_clip

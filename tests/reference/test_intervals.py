@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.stats import binomtest, poisson
 
-from guardia.core.intervals import rate_interval, wilson
+from guardia.core.base.intervals import rate_interval, wilson
 
 
 class Intervals(unittest.TestCase):

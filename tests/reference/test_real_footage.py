@@ -16,9 +16,9 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from guardia.app.offline import analyse_files, replay_clip
-from guardia.core.settings import Settings
-from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.app.project.offline import analyse_files, replay_clip
+from guardia.core.make.settings import Settings
+from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.media.reader import probe
 from tests.support import capability
 

@@ -15,13 +15,13 @@ from PIL import Image
 from guardia.benchcam import scene as bench
 from guardia.benchcam.actors import Walker
 from guardia.benchcam.tern_quay import PLACES, build_scene
-from guardia.core.calibration import Mark, calibrate, calibrate_robustly
-from guardia.core.evidence import Origin
-from guardia.core.geometry import LADDER, ViewGeometry, real_heights, view_from_lens
-from guardia.core.tracks import TRACK_ERROR, farthest_walk, follow, tracks_of, walk_marks
+from guardia.core.evidence.evidence import Origin
+from guardia.core.view.calibration import Mark, calibrate, calibrate_robustly
+from guardia.core.view.geometry import LADDER, ViewGeometry, real_heights, view_from_lens
+from guardia.core.view.tracks import TRACK_ERROR, farthest_walk, follow, tracks_of, walk_marks
+from guardia.formats.mot import read_mot
 from guardia.media.analysis import fine_tracks
 from guardia.report.motion_cells import pack_cells
-from guardia.store.mot import read_mot
 from guardia.store.project import Project
 from tests.support import DEMO
 

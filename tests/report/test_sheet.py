@@ -7,11 +7,11 @@ from zoneinfo import ZoneInfo
 from jsonschema import Draft202012Validator
 from pypdf import PdfReader
 
-from guardia.core.errors import InvalidValue
-from guardia.core.levers import limits_broken
-from guardia.core.score import compare
-from guardia.core.settings import Settings, settings_from_dict
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.base.errors import InvalidValue
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.settings import Settings, settings_from_dict
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.score.score import compare
 from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain

@@ -11,9 +11,9 @@ import sys
 from dataclasses import replace
 from pathlib import Path
 
-from guardia.app.makes import capability_data
-from guardia.core.evidence import Origin
-from guardia.core.settings import Settings
+from guardia.app.project.makes import capability_data
+from guardia.core.evidence.evidence import Origin
+from guardia.core.make.settings import Settings
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site
 from tests.support import blob_trace

@@ -4,12 +4,12 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from guardia.app.event_import import take_in_boxes, take_in_list, take_in_metadata
-from guardia.core.errors import InvalidValue
-from guardia.core.events import ColumnMapping
-from guardia.store.event_lists import guess_mapping, look_at, read_events
-from guardia.store.mot import read_mot
-from guardia.store.onvif import read_metadata
+from guardia.app.intake.event_import import take_in_boxes, take_in_list, take_in_metadata
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.events import ColumnMapping
+from guardia.formats.event_lists import guess_mapping, look_at, read_events
+from guardia.formats.mot import read_mot
+from guardia.formats.onvif import read_metadata
 from tests.store.test_project import ProjectCase
 from tests.support import FolderCase, blob_trace
 

@@ -15,12 +15,12 @@ from unittest import mock
 
 import numpy as np
 
-from guardia.app.makes import capability_data
-from guardia.core.errors import Cancelled, InvalidValue, ProjectError
-from guardia.core.evidence import Cause, Epoch, Origin
-from guardia.core.geometry import KnownView, ViewGeometry
-from guardia.core.settings import Settings, settings_to_dict
-from guardia.core.zones import PolygonZone, ZoneKind
+from guardia.app.project.makes import capability_data
+from guardia.core.base.errors import Cancelled, InvalidValue, ProjectError
+from guardia.core.evidence.evidence import Cause, Epoch, Origin
+from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.view.geometry import KnownView, ViewGeometry
 from guardia.store import database
 from guardia.store.database import Database
 from guardia.store.project import FILE_NAME, Project

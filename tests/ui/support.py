@@ -9,9 +9,9 @@ from PyQt6.QtCore import QEvent, QPoint, Qt, qInstallMessageHandler
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
-from guardia.ui.main_window import MainWindow
-from guardia.ui.run import make_application
-from guardia.ui.theme import THEME
+from guardia.ui.parts.theme import THEME
+from guardia.ui.shell.main_window import MainWindow
+from guardia.ui.shell.run import make_application
 from tests.support import FolderCase
 
 APP = make_application()

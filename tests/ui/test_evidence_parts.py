@@ -10,12 +10,12 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QDateTimeEdit
 
-from guardia.app.import_plan import TAKEN
-from guardia.core.evidence import Origin
-from guardia.core.statistics import days
+from guardia.app.intake.import_plan import TAKEN
+from guardia.core.evidence.evidence import Origin
+from guardia.core.score.statistics import days
 from guardia.store.project import Project
-from guardia.ui.import_dialog import MappingDialog
-from guardia.ui.statistics_page import MonthView
+from guardia.ui.steps.import_dialog import MappingDialog
+from guardia.ui.steps.statistics_page import MonthView
 from tests.support import DEMO, steady, write_clip
 from tests.ui.test_steps import StepCase
 
@@ -243,7 +243,8 @@ class DaysAndCauses(StepCase):
         self.assertEqual(self.window.pages["evidence"]._proxy.rowCount(), len(busiest.ids))
         for name in ("s.csv", "s.jsonl", "s.xlsx", "s.doc"):
             with mock.patch(
-                "guardia.ui.statistics_page.QFileDialog.getSaveFileName", return_value=(str(self.folder / name), "")
+                "guardia.ui.steps.statistics_page.QFileDialog.getSaveFileName",
+                return_value=(str(self.folder / name), ""),
             ):
                 page.ask_save()
         self.assertIn("names no form of table", self.window.banner.text.text())
@@ -258,7 +259,7 @@ class DaysAndCauses(StepCase):
     def test_all_occurrences_are_saved_with_their_outcomes(self):
         self.open_camera("Pontoon gate", "evidence")
         target = self.folder / "all.jsonl"
-        with mock.patch("guardia.ui.main_window.QFileDialog.getSaveFileName", return_value=(str(target), "")):
+        with mock.patch("guardia.ui.shell.main_window.QFileDialog.getSaveFileName", return_value=(str(target), "")):
             self.window.actions_by_id["save_list"].trigger()
         rows = [json.loads(line) for line in target.read_text("utf-8").splitlines()]
         self.assertEqual({r["camera"] for r in rows}, {self.session.camera_name(i) for i in self.session.camera_ids()})

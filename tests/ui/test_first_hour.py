@@ -9,14 +9,14 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
 
-from guardia.app.demo_builder import read_truth
-from guardia.app.polygon_tool import Mode
+from guardia.app.steps.polygon_tool import Mode
 from guardia.benchcam.tern_quay import right_kind
-from guardia.core.evidence import Origin
-from guardia.core.judgement import kind_of
+from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.judgement import kind_of
 from guardia.store.project import Project
-from guardia.ui.round_page import Fortnight
-from guardia.ui.screenshots import EXAMPLE_ZONE
+from guardia.tools.demo_builder import read_truth
+from guardia.tools.screenshots import EXAMPLE_ZONE
+from guardia.ui.steps.round_page import Fortnight
 from tests.support import DEMO, TRUTH, pontoon
 from tests.ui.support import GuiCase
 
@@ -50,7 +50,7 @@ class FirstHour(GuiCase):
         dialog.origin.setCurrentIndex(dialog.origin.findData(origin))
         looked = QSignalSpy(dialog.model.changed)
         folder = str(self.folder / "card" / origin.value)
-        with mock.patch("guardia.ui.import_dialog.QFileDialog.getExistingDirectory", return_value=folder):
+        with mock.patch("guardia.ui.steps.import_dialog.QFileDialog.getExistingDirectory", return_value=folder):
             dialog._add_folder()
         self.wait(looked)
         self.assertEqual(dialog.table.model().rowCount(), len(list(Path(folder).iterdir())))
@@ -67,7 +67,7 @@ class FirstHour(GuiCase):
 
         # A site of one's own, and its first camera.
         self.answer(lambda dialog: dialog.findChild(QLineEdit).setText("North Basin"))
-        with mock.patch("guardia.ui.main_window.QFileDialog.getExistingDirectory", return_value=str(self.folder)):
+        with mock.patch("guardia.ui.shell.main_window.QFileDialog.getExistingDirectory", return_value=str(self.folder)):
             self.window.actions_by_id["new"].trigger()
         self.assertIn("North Basin", self.window.windowTitle())
 

@@ -14,8 +14,8 @@ import sys
 from pathlib import Path
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QLabel
-from guardia.ui.run import make_application
-from guardia.ui.main_window import MainWindow
+from guardia.ui.shell.run import make_application
+from guardia.ui.shell.main_window import MainWindow
 app = make_application()
 assert app.platformName() == "xcb", app.platformName()
 window = MainWindow(Path(sys.argv[1]))

@@ -8,13 +8,13 @@ from PyQt6.QtGui import QFocusEvent, QGuiApplication
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QDialog, QLabel, QLineEdit, QPushButton, QUndoView
 
-from guardia.app.help import SETTING_HELP
-from guardia.app.jobs import Progress
-from guardia.app.polygon_tool import Mode
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
-from guardia.ui import score_panel
-from guardia.ui.palette import Palette
-from guardia.ui.theme import THEME
+from guardia.app.steps.help import SETTING_HELP
+from guardia.app.steps.polygon_tool import Mode
+from guardia.app.work.jobs import Progress
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.ui.parts.theme import THEME
+from guardia.ui.shell.palette import Palette
+from guardia.ui.steps import score_panel
 from tests.ui.support import GuiCase
 
 SQUARE = PolygonZone(ZoneKind.WATCH, ((0.2, 0.3), (0.6, 0.3), (0.6, 0.8), (0.2, 0.8)), "yard")

@@ -15,17 +15,17 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QMessageBox, QWidget
 
-from guardia.app.polygon_tool import Mode
-from guardia.app.steps import STEPS
+from guardia.app.steps.polygon_tool import Mode
+from guardia.app.steps.steps import STEPS
 from guardia.cli import main
-from guardia.core.evidence import Origin
-from guardia.core.geometry import KnownView, ViewGeometry, view_from_lens
-from guardia.core.judgement import KINDS
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.judgement import KINDS
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.view.geometry import KnownView, ViewGeometry, view_from_lens
 from guardia.store.project import Project
-from guardia.ui.parts import painting
-from guardia.ui.run import install_hooks
-from guardia.ui.statistics_page import MonthView
+from guardia.ui.parts.widgets import painting
+from guardia.ui.shell.run import install_hooks
+from guardia.ui.steps.statistics_page import MonthView
 from tests.ui.support import GuiCase
 from tests.unlike import START, Made, make_project, trace_of, unlike_the_demo
 

@@ -9,13 +9,13 @@ from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QLabel, QToolTip
 
-from guardia.app.polygon_tool import Mode
-from guardia.core.intervals import rate_interval
-from guardia.core.judgement import Verdict
-from guardia.core.reach import THINGS
-from guardia.core.settings import zone_limits_broken
-from guardia.core.statistics import line_of
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle
+from guardia.app.steps.polygon_tool import Mode
+from guardia.core.base.intervals import rate_interval
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.settings import zone_limits_broken
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle
+from guardia.core.score.reach import THINGS
+from guardia.core.score.statistics import line_of
 from tests.core.test_geometry_and_reach import VIEW, marks
 from tests.ui.support import APP
 from tests.ui.test_steps import SQUARE, StepCase

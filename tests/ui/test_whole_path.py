@@ -6,13 +6,13 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QComboBox, QDialog, QHeaderView, QLabel, QPushButton, QTextBrowser
 
-from guardia.app.polygon_tool import Mode
-from guardia.app.session import Session
-from guardia.core.evidence import Origin
-from guardia.core.score import Flip
+from guardia.app.project.session import Session
+from guardia.app.steps.polygon_tool import Mode
+from guardia.core.evidence.evidence import Origin
+from guardia.core.score.score import Flip
 from guardia.report.sheet import check_sheet
 from guardia.store.project import Project
-from guardia.ui.screenshots import EXAMPLE_ZONE
+from guardia.tools.screenshots import EXAMPLE_ZONE
 from tests.support import pontoon, steady, write_clip
 from tests.ui.support import APP, GuiCase
 

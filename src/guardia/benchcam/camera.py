@@ -21,9 +21,9 @@ from scipy.ndimage import label, uniform_filter
 
 from guardia.benchcam.actors import Actor, lamp
 from guardia.benchcam.scene import HEIGHT, WIDTH, Light, Picture, Still
-from guardia.core.capability import Capability
-from guardia.core.settings import Settings
-from guardia.core.zones import BlockZone, ZoneKind
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.make.zones import BlockZone, ZoneKind
 
 RATE_HZ = 10
 KEY_EVERY = 12 * RATE_HZ

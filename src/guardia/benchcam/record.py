@@ -11,9 +11,9 @@ from PIL import Image
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import write_event_list
 from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, local_time
-from guardia.core.capability import Capability
-from guardia.core.evidence import Origin
-from guardia.core.settings import Settings
+from guardia.core.evidence.evidence import Origin
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
 
 CALL_S = 12.0
 """Length of a recording that was asked for, where motion ends the others."""

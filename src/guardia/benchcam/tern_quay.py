@@ -20,9 +20,9 @@ from guardia.benchcam.actors import Actor, Colour, Gull, Insect, Van, Walker
 from guardia.benchcam.camera import View, lit
 from guardia.benchcam.scene import Light, Still
 from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Web, Wind
-from guardia.core.evidence import Cause
-from guardia.core.settings import Settings
-from guardia.core.zones import BlockZone
+from guardia.core.evidence.evidence import Cause
+from guardia.core.make.settings import Settings
+from guardia.core.make.zones import BlockZone
 
 SITE_NAME = "Tern Quay"
 TIME_ZONE = "Europe/London"

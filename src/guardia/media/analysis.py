@@ -12,8 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image
 
-from guardia.core.stack import FILL_BYTE, TraceStack
-from guardia.core.trace import (
+from guardia.core.trace.measure import (
     ANALYSIS_RATE_HZ,
     BACKGROUND_BLOCK_S,
     Help,
@@ -25,7 +24,8 @@ from guardia.core.trace import (
     snapshot_background,
     sparse_trace,
 )
-from guardia.core.tracks import Track, boxes_of, follow
+from guardia.core.trace.stack import FILL_BYTE, TraceStack
+from guardia.core.view.tracks import Track, boxes_of, follow
 from guardia.media.reader import each_picture_at, pictures_at, sampled_pictures
 
 KEY_PICTURES = 5

@@ -18,9 +18,9 @@ from av.codec.context import Flags
 from av.video.reformatter import Interpolation
 from numpy.typing import NDArray
 
-from guardia.core.clock import resolve, time_in_name
-from guardia.core.errors import UnreadableClip
-from guardia.core.trace import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID_COLUMNS, GRID_ROWS
+from guardia.core.base.errors import UnreadableClip
+from guardia.core.evidence.clock import resolve, time_in_name
+from guardia.core.trace.measure import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID_COLUMNS, GRID_ROWS
 
 MAX_SIDE_PX = 16384
 

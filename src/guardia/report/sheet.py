@@ -9,12 +9,12 @@ from datetime import datetime
 from importlib.resources import files
 from typing import Any
 
-from guardia.core.capability import Capability
-from guardia.core.errors import InvalidValue
-from guardia.core.levers import LEVERS, limits_broken
-from guardia.core.score import Comparison, Score
-from guardia.core.settings import Settings, entered_zones, settings_to_dict
-from guardia.core.zones import BlockZone, PolygonZone, ZoneKind, block_rows, zone_cells
+from guardia.core.base.errors import InvalidValue
+from guardia.core.make.capability import Capability
+from guardia.core.make.levers import LEVERS, limits_broken
+from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, block_rows, zone_cells
+from guardia.core.score.score import Comparison, Score
 from guardia.report.motion_cells import pack_cells
 
 CAUTIONS = (

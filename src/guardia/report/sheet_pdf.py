@@ -14,9 +14,9 @@ from reportlab.lib.units import mm
 from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
-from guardia.core.levers import limits_broken
-from guardia.core.settings import entered_zones
-from guardia.core.zones import BlockZone, Zone, ZoneKind
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.settings import entered_zones
+from guardia.core.make.zones import BlockZone, Zone, ZoneKind
 from guardia.report.letters import BOLD, NO_FONT, REGULAR, markup, register_fonts, runs, without_font
 from guardia.report.sheet import CAUTIONS, SheetContent, score_rows, steps
 

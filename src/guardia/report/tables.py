@@ -10,11 +10,11 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.core.errors import InvalidValue, ProjectError
-from guardia.core.evidence import Evidence, Origin
-from guardia.core.gates import Outcome
-from guardia.core.score import Comparison
-from guardia.core.statistics import Line
+from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.replay.gates import Outcome
+from guardia.core.score.score import Comparison
+from guardia.core.score.statistics import Line
 
 SUFFIXES = (".csv", ".jsonl", ".xlsx")
 

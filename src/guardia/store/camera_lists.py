@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Sequence
 
-from guardia.core.events import Boxes, CameraEvent
+from guardia.core.evidence.events import Boxes, CameraEvent
 from guardia.store.database import Database, pack, unpack
 
 

@@ -8,10 +8,10 @@ import time
 from collections.abc import Sequence
 from itertools import pairwise
 
-from guardia.core.errors import InvalidValue
-from guardia.core.evidence import Epoch
-from guardia.core.settings import settings_from_dict, settings_to_dict
-from guardia.core.watch import Entered, Span
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.evidence import Epoch
+from guardia.core.evidence.watch import Entered, Span
+from guardia.core.make.settings import settings_from_dict, settings_to_dict
 from guardia.store.database import Database
 
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.errors import ProjectError
+from guardia.core.base.errors import ProjectError
 
 MIGRATIONS: tuple[str, ...] = (
     """

@@ -10,10 +10,10 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from guardia.core.backgrounds import Look, wall_seconds
-from guardia.core.errors import ProjectError
-from guardia.core.evidence import Origin
-from guardia.core.trace import CONTRAST_LEVELS, MODEL_VERSION, Trace
+from guardia.core.base.errors import ProjectError
+from guardia.core.evidence.evidence import Origin
+from guardia.core.trace.backgrounds import Look, wall_seconds
+from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
 from guardia.store.database import Database, pack, unpack
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewOccurrence

@@ -12,7 +12,7 @@ from collections.abc import Callable
 from contextlib import suppress
 from pathlib import Path
 
-from guardia.core.errors import Cancelled, ProjectError
+from guardia.core.base.errors import Cancelled, ProjectError
 
 FOLDER = "media"
 _PIECE_BYTES = 1 << 22

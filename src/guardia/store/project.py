@@ -12,16 +12,16 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.core.capability import capability_from_dict
-from guardia.core.clock import check_zone
-from guardia.core.errors import InvalidValue, ProjectError
-from guardia.core.evidence import Cause, Clip, Evidence, Occurrence, Origin, listed_spans, with_causes
-from guardia.core.geometry import KnownView, known_view_from_dict, known_view_to_dict
-from guardia.core.judgement import kind_of
-from guardia.core.settings import Settings, settings_from_dict, settings_to_dict
-from guardia.core.stack import TraceStack
-from guardia.core.trace import Trace
-from guardia.core.watch import without
+from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.evidence.clock import check_zone
+from guardia.core.evidence.evidence import Cause, Clip, Evidence, Occurrence, Origin, listed_spans, with_causes
+from guardia.core.evidence.judgement import kind_of
+from guardia.core.evidence.watch import without
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
+from guardia.core.trace.measure import Trace
+from guardia.core.trace.stack import TraceStack
+from guardia.core.view.geometry import KnownView, known_view_from_dict, known_view_to_dict
 from guardia.store.camera_lists import CameraLists
 from guardia.store.camera_times import CameraTimes
 from guardia.store.database import Database

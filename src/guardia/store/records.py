@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from guardia.core.capability import Capability
-from guardia.core.evidence import Cause, Origin
-from guardia.core.geometry import KnownView
-from guardia.core.settings import Settings
+from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.view.geometry import KnownView
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,1 @@
+"""Bringing in: what becomes of each file, and the measuring of clips."""

@@ -1,0 +1,387 @@
+"""What an import would do, before it does anything: which file goes to which camera, when it began, what is wrong."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Iterable, Mapping, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from itertools import pairwise
+from pathlib import Path
+from zoneinfo import ZoneInfo
+
+from guardia.app.intake.event_import import LIST_SUFFIXES, METADATA_SUFFIXES
+from guardia.app.work.jobs import Meter, Report, Token
+from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
+from guardia.core.evidence.clock import error_words, resolve, time_in_name, true_time
+from guardia.core.evidence.evidence import Origin
+from guardia.media.reader import ClipInfo, clip_start, probe
+from guardia.store.project import plain_name
+
+VIDEO_SUFFIXES = frozenset(
+    f".{ending}"
+    for ending in (
+        "3gp asf avi dav flv h264 h265 hevc m2ts m4v mkv mov mp4 mpeg mpg mts ts vob webm wmv".split()  # noqa: SIM905
+    )
+)
+STILL_SUFFIXES = frozenset((".jpg", ".jpeg", ".png", ".bmp", ".webp"))
+OVERLAP_S = 1.0
+"""Clips of one camera and origin that overlap by more than this are told."""
+
+TAKEN = ("new", "perhaps here")
+"""States of planned clips that are brought in, unless their bytes are here already."""
+
+RULES = ("one", "folder", "name")
+"""How clips find their camera: all to one, by the name of a folder above them, or by the beginning of their name."""
+
+
+@dataclass(frozen=True)
+class Known:
+    """What the project has already of a camera.
+
+    Parameters
+    ----------
+    id
+        The camera's number.
+    name
+        Its name.
+    time_pattern
+        How it writes times in file names.
+    clock_error_s
+        What its clock shows less the true time.
+    clips
+        (original name, bytes) of its clips.
+    """
+
+    id: int
+    name: str
+    time_pattern: str
+    clock_error_s: float
+    clips: frozenset[tuple[str, int]]
+
+
+@dataclass(frozen=True)
+class PlannedClip:
+    """One file and what becomes of it.
+
+    Parameters
+    ----------
+    path
+        The file.
+    camera_id
+        The camera it goes to, None when no camera's name fits.
+    state
+        'new', 'perhaps here' (name and size are known; the bytes are compared when brought in), 'copy' (of another one
+        found), 'cannot be read' or 'no camera'.
+    start
+        Begin by the camera's clock, aware, None when it cannot be read.
+    source
+        How that is known.
+    info
+        What the file says of itself, None when it cannot be read.
+    note
+        What to look at, in a sentence; empty when nothing is wrong.
+    """
+
+    path: Path
+    camera_id: int | None
+    state: str
+    start: datetime | None
+    source: str
+    info: ClipInfo | None
+    note: str = ""
+
+
+@dataclass(frozen=True)
+class Plan:
+    """What an import would do.
+
+    Parameters
+    ----------
+    clips
+        Every clip found.
+    lists
+        (file, camera's number or None) of every event list and metadata file found.
+    notes
+        What was noticed of the whole.
+    """
+
+    clips: tuple[PlannedClip, ...]
+    lists: tuple[tuple[Path, int | None], ...] = ()
+    notes: tuple[str, ...] = ()
+
+    @property
+    def wanted(self) -> tuple[PlannedClip, ...]:
+        """The clips that would be taken in, unless their bytes are here already."""
+        return tuple(c for c in self.clips if c.state in TAKEN)
+
+
+@dataclass(frozen=True)
+class Found:
+    """Files looked into, before it is decided what becomes of them.
+
+    Parameters
+    ----------
+    clips
+        (file, what it says of itself or the reason why it cannot be read).
+    lists
+        Event lists and metadata files.
+    stopped
+        The person stopped the search.
+    alike
+        SHA-256 of the files of which another has the same size.
+    notes
+        What was left out.
+    """
+
+    clips: tuple[tuple[Path, ClipInfo | str], ...]
+    lists: tuple[Path, ...]
+    stopped: bool = False
+    alike: Mapping[Path, str] = field(default_factory=dict)
+    notes: tuple[str, ...] = ()
+
+
+def find_files(paths: Iterable[Path], suffixes: frozenset[str]) -> Iterable[Path]:
+    """Files as given, and of folders those with a fitting ending, in order of name; hidden ones left out.
+
+    Links out of a folder are not followed.
+    """
+    for path in paths:
+        if path.is_dir():
+            for folder, folders, names in os.walk(path):
+                folders[:] = sorted(f for f in folders if not f.startswith("."))
+                for name in sorted(names):
+                    file = Path(folder) / name
+                    if file.suffix.lower() in suffixes and not name.startswith("."):
+                        yield file
+        else:
+            yield path
+
+
+def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: Report) -> Found:
+    """Find clips and lists and read what each clip says of itself, on all cores.
+
+    Parameters
+    ----------
+    paths
+        Files and folders.
+    origin
+        Snapshots are pictures, everything else is video.
+    token
+        To stop it.
+    progress
+        Told how far it is.
+
+    Returns
+    -------
+    Found
+        The files.
+    """
+    wanted = STILL_SUFFIXES if origin is Origin.SNAPSHOT else VIDEO_SUFFIXES
+    others = LIST_SUFFIXES | METADATA_SUFFIXES
+    files = list(dict.fromkeys(find_files(paths, wanted | others)))
+    roots = [p.resolve() for p in paths if p.is_dir()]
+    clips = [f for f in files if f.suffix.lower() not in others]
+    meter = Meter(len(clips), progress)
+    told: list[tuple[Path, ClipInfo | str]] = []
+
+    def leads_out(path: Path) -> bool:
+        return path.is_symlink() and bool(roots) and not any(path.resolve().is_relative_to(r) for r in roots)
+
+    def look(path: Path) -> ClipInfo | str:
+        if token.cancelled:
+            return ""
+        if leads_out(path):
+            return f"{plain_name(path)} is a link to a file outside the folder; it was left out."
+        try:
+            return probe(path)
+        except GuardiaError as error:
+            return str(error)
+
+    with ThreadPoolExecutor(max_workers=os.cpu_count()) as pool:
+        for number, (path, info) in enumerate(zip(clips, pool.map(look, clips), strict=True)):
+            if token.cancelled:
+                break
+            told.append((path, info))
+            meter.at(number + 1, f"Looking into {plain_name(path)}")
+    lists = [f for f in files if f.suffix.lower() in others]
+    notes = []
+    kept = []
+    for file in lists:
+        if leads_out(file):
+            notes.append(f"{plain_name(file)} is a link to a file outside the folder; it was left out.")
+        elif not file.is_file():
+            notes.append(f"{plain_name(file)} is no file that can be read; it was left out.")
+        else:
+            kept.append(file)
+    return Found(tuple(told), tuple(kept), token.cancelled, _digests(told, token), tuple(notes))
+
+
+def _digests(told: Sequence[tuple[Path, ClipInfo | str]], token: Token) -> dict[Path, str]:
+    """SHA-256 of the files that share their size with another: only they can be copies."""
+    by_size: dict[int, list[Path]] = {}
+    for path, info in told:
+        if isinstance(info, ClipInfo):
+            by_size.setdefault(info.bytes, []).append(path)
+    found: dict[Path, str] = {}
+    for paths in by_size.values():
+        for path in paths if len(paths) > 1 else ():
+            if token.cancelled:
+                return found
+            with suppress(OSError), path.open("rb") as file:
+                found[path] = hashlib.file_digest(file, "sha256").hexdigest()
+    return found
+
+
+def make_plan(
+    found: Found,
+    cameras: Sequence[Known],
+    *,
+    origin: Origin,
+    zone: ZoneInfo,
+    rule: str = "one",
+    camera_id: int | None = None,
+    patterns: Mapping[int, str] | None = None,
+) -> Plan:
+    """Decide what becomes of each file; nothing is read or written.
+
+    Parameters
+    ----------
+    found
+        From look_into().
+    cameras
+        The project's cameras.
+    origin
+        How the clips were recorded.
+    zone
+        The site's.
+    rule
+        One of RULES.
+    camera_id
+        The camera for the rule 'one', and for lists that no name assigns.
+    patterns
+        Patterns of file names by camera, instead of those kept for them.
+
+    Returns
+    -------
+    Plan
+        The plan.
+
+    Raises
+    ------
+    InvalidValue
+        If a pattern cannot be used.
+    """
+    by_id = {c.id: c for c in cameras}
+    pattern_of = {c.id: c.time_pattern for c in cameras} | dict(patterns or {})
+    planned = []
+    seen: dict[tuple[int, str, int], Path] = {}
+    for path, info in found.clips:
+        camera = _camera_for(path, cameras, rule, camera_id)
+        if isinstance(info, str):
+            planned.append(PlannedClip(path, camera, "cannot be read", None, "", None, info))
+            continue
+        pattern = pattern_of.get(camera, "") if camera is not None else ""
+        start, source = clip_start(path, info, zone, pattern)
+        made = PlannedClip(path, camera, "new", start, source, info, _doubt(path, source, pattern, zone))
+        if camera is None:
+            made = replace(made, state="no camera", note="No camera's name fits this file; it is left out.")
+        else:
+            key = (camera, path.name, info.bytes)
+            if (plain_name(path), info.bytes) in by_id[camera].clips:
+                made = replace(made, state="perhaps here", note="compared with the clip of this name and size.")
+            elif key in seen:
+                made = replace(made, state="perhaps here", note=f"compared with the one in {seen[key].parent.name}.")
+            seen.setdefault(key, path)
+        planned.append(made)
+    planned = sorted(
+        _with_overlaps(_without_copies(planned, found.alike)),
+        key=lambda c: (c.state not in ("cannot be read", "no camera"), not c.note),
+    )
+    lists = tuple((path, _camera_for(path, cameras, rule, camera_id, also=True)) for path in found.lists)
+    guessed = sum(c.source == "file date" for c in planned if c.state == "new")
+    notes = [*found.notes]
+    if guessed:
+        notes.append(
+            f"The start of {count_of(guessed, 'clip')} is only a guess from the file's date: choose how names tell it."
+        )
+    slow = [c for c in cameras if c.clock_error_s and any(p.camera_id == c.id and p.state == "new" for p in planned)]
+    notes += [f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow]
+    return Plan(tuple(planned), lists, tuple(notes))
+
+
+_SURE = ("file name", "metadata", "file date")
+"""How the start of a clip is known, the surest first."""
+
+
+def _without_copies(planned: Sequence[PlannedClip], digests: Mapping[Path, str]) -> list[PlannedClip]:
+    """Of files with the very same content for one camera the one whose start is known best is taken."""
+    alike: dict[tuple[int | None, str], list[int]] = {}
+    for number, clip in enumerate(planned):
+        if clip.state in TAKEN and clip.path in digests:
+            alike.setdefault((clip.camera_id, digests[clip.path]), []).append(number)
+    result = list(planned)
+    for numbers in alike.values():
+        best = min(numbers, key=lambda n: (_SURE.index(planned[n].source), n))
+        for number in numbers:
+            if number != best:
+                one, other = (plain_name(planned[n].path) for n in (number, best))
+                note = f"{one} is the same file as {other}; it is taken once."
+                result[number] = replace(planned[number], state="copy", note=note)
+    return result
+
+
+def _camera_for(
+    path: Path, cameras: Sequence[Known], rule: str, camera_id: int | None, *, also: bool = False
+) -> int | None:
+    """The camera of a file by the rule; with `also`, the chosen one when no name fits."""
+    if rule == "one":
+        return camera_id
+    places = [p.name for p in path.parents] if rule == "folder" else [path.stem]
+    fitting = []
+    for camera in cameras:
+        word = _plain(camera.name)
+        if any(_plain(p) == word or (rule == "name" and _plain(p).startswith(word)) for p in places):
+            fitting.append((len(word), camera.id))
+    return max(fitting)[1] if fitting else camera_id if also else None
+
+
+def _plain(name: str) -> str:
+    return "".join(c for c in name.lower() if c.isalnum())
+
+
+def _doubt(path: Path, source: str, pattern: str, zone: ZoneInfo) -> str:
+    """What is doubtful about a clip's start."""
+    if source == "file date":
+        return "Its start is only a guess from the file's date."
+    if source == "file name":
+        named = time_in_name(path.name, pattern)
+        doubt = resolve(named, zone).doubt if named is not None else ""
+        if doubt == "twice":
+            return "Its start falls in the hour that the clocks showed twice; the first is taken."
+        if doubt == "never":
+            return "Its start names a time that the clocks skipped."
+    return ""
+
+
+def _with_overlaps(planned: Sequence[PlannedClip]) -> list[PlannedClip]:
+    """Note clips that begin before the one before them on the same camera has ended."""
+    result = list(planned)
+    new = [(c.camera_id or 0, c.start.timestamp(), n) for n, c in enumerate(planned) if c.state == "new" and c.start]
+    for (camera, begin, before), (other, following, after) in pairwise(sorted(new)):
+        one, two = planned[before], planned[after]
+        if camera != other or one.info is None:
+            continue
+        overlap = begin + one.info.duration_s - following
+        if overlap > OVERLAP_S and not result[after].note:
+            result[after] = replace(two, note=f"Begins {overlap:.0f} s before {plain_name(one.path)} has ended.")
+    return result
+
+
+def shown_start(clip: PlannedClip, clock_error_s: float) -> datetime | None:
+    """True start of a planned clip, the clock's error taken off."""
+    return None if clip.start is None else true_time(clip.start, clock_error_s)

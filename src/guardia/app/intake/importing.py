@@ -1,0 +1,461 @@
+"""Bring clips in: enter them in the project, then measure them, on all cores."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
+from dataclasses import dataclass, field
+from datetime import datetime
+from multiprocessing import get_context
+from pathlib import Path
+from typing import TypeVar
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.app.intake.event_import import METADATA_SUFFIXES, take_in_boxes, take_in_list, take_in_metadata
+from guardia.app.intake.import_plan import TAKEN, Known, Plan, look_into, make_plan
+from guardia.app.work.jobs import Meter, Report, Token
+from guardia.core.base.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
+from guardia.core.base.words import count_of
+from guardia.core.evidence.events import ColumnMapping
+from guardia.core.evidence.evidence import Cause, Clip, Origin, propose_occurrences
+from guardia.core.evidence.watch import Entered
+from guardia.core.trace.backgrounds import ALTERED, helpers, key_of
+from guardia.core.trace.measure import MODEL_VERSION, Trace, help_of
+from guardia.formats.mot import looks_like_boxes
+from guardia.media.analysis import (
+    VIEW_PICTURES,
+    analyse_clip,
+    analyse_snapshot,
+    clean_view,
+    decode_grey,
+    encode_jpeg,
+    key_pictures,
+    key_times,
+    still_luma,
+)
+from guardia.store.project import Project, plain_name
+from guardia.store.records import NewClip, NewOccurrence
+
+
+@dataclass(frozen=True)
+class ImportRequest:
+    """What to bring in.
+
+    Parameters
+    ----------
+    project
+        The project's folder.
+    camera_id
+        The camera that recorded the clips.
+    files
+        Clips, or folders whose clips are meant; none means to measure what earlier imports left, of every camera.
+    origin
+        How they were recorded.
+    start
+        Start of the one clip given, aware, when neither its name nor its metadata tells.
+    plan
+        What becomes of each file, when it was planned and looked at before; else it is planned now.
+    mappings
+        Columns of event lists by file; a guess where there is none.
+    cause
+        Why the camera recorded them, None to go by its event list.
+    again
+        Measure again what an older version of the motion model measured, of every camera.
+    watched
+        From when to when, POSIX seconds, these clips are all that the camera recorded by motion; None if nobody says.
+    """
+
+    project: Path
+    camera_id: int
+    files: tuple[Path, ...]
+    origin: Origin = Origin.MOTION
+    start: datetime | None = None
+    plan: Plan | None = None
+    mappings: Mapping[Path, ColumnMapping] = field(default_factory=dict)
+    cause: Cause | None = None
+    watched: tuple[float, float] | None = None
+    again: bool = False
+
+
+@dataclass
+class ImportResult:
+    """What an import did.
+
+    Parameters
+    ----------
+    added
+        Clips entered.
+    analysed
+        Clips measured, earlier unfinished ones included.
+    events
+        New entries of event lists.
+    cameras
+        Numbers of the cameras whose evidence may have changed.
+    notes
+        One sentence per file that was skipped or needs a look.
+    stopped
+        The person stopped it; what is left unmeasured goes on with the next import.
+    broken
+        A measuring process was ended from outside.
+    """
+
+    added: int = 0
+    analysed: int = 0
+    events: int = 0
+    cameras: tuple[int, ...] = ()
+    notes: list[str] = field(default_factory=list)
+    stopped: bool = False
+    broken: bool = False
+
+
+def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> ImportResult:
+    """Enter clips and measure all that are not yet measured; can be stopped and goes on where it stopped.
+
+    Parameters
+    ----------
+    request
+        What to bring in; no files means only the measuring that is left.
+    token
+        To stop it.
+    progress
+        Told how far it is.
+
+    Returns
+    -------
+    ImportResult
+        What was done and what was skipped.
+    """
+    result = ImportResult()
+    with Project(request.project) as project:
+        plan = request.plan
+        if plan is None:
+            found = look_into(request.files, request.origin, token=token, progress=progress)
+            if request.files and not found.clips and not found.lists and not found.stopped:
+                kind = "pictures" if request.origin is Origin.SNAPSHOT else "videos"
+                result.notes.append(f"The folder holds no files that are named like {kind}.")
+            result.notes += found.notes
+            zone = ZoneInfo(project.site().time_zone)
+            plan = make_plan(
+                found, known_cameras(project), origin=request.origin, zone=zone, camera_id=request.camera_id
+            )
+        enter_clips(project, request, plan, result, token=token, progress=progress)
+        if not result.stopped:
+            _take_in_lists(project, request, plan, result)
+            if request.watched is not None:
+                entered = project.times.entered(request.camera_id)
+                project.times.set_entered(request.camera_id, (*entered, Entered(*request.watched, True)))
+        cameras = [request.camera_id, *(c.camera_id for c in plan.wanted if c.camera_id is not None)]
+        if not request.files and request.plan is None:
+            cameras = list(project.camera_names())
+        result.cameras = tuple(dict.fromkeys([*cameras, *(c for _, c in plan.lists if c is not None)]))
+        for camera_id in dict.fromkeys(cameras):
+            if not result.stopped:
+                measure_camera(project, camera_id, result, token, progress, again=request.again)
+    return result
+
+
+def known_cameras(project: Project) -> list[Known]:
+    """What a project has of its cameras, for a plan."""
+    return [Known(c.id, c.name, c.time_pattern, c.clock_error_s, project.clip_names(c.id)) for c in project.cameras()]
+
+
+def enter_clips(
+    project: Project, request: ImportRequest, plan: Plan, result: ImportResult, *, token: Token, progress: Report
+) -> None:
+    """Copy and enter the clips of a plan; what was done and skipped is added to the result."""
+    meter = Meter(len(plan.clips), progress)
+    for index, clip in enumerate(plan.clips):
+        if token.cancelled:
+            result.stopped = True
+            return
+        meter.at(index, f"Taking in {plain_name(clip.path)}")
+        if clip.state not in TAKEN or clip.info is None or clip.start is None or clip.camera_id is None:
+            result.notes.append(clip.note)
+        else:
+            start, source = (request.start, "given") if request.start else (clip.start, clip.source)
+            info = clip.info
+            new = NewClip(
+                clip.path, start.timestamp(), source, info.duration_s, info.width, info.height, info.codec,
+                request.origin, request.cause,
+            )  # fmt: skip
+            try:
+                added = project.add_clip(clip.camera_id, new, stopped=lambda: token.cancelled)
+            except Cancelled:
+                result.stopped = True
+                return
+            except ProjectError as error:
+                result.notes.append(str(error))
+                return
+            if added is None:
+                result.notes.append(f"{plain_name(clip.path)} is here already; it was not taken in twice.")
+                continue
+            result.added += 1
+            if clip.note and not request.start:
+                result.notes.append(f"{plain_name(clip.path)}: {clip.note}")
+
+
+def _take_in_lists(project: Project, request: ImportRequest, plan: Plan, result: ImportResult) -> None:
+    for path, camera_id in plan.lists:
+        if camera_id is None:
+            result.notes.append(f"{plain_name(path)}: no camera's name fits this list; it was left out.")
+            continue
+        try:
+            if looks_like_boxes(path):
+                told = take_in_boxes(project, camera_id, path)
+            elif path.suffix.lower() in METADATA_SUFFIXES:
+                told = take_in_metadata(project, camera_id, path)
+            else:
+                told = take_in_list(project, camera_id, path, request.mappings.get(path))
+        except GuardiaError as error:
+            result.notes.append(str(error))
+            continue
+        result.events += told.added
+        result.notes += told.notes
+
+
+@dataclass(frozen=True, eq=False)
+class _Task:
+    """A clip to look at by itself."""
+
+    clip: Clip
+    path: Path
+
+
+@dataclass(frozen=True, eq=False)
+class _First:
+    trace: Trace
+    background: bytes
+    brightness: float
+    length_s: float
+
+
+def _first_look(task: _Task) -> _First:
+    if task.clip.origin is Origin.SNAPSHOT:
+        analysis = analyse_snapshot(task.path, [])
+    else:
+        analysis = analyse_clip(task.path, threads=1)
+    background = encode_jpeg(analysis.background, quality=80)
+    return _First(analysis.trace, background, float(analysis.background.mean()), analysis.length_s)
+
+
+@dataclass(frozen=True, eq=False)
+class _Second:
+    """A clip to be held against those that help it."""
+
+    clip: Clip
+    path: Path
+    trace: Trace
+    own: bytes
+    others: tuple[bytes, ...]
+    stills: tuple[Path, ...]
+    contrast: int
+    size: float
+    occurrences: bool
+    altered: bool
+
+
+@dataclass(frozen=True, eq=False)
+class _Finished:
+    """What a clip comes to: another trace, or None where the one that is kept stands."""
+
+    trace: Trace | None
+    occurrences: tuple[NewOccurrence, ...]
+    altered: bool
+
+
+def _second_look(task: _Second) -> _Finished:
+    still = task.clip.origin is Origin.SNAPSHOT
+    others = [decode_grey(b) for b in task.others]
+    trace, help_ = None, None
+    if still:
+        trace = analyse_snapshot(task.path, [*_readable(task.stills), *others]).trace
+    else:
+        help_ = help_of(decode_grey(task.own), others)
+        if help_ is not None or task.altered:
+            trace = analyse_clip(task.path, help_=help_, threads=1).trace
+    if trace is not None and np.array_equal(trace.dense(), task.trace.dense()):
+        trace = None
+    found = []
+    if task.occurrences:
+        seen = trace or task.trace
+        for begin, end in propose_occurrences(seen, contrast=task.contrast, size=task.size, origin=task.clip.origin):
+            times = [0.0] if still else key_times(seen, begin, end, contrast=task.contrast)
+            found.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
+    return _Finished(trace, tuple(found), help_ is not None)
+
+
+def _readable(paths: tuple[Path, ...]) -> Iterator[NDArray[np.uint8]]:
+    for path in paths:
+        with suppress(UnreadableClip):
+            yield still_luma(path)
+
+
+def measure_camera(
+    project: Project, camera_id: int, result: ImportResult, token: Token, progress: Report, *, again: bool = False
+) -> None:
+    """Measure what waits: each clip by itself first, then with the help of the others by a rule over all there are.
+
+    So neither the order nor the number of cores makes a difference. Clips that were measured before and are helped by
+    others now are measured again; their occurrences and judgements stay.
+
+    Parameters
+    ----------
+    project
+        The open project.
+    camera_id
+        The camera.
+    result
+        What was done and skipped is added to it.
+    token
+        To stop it.
+    progress
+        Told how far it is.
+    again
+        Measure also what an older version of the motion model measured.
+    """
+    measurements = project.measurements
+    fresh = project.clips(camera_id, analysed=False)
+    asked = [*fresh, *(project.clips(camera_id, analysed=True) if again else ())]
+    waiting = [c for c in asked if measurements.look_of(c.id) < MODEL_VERSION]
+    count = len(fresh) + len(waiting)
+    if not count and not again:
+        return
+    meter = Meter(count, progress)
+    done = helped = 0
+    with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:
+
+        def first(clip: Clip) -> _Task | None:
+            path = _path_of(project, clip, result)
+            return None if path is None else _Task(clip, path)
+
+        for clip, looked in _each(pool, waiting, first, _first_look, project, result, token):
+            measurements.put_first_look(
+                clip.id, looked.trace, background=looked.background, brightness=looked.brightness,
+                length_s=looked.length_s,
+            )  # fmt: skip
+            done += 1
+            meter.at(done, f"Looking at {clip.name}")
+        if token.cancelled or result.broken:
+            result.stopped = token.cancelled
+            return
+        capability = project.camera(camera_id).capability
+        finest = min(capability.notches, key=lambda n: (n.size, n.contrast))
+        looks = {x.id: x for x in measurements.looks(camera_id, project.zone) if x.model == MODEL_VERSION}
+        helping = helpers(list(looks.values()))
+        keys = {i: key_of([looks[h] for h in helped]) for i, helped in helping.items()}
+        clips = [
+            c
+            for c in project.clips(camera_id)
+            if (look := looks.get(c.id)) is not None and (not look.final or look.helped_by != keys[c.id])
+        ]
+
+        def second(clip: Clip) -> _Second | None:
+            path = _path_of(project, clip, result)
+            if path is None:
+                return None
+            mine = helping[clip.id]
+            stills = [project.clip_path_or_none(i) for i in mine if looks[i].snapshot]
+            return _Second(
+                clip, path, measurements.trace(clip.id), measurements.background(clip.id),
+                tuple(b for i in mine if not looks[i].snapshot and (b := measurements.background(i))),
+                tuple(s for s in stills if s is not None), finest.contrast, finest.size, not looks[clip.id].final,
+                looks[clip.id].altered,
+            )  # fmt: skip
+
+        for clip, finished in _each(pool, clips, second, _second_look, project, result, token):
+            helped_by = keys[clip.id] + (ALTERED if finished.altered else "")
+            if measurements.finish(clip.id, finished.trace, finished.occurrences, helped=helped_by):
+                result.analysed += 1
+            elif finished.trace is not None:
+                helped += 1
+            done += 1
+            meter.at(min(done, count), f"Measuring {clip.name}")
+    result.stopped = token.cancelled
+    if helped and not again:
+        result.notes.append(
+            f"{count_of(helped, 'clip')} that were here before were measured again, since others of that hour help "
+            "with their still picture now. Judgements are kept; scores may have changed a little."
+        )
+    if result.analysed and not token.cancelled:
+        make_clean_view(project, camera_id)
+
+
+def _path_of(project: Project, clip: Clip, result: ImportResult) -> Path | None:
+    try:
+        return project.clip_path(clip.id)
+    except ProjectError as error:
+        result.notes.append(str(error))
+        return None
+
+
+_Asked = TypeVar("_Asked")
+_Given = TypeVar("_Given")
+
+
+def _each(
+    pool: ProcessPoolExecutor,
+    clips: Sequence[Clip],
+    task_of: Callable[[Clip], _Asked | None],
+    work: Callable[[_Asked], _Given],
+    project: Project,
+    result: ImportResult,
+    token: Token,
+) -> Iterator[tuple[Clip, _Given]]:
+    """Work on clips in the pool's processes, a few ahead, and give each as it is done."""
+    running: dict[Future[_Given], Clip] = {}
+    queue = iter(clips)
+
+    def feed() -> None:
+        for clip in queue:
+            if token.cancelled:
+                return
+            if (task := task_of(clip)) is not None:
+                running[pool.submit(work, task)] = clip
+                return
+
+    for _ in range(2 * (os.cpu_count() or 1)):
+        feed()
+    while running:
+        future = next(as_completed(running))
+        clip = running.pop(future)
+        try:
+            yield clip, future.result()
+        except UnreadableClip as error:
+            # The file in the project bears another name than the one that the person knows.
+            words = (
+                f"{error.what.replace(project.file_name(clip.id), clip.name)} It was taken in but cannot be measured."
+            )
+            project.measurements.set_trouble(clip.id, words)
+            result.notes.append(f"{words} Nothing is counted of it.")
+        except GuardiaError as error:
+            result.notes.append(str(error))
+        except BrokenProcessPool:
+            result.broken = True
+            result.notes.append(
+                "A process that measures clips was ended from outside, perhaps for want of memory. What was "
+                "measured is kept; the next import goes on with the rest."
+            )
+            return
+        feed()
+
+
+def make_clean_view(project: Project, camera_id: int) -> None:
+    """Make the camera's picture without what moves, from single pictures of its brightest clips."""
+    clips = project.clips(camera_id, analysed=True)
+    levels = {c.id: level for c in clips if (level := project.measurements.brightness(c.id)) is not None}
+    brightest = sorted(levels, key=lambda i: -levels[i])[: 2 * VIEW_PICTURES : 2]
+    lengths = {c.id: c.duration_s for c in clips}
+    found = []
+    for clip_id in brightest:
+        try:
+            found.append((project.clip_path(clip_id), lengths[clip_id]))
+        except ProjectError:
+            continue
+    if found:
+        project.put_clean_view(camera_id, clean_view(found))

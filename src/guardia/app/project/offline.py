@@ -1,0 +1,327 @@
+"""Analyse, replay and score without a window; results are plain JSON values."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from guardia.app.intake.import_plan import look_into, make_plan
+from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
+from guardia.app.work.jobs import Token
+from guardia.core.base.errors import InvalidValue, UnreadableClip
+from guardia.core.evidence.clock import check_zone, resolve
+from guardia.core.evidence.evidence import Cause, Clip, Evidence, Origin, propose_occurrences
+from guardia.core.make.capability import Capability
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.settings import Settings
+from guardia.core.replay.gates import Replay, replay
+from guardia.core.score.explain import Explained, explain
+from guardia.core.score.score import Score, compare, difference_words, score
+from guardia.core.trace.measure import CELL_SIZE
+from guardia.core.trace.stack import TraceStack
+from guardia.media.analysis import analyse_clip
+from guardia.media.reader import clip_start, probe
+from guardia.report.sheet import score_rows, score_to_dict
+from guardia.store.project import Project, plain_name
+from guardia.store.records import Camera
+
+FINEST = (8, 0.00175)
+"""Contrast and size at which `analyse` reports motion: those of the most sensitive generic notch."""
+
+
+FILTER_NOTE = "Nobody names classes on a lone clip: the object filter lets everything through here."
+
+
+def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
+    """Measure clips and say what moves in them.
+
+    Parameters
+    ----------
+    paths
+        Video files.
+    time_zone
+        Of times in file names, an IANA name.
+
+    Returns
+    -------
+    dict[str, Any]
+        `clips`, one entry each, and `skipped`, one sentence per file that cannot be used.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no such time zone.
+    """
+    zone = check_zone(time_zone)
+    clips, skipped = [], []
+    for path in paths:
+        try:
+            info = probe(path)
+            trace = analyse_clip(path).trace
+        except UnreadableClip as error:
+            skipped.append(str(error))
+            continue
+        start, source = clip_start(path, info, zone)
+        stack = TraceStack([trace])
+        sizes = stack.sizes(np.ones((trace.rows, trace.columns), bool), contrast=FINEST[0])
+        spans = propose_occurrences(trace, contrast=FINEST[0], size=FINEST[1], origin=Origin.CONTINUOUS)
+        motion = []
+        for begin, end in spans:
+            inside = (trace.times_s >= begin) & (trace.times_s <= end)
+            largest = 100 * int(sizes[inside].max(initial=0)) / (stack.cells * CELL_SIZE)
+            motion.append({"start_s": begin, "end_s": end, "largest_percent": round(largest, 3)})
+        clips.append(
+            {
+                "file": str(path), "start": start.isoformat(), "start_source": source, "codec": info.codec,
+                "width": info.width, "height": info.height, "duration_s": info.duration_s,
+                "sampled_pictures": trace.frames, "motion": motion,
+            }
+        )  # fmt: skip
+    return {"clips": clips, "skipped": skipped}
+
+
+def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[str, Any]:
+    """Say when settings would trigger and record on a clip.
+
+    Parameters
+    ----------
+    path
+        The clip.
+    settings
+        The settings.
+    capability
+        The make whose words they use.
+
+    Returns
+    -------
+    dict[str, Any]
+        `triggers` in seconds and `recordings`, each with its times in seconds from the clip's first picture; a
+        recording may begin before it (pre-record) and end after the last one.
+
+    Raises
+    ------
+    UnreadableClip
+        If the clip cannot be used.
+    InvalidValue
+        If the settings name a notch the make does not have.
+    """
+    trace = analyse_clip(path).trace
+    clip = Clip(1, path.name, 0.0, trace.duration_s, Origin.CONTINUOUS)
+    evidence = Evidence((clip,), (), TraceStack([trace]), "UTC")
+    done = replay(evidence, settings, capability)
+    return {
+        "clip": str(path),
+        "duration_s": round(trace.duration_s, 3),
+        "needed_percent": round(100 * done.needed / (evidence.stack.cells * CELL_SIZE), 3),
+        "triggers": [round(r.trigger_s, 3) for r in done.recordings[0]],
+        "recordings": [
+            {
+                "trigger_s": round(r.trigger_s, 3), "start_s": round(r.start_s, 3), "end_s": round(r.end_s, 3),
+                "motion_start_s": round(r.motion_start_s, 3), "motion_end_s": round(r.motion_end_s, 3),
+                "ran_on": r.ran_on,
+            }
+            for r in done.recordings[0]
+        ],
+        "limits_broken": limits_broken(settings, capability),
+        "notes": [FILTER_NOTE] if settings.objects else [],
+    }  # fmt: skip
+
+
+def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
+    """Score installed and draft of a project's cameras.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    camera
+        Only the camera of this name.
+
+    Returns
+    -------
+    dict[str, Any]
+        `cameras`, each with both scores, what flips and what the evidence cannot show.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no camera of that name.
+    ProjectError
+        If the project cannot be opened.
+    """
+    with Project(folder) as project:
+        site = project.site()
+        zone = ZoneInfo(site.time_zone)
+        everyone = project.cameras()
+        cameras = [c for c in everyone if camera is None or c.name == camera]
+        if not everyone:
+            raise InvalidValue("This project has no camera yet.", do="Add one and bring in what it recorded.")
+        if not cameras:
+            names = ", ".join(c.name for c in everyone)
+            raise InvalidValue(f"This project has no camera '{camera}'.", do=f"It has: {names}.")
+        told = []
+        for one in cameras:
+            evidence = project.evidence(one.id)
+            result = compare(evidence, one.installed, one.draft, one.capability)
+            changes = []
+            for change in result.changes:
+                clip = evidence.clips[evidence.clip_index[change.occurrence.clip_id]]
+                when = datetime.fromtimestamp(clip.start_s + change.occurrence.start_s, UTC).astimezone(zone)
+                changes.append(
+                    {
+                        "flip": change.flip.value, "occurrence": change.occurrence.id,
+                        "when": when.isoformat(sep=" ", timespec="seconds"), "kind": change.occurrence.kind,
+                        "reason": change.reason,
+                    }
+                )  # fmt: skip
+            told.append(
+                {
+                    "name": one.name,
+                    "installed": score_to_dict(result.installed),
+                    "draft": score_to_dict(result.draft),
+                    "changes": changes,
+                    "explained": _explained(evidence, one, result.installed_replay).words,
+                    "limits": list(result.limits),
+                    "lines": score_rows(result.installed, result.draft),
+                }
+            )
+        return {"site": site.name, "time_zone": site.time_zone, "cameras": told}
+
+
+def bring_in(
+    folder: Path,
+    paths: Sequence[Path],
+    *,
+    camera: str,
+    origin: Origin,
+    rule: str = "one",
+    pattern: str | None = None,
+    dry_run: bool = False,
+    cause: Cause | None = None,
+    watched: Sequence[str] | None = None,
+) -> dict[str, Any]:
+    """Bring files into a project, or only say what would happen.
+
+    Parameters
+    ----------
+    folder
+        The project.
+    paths
+        Files and folders.
+    camera
+        Name of the camera that files go to unless the rule says otherwise.
+    origin
+        How the clips were recorded.
+    rule
+        One of import_plan.RULES.
+    pattern
+        Of the time in file names; the one kept for each camera when None.
+    dry_run
+        Change nothing.
+    cause
+        Why the camera recorded them, None to go by its event list.
+    watched
+        Two times in ISO 8601 between which all that it recorded by motion is here.
+
+    Returns
+    -------
+    dict[str, Any]
+        `clips` with what becomes of each, `notes`, and unless it is a dry run what was added, measured and listed.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no such camera, or the pattern or the times cannot be used.
+    """
+    token = Token()
+    with Project(folder) as project:
+        cameras = known_cameras(project)
+        zone = ZoneInfo(project.site().time_zone)
+    span = None if watched is None else _span(watched, zone)
+    chosen = next((c for c in cameras if c.name == camera), None)
+    if chosen is None:
+        known = ", ".join(c.name for c in cameras)
+        raise InvalidValue(f"There is no camera named '{camera}'.", do=f"This project has: {known}.")
+    found = look_into(paths, origin, token=token, progress=lambda _p: None)
+    patterns = {c.id: pattern for c in cameras} if pattern is not None else {}
+    plan = make_plan(found, cameras, origin=origin, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
+    names = {c.id: c.name for c in cameras}
+    told: dict[str, Any] = {
+        "clips": [
+            {
+                "file": str(c.path),
+                "state": c.state,
+                "camera": names.get(c.camera_id or 0, ""),
+                "start": c.start.isoformat() if c.start else "",
+                "start_source": c.source,
+                "note": c.note,
+            }
+            for c in plan.clips
+        ],
+        "lists": [str(path) for path, _ in plan.lists],
+        "notes": [*plan.notes, *(f"{plain_name(c.path)}: {c.note}" for c in plan.clips if c.note)],
+    }
+    if not dry_run:
+        request = ImportRequest(folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span)
+        done = import_clips(request, token=token, progress=lambda _p: None)
+        told |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
+    return told
+
+
+def _span(watched: Sequence[str], zone: ZoneInfo) -> tuple[float, float]:
+    try:
+        low, high = (resolve(datetime.fromisoformat(text), zone).moment.timestamp() for text in watched)
+    except ValueError as error:
+        raise InvalidValue(
+            f"'{' '.join(watched)}' are no times.", do="Write them like 2026-09-07T00:00, in the site's time."
+        ) from error
+    if high <= low:
+        raise InvalidValue("A watched time must end after it begins.", kept="Nothing was changed.")
+    return low, high
+
+
+def _explained(evidence: Evidence, camera: Camera, installed: Replay) -> Explained:
+    """Whether the model explains what a camera recorded."""
+    return explain(evidence, lambda s: installed if s == camera.installed else replay(evidence, s, camera.capability))
+
+
+def measure_again(folder: Path) -> dict[str, Any]:
+    """Measure what an older version of the motion model measured.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+
+    Returns
+    -------
+    dict[str, Any]
+        `measured` clips, `cameras` with what changed in the score of their installed settings, `notes`.
+
+    Raises
+    ------
+    ProjectError
+        If the project cannot be opened.
+    """
+    before = _installed_scores(folder)
+    with Project(folder) as project:
+        outdated = project.measurements.outdated()
+    request = ImportRequest(folder, 0, (), again=True)
+    notes = import_clips(request, token=Token(), progress=lambda _p: None).notes if outdated else []
+    after = _installed_scores(folder)
+    told = [{"name": name, "changes": difference_words(old, after[name])} for name, old in before.items()]
+    return {"measured": outdated, "cameras": told, "notes": notes}
+
+
+def _installed_scores(folder: Path) -> dict[str, Score]:
+    with Project(folder) as project:
+        found = {}
+        for camera in project.cameras():
+            evidence = project.evidence(camera.id)
+            found[camera.name] = score(evidence, replay(evidence, camera.installed, camera.capability))
+        return found

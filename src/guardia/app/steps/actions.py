@@ -1,0 +1,127 @@
+"""The one table of actions: id, menu, text, keys, whether a camera is needed, help."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from guardia.app.steps.steps import STEPS
+
+
+@dataclass(frozen=True)
+class Action:
+    """One thing the person can do.
+
+    Parameters
+    ----------
+    id
+        Stable word.
+    menu
+        Menu it stands in.
+    text
+        Words on screen.
+    keys
+        Shortcut, empty for none.
+    needs_camera
+        Only enabled with a camera open.
+    help
+        One sentence.
+    """
+
+    id: str
+    menu: str
+    text: str
+    keys: str
+    needs_camera: bool
+    help: str
+
+
+ACTIONS = (
+    Action("new", "Project", "New project…", "Ctrl+N", False, "Make a project for a site in a folder of your choice."),
+    Action("open", "Project", "Open project…", "Ctrl+O", False, "Open a project's folder."),
+    Action(
+        "demo", "Project", "Open the demo site", "", False, "Open your own copy of the invented boatyard Tern Quay."
+    ),
+    Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
+    Action(
+        "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."
+    ),
+    Action(
+        "bring_in",
+        "Camera",
+        "Bring in…",
+        "Ctrl+I",
+        True,
+        "Bring in clips, snapshots, event lists, metadata.",
+    ),
+    Action(
+        "clip_start",
+        "Camera",
+        "Give start of clip…",
+        "Ctrl+T",
+        True,
+        "Enter when the selected occurrence's clip really began, in the site's time; can be undone.",
+    ),
+    Action(
+        "reset_draft",
+        "Camera",
+        "Set draft back to installed",
+        "",
+        True,
+        "Make the draft equal to the installed settings; can be undone.",
+    ),
+    Action(
+        "clock",
+        "Camera",
+        "Clock of the camera…",
+        "Ctrl+Shift+T",
+        True,
+        "Enter how wrong the camera's clock is; every time of its clips and events is put right.",
+    ),
+    Action(
+        "watched",
+        "Camera",
+        "Watched time…",
+        "",
+        True,
+        "Enter when this camera was up and when it was down; rates per day stand on that.",
+    ),
+    Action(
+        "epochs",
+        "Camera",
+        "Settings over time…",
+        "",
+        True,
+        "Say which settings were installed when; each motion clip belongs to those.",
+    ),
+    Action(
+        "cause",
+        "Camera",
+        "Why it recorded…",
+        "",
+        True,
+        "Say why the camera recorded the clips of the selected occurrences; only motion counts for motion settings.",
+    ),
+    Action("join", "Edit", "Join to one visit", "Ctrl+J", True, "Count the selected occurrences as one visit."),
+    Action(
+        "split", "Edit", "Split or take out", "Ctrl+Shift+J", True, "Take out of its visit, or split where quietest."
+    ),
+    Action(
+        "join_found",
+        "Edit",
+        "Join visits over several clips",
+        "",
+        True,
+        "Join real visits that were counted repeatedly.",
+    ),
+    Action(
+        "save_list", "Project", "Save occurrences…", "Ctrl+E", True, "Save all occurrences as CSV, JSON Lines or XLSX."
+    ),
+    Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
+    Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),
+    *(Action(f"go_{step.id}", "Go", step.text, step.keys, step.needs_camera, step.help) for step in STEPS),
+    Action("history", "Edit", "History…", "Ctrl+H", False, "See every change of this sitting and go back to any."),
+    Action("palette", "Go", "Find an action…", "Ctrl+K", False, "Type a few letters of what you want to do."),
+    Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),
+    Action("keys", "Help", "Keys", "F1", False, "Show every shortcut."),
+    Action("about", "Help", "About Guardia", "", False, "Version, licence and cautions."),
+)

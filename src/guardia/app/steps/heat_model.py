@@ -1,0 +1,50 @@
+"""Where real and false occurrences moved in the picture: by cell, with rates and their uncertainty."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.score.score import moved_cells
+from guardia.core.score.statistics import line_of
+
+VERDICTS = (Verdict.FALSE, Verdict.REAL)
+
+
+class HeatModel:
+    """Counts and occurrences behind each cell of a camera's picture.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    """
+
+    def __init__(self, model: CameraModel) -> None:
+        self._model = model
+        self._moved: dict[Verdict, dict[int, NDArray[np.bool_]]] = {}
+        self.counts: dict[Verdict, NDArray[np.int64]] = {}
+
+    def refresh(self) -> None:
+        """Count anew."""
+        evidence, contrast = self._model.evidence, self._model.comparison.installed_replay.contrast
+        shape = (evidence.stack.rows, evidence.stack.columns)
+        for verdict in VERDICTS:
+            self._moved[verdict] = moved_cells(evidence, contrast=contrast, verdict=verdict)
+            self.counts[verdict] = np.sum([np.zeros(shape, np.int64), *self._moved[verdict].values()], axis=0)
+
+    def over(self, cells: NDArray[np.bool_], verdicts: tuple[Verdict, ...] = VERDICTS) -> tuple[tuple[int, ...], str]:
+        """The occurrences that moved over any of (rows, columns) cells, and how often that is, in words."""
+        ids: list[int] = []
+        told: list[str] = []
+        for verdict in verdicts:
+            mine = [i for i, moved in self._moved[verdict].items() if (moved & cells).any()]
+            line = line_of(self._model.evidence, verdict.value, mine, verdict=verdict)
+            often = ""
+            if line.rate is not None:
+                often = f", {line.rate:.1f} a day ({line.low:.1f} to {line.high:.1f})"
+            told.append(f"{len(mine)} {verdict.value}{often}")
+            ids += mine
+        return tuple(ids), "Moved here: " + "; ".join(told)

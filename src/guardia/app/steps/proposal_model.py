@@ -1,0 +1,184 @@
+"""The view-model of zones on offer: a proposal, or drawn zones in the make's form; sought off the interface thread."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.jobs import Report, Token
+from guardia.core.make.capability import Capability
+from guardia.core.make.convert_zones import convert, known_notches, loss
+from guardia.core.make.settings import Settings, drawn_zones, entered_zones, zone_limits_broken
+from guardia.core.make.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_cells
+from guardia.core.tuning.fit_zones import fit
+from guardia.core.tuning.propose import Effect, Proposal, difference, propose
+
+
+@dataclass(frozen=True, eq=False)
+class Offer:
+    """Zones that can be taken, in steps.
+
+    Parameters
+    ----------
+    what
+        What taking them does, for the history.
+    words
+        What they would do, what they would lose first of all.
+    steps
+        All zones of the draft after each step.
+    """
+
+    what: str
+    words: str
+    steps: tuple[tuple[Zone, ...], ...]
+
+
+class ProposalModel(QObject):
+    """Seeks zones for a camera's draft.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    session
+        The open project, which tells errors and stops the work when it is closed.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model)
+        self._model = model
+        self._messages = session.messages
+        self.offer: Offer | None = None
+        self.jobs = JobRunner(self)
+        self.jobs.failed.connect(session.messages.tell_error)
+        session.adopt(self.jobs)
+        model.draft_changed.connect(self.drop)
+        model.judgements_changed.connect(self.drop)
+
+    @classmethod
+    def of(cls, model: CameraModel, session: Session) -> ProposalModel:
+        """The one of a camera, made when first asked for; pages come and go."""
+        return model.findChild(cls) or cls(model, session)
+
+    def seek(self) -> bool:
+        """Seek zones to ignore; gives False while another search is under way."""
+        evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
+        asked = len(self._model.comparison.draft.false_recorded)
+
+        def work(token: Token, _report: Report) -> Offer:
+            proposal = propose(evidence, draft, capability, check=token.check)
+            steps = tuple(fit(evidence, proposal.ignored, draft, capability, check=token.check))
+            words = _proposal_words(proposal, asked, capability)
+            if steps:
+                after = replace(draft, zones=steps[-1])
+                done = difference(evidence, draft, after, capability)
+                words = (
+                    f"{_kept_words(done)} {_form_words(draft, after)} leaves {asked - done.fewer} of {asked} false "
+                    f"recordings{_added_words(done)}. {words}"
+                )
+            elif not asked:
+                words = "The draft records no occurrence that was judged false: there is nothing to silence."
+            elif capability.ignore_zones and len(drawn_zones(draft)) >= capability.max_zones:
+                words = f"All {capability.max_zones} zones that this make takes are in use: delete one first. {words}"
+            else:
+                words = f"In this make's form nothing can be silenced without losing something real. {words}"
+            return Offer("take proposed zones", words, steps)
+
+        return self.jobs.start("Seeking zones", work, lambda offer: self._take_in(offer, draft))
+
+    def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
+        """Bring zones into the make's form; gives False while another search is under way."""
+        evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
+        columns, rows = self._model.grid
+
+        def work(token: Token, _report: Report) -> Offer:
+            made = convert(zones, capability, columns=columns, rows=rows)
+            token.check()
+            cells = loss(zones, made, columns=columns, rows=rows)
+            drawn = replace(draft, zones=known_notches(zones, capability))
+            entered = replace(draft, zones=made)
+            done = difference(evidence, drawn, entered, capability)
+            token.check()
+            words = (
+                f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "
+                f"{columns * rows} cells are no longer watched and {cells.besides} are watched besides. Against the "
+                f"zones as drawn, {len(done.lost)} real are lost and {len(done.found)} found, {len(done.silenced)} "
+                f"false silenced and {len(done.added)} added."
+            )
+            if left := zone_limits_broken(entered, capability):
+                words += f" Privacy masks are not changed: {' '.join(left)}"
+            return Offer(what, words, (made,))
+
+        return self.jobs.start("Fitting zones", work, lambda offer: self._take_in(offer, draft))
+
+    def _take_in(self, offer: Offer, draft: Settings) -> None:
+        """Offer what was found, unless the draft that it was sought for has changed meanwhile."""
+        if self._model.draft == draft:
+            self.offer = offer
+            self.changed.emit()
+        else:
+            self._messages.tell("The draft changed while zones were sought, so what was found was dropped. Seek again.")
+
+    def left_out(self, steps: int) -> NDArray[np.bool_]:
+        """(rows, columns) cells that the draft watches and its zones after the first steps do not."""
+        (columns, rows), offer = self._model.grid, self.offer
+        cells = [
+            zone_cells(entered_zones(replace(self._model.draft, zones=z), self._model.camera.capability),
+                       columns=columns, rows=rows)
+            for z in (self._model.draft.zones, offer.steps[steps - 1] if offer else ())
+        ]  # fmt: skip
+        return cells[0] & ~cells[1]
+
+    def take(self, steps: int) -> None:
+        """Take the first steps into the draft; can be undone."""
+        offer = self.offer
+        if offer is not None and 0 < steps <= len(offer.steps):
+            self._model.change_draft(replace(self._model.draft, zones=offer.steps[steps - 1]), offer.what)
+
+    def drop(self) -> None:
+        """Forget the offer: it was made for another draft, or is not wanted."""
+        if self.offer is not None:
+            self.offer = None
+            self.changed.emit()
+
+
+def _form_words(before: Settings, after: Settings) -> str:
+    """What is proposed, in words that a sentence can begin with."""
+    added = [z for z in after.zones if z not in before.zones]
+    if any(isinstance(z, BlockZone) for z in added):
+        return "Switching blocks off"
+    watched = [z for z in added if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
+    zones = f"{len(added)} {'zone' if len(added) == 1 else 'zones'}"
+    return f"Watching {zones} only, blind outside," if watched else f"Ignoring {zones}"
+
+
+def _proposal_words(proposal: Proposal, asked: int, capability: Capability) -> str:
+    """What the best cells or blocks would do."""
+    cells = "The best blocks" if capability.zone_form == "blocks" else "Freely chosen cells, which no outline follows,"
+    best = "the best there is by these rules (proven)"
+    if not proposal.proven:
+        best = f"not settled in time: at most {proposal.bound} by these rules"
+    done = proposal.done
+    lost = f", and lose {len(done.lost)} real to the rest after another recording" if done.lost else ""
+    return f"{cells} would leave {asked - done.fewer} of {asked}{_added_words(done)}, {best}{lost}."
+
+
+def _kept_words(done: Effect) -> str:
+    """What becomes of what is real: the first thing that is said."""
+    if done.lost:
+        return f"Loses {len(done.lost)} real."
+    late = f", but {len(done.late)} would be late or cut that are whole now" if done.late else ""
+    return f"Keeps every real occurrence{late}."
+
+
+def _added_words(done: Effect) -> str:
+    """A change may also let something false in, which a rest or a running recording swallowed before."""
+    return f" ({len(done.silenced)} silenced, {len(done.added)} newly recorded)" if done.added else ""

@@ -1,0 +1,230 @@
+"""The view-model of the step View: what is known of the camera's view, and the reach that follows from it."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass, replace
+
+import numpy as np
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.jobs import Report, Token
+from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.score.reach import THINGS, Shown, Thing, reach_m, shown_shares
+from guardia.core.view.calibration import MARK_ERROR, Mark, calibrate, calibrate_robustly
+from guardia.core.view.geometry import LADDER, KnownView, ViewGeometry, view_from_lens
+from guardia.core.view.tracks import TRACK_ERROR, Track, farthest_walk, walk_marks
+from guardia.media.analysis import fine_tracks
+
+
+@dataclass(frozen=True)
+class ReachLine:
+    """Reach of one thing under the draft, metres.
+
+    Parameters
+    ----------
+    thing
+        The thing.
+    across
+        By day, crossing the view.
+    towards
+        By day, coming towards the camera.
+    night
+        At night, crossing.
+    """
+
+    thing: Thing
+    across: float
+    towards: float
+    night: float
+
+
+class ViewModel(QObject):
+    """View, marks and reach of one camera.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    session
+        The open project, which tells errors and stops the work when it is closed.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model)
+        self.model = model
+        self._messages = session.messages
+        self.jobs = JobRunner(self)
+        self.jobs.failed.connect(session.messages.tell_error)
+        session.adopt(self.jobs)
+        self.marks: tuple[Mark, ...] = ()
+        # Height of marked persons, and the focal length in picture widths where the lens is known.
+        self.person_m = 1.75
+        self.lens: float | None = None
+        self._shown: dict[bool, tuple[ViewGeometry, Shown]] = {}
+        model.view_changed.connect(self.changed)
+        model.comparison_changed.connect(self.changed)
+        model.judgements_changed.connect(self._forget)
+
+    @classmethod
+    def of(cls, model: CameraModel, session: Session) -> ViewModel:
+        """The one of a camera, made when first asked for; pages come and go."""
+        return model.findChild(cls) or cls(model, session)
+
+    def _forget(self) -> None:
+        self._shown = {}
+        self.changed.emit()
+
+    @property
+    def known(self) -> KnownView | None:
+        """What is known of the view."""
+        return self.model.camera.view
+
+    @property
+    def aspect(self) -> float:
+        """Height of the picture over its width."""
+        width, height = self.model.picture_size()
+        return height / width if width else 9 / 16
+
+    def type_in(self, *, height_m: float, tilt_deg: float, focal_mm: float, sensor_mm: float, lamp_m: float) -> None:
+        """Take the view from typed numbers; a bad one is told and nothing is changed."""
+        try:
+            view = view_from_lens(
+                height_m=height_m, tilt_deg=tilt_deg, focal_mm=focal_mm, sensor_width_mm=sensor_mm, aspect=self.aspect
+            )
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        assumed = ["The ground is flat and the camera is not rolled."]
+        if view.width_deg > 80:
+            assumed.append(f"A wide lens may bend the picture: angles near its edge could be off by {view.bend:.0%}.")
+        self.model.set_view(KnownView(view, "typed", lamp_m=lamp_m or None, assumed=tuple(assumed)))
+
+    def add_mark(self, foot: tuple[float, float], head: tuple[float, float]) -> None:
+        """Mark a standing person of `person_m`; from two marks on the view is found."""
+        if head[1] > foot[1]:
+            foot, head = head, foot
+        self.marks = (*self.marks, Mark(foot, head, self.person_m))[-5:]
+        if len(self.marks) >= 2:
+            self._find(self.marks, "marks")
+        else:
+            self._messages.tell("One person is marked. Mark another one, farther or nearer, to find the view.")
+        self.changed.emit()
+
+    def clear_marks(self) -> None:
+        """Forget the marks; the view stays."""
+        self.marks = ()
+        self.changed.emit()
+
+    def from_walk_test(self) -> bool:
+        """Find the view from the longest track of the walk tests, of a person of `person_m`, off the interface thread.
+
+        Gives False while that is under way, or when a walk test's file is missing.
+        """
+        try:
+            paths = self.model.walk_tests()
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return False
+
+        def work(token: Token, _report: Report) -> list[Track]:
+            found: list[Track] = []
+            for path in paths:
+                found += fine_tracks(path, stopped=lambda: token.cancelled)
+                token.check()
+            return found
+
+        return self.jobs.start("Following the walk test", work, self._on_tracks)
+
+    def _on_tracks(self, tracks: list[Track]) -> None:
+        track = farthest_walk(tracks)
+        if track is None:
+            self._messages.tell(
+                "No walk test follows somebody for five seconds. Bring one in, or mark two standing "
+                "persons on the picture."
+            )
+            return
+        marks = walk_marks(track, height_m=self.person_m)
+        self._find(marks, "walk test", mark_error=TRACK_ERROR)
+
+    def _find(self, marks: tuple[Mark, ...], how: str, *, mark_error: float = MARK_ERROR) -> None:
+        try:
+            seek = calibrate_robustly if how == "walk test" else calibrate
+            found = seek(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)
+        except InvalidValue as error:
+            self._messages.tell_error(error)
+            return
+        lamp_m = self.known.lamp_m if self.known else None
+        self.model.set_view(KnownView(found.view, how, found.size_error, found.distance_error, lamp_m, found.assumed))
+
+    def _shares(self, *, dark: bool) -> Shown:
+        known = self.known
+        assert known is not None
+        kept = self._shown.get(dark)
+        if kept is None or kept[0] != known.view:
+            self._shown[dark] = (known.view, shown_shares(self.model.evidence, known.view, dark=dark))
+        return self._shown[dark][1]
+
+    def reach(self) -> list[ReachLine]:
+        """Reach of every thing under the draft; empty while no view is known."""
+        contrast, size = self.model.draft.sensitivity_under(self.model.camera.capability)
+        return [self._line(thing, contrast, size) for thing in THINGS] if self.known is not None else []
+
+    def reach_by_notch(self, thing: Thing) -> list[tuple[str, ReachLine]]:
+        """Reach of a thing at every notch of the make; empty while no view is known."""
+        notches = self.model.camera.capability.notches if self.known is not None else ()
+        return [(n.label, self._line(thing, n.contrast, n.size)) for n in notches]
+
+    def _line(self, thing: Thing, contrast: int, size: float) -> ReachLine:
+        known = self.known
+        assert known is not None
+        day, night = self._shares(dark=False), self._shares(dark=True)
+        across, towards = (
+            reach_m(known.view, thing, contrast=contrast, size=size, across=a, shown=day) for a in (True, False)
+        )
+        dark = reach_m(known.view, thing, contrast=contrast, size=size, across=True, shown=night, lamp_m=known.lamp_m)
+        return ReachLine(thing, across, towards, dark)
+
+    def reach_by_zone(self, thing: Thing) -> list[tuple[str, float, float, ReachLine]]:
+        """(name, nearest, farthest ground in metres, reach of a thing) of each watch zone, by its own notch.
+
+        The farthest ground is infinite for a zone that reaches the horizon; zones without any ground are left out.
+        """
+        known = self.known
+        if known is None:
+            return []
+        found = []
+        capability, draft = self.model.camera.capability, self.model.draft
+        for zone in draft.zones:
+            if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
+                ahead = known.view.to_ground(np.array(zone.points))[:, 1]
+                if np.isnan(ahead).all():
+                    continue
+                told = replace(draft, notch=zone.notch, sensitivity=None) if zone.notch else draft
+                line = self._line(thing, *told.sensitivity_under(capability))
+                far = math.inf if np.isnan(ahead).any() else float(ahead.max())
+                found.append((zone.name, float(np.nanmin(ahead)), far, line))
+        return found
+
+    def measured_on(self) -> str:
+        """What the share of a silhouette that shows rests on, in words."""
+        if self.known is None:
+            return ""
+        told = []
+        for name, dark in (("by day", False), ("at night", True)):
+            persons = self._shares(dark=dark).persons
+            told.append(f"{name} measured on {persons} persons" if persons else f"{name} assumed")
+        return ", ".join(told)
+
+    def ladder(self) -> list[tuple[str, float, float]]:
+        """(requirement, px/m, distance in metres to which it holds) of the operational requirements."""
+        if self.known is None:
+            return []
+        width, _ = self.model.picture_size()
+        return [(name, density, self.known.view.distance_for(density, width)) for name, density in LADDER]

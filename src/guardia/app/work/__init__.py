@@ -1,0 +1,1 @@
+"""Work that takes long, and messages."""

@@ -1,0 +1,107 @@
+"""Runs one job after another off the interface thread and tells how it goes by signals."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+from PyQt6.QtCore import QObject, QThread, pyqtSignal
+
+from guardia.app.work.jobs import Progress, Report, Token
+from guardia.core.base.errors import Cancelled
+
+Job = Callable[[Any, Token, Report], Any]
+
+
+class _Worker(QThread):
+    progressed = pyqtSignal(object)
+    ended = pyqtSignal(object, object)
+
+    def __init__(self, work: Callable[[Token, Report], Any], token: Token, parent: QObject) -> None:
+        super().__init__(parent)
+        self._work = work
+        self._token = token
+
+    def run(self) -> None:
+        """Do the work; called by Qt in the new thread."""
+        result, failure = None, None
+        try:
+            result = self._work(self._token, self.progressed.emit)
+        except BaseException as error:
+            failure = error
+        self.ended.emit(result, failure)
+
+
+class JobRunner(QObject):
+    """At most one long job at a time; the interface stays free."""
+
+    started = pyqtSignal(str)
+    progressed = pyqtSignal(object)
+    succeeded = pyqtSignal(object)
+    failed = pyqtSignal(object)
+    cancelled = pyqtSignal()
+    finished = pyqtSignal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._worker: _Worker | None = None
+        self._token = Token()
+        self._done: Callable[[Any], object] | None = None
+        self._drained = False
+
+    @property
+    def busy(self) -> bool:
+        """A job is under way."""
+        return self._worker is not None
+
+    def start(
+        self, title: str, work: Callable[[Token, Report], Any], done: Callable[[Any], object] | None = None
+    ) -> bool:
+        """Start a job; gives False, and starts nothing, while another is under way.
+
+        `done` is called with the result, in this thread, before `succeeded` is emitted.
+        """
+        if self._worker is not None or self._drained:
+            return False
+        self._done = done
+        self._token = Token()
+        worker = _Worker(work, self._token, self)
+        worker.progressed.connect(self._on_progress)
+        worker.ended.connect(self._on_end)
+        self._worker = worker
+        self.started.emit(title)
+        worker.start()
+        return True
+
+    def cancel(self) -> None:
+        """Ask the job to stop."""
+        self._token.cancel()
+
+    def _on_progress(self, progress: Progress) -> None:
+        if not self._drained:
+            self.progressed.emit(progress)
+
+    def _on_end(self, result: object, failure: BaseException | None) -> None:
+        worker, self._worker = self._worker, None
+        if worker is not None:
+            worker.wait()
+            worker.deleteLater()
+        done, self._done = self._done, None
+        if self._drained:
+            return  # what it worked for is closed
+        if failure is None:
+            if done is not None:
+                done(result)
+            self.succeeded.emit(result)
+        elif isinstance(failure, Cancelled):
+            self.cancelled.emit()
+        else:
+            self.failed.emit(failure)
+        self.finished.emit()
+
+    def drain(self) -> None:
+        """Stop the job and wait for it, at the end of the program or of a project; nothing more is told of it."""
+        self._drained = True
+        if self._worker is not None:
+            self._token.cancel()
+            self._worker.wait()

@@ -1,0 +1,71 @@
+"""One place for what the person must be told; messages wait until a view is there."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from guardia.core.base.errors import GuardiaError
+
+
+class Severity(StrEnum):
+    """How a message is shown."""
+
+    INFO = "info"
+    WARNING = "warning"
+    ERROR = "error"
+
+
+@dataclass(frozen=True)
+class Message:
+    """What to tell.
+
+    Parameters
+    ----------
+    severity
+        How it is shown.
+    text
+        What happened, what was kept, what to do.
+    """
+
+    severity: Severity
+    text: str
+
+
+class MessageHub(QObject):
+    """Receives messages from anywhere in the main thread and gives them to the view."""
+
+    shown = pyqtSignal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._waiting: list[Message] = []
+        self._ready = False
+
+    def tell(self, text: str, severity: Severity = Severity.INFO) -> None:
+        """Show a message, or keep it until a view is ready."""
+        message = Message(severity, text)
+        if self._ready:
+            self.shown.emit(message)
+        else:
+            self._waiting.append(message)
+
+    def tell_error(self, error: BaseException) -> None:
+        """Show an error: our own in its own words, any other as a fault of the program."""
+        if isinstance(error, GuardiaError):
+            self.tell(str(error), Severity.ERROR)
+        else:
+            self.tell(
+                f"The last step failed by a fault of the program ({type(error).__name__}: {error}). "
+                "Everything saved before is kept. Please report it with what you did.",
+                Severity.ERROR,
+            )
+
+    def ready(self) -> None:
+        """A view listens now: give it what has waited."""
+        self._ready = True
+        waiting, self._waiting = self._waiting, []
+        for message in waiting:
+            self.shown.emit(message)

@@ -1,0 +1,1 @@
+"""What was recorded: clips, occurrences, judgements, events, watched time."""

@@ -1,0 +1,558 @@
+"""Recorded evidence of one camera: clips with their traces, and the occurrences found in them."""
+
+from __future__ import annotations
+
+import math
+from bisect import bisect_left, bisect_right
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
+from enum import StrEnum
+from functools import cached_property
+from itertools import pairwise
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
+from guardia.core.make.settings import Settings
+from guardia.core.trace.measure import Trace, least_size
+from guardia.core.trace.stack import TraceStack
+from guardia.core.view.geometry import ViewGeometry
+
+
+class Origin(StrEnum):
+    """How a clip came to be recorded, which decides what it can prove."""
+
+    MOTION = "motion"
+    CONTINUOUS = "continuous"
+    WALK_TEST = "walk test"
+    SNAPSHOT = "snapshot"
+
+
+class Cause(StrEnum):
+    """Why a camera recorded a clip by itself; only motion says something about motion settings."""
+
+    MOTION = "motion"
+    SOUND = "sound"
+    BUTTON = "button"
+    BY_HAND = "by hand"
+    LIVE_LOOK = "live look"
+    OTHER_CAMERA = "another camera"
+    NOT_KNOWN = "not known"
+
+
+@dataclass(frozen=True)
+class Clip:
+    """A piece of video with a start time.
+
+    Parameters
+    ----------
+    id
+        Number in the project.
+    name
+        File name in the media folder.
+    start_s
+        Start, POSIX seconds.
+    duration_s
+        Length in seconds.
+    origin
+        How it was recorded.
+    brightness
+        Mean luma of its background, 0..255; NaN while unknown.
+    cause
+        Why the camera recorded it, where it did so by itself.
+    """
+
+    id: int
+    name: str
+    start_s: float
+    duration_s: float
+    origin: Origin
+    brightness: float = math.nan
+    cause: Cause = Cause.MOTION
+
+    @property
+    def dark(self) -> bool:
+        """Whether its picture is that of a night, by its brightness."""
+        return self.brightness < DARK_LUMA
+
+    @property
+    def end_s(self) -> float:
+        """Its end, POSIX seconds."""
+        return self.start_s + self.duration_s
+
+    @property
+    def by_motion(self) -> bool:
+        """Whether it was recorded because something moved, so that it says something about motion settings."""
+        return self.origin is Origin.MOTION and self.cause is Cause.MOTION
+
+    @property
+    def by_another_cause(self) -> bool:
+        """Whether the camera recorded it by itself, but not, or perhaps not, because something moved."""
+        return self.origin is Origin.MOTION and self.cause is not Cause.MOTION
+
+
+@dataclass(frozen=True)
+class Epoch:
+    """A stretch of time under one set of settings.
+
+    Parameters
+    ----------
+    from_s
+        Beginning, POSIX seconds; -inf when they were in force as long as anybody remembers.
+    to_s
+        End, inf while they are in force.
+    settings
+        The settings, None when they are not known.
+    """
+
+    from_s: float
+    to_s: float
+    settings: Settings | None
+
+
+def with_epoch(epochs: Sequence[Epoch], new: Epoch) -> tuple[Epoch, ...]:
+    """Put a stretch of time under other settings; what it covers of the others is cut away.
+
+    Parameters
+    ----------
+    epochs
+        In order of time; the last is in force.
+    new
+        Another, which ends before now, so that the last one stays in force.
+
+    Returns
+    -------
+    tuple[Epoch, ...]
+        In order of time.
+
+    Raises
+    ------
+    InvalidValue
+        If it does not end after it begins.
+    """
+    if not new.from_s < new.to_s < math.inf:
+        raise InvalidValue("A stretch of time must end after it begins.", kept="Nothing was changed.")
+    found = [new]
+    for old in epochs:
+        parts = (replace(old, to_s=min(old.to_s, new.from_s)), replace(old, from_s=max(old.from_s, new.to_s)))
+        found += [part for part in parts if part.from_s < part.to_s]
+    return tuple(sorted(found, key=lambda e: e.from_s))
+
+
+@dataclass(frozen=True)
+class Occurrence:
+    """A thing that really happened, the unit that is counted.
+
+    Parameters
+    ----------
+    id
+        Number in the project.
+    clip_id
+        The clip that shows it.
+    start_s
+        Beginning, seconds on the clip's clock.
+    end_s
+        End, likewise.
+    kind
+        Id of the kind it was judged as, empty while unjudged.
+    visit
+        Number that it shares with the other parts of one visit, None when it stands alone.
+    """
+
+    id: int
+    clip_id: int
+    start_s: float
+    end_s: float
+    kind: str = ""
+    visit: int | None = None
+
+    @property
+    def verdict(self) -> Verdict | None:
+        """The judgement, None while there is none."""
+        return kind_of(self.kind).verdict if self.kind else None
+
+
+@dataclass(frozen=True, eq=False)
+class Evidence:
+    """Everything that settings of one camera are scored on.
+
+    Parameters
+    ----------
+    clips
+        In order of start time.
+    occurrences
+        In order of time; each belongs to one of the clips.
+    stack
+        The clips' traces, in the order of `clips`.
+    time_zone
+        The site's time zone, an IANA name.
+    events
+        What the camera's own list says, in order of time.
+    view
+        The camera's calibrated view, None when it is not known.
+    watched
+        Spans of POSIX seconds in which the camera was up and recording by motion; in any order.
+    epochs
+        Which settings were in force when, in order of time; outside of them they are not known.
+    unmeasured_s
+        Starts of motion clips that are here but not measured yet, POSIX seconds.
+    """
+
+    clips: tuple[Clip, ...]
+    occurrences: tuple[Occurrence, ...]
+    stack: TraceStack
+    time_zone: str
+    events: tuple[CameraEvent, ...] = ()
+    view: ViewGeometry | None = None
+    watched: tuple[Span, ...] = ()
+    epochs: tuple[Epoch, ...] = ()
+    unmeasured_s: tuple[float, ...] = ()
+
+    @cached_property
+    def clip_index(self) -> dict[int, int]:
+        """Position of each clip id in `clips`."""
+        return {clip.id: index for index, clip in enumerate(self.clips)}
+
+    @cached_property
+    def watch(self) -> Watch:
+        """Watched time; a day on which something recorded by motion is not measured, not judged or unsure waits."""
+        zone = ZoneInfo(self.time_zone)
+        waiting: dict[date, str] = {}
+        for occurrence in self.occurrences:
+            clip = self.clip_of(occurrence)
+            if clip.by_motion and occurrence.verdict not in (Verdict.REAL, Verdict.FALSE):
+                day = local_date(clip.start_s, zone)
+                if waiting.get(day) != "not judged":
+                    waiting[day] = "unsure" if occurrence.kind else "not judged"
+        waiting |= dict.fromkeys((local_date(at, zone) for at in self.unmeasured_s), "not measured")
+        return Watch(merged(self.watched), zone, waiting)
+
+    @cached_property
+    def motion_clips(self) -> tuple[Clip, ...]:
+        """The clips recorded because something moved."""
+        return tuple(c for c in self.clips if c.by_motion)
+
+    @cached_property
+    def other_causes(self) -> tuple[Clip, ...]:
+        """Clips that the camera recorded for another cause, or for one that is not known; no score counts them."""
+        return tuple(c for c in self.clips if c.by_another_cause)
+
+    def settings_of(self, clip: Clip) -> Settings | None:
+        """The settings in force when a clip began, None when they are not known."""
+        return next((e.settings for e in self.epochs if e.from_s <= clip.start_s < e.to_s), None)
+
+    @cached_property
+    def rows(self) -> tuple[tuple[int, ...], ...]:
+        """Positions of clips, in order; files of footage that follow each other without a gap form one row."""
+        found: list[list[int]] = []
+        last: dict[Origin, list[int]] = {}
+        for index, clip in enumerate(self.clips):
+            row = last.get(clip.origin)
+            if row is not None and clip.origin in FOOTAGE and abs(clip.start_s - self.clips[row[-1]].end_s) <= SEAM_S:
+                row.append(index)
+                continue
+            last[clip.origin] = [index]
+            found.append(last[clip.origin])
+        return tuple(tuple(row) for row in found)
+
+    @cached_property
+    def continuous_s(self) -> float:
+        """Seconds of evidence that show what happened whether or not anything triggered."""
+        return sum(c.duration_s for c in self.clips if c.origin in FOOTAGE)
+
+    @cached_property
+    def repeated(self) -> frozenset[int]:
+        """Ids of occurrences that other evidence shows better, to be counted once.
+
+        Of a motion clip: when continuous footage shows it too; the one that is judged stands for both, and of two that
+        are judged, or wait, the one on the footage. Of a snapshot: when any other clip shows something within
+        SNAPSHOT_NEAR_S of it.
+        """
+        twice = set()
+        footage = [o for o in self.occurrences if self.clip_of(o).origin in FOOTAGE]
+        shown = _Spans([(*self.span_s(o), o) for o in footage])
+        near = _Spans(
+            [
+                (begin - SNAPSHOT_NEAR_S, end + SNAPSHOT_NEAR_S, o)
+                for o in self.occurrences
+                if self.clip_of(o).origin is not Origin.SNAPSHOT
+                for begin, end in [self.span_s(o)]
+            ]
+        )
+        for occurrence in self.occurrences:
+            origin = self.clip_of(occurrence).origin
+            if origin is Origin.SNAPSHOT and near.over(*self.span_s(occurrence)):
+                twice.add(occurrence.id)
+            elif origin is Origin.MOTION and (both := shown.over(*self.span_s(occurrence))):
+                if any(_settled(o) for o in both) or not _settled(occurrence):
+                    twice.add(occurrence.id)
+                else:
+                    twice.update(o.id for o in both)
+        return frozenset(twice)
+
+    @cached_property
+    def snapshots(self) -> int:
+        """Number of single pictures taken by the clock."""
+        return sum(c.origin is Origin.SNAPSHOT for c in self.clips)
+
+    def with_occurrences(self, occurrences: Sequence[Occurrence]) -> Evidence:
+        """The same clips and traces under new judgements."""
+        return replace(self, occurrences=tuple(occurrences))
+
+    def clip_of(self, occurrence: Occurrence) -> Clip:
+        """The clip that shows an occurrence."""
+        return self.clips[self.clip_index[occurrence.clip_id]]
+
+    def span_s(self, occurrence: Occurrence) -> tuple[float, float]:
+        """Beginning and end of an occurrence, POSIX seconds."""
+        start = self.clip_of(occurrence).start_s
+        return start + occurrence.start_s, start + occurrence.end_s
+
+    @cached_property
+    def event_of(self) -> dict[int, CameraEvent]:
+        """The camera's own event about each occurrence id, where its list has one."""
+        starts = [e.at_s for e in self.events]
+        longest = max((e.duration_s or 0.0 for e in self.events), default=0.0) + EVENT_TOLERANCE_S
+        found = {}
+        for occurrence in self.occurrences:
+            begin, end = self.span_s(occurrence)
+            low, high = bisect_left(starts, begin - longest), bisect_right(starts, end + EVENT_TOLERANCE_S)
+            event = event_of(list(self.events[low:high]), begin, end)
+            if event is not None:
+                found[occurrence.id] = event
+        return found
+
+    @cached_property
+    def of_clip(self) -> dict[int, tuple[Occurrence, ...]]:
+        """The occurrences of each clip id that has some, in order of time."""
+        found: dict[int, list[Occurrence]] = {}
+        for o in self.occurrences:
+            found.setdefault(o.clip_id, []).append(o)
+        return {clip_id: tuple(mine) for clip_id, mine in found.items()}
+
+    @cached_property
+    def windows(self) -> NDArray[np.int64]:
+        """(N, 2): first picture of each occurrence and the first after it, among all pictures of the stack."""
+        found = np.zeros((len(self.occurrences), 2), np.int64)
+        for place, o in enumerate(self.occurrences):
+            index = self.clip_index[o.clip_id]
+            times, base = self.stack.times[index], int(self.stack.clip_start[index])
+            found[place, 0] = base + bisect_left(times, o.start_s - MARGIN_S)
+            found[place, 1] = base + bisect_right(times, o.end_s + MARGIN_S)
+        return found
+
+    @cached_property
+    def visits(self) -> tuple[Visit, ...]:
+        """What is counted: visits of one or more parts, without what is repeated and without clips of other causes."""
+        return _visits(
+            o for o in self.occurrences if o.id not in self.repeated and not self.clip_of(o).by_another_cause
+        )
+
+    @cached_property
+    def rated_visits(self) -> tuple[Visit, ...]:
+        """What rates per day count: judged, recorded because it moved, in watched time that is judged whole."""
+        settled = (v for v in self.recorded_visits if v.verdict in (Verdict.REAL, Verdict.FALSE))
+        return tuple(v for v in settled if self.watch.counts(*self.span_s(v[0])))
+
+    @cached_property
+    def recorded_visits(self) -> tuple[Visit, ...]:
+        """What the camera recorded because it moved, whatever else shows it."""
+        return _visits(o for o in self.occurrences if self.clip_of(o).by_motion)
+
+
+def with_causes(clips: Sequence[Clip], events: Sequence[CameraEvent], said: Mapping[int, str]) -> list[Clip]:
+    """Clips with the cause that their camera's own list names, where nobody has said one.
+
+    Parameters
+    ----------
+    clips
+        Any clips of one camera.
+    events
+        Its events, in order of time.
+    said
+        What was said, by clip id; '' or nothing leaves it to the list.
+
+    Returns
+    -------
+    list[Clip]
+        In the same order.
+    """
+    told = [e for e in events if e.cause]
+    starts = [e.at_s for e in told]
+    found = []
+    for clip in clips:
+        if clip.origin is Origin.MOTION and not said.get(clip.id):
+            low = bisect_left(starts, clip.start_s - EVENT_TOLERANCE_S)
+            high = bisect_right(starts, clip.end_s)
+            if low < high:
+                clip = replace(clip, cause=Cause(told[low].cause))
+        found.append(clip)
+    return found
+
+
+def listed_spans(
+    listed: Sequence[Span], events: Sequence[CameraEvent], clips: Sequence[Clip], zone: ZoneInfo
+) -> tuple[Span, ...]:
+    """Watched time by event lists: days between a list's first and last entry of which every event has its clip here.
+
+    A day with an event that no clip shows is left out: its clips were not brought in, or not kept. So is a gap of more
+    than LONGEST_QUIET_S: the camera may have been down, or its clock not set.
+
+    Parameters
+    ----------
+    listed
+        First to last entry of each list, POSIX seconds.
+    events
+        All events, in order of time.
+    clips
+        The camera's clips.
+    zone
+        The site's.
+
+    Returns
+    -------
+    tuple[Span, ...]
+        POSIX seconds, merged.
+    """
+    kept = merged((c.start_s - EVENT_TOLERANCE_S, c.end_s + EVENT_TOLERANCE_S) for c in clips)
+    starts = [low for low, _ in kept]
+    bare = set()
+    for event in events:
+        place = bisect_right(starts, event.at_s) - 1
+        if place < 0 or kept[place][1] < event.at_s:
+            bare.add(local_date(event.at_s, zone))
+    away = [(midnight(day, zone), midnight(day + timedelta(days=1), zone)) for day in bare]
+    moments = [event.at_s for event in events]
+    away += [(a, b) for a, b in pairwise(moments) if b - a > LONGEST_QUIET_S]
+    return without(listed, away)
+
+
+class Visit(tuple[Occurrence, ...]):
+    """One thing that happened: its parts in order of time, at least one."""
+
+    __slots__ = ()
+
+    @property
+    def id(self) -> int:
+        """Id of the first part, which stands for all of them."""
+        return self[0].id
+
+    @property
+    def verdict(self) -> Verdict | None:
+        """Real when any part is: something real was there. False parts are never joined, so else it is the first's."""
+        if len(self) == 1:
+            return self[0].verdict
+        return Verdict.REAL if any(p.verdict is Verdict.REAL for p in self) else self[0].verdict
+
+    @property
+    def kind(self) -> str:
+        """Kind of the first part that the verdict rests on."""
+        return next((p.kind for p in self if p.verdict is self.verdict), self[0].kind)
+
+
+def _visits(occurrences: Iterable[Occurrence]) -> tuple[Visit, ...]:
+    """Parts by visit; what is judged false stands alone, since it is a recording too many each time."""
+    parts: dict[tuple[bool, int], list[Occurrence]] = {}
+    for o in occurrences:
+        alone = o.visit is None or o.verdict is Verdict.FALSE
+        parts.setdefault((alone, o.id if alone or o.visit is None else o.visit), []).append(o)
+    return tuple(Visit(p) for p in parts.values())
+
+
+class _Spans:
+    """Occurrences by the spans they cover, to find those that overlap another quickly."""
+
+    def __init__(self, spans: list[tuple[float, float, Occurrence]]) -> None:
+        self._spans = sorted(spans, key=lambda s: s[0])
+        self._begins = [s[0] for s in self._spans]
+        self._longest = max((b - a for a, b, _ in self._spans), default=0.0)
+
+    def over(self, begin: float, end: float) -> list[Occurrence]:
+        low = bisect_left(self._begins, begin - self._longest)
+        return [o for _, b, o in self._spans[low : bisect_right(self._begins, end)] if b >= begin]
+
+
+def _settled(occurrence: Occurrence) -> bool:
+    return occurrence.verdict in (Verdict.REAL, Verdict.FALSE)
+
+
+FOOTAGE = (Origin.CONTINUOUS, Origin.WALK_TEST)
+"""Origins that show what happened whether or not anything triggered."""
+
+DARK_LUMA = 55.0
+"""A picture of less mean luma is one of a night (common practice, no source); infrared lamps leave most of it dark."""
+
+SNAPSHOT_NEAR_S = 30.0
+"""A snapshot this close to an occurrence of a clip shows the same thing."""
+
+MARGIN_S = 0.25
+"""Pictures this close to an occurrence are looked at with it."""
+
+SEAM_S = 1.0
+"""Files of footage whose ends are this close are one piece: recorders cut continuous footage into files."""
+
+LONGEST_QUIET_S = 7 * 86400.0
+"""A list without an entry for longer than a week does not tell that the camera was up (common practice, no source)."""
+
+MERGE_GAP_S = 3.0
+"""Stretches of motion closer than this belong to one occurrence."""
+
+SHORTEST_S = 0.4
+
+HABIT_SHARE = 0.6
+"""A cell that is active in more than this share of a clip's pictures (a flag) starts and ends nothing."""
+
+
+def propose_occurrences(
+    trace: Trace, *, contrast: int, size: float, origin: Origin, merge_gap_s: float = MERGE_GAP_S
+) -> list[tuple[float, float]]:
+    """Find what may be an occurrence in a clip, with the make's most sensitive setting over the whole picture.
+
+    A motion clip is one occurrence (the camera recorded it for one reason), the stretch with the most motion in it;
+    continuous footage may hold many; a snapshot is one when something in it is large enough.
+
+    Parameters
+    ----------
+    trace
+        The clip's trace.
+    contrast
+        One of CONTRAST_LEVELS.
+    size
+        Size threshold, share of the picture.
+    origin
+        How the clip was recorded.
+    merge_gap_s
+        Stretches closer than this are one.
+
+    Returns
+    -------
+    list[tuple[float, float]]
+        (start, end) seconds on the clip's clock. A motion clip always gives exactly one.
+    """
+    stack = TraceStack([trace])
+    times = stack.times[0]
+    if origin is Origin.SNAPSHOT:
+        everywhere = stack.sizes(np.ones((stack.rows, stack.columns), bool), contrast=contrast)
+        return [(0.0, 0.0)] if int(everywhere.max(initial=0)) >= least_size(size, stack.cells) else []
+    if not times:
+        return [(0.0, 0.0)] if origin is Origin.MOTION else []
+    watched = stack.activity(0, times[0], times[-1], contrast=contrast) <= HABIT_SHARE
+    sizes = stack.sizes(watched, contrast=contrast)
+    spans: list[tuple[int, int]] = []
+    for first, last in stack.runs(sizes, least_size(size, stack.cells))[0]:
+        if spans and times[first] - times[spans[-1][1]] <= merge_gap_s:
+            spans[-1] = (spans[-1][0], last)
+        else:
+            spans.append((first, last))
+    if origin is Origin.MOTION:
+        if not spans:
+            return [(times[0], times[-1])]
+        spans = [max(spans, key=lambda s: int(sizes[s[0] : s[1] + 1].sum()))]
+    found = [(times[a], times[b]) for a, b in spans]
+    return found if origin is Origin.MOTION else [(a, b) for a, b in found if b - a >= SHORTEST_S]

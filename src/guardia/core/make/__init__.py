@@ -1,0 +1,1 @@
+"""What a make can be told, and settings in its words: capabilities, zones, levers."""

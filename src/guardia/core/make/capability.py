@@ -1,0 +1,218 @@
+"""What a make of camera can be told, and what its words mean in the motion model."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.trace.measure import CONTRAST_LEVELS
+
+VERSION = 2
+SHARE_OF_CELLS = 0.5
+"""Files of version 1 give sizes as a share of the picture's cells, whatever part of each had changed. Summing what
+changed of each cell gives about half as much: 0.4 for groups of 3 cells to 0.6 for groups of 16 on the demo's clips, at
+every contrast."""
+
+ZONE_FORMS = ("polygon", "rectangles", "blocks")
+ZONE_TESTS = ("pixels", "box", "foot")
+
+
+@dataclass(frozen=True)
+class Notch:
+    """One position of the make's sensitivity control.
+
+    Parameters
+    ----------
+    label
+        The make's own word for it, such as '6' or 'medium'.
+    contrast
+        Luma step that counts as changed; one of CONTRAST_LEVELS (0..255).
+    size
+        Size threshold, share of the picture, above 0.
+    size_low
+        Lower end of the band in which the true threshold is believed to lie.
+    size_high
+        Upper end of that band.
+    """
+
+    label: str
+    contrast: int
+    size: float
+    size_low: float
+    size_high: float
+
+    def __post_init__(self) -> None:
+        if self.contrast not in CONTRAST_LEVELS:
+            raise InvalidValue(f"The contrast of a notch must be one of {CONTRAST_LEVELS}, not {self.contrast}.")
+        if not 0 < self.size_low <= self.size <= self.size_high <= 1:
+            raise InvalidValue(f"The size threshold {self.size} of notch '{self.label}' does not lie in its band.")
+
+
+@dataclass(frozen=True)
+class Capability:
+    """What one make can be told. Times in seconds.
+
+    Parameters
+    ----------
+    id
+        Stable word, the file's name.
+    name
+        Words on screen.
+    zone_form
+        'polygon' (corners), 'rectangles' (upright ones) or 'blocks' (a grid switched on or off).
+    zone_test
+        What must be inside: 'pixels' that moved, any part of the moving thing's 'box', or its 'foot' point.
+    max_zones
+        Number of zones that can be entered.
+    max_corners
+        Corners per zone.
+    blocks
+        (columns, rows) of the make's own grid, (0, 0) when it has none.
+    ignore_zones
+        Whether the make knows zones to leave out.
+    notches
+        From the least to the most sensitive.
+    calibrated
+        Whether the notches were measured on this very camera.
+    hold_choices_s
+        How long motion must last before it triggers.
+    release_s
+        How long it must be still before motion counts as over.
+    wait_choices_s
+        Re-trigger waits on offer.
+    clip_choices_s
+        Clip lengths on offer; None is 'until motion stops'.
+    end_early
+        Whether a fixed clip may end when motion stops.
+    pre_record_choices_s
+        Pre-record times on offer.
+    object_classes
+        Classes that its object filter knows; none when it has no filter.
+    privacy_masks
+        Number of areas that it can black out.
+    zone_sensitivity
+        Whether each zone can have a sensitivity of its own.
+    class_range_m
+        Distances by day and at night out to which those classes hold, None when the make states none.
+    """
+
+    id: str
+    name: str
+    zone_form: str
+    zone_test: str
+    max_zones: int
+    max_corners: int
+    blocks: tuple[int, int]
+    ignore_zones: bool
+    notches: tuple[Notch, ...]
+    calibrated: bool
+    hold_choices_s: tuple[float, ...]
+    release_s: float
+    wait_choices_s: tuple[float, ...]
+    clip_choices_s: tuple[float | None, ...]
+    end_early: bool
+    pre_record_choices_s: tuple[float, ...]
+    object_classes: tuple[str, ...] = ()
+    class_range_m: tuple[float, float] | None = None
+    privacy_masks: int = 0
+    zone_sensitivity: bool = False
+
+    def notch(self, label: str) -> Notch:
+        """Find a notch by the make's word for it.
+
+        Parameters
+        ----------
+        label
+            As in the capability file.
+
+        Returns
+        -------
+        Notch
+            The notch.
+
+        Raises
+        ------
+        InvalidValue
+            If the make has no such notch.
+        """
+        for notch in self.notches:
+            if notch.label == label:
+                return notch
+        known = ", ".join(n.label for n in self.notches)
+        raise InvalidValue(f"'{self.name}' has no sensitivity '{label}'.", do=f"It knows: {known}.")
+
+
+def capability_from_dict(data: Mapping[str, Any]) -> Capability:
+    """Read a capability from its JSON form.
+
+    Parameters
+    ----------
+    data
+        As in the shipped files, described in docs/formats.md.
+
+    Returns
+    -------
+    Capability
+        The capability.
+
+    Raises
+    ------
+    InvalidValue
+        If a part is missing or cannot be used.
+    """
+    version = data.get("version", 1)
+    if version not in (1, VERSION):
+        raise InvalidValue(
+            f"The capability has version {version}, this program knows versions 1 and {VERSION}.",
+            do="Use a newer Guardia.",
+        )
+    try:
+        share = SHARE_OF_CELLS if version == 1 else 1.0
+        notches = tuple(
+            Notch(
+                str(n["label"]), int(n["contrast"]),
+                *(float(n[name]) * share for name in ("size", "size_low", "size_high")),
+            )
+            for n in data["notches"]
+        )  # fmt: skip
+        blocks = data.get("blocks") or (0, 0)
+        reach = data.get("class_range_m")
+        capability = Capability(
+            id=str(data["id"]),
+            name=str(data["name"]),
+            zone_form=str(data["zone_form"]),
+            zone_test=str(data["zone_test"]),
+            max_zones=int(data["max_zones"]),
+            max_corners=int(data["max_corners"]),
+            blocks=(int(blocks[0]), int(blocks[1])),
+            ignore_zones=bool(data["ignore_zones"]),
+            notches=notches,
+            calibrated=bool(data["calibrated"]),
+            hold_choices_s=_times(data["hold_choices_s"]),
+            release_s=float(data["release_s"]),
+            wait_choices_s=_times(data["wait_choices_s"]),
+            clip_choices_s=tuple(None if c is None else float(c) for c in data["clip_choices_s"]),
+            end_early=bool(data["end_early"]),
+            pre_record_choices_s=_times(data["pre_record_choices_s"]),
+            object_classes=tuple(str(c) for c in data.get("object_classes", ())),
+            privacy_masks=int(data.get("privacy_masks", 0)),
+            zone_sensitivity=bool(data.get("zone_sensitivity", False)),
+            class_range_m=None if reach is None else (float(reach[0]), float(reach[1])),
+        )
+    except (KeyError, TypeError, ValueError, IndexError) as error:
+        raise InvalidValue(f"A capability cannot be read ({error}).", do="See docs/formats.md.") from error
+    wide, high = capability.blocks
+    if capability.zone_form == "blocks" and not (1 <= wide <= 64 and 1 <= high <= 64):
+        raise InvalidValue(f"The capability '{capability.id}' has blocks of {wide} x {high}.", do="1 to 64 each way.")
+    if capability.zone_form not in ZONE_FORMS or capability.zone_test not in ZONE_TESTS or not notches:
+        raise InvalidValue(
+            f"The capability '{capability.id}' names an unknown zone form or zone test, or has no notches.",
+            do=f"Zone forms are {ZONE_FORMS}, zone tests {ZONE_TESTS}.",
+        )
+    return capability
+
+
+def _times(values: Any) -> tuple[float, ...]:
+    return tuple(float(v) for v in values)

@@ -1,0 +1,221 @@
+"""The levers of a camera: what can be set, how a make bounds it, its words, and whether moving it could show more.
+
+One table serves the settings sheet, the check of a make's limits, what the evidence cannot show, proposals and tuning.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings, zone_limits_broken
+from guardia.core.make.zone_parts import zone_parts
+
+
+class Reached(NamedTuple):
+    """What the zones and the sensitivity of one set of settings reach, cell by cell.
+
+    Parameters
+    ----------
+    contrast
+        (rows, columns) least luma step that counts, infinite where nothing is watched.
+    size
+        (rows, columns) size needed, likewise.
+    """
+
+    contrast: NDArray[np.float64]
+    size: NDArray[np.float64]
+
+
+def reached(settings: Settings, capability: Capability, *, columns: int, rows: int) -> Reached:
+    """Contrast and size at which each cell counts, with the notches of single zones.
+
+    Parameters
+    ----------
+    settings
+        The settings.
+    capability
+        The make.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    Reached
+        The least of all zones that hold the cell.
+
+    Raises
+    ------
+    InvalidValue
+        If the make has no such notch.
+    """
+    contrast, size = np.full((rows, columns), np.inf), np.full((rows, columns), np.inf)
+    for part in zone_parts(settings, capability, columns=columns, rows=rows):
+        contrast[part.cells] = np.minimum(contrast[part.cells], part.contrast)
+        size[part.cells] = np.minimum(size[part.cells], part.needed)
+    return Reached(contrast, size)
+
+
+@dataclass(frozen=True)
+class Lever:
+    """One thing that can be set.
+
+    Parameters
+    ----------
+    id
+        Name of the value in Settings.
+    words
+        Its name on screen and on the sheet.
+    choices
+        What a make offers, None when the make does not bound it by a list.
+    sheet
+        Its line on the settings sheet, empty where a make has nothing to set.
+    shows_more
+        Whether the second value could record what the first never let into a clip: what the camera does while it would
+        be resting or recording under the first is not in the evidence.
+    """
+
+    id: str
+    words: str
+    choices: Callable[[Capability], tuple[object, ...]] | None
+    sheet: Callable[[Settings, Capability], str]
+    shows_more: Callable[[object, object], bool]
+
+    def value(self, settings: Settings) -> object:
+        """What it is set to."""
+        return getattr(settings, self.id)
+
+
+def _less(old: object, new: object) -> bool:
+    return float(str(new)) < float(str(old))
+
+
+def _more(old: object, new: object) -> bool:
+    return float(str(new)) > float(str(old))
+
+
+def _on(old: object, new: object) -> bool:
+    return bool(new) and not old
+
+
+def _shorter(old: object, new: object) -> bool:
+    """A shorter recording frees the camera sooner; one that lasts until it is still has no length of its own."""
+    return old != new and (old is None or new is None or _less(old, new))
+
+
+def _wider(old: object, new: object) -> bool:
+    """A filter that lets another class through, or none; both are tuples of classes."""
+    before, after = set(map(str, _classes(old))), set(map(str, _classes(new)))
+    return bool(before) and (not after or not after <= before)
+
+
+def _classes(value: object) -> tuple[object, ...]:
+    return value if isinstance(value, tuple) else ()
+
+
+def _filter_line(settings: Settings, capability: Capability) -> str:
+    return f"Object filter: {', '.join(settings.objects) or 'none, any motion'}" if capability.object_classes else ""
+
+
+def _length_line(settings: Settings, _capability: Capability) -> str:
+    if settings.clip_length_s is None:
+        return "Clip length: until motion stops"
+    return f"Clip length: {settings.clip_length_s:g} s{', ends early when motion stops' if settings.end_early else ''}"
+
+
+LEVERS: tuple[Lever, ...] = (
+    Lever(
+        "detection_on", "motion detection", None,
+        lambda s, _c: f"Motion detection: {'on' if s.detection_on else 'OFF (nothing will be recorded)'}", _on,
+    ),
+    Lever(
+        "hold_s", "hold time", lambda c: c.hold_choices_s, lambda s, _c: f"Motion must last: {s.hold_s:g} s", _less,
+    ),
+    Lever("objects", "object filter", None, _filter_line, _wider),
+    Lever(
+        "retrigger_wait_s", "re-trigger wait", lambda c: c.wait_choices_s,
+        lambda s, _c: f"Re-trigger wait: {s.retrigger_wait_s:g} s", _less,
+    ),
+    Lever(
+        "pre_record_s", "pre-record", lambda c: c.pre_record_choices_s,
+        lambda s, _c: f"Pre-record: {s.pre_record_s:g} s", _more,
+    ),
+    Lever("clip_length_s", "clip length", lambda c: c.clip_choices_s, _length_line, _shorter),
+    Lever(
+        "end_early", "end early when motion stops", lambda c: (False, True) if c.end_early else (False,),
+        lambda _s, _c: "", _on,
+    ),
+    Lever("release_s", "release time", None, lambda _s, _c: "", _less),
+)  # fmt: skip
+"""In the order in which they act; zones and sensitivity, which act together, are compared cell by cell besides."""
+
+
+def could_show_more(
+    new: Settings, old: Settings, capability: Capability, *, columns: int, rows: int
+) -> tuple[str, ...]:
+    """By which levers settings might record what others never let into a motion clip.
+
+    Parameters
+    ----------
+    new
+        The settings to try.
+    old
+        The settings that made the motion clips.
+    capability
+        The make.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Words of the levers; none when motion clips show everything that the new settings would do.
+    """
+    if not new.detection_on:
+        return ()
+    found = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
+    before = reached(old, capability, columns=columns, rows=rows)
+    after = reached(new, capability, columns=columns, rows=rows)
+    watched = np.isfinite(after.size)
+    if (watched & ~np.isfinite(before.size)).any():
+        found.append("zones")
+    both = watched & np.isfinite(before.size)
+    if (both & ((after.contrast < before.contrast) | (after.size < before.size))).any():
+        found.append("sensitivity")
+    return tuple(found)
+
+
+def limits_broken(settings: Settings, capability: Capability) -> list[str]:
+    """Say in plain sentences what this make cannot be told.
+
+    Parameters
+    ----------
+    settings
+        The settings to check.
+    capability
+        The make.
+
+    Returns
+    -------
+    list[str]
+        One sentence per limit; empty when everything can be entered.
+    """
+    broken = zone_limits_broken(settings, capability)
+    for lever in LEVERS:
+        value = lever.value(settings)
+        if lever.choices is not None and value not in lever.choices(capability):
+            told = "" if isinstance(value, bool) else "'until motion stops' as " if value is None else f"{value} s as "
+            broken.append(f"This make does not offer {told}{lever.words}.")
+    unknown = [name for name in settings.objects if name not in capability.object_classes]
+    if unknown:
+        broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
+    return broken

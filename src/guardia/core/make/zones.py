@@ -1,0 +1,316 @@
+"""Zones: what is watched and what is ignored, and the grid cells that follow from them.
+
+Points are (x, y) in 0..1, x to the right and y down. Cell arrays are (rows, columns).
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import lru_cache
+from typing import Any
+
+import numpy as np
+import shapely
+from numpy.typing import NDArray
+from shapely.geometry import Polygon
+from shapely.geometry.base import BaseGeometry
+from shapely.validation import explain_validity
+
+from guardia.core.base.errors import InvalidValue
+
+MIN_ZONE_AREA = 0.0004
+"""Smallest area of a polygon zone, as a share of the picture (about a 2 % x 2 % square)."""
+
+MOST_BLOCKS = 64
+"""Blocks across or down: no make has more, and a cell mask holds no more."""
+
+CELL_INSIDE_SHARE = 0.5
+"""A cell belongs to the zone when at least this share of its area is watched."""
+
+Point = tuple[float, float]
+
+
+class ZoneKind(StrEnum):
+    """Whether motion inside counts or is left out; what a privacy mask blacks out cannot move."""
+
+    WATCH = "watch"
+    IGNORE = "ignore"
+    MASK = "mask"
+
+
+@dataclass(frozen=True)
+class PolygonZone:
+    """One zone with corners.
+
+    Parameters
+    ----------
+    kind
+        Watch, ignore or privacy mask.
+    points
+        At least three corners (x, y) in 0..1; the outline must not cross itself. Rounded to a millionth.
+    name
+        The technician's name for it.
+    notch
+        Sensitivity of its own where the make has one per zone; empty for the camera's.
+    """
+
+    kind: ZoneKind
+    points: tuple[Point, ...]
+    name: str = ""
+    notch: str = ""
+
+    def __post_init__(self) -> None:
+        problem = polygon_problem(self.points)
+        if problem is None:
+            object.__setattr__(self, "points", _rounded(self.points))
+        else:
+            raise InvalidValue(f"The zone '{self.name or self.kind.value}' cannot be used: {problem}")
+
+
+@dataclass(frozen=True)
+class BlockZone:
+    """The make's own grid of blocks, each switched on (watched) or off.
+
+    Parameters
+    ----------
+    columns
+        Blocks across.
+    rows
+        Blocks down.
+    active
+        rows * columns flags in reading order, True where the block is watched.
+    """
+
+    columns: int
+    rows: int
+    active: tuple[bool, ...]
+
+    def __post_init__(self) -> None:
+        if (
+            min(self.columns, self.rows) < 1
+            or max(self.columns, self.rows) > MOST_BLOCKS
+            or len(self.active) != self.columns * self.rows
+        ):
+            raise InvalidValue(
+                f"A block zone of {self.columns} x {self.rows} needs {self.columns * self.rows} blocks, 1 to "
+                f"{MOST_BLOCKS} each way, but {len(self.active)} were given."
+            )
+
+
+Zone = PolygonZone | BlockZone
+
+
+def _rounded(points: Sequence[Point]) -> tuple[Point, ...]:
+    return tuple((round(float(x), 6), round(float(y), 6)) for x, y in points)
+
+
+def polygon_problem(points: Sequence[Point]) -> str | None:
+    """Say why these corners make no usable zone.
+
+    Parameters
+    ----------
+    points
+        Corners (x, y) in 0..1; they are looked at as a zone would keep them, rounded to a millionth.
+
+    Returns
+    -------
+    str | None
+        A plain sentence, or None when the polygon is usable.
+    """
+    if len(points) < 3:
+        return "it needs at least three corners."
+    if not all(math.isfinite(c) and -1e-9 <= c <= 1 + 1e-9 for p in points for c in p):
+        return "every corner must lie in the picture (0 to 1)."
+    polygon = Polygon(_rounded(points))  # the shape that is kept: rounding may make a sliver cross itself
+    if not polygon.is_valid:
+        why = explain_validity(polygon)
+        return "its outline crosses or touches itself." if "intersection" in why.lower() else f"it has no area ({why})."
+    if polygon.area < MIN_ZONE_AREA:
+        return "it is too small to hold anything."
+    return None
+
+
+def is_rectangle(points: Sequence[Point]) -> bool:
+    """Whether corners, in order, are those of an upright rectangle.
+
+    Parameters
+    ----------
+    points
+        Corners (x, y) in 0..1.
+
+    Returns
+    -------
+    bool
+        True for four corners with two x and two y and some area.
+    """
+    x, y = {x for x, _ in points}, {y for _, y in points}
+    return len(points) == 4 and len(x) == len(y) == 2 and polygon_problem(points) is None
+
+
+def coverage(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.float64]:
+    """Share of every grid cell that is watched.
+
+    Watched is the union of the watch polygons and the active blocks (the whole picture when there are neither),
+    less the union of the ignore polygons.
+
+    Parameters
+    ----------
+    zones
+        Any mix of polygon and block zones.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (rows, columns), 0..1.
+    """
+    return _coverage(tuple(zones), columns, rows).copy()
+
+
+@lru_cache(maxsize=64)
+def _coverage(zones: tuple[Zone, ...], columns: int, rows: int) -> NDArray[np.float64]:
+    watch: list[Any] = [Polygon(z.points) for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
+    for zone in zones:
+        if isinstance(zone, BlockZone):
+            watch.append(_block_area(zone))
+    ignore = [Polygon(z.points) for z in zones if isinstance(z, PolygonZone) and z.kind is not ZoneKind.WATCH]
+    area = shapely.union_all(watch) if watch else shapely.box(0, 0, 1, 1)
+    if ignore:
+        area = shapely.difference(area, shapely.union_all(ignore))
+    return area_share(area, columns=columns, rows=rows)
+
+
+def area_share(area: BaseGeometry, *, columns: int, rows: int) -> NDArray[np.float64]:
+    """Share of every grid cell that an area covers.
+
+    Parameters
+    ----------
+    area
+        Any shape in picture coordinates.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (rows, columns), 0..1.
+    """
+    cells = _grid(columns, rows)
+    shapely.prepare(area)
+    share = np.zeros((rows, columns))
+    inside = shapely.contains_properly(area, cells)
+    edge = shapely.intersects(area, cells) & ~inside
+    share[inside] = 1.0
+    share[edge] = shapely.area(shapely.intersection(cells[edge], area)) * columns * rows
+    return np.clip(share, 0.0, 1.0)
+
+
+def outline_share(points: Sequence[Point], *, columns: int, rows: int) -> NDArray[np.float64]:
+    """Share of every grid cell that an outline covers; as area_share()."""
+    return area_share(Polygon(points), columns=columns, rows=rows)
+
+
+@lru_cache(maxsize=8)
+def _grid(columns: int, rows: int) -> Any:
+    """(rows, columns) boxes of the cells."""
+    col, row = np.meshgrid(np.arange(columns), np.arange(rows))
+    return shapely.box(col / columns, row / rows, (col + 1) / columns, (row + 1) / rows)
+
+
+def _block_area(zone: BlockZone) -> Any:
+    index = np.flatnonzero(np.array(zone.active))
+    row, col = np.divmod(index, zone.columns)
+    blocks = shapely.box(col / zone.columns, row / zone.rows, (col + 1) / zone.columns, (row + 1) / zone.rows)
+    return shapely.union_all(blocks)
+
+
+def zone_cells(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.bool_]:
+    """Grid cells that belong to the zone: those watched over at least half of their area.
+
+    Parameters
+    ----------
+    zones
+        Any mix of polygon and block zones.
+    columns
+        Cells across.
+    rows
+        Cells down.
+
+    Returns
+    -------
+    NDArray[np.bool_]
+        (rows, columns).
+    """
+    return coverage(zones, columns=columns, rows=rows) >= CELL_INSIDE_SHARE - 1e-9
+
+
+def to_blocks(zones: Sequence[Zone], *, columns: int, rows: int) -> BlockZone:
+    """What a make with blocks is told instead of polygons: each block that is watched over at least half of its area.
+
+    Parameters
+    ----------
+    zones
+        Any mix of polygon and block zones.
+    columns
+        Blocks across.
+    rows
+        Blocks down.
+
+    Returns
+    -------
+    BlockZone
+        The blocks.
+    """
+    return BlockZone(columns, rows, tuple(zone_cells(zones, columns=columns, rows=rows).ravel().tolist()))
+
+
+def zone_to_dict(zone: Zone) -> dict[str, Any]:
+    """Plain JSON form of a zone, as described in docs/formats.md."""
+    if isinstance(zone, BlockZone):
+        return {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": block_rows(zone)}
+    data = {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
+    return data | ({"notch": zone.notch} if zone.notch else {})
+
+
+def block_rows(zone: BlockZone) -> list[str]:
+    """One string per row, '#' for a watched block and '.' for the others."""
+    marks = "".join("#" if on else "." for on in zone.active)
+    return [marks[start : start + zone.columns] for start in range(0, len(marks), zone.columns)]
+
+
+def zone_from_dict(data: Mapping[str, Any]) -> Zone:
+    """Read a zone from its JSON form.
+
+    Parameters
+    ----------
+    data
+        As written by zone_to_dict.
+
+    Returns
+    -------
+    Zone
+        The zone.
+
+    Raises
+    ------
+    InvalidValue
+        If a part is missing or cannot be used.
+    """
+    try:
+        if data["kind"] == "blocks":
+            active = tuple(mark == "#" for line in data["active"] for mark in line)
+            return BlockZone(int(data["columns"]), int(data["rows"]), active)
+        points = tuple((float(x), float(y)) for x, y in data["points"])
+        return PolygonZone(ZoneKind(data["kind"]), points, str(data.get("name", "")), str(data.get("notch", "")))
+    except (KeyError, TypeError, ValueError) as error:
+        raise InvalidValue(
+            f"A zone cannot be read ({error}).", do="See docs/formats.md for a complete example."
+        ) from error

@@ -1,0 +1,1 @@
+"""What settings would have done with the evidence: timing and the gates from motion to alert."""

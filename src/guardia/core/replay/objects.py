@@ -1,0 +1,135 @@
+"""What class of object an occurrence is for a make's object filter, and who says so."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from typing import NamedTuple
+
+import numpy as np
+
+from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.make.capability import Capability
+from guardia.core.view.geometry import ViewGeometry, real_heights, real_widths
+from guardia.core.view.tracks import Track, tracks_of
+
+_OF_KIND: dict[str, tuple[str, ...]] = {
+    "person": ("person",),
+    "parcel": ("parcel", "person"),
+    "vehicle": ("vehicle",),
+    "animal": ("animal",),
+    "animal_that_matters": ("animal",),
+}
+
+VEHICLE_WIDTH_M = 2.2
+PERSON_HEIGHT_M = (1.15, 2.3)
+LEAST_HEIGHT_M = 0.15
+FASTEST_M_S = 12.0
+"""Sizes and speed of the rule (common practice, no source): wider than a person with outstretched arms is a vehicle,
+as tall as a person is one, lower is an animal; what is tiny or faster than this is none."""
+
+
+class ObjectClass(NamedTuple):
+    """The class of an occurrence.
+
+    Parameters
+    ----------
+    names
+        Classes that fit, none for mere motion.
+    by
+        'camera', 'judgement', 'size and speed', or '' when nobody can say.
+    """
+
+    names: tuple[str, ...]
+    by: str
+
+
+@lru_cache(maxsize=4)
+def object_classes(evidence: Evidence, capability: Capability) -> dict[int, ObjectClass]:
+    """The class of every occurrence.
+
+    The class that the camera named comes first, where its list names classes at all; then the judgement; then, for what
+    is not judged and with a calibrated view, a rule of size and speed. Where the capability states a range in which the
+    make's classes hold, judgement and rule give no class beyond it.
+
+    Parameters
+    ----------
+    evidence
+        Clips, occurrences, events, and the view where it is known.
+    capability
+        The make.
+
+    Returns
+    -------
+    dict[int, ObjectClass]
+        By occurrence id.
+    """
+    names_any = any(e.named for e in evidence.events)
+    found = {}
+    for o in evidence.occurrences:
+        event = evidence.event_of.get(o.id)
+        if names_any and event is not None:
+            found[o.id] = ObjectClass((event.named,) if event.named else (), "camera")
+        elif o.kind and o.kind != "unsure":
+            far = _too_far(evidence, o, capability)
+            found[o.id] = ObjectClass(() if far else _OF_KIND.get(o.kind, ()), "judgement")
+        elif evidence.view is not None:
+            track = main_track(evidence, o)
+            far = _too_far(evidence, o, capability)
+            names = () if track is None or far else by_size_and_speed(track, evidence.view)
+            found[o.id] = ObjectClass(names, "size and speed")
+        else:
+            found[o.id] = ObjectClass((), "")
+    return found
+
+
+def main_track(evidence: Evidence, o: Occurrence) -> Track | None:
+    """The track of an occurrence that covers most of the picture over its time, None when nothing can be followed."""
+    tracks = tracks_of(evidence.stack, evidence.clip_index[o.clip_id], o.start_s, o.end_s)
+    return max(tracks, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()), default=None)
+
+
+def _too_far(evidence: Evidence, o: Occurrence, capability: Capability) -> bool:
+    if capability.class_range_m is None or evidence.view is None:
+        return False
+    track = main_track(evidence, o)
+    if track is None:
+        return False
+    day, night = capability.class_range_m
+    nearest = float(np.nanmin(np.append(evidence.view.to_ground(track.feet)[:, 1], np.inf)))
+    return nearest > (night if evidence.clip_of(o).dark else day)
+
+
+def by_size_and_speed(track: Track, view: ViewGeometry) -> tuple[str, ...]:
+    """The class by the rule of size and speed.
+
+    Parameters
+    ----------
+    track
+        The thing followed.
+    view
+        The calibrated view.
+
+    Returns
+    -------
+    tuple[str, ...]
+        One class, or none.
+    """
+    ground = view.to_ground(track.feet)
+    good = ~np.isnan(ground).any(axis=1)
+    if good.sum() < 2:
+        return ()
+    height = float(np.nanmedian(real_heights(view, track.feet[good], track.box[good, 1])))
+    width = float(np.nanmedian(real_widths(view, track.feet[good], track.box[good, 2])))
+    steps = np.hypot(*np.diff(ground[good], axis=0).T) / np.diff(track.times_s[good])
+    if height < LEAST_HEIGHT_M or float(np.median(steps)) > FASTEST_M_S:
+        return ()
+    if width > VEHICLE_WIDTH_M:
+        return ("vehicle",)
+    if PERSON_HEIGHT_M[0] <= height <= PERSON_HEIGHT_M[1]:
+        return ("person",)
+    return ("animal",) if height < PERSON_HEIGHT_M[0] else ()
+
+
+def lets_through(found: ObjectClass, wanted: tuple[str, ...]) -> bool:
+    """Whether a filter for some classes lets an object through: any of its classes is wanted, or nobody can say."""
+    return not wanted or not found.by or any(n in wanted for n in found.names)

@@ -1,0 +1,120 @@
+"""Triggers and recordings from the size of motion over time. docs/motion-model.md step 5."""
+
+from __future__ import annotations
+
+import bisect
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from guardia.core.make.settings import Settings
+from guardia.core.trace.stack import Run
+
+TIME_EPSILON_S = 1e-6
+"""Presentation times are compared with this slack, so that 0.6 s after 0.2 s counts as 0.4 s."""
+
+
+@dataclass(frozen=True)
+class Recording:
+    """One recording the camera would have made. All times in seconds on the clip's own clock plus its start.
+
+    Parameters
+    ----------
+    trigger_s
+        When motion had lasted long enough.
+    motion_start_s
+        First picture of the motion that triggered.
+    motion_end_s
+        Last picture with enough motion before it was still for the release time.
+    start_s
+        Beginning of the recording, pre-record included.
+    end_s
+        End of the recording.
+    ran_on
+        The pictures ended before the motion did, so the true end is later.
+    """
+
+    trigger_s: float
+    motion_start_s: float
+    motion_end_s: float
+    start_s: float
+    end_s: float
+    ran_on: bool
+
+
+def recordings(
+    times: Sequence[float],
+    runs: Sequence[Run],
+    settings: Settings,
+    *,
+    start_s: float = 0.0,
+    free_from_s: float = -math.inf,
+) -> list[Recording]:
+    """Simulate the camera's timing on one clip.
+
+    Parameters
+    ----------
+    times
+        Seconds from the clip's beginning, rising.
+    runs
+        Stretches of pictures whose size reaches the threshold, in order.
+    settings
+        Hold, release, wait, pre-record, clip length and end-early are used.
+    start_s
+        Start of the clip on the camera's clock.
+    free_from_s
+        The camera rests until then on that clock (from an earlier clip).
+
+    Returns
+    -------
+    list[Recording]
+        In order of time, on the camera's clock.
+    """
+    found: list[Recording] = []
+    free = free_from_s
+    previous_end = -math.inf
+    at = following = 0
+    while at < len(runs):
+        first, last = max(runs[at][0], following), runs[at][1]
+        begin = first
+        if first <= last and times[first] + start_s < free - TIME_EPSILON_S:
+            begin = bisect.bisect_left(times, free - start_s - TIME_EPSILON_S, first, last + 1)
+        if begin > last:
+            at += 1
+            continue
+        trigger = bisect.bisect_left(times, times[begin] + settings.hold_s - TIME_EPSILON_S, begin, last + 1)
+        if trigger > last:
+            at += 1
+            continue
+        end_run = at
+        while (
+            end_run + 1 < len(runs)
+            and times[runs[end_run + 1][0]] - times[runs[end_run][1]] < settings.release_s - TIME_EPSILON_S
+        ):
+            end_run += 1
+        motion_end = times[runs[end_run][1]]
+        ran_on = times[-1] - motion_end < settings.release_s - TIME_EPSILON_S
+        stop = min(motion_end + settings.release_s, times[-1]) if ran_on else motion_end + settings.release_s
+        if settings.clip_length_s is None:
+            end = stop
+        elif settings.end_early:
+            end = min(times[trigger] + settings.clip_length_s, max(stop, times[trigger]))
+        else:
+            end = times[trigger] + settings.clip_length_s
+        recording = Recording(
+            trigger_s=times[trigger] + start_s,
+            motion_start_s=times[begin] + start_s,
+            motion_end_s=motion_end + start_s,
+            start_s=max(times[trigger] + start_s - settings.pre_record_s, previous_end),
+            end_s=end + start_s,
+            ran_on=ran_on,
+        )
+        found.append(recording)
+        if ran_on and end <= stop:
+            break  # the recording had not ended when the pictures did
+        following = trigger + 1
+        previous_end = recording.end_s
+        free = recording.end_s + settings.retrigger_wait_s
+        while at < len(runs) and times[runs[at][1]] + start_s < free - TIME_EPSILON_S:
+            at += 1
+    return found

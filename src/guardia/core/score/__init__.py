@@ -1,0 +1,1 @@
+"""What a replay says: counts, flips, limits, statistics, likeness, reach."""

@@ -1,0 +1,221 @@
+"""Reach: how far away a thing still triggers, from its size in the picture and how much of it shows."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, GRID_COLUMNS, GRID_ROWS, least_size
+from guardia.core.trace.stack import FILL_BYTE, FILL_LIMIT
+from guardia.core.view.geometry import FARTHEST_M, ViewGeometry
+from guardia.core.view.tracks import tracks_of
+
+
+@dataclass(frozen=True)
+class Thing:
+    """Something that may come, as an upright rectangle.
+
+    Parameters
+    ----------
+    name
+        What it is.
+    height_m
+        Its height.
+    across_m
+        Its width when it crosses the view.
+    towards_m
+        Its width when it comes towards the camera.
+    """
+
+    name: str
+    height_m: float
+    across_m: float
+    towards_m: float
+
+
+THINGS = (
+    Thing("walking adult", 1.7, 0.65, 0.5),
+    Thing("crouching adult", 0.95, 0.75, 0.55),
+    Thing("child", 1.1, 0.45, 0.35),
+    Thing("dog", 0.6, 0.85, 0.35),
+    Thing("car", 1.45, 4.3, 1.8),
+)
+"""Sizes are common practice, no source."""
+
+FILLED = 0.75
+"""Share of its rectangle that a silhouette fills (common practice, no source)."""
+
+ASSUMED_SHARE = {8: 0.95, 12: 0.9, 18: 0.8, 27: 0.65, 40: 0.45}
+"""Share of a silhouette that differs from the background by a contrast level, where no evidence tells (no source)."""
+
+LEAST_TRACKS = 4
+"""With fewer judged persons in a light the shares are assumed."""
+
+_STEP_M = 0.5
+_OFFSETS = (0.1, 0.35, 0.6, 0.85)
+
+
+@dataclass(frozen=True)
+class Shown:
+    """How much of a person's silhouette shows at each contrast level.
+
+    Parameters
+    ----------
+    share
+        By contrast level, 0..2.
+    persons
+        Number of judged persons it was measured on, 0 when it is assumed.
+    """
+
+    share: Mapping[int, float]
+    persons: int
+
+
+def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown:
+    """Measure on judged persons how much of a silhouette shows, else assume it.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    view
+        The camera's calibration.
+    dark
+        Measure on dark pictures instead of bright ones.
+
+    Returns
+    -------
+    Shown
+        Median over persons of the changed share summed over active cells, over what a whole silhouette would cover
+        where they stand.
+    """
+    adult = THINGS[0]
+    found: list[list[float]] = []
+    for o in evidence.occurrences:
+        clip = evidence.clip_of(o)
+        if o.kind != "person" or clip.dark is not dark or o.end_s <= o.start_s:
+            continue
+        index = evidence.clip_index[o.clip_id]
+        tracks = tracks_of(evidence.stack, index, o.start_s, o.end_s)
+        if not tracks:
+            continue
+        main = max(tracks, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()))
+        distance = view.to_ground(main.feet)[:, 1]
+        grid = (evidence.stack.columns, evidence.stack.rows)
+        expected = silhouette_cells(view, adult, distance, across=True, grid=grid)
+        dense = evidence.stack.changed(index, o.start_s, o.end_s)
+        times = np.array([t for t in evidence.stack.times[index] if o.start_s <= t <= o.end_s])
+        frames = np.searchsorted(times, main.times_s)
+        seen = dense[frames]
+        changed = np.where(seen >= FILL_BYTE, seen, 0).sum(axis=1) / CELL_SIZE
+        with np.errstate(divide="ignore", invalid="ignore"):
+            ratio = changed / expected[:, None]
+        ratio = ratio[np.isfinite(expected) & (expected > 0)]
+        if len(ratio):
+            found.append(np.median(ratio, axis=0).tolist())
+    if len(found) < LEAST_TRACKS:
+        return Shown(ASSUMED_SHARE, 0)
+    middle = np.clip(np.median(np.array(found), axis=0), 0.0, 2.0)
+    return Shown(dict(zip(CONTRAST_LEVELS, middle.tolist(), strict=True)), len(found))
+
+
+def silhouette_cells(
+    view: ViewGeometry,
+    thing: Thing,
+    distance_m: NDArray[np.float64],
+    *,
+    across: bool,
+    grid: tuple[int, int] = (GRID_COLUMNS, GRID_ROWS),
+) -> NDArray[np.float64]:
+    """Size of a whole silhouette in cells: what it covers of those that it makes active, on average over where it
+    stands to the cells.
+
+    Parameters
+    ----------
+    view
+        The view.
+    thing
+        The thing, standing on the ground.
+    distance_m
+        (N,) ahead of the camera.
+    across
+        It crosses the view; else it comes towards the camera.
+    grid
+        (columns, rows).
+
+    Returns
+    -------
+    NDArray[np.float64]
+        (N,) cells; 0 where it cannot be seen. A cell is active when at least FILL_LIMIT of it is covered.
+    """
+    distance = np.asarray(distance_m, np.float64)
+    zero = np.zeros_like(distance)
+    foot = view.to_picture(np.stack([zero, zero, distance], axis=1))[:, 1]
+    head = view.to_picture(np.stack([zero, zero + thing.height_m, distance], axis=1))[:, 1]
+    side = (thing.across_m if across else thing.towards_m) * FILLED
+    left = view.to_picture(np.stack([zero - side / 2, zero + thing.height_m / 2, distance], axis=1))[:, 0]
+    # What lies outside the picture does not move in it.
+    tall = np.nan_to_num(np.clip(foot, 0, 1) - np.clip(head, 0, 1)) * grid[1]
+    wide = np.nan_to_num(2 * np.clip(0.5 - left, 0, 0.5)) * grid[0]
+    total = np.zeros_like(distance)
+    for x in _OFFSETS:
+        for y in _OFFSETS:
+            across_cells, down_cells = _covered(wide, x, grid[0]), _covered(tall, y, grid[1])
+            share = across_cells[:, :, None] * down_cells[:, None, :]
+            total += np.where(share >= FILL_LIMIT, share, 0.0).sum(axis=(1, 2))
+    return total / len(_OFFSETS) ** 2
+
+
+def _covered(length: NDArray[np.float64], offset: float, cells: int) -> NDArray[np.float64]:
+    """(N, cells) share of each cell that a stretch covers which begins at an offset into the first."""
+    edge = np.arange(cells)
+    ends = np.minimum(offset + length, cells)[:, None]
+    return np.asarray(np.clip(np.minimum(ends, edge + 1) - np.maximum(offset, edge), 0.0, 1.0), np.float64)
+
+
+def reach_m(
+    view: ViewGeometry,
+    thing: Thing,
+    *,
+    contrast: int,
+    size: float,
+    across: bool,
+    shown: Shown,
+    lamp_m: float | None = None,
+) -> float:
+    """Distance out to which a thing still triggers.
+
+    Parameters
+    ----------
+    view
+        The view.
+    thing
+        The thing.
+    contrast
+        Luma step in force.
+    size
+        Size threshold, share of the picture.
+    across
+        It crosses the view; else it comes towards the camera.
+    shown
+        How much of a silhouette shows, from shown_shares().
+    lamp_m
+        At night the lamp's reach, None by day.
+
+    Returns
+    -------
+    float
+        Metres ahead of the camera, 0 if it triggers nowhere.
+    """
+    nearest = view.nearest_m if np.isfinite(view.nearest_m) else FARTHEST_M
+    farthest = min(FARTHEST_M, view.farthest_m, lamp_m if lamp_m is not None else FARTHEST_M)
+    distance = np.arange(max(_STEP_M, nearest * 0.5), farthest + _STEP_M / 2, _STEP_M)
+    if not len(distance):
+        return 0.0
+    cells = silhouette_cells(view, thing, distance, across=across) * shown.share[contrast]
+    enough = np.flatnonzero(cells * CELL_SIZE >= least_size(size, GRID_COLUMNS * GRID_ROWS))
+    return float(distance[enough[-1]]) if len(enough) else 0.0

@@ -1,0 +1,419 @@
+"""The score: counts of outcomes with rates and intervals, and what changes from installed to draft."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.base.intervals import rate_interval, wilson
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Evidence, Occurrence, Visit
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.watch import merged
+from guardia.core.make.capability import Capability
+from guardia.core.make.levers import could_show_more
+from guardia.core.make.settings import Settings
+from guardia.core.replay.gates import CHAIN, Outcome, Replay, replay
+from guardia.core.replay.objects import object_classes
+
+
+@dataclass(frozen=True)
+class Score:
+    """Outcomes of one set of settings on the judged evidence, as lists of occurrence ids.
+
+    Parameters
+    ----------
+    real_recorded
+        Real and recorded.
+    real_missed
+        Real and not recorded.
+    late
+        Recorded, but the beginning is lost.
+    cut
+        Recorded, but the end is lost.
+    false_recorded
+        False and recorded: a false alert each.
+    false_silenced
+        False and not recorded.
+    false_in_motion
+        False and recorded on the motion clips of watched days that are judged whole, whether or not footage shows them
+        too; the rate per day is theirs.
+    open
+        Unjudged or unsure, not counted.
+    watched_days
+        Watched time of those days, in days of 24 hours.
+    recorded_s_per_day
+        Seconds recorded per watched day on the motion clips, None without watched time.
+    """
+
+    real_recorded: tuple[int, ...]
+    real_missed: tuple[int, ...]
+    late: tuple[int, ...]
+    cut: tuple[int, ...]
+    false_recorded: tuple[int, ...]
+    false_silenced: tuple[int, ...]
+    false_in_motion: int
+    open: tuple[int, ...]
+    watched_days: float
+    recorded_s_per_day: float | None
+
+    @property
+    def missed_share(self) -> tuple[float, float]:
+        """Wilson interval (95 %) of the share of real occurrences missed."""
+        missed = len(self.real_missed)
+        return wilson(missed, missed + len(self.real_recorded))
+
+    @property
+    def false_per_day(self) -> float | None:
+        """False recordings a day on the motion clips, None without watched time that is judged."""
+        return self.false_in_motion / self.watched_days if self.watched_days else None
+
+    @property
+    def false_per_day_interval(self) -> tuple[float, float] | None:
+        """Exact Poisson interval (95 %) of that rate."""
+        return rate_interval(self.false_in_motion, self.watched_days) if self.watched_days else None
+
+
+def difference_words(old: Score, new: Score) -> list[str]:
+    """Two scores of the same settings held against each other, one line each that differs."""
+    found = []
+    for words, before, after in (
+        ("real, missed", len(old.real_missed), len(new.real_missed)),
+        ("recorded late or cut", len({*old.late, *old.cut}), len({*new.late, *new.cut})),
+        ("false, recorded", len(old.false_recorded), len(new.false_recorded)),
+    ):
+        if before != after:
+            found.append(f"{words} {after}, before {before}")
+    return found or ["the same figures as before"]
+
+
+class Flip(StrEnum):
+    """How an occurrence changes from installed to draft, worst first."""
+
+    NEWLY_MISSED = "newly missed"
+    NEWLY_RECORDED = "newly recorded"
+    NEWLY_FALSE = "new false recording"
+    NEWLY_SILENCED = "newly silenced"
+
+
+@dataclass(frozen=True)
+class Change:
+    """One occurrence that the draft treats otherwise.
+
+    Parameters
+    ----------
+    flip
+        How it changes.
+    occurrence
+        The occurrence.
+    closed
+        The outcome under whichever of the two does not record it.
+    """
+
+    flip: Flip
+    occurrence: Occurrence
+    closed: Outcome
+
+    @property
+    def reason(self) -> str:
+        """The gate that closed and its numbers, in words."""
+        return f"{self.closed.gate}: {self.closed.reason}"
+
+
+@dataclass(frozen=True, eq=False)
+class Comparison:
+    """Installed and draft side by side on the same evidence.
+
+    Parameters
+    ----------
+    installed
+        Score of the installed settings.
+    draft
+        Score of the draft.
+    changes
+        What flips, worst first.
+    limits
+        Sentences on what this evidence rests on and cannot show.
+    installed_replay
+        The installed settings on all the evidence.
+    draft_replay
+        The draft on all the evidence.
+    """
+
+    installed: Score
+    draft: Score
+    changes: tuple[Change, ...]
+    limits: tuple[str, ...]
+    installed_replay: Replay
+    draft_replay: Replay
+
+
+def outcome_of(visit: Visit, done: Replay) -> Outcome:
+    """What becomes of a visit from what becomes of its parts.
+
+    Parameters
+    ----------
+    visit
+        Its parts.
+    done
+        The replay.
+
+    Returns
+    -------
+    Outcome
+        Under the first part's id: recorded when any part is; late when its first part is lost or late, cut when its
+        last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the
+        part which came farthest was stopped at.
+    """
+    if len(visit) == 1:
+        return done.outcomes[visit.id]
+    found = [done.outcomes[p.id] for p in visit]
+    kept = [o for o in found if o.recorded]
+    lengths = [max(p.end_s - p.start_s, 1e-6) for p in visit]
+    share = sum(o.share * n for o, n in zip(found, lengths, strict=True)) / sum(lengths)
+    if not kept:
+        order = [gate for gate, _, _ in CHAIN]
+        farthest = max(found, key=lambda o: order.index(o.gate) if o.gate is not None else -1)
+        return farthest._replace(occurrence_id=visit.id, share=share)
+    late = not found[0].recorded or found[0].late
+    cut = not found[-1].recorded or found[-1].cut
+    return Outcome(visit.id, True, share, late, cut, kept[0].trigger_s)
+
+
+def score(evidence: Evidence, done: Replay) -> Score:
+    """Count the outcomes of a replay; a visit of several parts, and what other evidence repeats, is counted once.
+
+    Parameters
+    ----------
+    evidence
+        The evidence that was replayed.
+    done
+        The replay.
+
+    Returns
+    -------
+    Score
+        The counts.
+    """
+    lists: dict[str, list[int]] = {
+        name: [] for name in ("real_recorded", "real_missed", "late", "cut", "false_recorded", "false_silenced", "open")
+    }
+    for visit in evidence.visits:
+        outcome, verdict = outcome_of(visit, done), visit.verdict
+        if verdict is Verdict.REAL:
+            lists["real_recorded" if outcome.recorded else "real_missed"].append(visit.id)
+            if outcome.late:
+                lists["late"].append(visit.id)
+            if outcome.cut:
+                lists["cut"].append(visit.id)
+        elif verdict is Verdict.FALSE:
+            lists["false_recorded" if outcome.recorded else "false_silenced"].append(visit.id)
+        else:
+            lists["open"].append(visit.id)
+    in_motion = sum(v.verdict is Verdict.FALSE and outcome_of(v, done).recorded for v in evidence.rated_visits)
+    spans = merged(
+        (r.start_s, r.end_s)
+        for clip, made in zip(evidence.clips, done.recordings, strict=True)
+        if clip.by_motion and made
+        for r in made
+    )
+    edges = np.array(spans, np.float64).reshape(-1, 2)
+    seconds = sum(float(np.ptp(np.clip(edges, low, high), axis=1).sum()) for low, high in evidence.watch.spans)
+    return Score(
+        **{name: tuple(ids) for name, ids in lists.items()},
+        false_in_motion=in_motion,
+        watched_days=evidence.watch.counted_days,
+        recorded_s_per_day=seconds / evidence.watch.days if evidence.watch.days else None,
+    )
+
+
+def flip_of(visit: Visit, installed: Outcome, draft: Outcome) -> Flip | None:
+    """How what is judged changes, None if it does not."""
+    if installed.recorded == draft.recorded or (verdict := visit.verdict) not in (Verdict.REAL, Verdict.FALSE):
+        return None
+    if verdict is Verdict.REAL:
+        return Flip.NEWLY_RECORDED if draft.recorded else Flip.NEWLY_MISSED
+    return Flip.NEWLY_FALSE if draft.recorded else Flip.NEWLY_SILENCED
+
+
+def compare(
+    evidence: Evidence,
+    installed: Settings,
+    draft: Settings,
+    capability: Capability,
+    *,
+    installed_replay: Replay | None = None,
+    installed_score: Score | None = None,
+) -> Comparison:
+    """Score installed and draft side by side.
+
+    Parameters
+    ----------
+    evidence
+        Clips, traces and judged occurrences.
+    installed
+        The settings in force.
+    draft
+        The settings to try.
+    capability
+        The make.
+    installed_replay
+        Of the same evidence, if it is at hand.
+    installed_score
+        Of that replay on the same judgements, if it is at hand.
+
+    Returns
+    -------
+    Comparison
+        Both scores, what flips and why, and what the evidence cannot show.
+    """
+    before = installed_replay or replay(evidence, installed, capability)
+    after = before if draft == installed else replay(evidence, draft, capability)
+    changes = []
+    for visit in evidence.visits:
+        old, new = outcome_of(visit, before), outcome_of(visit, after)
+        flip = flip_of(visit, old, new)
+        if flip is not None:
+            closed = old if old.gate is not None else new
+            changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
+    order = list(Flip)
+    changes.sort(key=lambda c: order.index(c.flip))
+    limits = (*evidence_limits(evidence, draft, capability), *_filter_limits(evidence, draft, capability))
+    scored = installed_score or score(evidence, before)
+    return Comparison(scored, score(evidence, after), tuple(changes), limits, before, after)
+
+
+def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
+    """Who says what the objects are, where the draft filters by class."""
+    if not draft.objects:
+        return ()
+    by = [found.by for found in object_classes(evidence, capability).values()]
+    told = [f"{by.count(who)} by {who}" for who in ("camera", "judgement", "size and speed") if who in by]
+    if "" in by:
+        told.append(f"{by.count('')} by nobody, which are let through")
+    return (f"The object filter is tried on classes known {', '.join(told)}.",)
+
+
+def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
+    """Say what the figures rest on and what the evidence cannot show.
+
+    Parameters
+    ----------
+    evidence
+        The evidence.
+    draft
+        The settings to try.
+    capability
+        The make.
+
+    Returns
+    -------
+    tuple[str, ...]
+        Plain sentences, the weightiest first.
+    """
+    motion = evidence.motion_clips
+    minutes, snapshots = evidence.continuous_s / 60, count_of(evidence.snapshots, "snapshot")
+    lines = []
+    levers, unknown = unseen_levers(evidence, draft, capability)
+    if levers:
+        lines.append(
+            f"This draft could record things that the settings which made the motion clips never let into one (by its "
+            f"{', '.join(levers)}). Only continuous footage, walk tests and snapshots can show them: {minutes:.0f} min "
+            f"and {snapshots} are here."
+        )
+    if unknown:
+        lines.append(
+            f"{count_of(unknown, 'motion clip')} made under settings that are not known: what those left out cannot be "
+            "told."
+        )
+    if motion:
+        lines.append(
+            f"Rests on {count_of(len(motion), 'motion clip')} and {minutes:.0f} min of continuous footage. "
+            "Motion clips cannot show what the settings of then missed."
+        )
+        lines += watch_words(evidence)
+    elif minutes:
+        lines.append(f"Rests on {minutes:.0f} min of continuous footage; too short for a rate per day.")
+    elif not evidence.clips:
+        lines.append("There is no evidence yet: import clips that this camera recorded.")
+    if evidence.other_causes:
+        lines.append(
+            f"{count_of(len(evidence.other_causes), 'clip')} recorded for another cause than motion, or for one not "
+            "known: left out of every figure."
+        )
+    if evidence.snapshots:
+        verb = "shows" if evidence.snapshots == 1 else "show"
+        lines.append(
+            f"{snapshots} {verb} where and how large something was, not for how long: the hold time and the wait are "
+            "not tried on them."
+        )
+    if not capability.calibrated:
+        lines.append("The sensitivity scale of this make is not calibrated on this camera.")
+    return tuple(lines)
+
+
+def unseen_levers(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[tuple[str, ...], int]:
+    """By which levers a draft might record what no motion clip shows.
+
+    Parameters
+    ----------
+    evidence
+        Clips and the settings that made them.
+    draft
+        The settings to try.
+    capability
+        The make.
+
+    Returns
+    -------
+    tuple[tuple[str, ...], int]
+        Words of the levers, and how many motion clips were made under settings that are not known.
+    """
+    stack = evidence.stack
+    made_by = [evidence.settings_of(clip) for clip in evidence.motion_clips]
+    known = dict.fromkeys(s for s in made_by if s is not None)
+    found = [could_show_more(draft, s, capability, columns=stack.columns, rows=stack.rows) for s in known]
+    return tuple(dict.fromkeys(words for levers in found for words in levers)), made_by.count(None)
+
+
+def watch_words(evidence: Evidence) -> list[str]:
+    """On what time the rate per day stands, in sentences."""
+    watch = evidence.watch
+    outside = sum(
+        not any(low <= c.end_s and c.start_s <= high for low, high in watch.spans) for c in evidence.motion_clips
+    )
+    if not watch.spans:
+        return ["No rate per day: clips do not tell for how long nothing happened. Say when the camera was watched."]
+    words = f"The rate per day stands on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
+    held = ", ".join(f"{days:.1f} {reason}" for reason, days in watch.held_back().items())
+    lines = [f"{words} ({held} left out)." if held else f"{words}."]
+    if outside:
+        lines.append(f"{count_of(outside, 'motion clip')} outside the watched time: not in the rate.")
+    return lines
+
+
+def moved_cells(evidence: Evidence, *, contrast: int, verdict: Verdict) -> dict[int, NDArray[np.bool_]]:
+    """Where the occurrences of one verdict moved.
+
+    Parameters
+    ----------
+    evidence
+        Clips, traces, judged occurrences.
+    contrast
+        One of the contrast levels.
+    verdict
+        Real or false.
+
+    Returns
+    -------
+    dict[int, NDArray[np.bool_]]
+        By occurrence id (rows, columns): cells that its largest moving group covered in at least one picture.
+    """
+    return {
+        o.id: evidence.stack.main_cells(evidence.clip_index[o.clip_id], o.start_s, o.end_s, contrast=contrast)
+        for o in evidence.occurrences
+        if o.verdict is verdict and not evidence.clip_of(o).by_another_cause
+    }

@@ -1,0 +1,523 @@
+"""Many traces as one: the size of motion in every picture of every clip, quickly, after any zone edit.
+
+The groups of adjacent active cells over the whole picture do not depend on the zone, so they are found once per
+contrast level. A zone edit then leaves a group whole, removes it, or cuts it; only cut groups that could still be
+their picture's largest are grouped again. The result is the same as labelling every picture afresh.
+"""
+
+from __future__ import annotations
+
+import bisect
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass
+from itertools import pairwise
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
+
+from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Trace
+from guardia.core.trace.things import Cells, Things, take_apart
+
+FILL_LIMIT = 0.2
+"""A cell is active at a contrast level when at least this share of its pixels changed by more than it."""
+
+FILL_BYTE = math.ceil(255 * FILL_LIMIT)
+
+
+Run = tuple[int, int]
+"""First and last picture (inclusive) of a stretch in which every picture has enough motion."""
+
+Bits = NDArray[np.uint64]
+"""One row of cells as a bit mask, bit c for column c; grids are at most 64 columns wide."""
+
+
+@dataclass(frozen=True, eq=False)
+class _Groups:
+    """Groups of one contrast level, a bit mask per unbroken run of cells in a row. M runs, G groups, A active cells."""
+
+    mask: Bits  # (M,) sorted by group
+    row: NDArray[np.uint8]  # (M,)
+    place: NDArray[np.int32]  # (M,) its first cell in `total`
+    total: NDArray[np.uint32]  # (A + parts,) running sums of the changed shares, each part from 0; differences may wrap
+    start: NDArray[np.int32]  # (G + 1,) into mask
+    frame: NDArray[np.int32]  # (G,)
+    cells: NDArray[np.int32]  # (G,) number of cells
+    size: NDArray[np.int32]  # (G,) sum of the changed shares, 255 for a whole cell
+    box: NDArray[np.uint8]  # (G, 4) left, top, right, bottom cell, inclusive
+
+    def of_runs(self, values: NDArray[Any]) -> NDArray[Any]:
+        """(M,) what each run's group has of (G,) values."""
+        return np.repeat(values, np.diff(self.start))
+
+
+class TraceStack:
+    """Traces of many clips of one camera, joined for scoring.
+
+    Parameters
+    ----------
+    traces
+        All on the same grid.
+
+    Raises
+    ------
+    ValueError
+        If the traces have different grids.
+    """
+
+    def __init__(self, traces: Iterable[Trace]) -> None:
+        grids: set[tuple[int, int]] = set()
+        counts, cells, changed, starts = [np.zeros(1, np.int64)], [], [], [0]
+        self.times: list[list[float]] = []
+        for trace in traces:
+            grids.add((trace.columns, trace.rows))
+            # What is not active at the lowest level is active at none.
+            useful = trace.changed[:, 0] >= FILL_BYTE
+            before = np.concatenate([[0], np.cumsum(useful)])
+            counts.append(np.diff(before[trace.frame_start]))
+            cells.append(trace.cell[useful])
+            changed.append(trace.changed[useful])
+            starts.append(starts[-1] + trace.frames)
+            self.times.append(trace.times_s.tolist())
+        if len(grids) > 1:
+            raise ValueError(f"traces on different grids: {sorted(grids)}")
+        self.columns, self.rows = grids.pop() if grids else (1, 1)
+        self.clip_start = np.array(starts)
+        self.frames = starts[-1]
+        self._frame_start = np.cumsum(np.concatenate(counts))
+        self._cell = np.concatenate([np.zeros(0, np.uint16), *cells])
+        cells.clear()
+        self._changed = np.concatenate([np.zeros((0, len(CONTRAST_LEVELS)), np.uint8), *changed])
+        changed.clear()
+        self._groups: dict[int, _Groups] = {}
+        self._things: dict[int, Things] = {}
+        self._boxes: dict[int, NDArray[np.int32]] = {}
+        self._anywhere: dict[int, NDArray[np.int32]] = {}
+
+    @property
+    def cells(self) -> int:
+        """Cells of the grid."""
+        return self.columns * self.rows
+
+    def sizes(self, zone: NDArray[np.bool_], *, contrast: int, zone_test: str = "pixels") -> NDArray[np.int32]:
+        """Size of the motion in every picture.
+
+        Parameters
+        ----------
+        zone
+            (rows, columns), the cells that belong to the zone.
+        contrast
+            One of CONTRAST_LEVELS.
+        zone_test
+            'pixels': only cells inside form groups; 'box': a thing counts whole when its box reaches a cell inside;
+            'foot': when the middle of its box's lower edge stands on a cell inside.
+
+        Returns
+        -------
+        NDArray[np.int32]
+            (F,) size of the largest counting group: the sum of its cells' changed shares, CELL_SIZE for a cell that
+            is changed all over; 0 where there is none.
+
+        Raises
+        ------
+        ValueError
+            If the zone has another grid or the zone test is unknown.
+        """
+        if zone.shape != (self.rows, self.columns):
+            raise ValueError(f"zone of shape {zone.shape} on a grid of {(self.rows, self.columns)}")
+        groups = self._of_level(contrast)
+        largest = np.zeros(self.frames, np.int32)
+        if not len(groups.mask):
+            return largest
+        if zone_test == "pixels":
+            bits = np.bitwise_or.reduce(np.where(zone, _BIT[: self.columns], np.uint64(0)), axis=1)
+            inside = groups.mask & bits[groups.row]
+            kept = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
+            intact = kept == groups.cells
+            np.maximum.at(largest, groups.frame[intact], groups.size[intact])
+            cut = ~intact & (np.minimum(kept * CELL_SIZE, groups.size) > largest[groups.frame])
+            if cut.any():
+                self._regroup(groups, cut, inside, largest)
+            return largest
+        things = self.things(contrast=contrast)
+        left, top, right, bottom = things.box.T
+        if zone_test == "box":
+            total = np.zeros((self.rows + 1, self.columns + 1), np.int32)
+            total[1:, 1:] = zone.cumsum(axis=0).cumsum(axis=1)
+            below, above = total[bottom + 1], total[top]
+            each = np.arange(len(left))
+            reached = below[each, right + 1] - above[each, right + 1] - below[each, left] + above[each, left] > 0
+        elif zone_test == "foot":
+            reached = zone[bottom, (left + right) // 2]
+        else:
+            raise ValueError(f"unknown zone test {zone_test!r}")
+        np.maximum.at(largest, things.frame[reached], things.size[reached])
+        return largest
+
+    def things(self, *, contrast: int) -> Things:
+        """Groups of all pictures, taken apart where several things moved side by side.
+
+        Parameters
+        ----------
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        Things
+            In order of picture.
+        """
+        if contrast not in self._things:
+            groups = self._of_level(contrast)
+            clip_of = np.repeat(np.arange(len(self.times)), np.diff(self.clip_start))
+            time_of = np.array([t for times in self.times for t in times])
+            whole = Things(groups.frame, groups.box.astype(np.int32), groups.size)
+
+            def cells_of(group: int) -> Cells:
+                runs = range(int(groups.start[group]), int(groups.start[group + 1]))
+                first = _lowest_bit(groups.mask[runs.start : runs.stop])
+                lasts = np.bitwise_count(groups.mask[runs.start : runs.stop]).astype(np.int64)
+                column = np.concatenate([np.arange(f, f + n) for f, n in zip(first, lasts, strict=True)])
+                row = np.repeat(groups.row[runs.start : runs.stop].astype(np.int64), lasts)
+                place = np.repeat(groups.place[runs.start : runs.stop].astype(np.int64) - first, lasts) + column
+                share = (groups.total[place + 1] - groups.total[place]).astype(np.int64)
+                return row, column, share
+
+            self._things[contrast] = take_apart(whole, groups.cells, clip_of, time_of, cells_of)
+        return self._things[contrast]
+
+    def sizes_anywhere(self, *, contrast: int) -> NDArray[np.int32]:
+        """Size of the motion in every picture without any zone; as sizes(), computed once per contrast level."""
+        if contrast not in self._anywhere:
+            self._anywhere[contrast] = self.sizes(np.ones((self.rows, self.columns), bool), contrast=contrast)
+        return self._anywhere[contrast]
+
+    def _regroup(self, groups: _Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
+        """Group the cells that a zone's edge left of the cut groups, and raise `largest` where they reach higher."""
+        chosen = np.flatnonzero(groups.of_runs(cut) & (inside != 0))
+        group = groups.of_runs(np.arange(len(groups.size), dtype=np.int32))[chosen]
+        line = groups.frame[group].astype(np.int64) * (self.rows + 1) + groups.row[chosen]
+        runs = _row_runs(line, inside[chosen])
+        source = chosen[runs.source]
+        place = groups.place[source] + runs.first - _lowest_bit(groups.mask[source])
+        share = groups.total[place + runs.last - runs.first + 1] - groups.total[place]
+        # Only what is left of a group as a whole bounds its parts: most need not be grouped again.
+        of_group = group[runs.source]
+        whole = np.bincount(of_group, weights=share, minlength=len(groups.size))
+        worth = (whole > largest[groups.frame])[of_group]
+        runs = _Runs(runs.key[worth], runs.first[worth], runs.last[worth], runs.source[worth])
+        label = _label_runs(runs)
+        size = np.bincount(label, weights=share[worth]).astype(np.int32)
+        owner = np.zeros(len(size), np.int32)
+        owner[label] = runs.key // (self.rows + 1)
+        np.maximum.at(largest, owner, size)
+
+    def _of_level(self, contrast: int) -> _Groups:
+        if contrast not in self._groups:
+            self._groups[contrast] = self._find_groups(contrast)
+        return self._groups[contrast]
+
+    def _find_groups(self, contrast: int) -> _Groups:
+        """Groups of all pictures; found in parts, so that the memory needed on the way stays small."""
+        level = CONTRAST_LEVELS.index(contrast)
+        edges = [*range(0, self.frames, _PART), self.frames]
+        return _join_groups([self._groups_between(level, low, high) for low, high in pairwise(edges)] or [_no_groups()])
+
+    def _groups_between(self, level: int, first: int, after: int) -> _Groups:
+        """Groups of a stretch of pictures."""
+        low, high = int(self._frame_start[first]), int(self._frame_start[after])
+        active = np.flatnonzero(self._changed[low:high, level] >= FILL_BYTE) + low
+        frame = first + np.repeat(
+            np.arange(after - first, dtype=np.int32), np.diff(self._frame_start[first : after + 1])
+        )[active - low].astype(np.int32)
+        row, col = np.divmod(self._cell[active].astype(np.int32), self.columns)
+        line = frame.astype(np.int64) * (self.rows + 1) + row
+        if not len(line):
+            return _no_groups()
+        begin = np.concatenate([[0], np.flatnonzero(np.diff(line)) + 1])
+        runs = _row_runs(line[begin], np.bitwise_or.reduceat(_BIT[col], begin))
+        label = _label_runs(runs)
+        # Labels rise with the first run of their group, so groups come out in order of picture.
+        order = np.argsort(label, kind="stable")
+        runs = _Runs(runs.key[order], runs.first[order], runs.last[order], runs.source[order])
+        label = label[order]
+        start = np.concatenate([[0], np.flatnonzero(np.diff(label)) + 1, [len(label)]]).astype(np.int32)
+        frame_of, row = np.divmod(runs.key, self.rows + 1)
+        begins = start[:-1]
+        box = np.stack(
+            [
+                np.minimum.reduceat(runs.first, begins),
+                np.minimum.reduceat(row, begins),
+                np.maximum.reduceat(runs.last, begins),
+                np.maximum.reduceat(row, begins),
+            ],
+            axis=1,
+        ).astype(np.uint8)
+        length = runs.last - runs.first + 1
+        mask = (np.uint64(0xFFFFFFFFFFFFFFFF) >> (64 - length).astype(np.uint64)) << runs.first.astype(np.uint64)
+        total = np.zeros(len(active) + 1, np.uint32)
+        np.cumsum(self._changed[active, level], out=total[1:], dtype=np.uint32)
+        place = np.searchsorted(line * 64 + col, runs.key * 64 + runs.first).astype(np.int32)
+        return _Groups(
+            mask, row.astype(np.uint8), place, total, start, frame_of[begins].astype(np.int32),
+            np.add.reduceat(length, begins).astype(np.int32),
+            np.add.reduceat(total[place + length] - total[place], begins).astype(np.int32), box,
+        )  # fmt: skip
+
+    def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:
+        """Box of the largest group of every picture over the whole picture.
+
+        Parameters
+        ----------
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.int32]
+            (F, 4) left, top, right, bottom cell, inclusive; -1 where nothing is active.
+        """
+        if contrast in self._boxes:
+            return self._boxes[contrast]
+        groups = self._of_level(contrast)
+        boxes = np.full((self.frames, 4), -1, np.int32)
+        order = np.argsort(groups.size, kind="stable")
+        boxes[groups.frame[order]] = groups.box[order]
+        self._boxes[contrast] = boxes
+        return boxes
+
+    def box_at(self, clip: int, at_s: float, *, contrast: int) -> tuple[float, float, float, float] | None:
+        """Box of the largest moving group in the picture nearest to a time.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        at_s
+            Seconds on the clip's clock.
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        tuple[float, float, float, float] | None
+            Left, top, right, bottom in 0..1, None if nothing moves there.
+        """
+        times = np.asarray(self.times[clip])
+        if not len(times):
+            return None
+        frame = int(self.clip_start[clip]) + int(np.abs(times - at_s).argmin())
+        left, top, right, bottom = self.largest_boxes(contrast=contrast)[frame].tolist()
+        if left < 0:
+            return None
+        return left / self.columns, top / self.rows, (right + 1) / self.columns, (bottom + 1) / self.rows
+
+    def main_cells(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.bool_]:
+        """Cells that the largest group covered in any picture of a stretch of a clip.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        first_s
+            Beginning of the stretch on the clip's clock.
+        last_s
+            Its end.
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.bool_]
+            (rows, columns).
+        """
+        groups, (low, high) = self._of_level(contrast), self.pictures(clip, first_s, last_s)
+        begin, end = np.searchsorted(groups.frame, [low, high])
+        if begin == end:
+            return np.zeros((self.rows, self.columns), bool)
+        # Of the groups of one picture the last in order of size stays.
+        order = begin + np.lexsort((groups.size[begin:end], groups.frame[begin:end]))
+        frames = groups.frame[order]
+        largest = order[np.flatnonzero(np.append(np.diff(frames), 1))]
+        bits = np.zeros(self.rows, np.uint64)
+        for group in largest:
+            rows = slice(groups.start[group], groups.start[group + 1])
+            np.bitwise_or.at(bits, groups.row[rows], groups.mask[rows])
+        covered: NDArray[np.bool_] = (bits[:, None] & _BIT[: self.columns]) != 0
+        return covered
+
+    def pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
+        """First picture of a stretch of a clip, and the first after it, among all pictures."""
+        base, times = int(self.clip_start[clip]), self.times[clip]
+        return base + bisect.bisect_left(times, first_s), base + bisect.bisect_right(times, last_s)
+
+    def changed(self, clip: int, first_s: float, last_s: float, *, level: int | None = None) -> NDArray[np.uint8]:
+        """What was measured of a stretch of a clip, cell by cell.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        first_s
+            Beginning of the stretch on the clip's clock.
+        last_s
+            Its end.
+        level
+            Index of one contrast level, None for all.
+
+        Returns
+        -------
+        NDArray[np.uint8]
+            (F, rows * columns, K), or (F, rows * columns) for one level: share of each cell's pixels that changed by
+            each contrast level, 255 for all.
+        """
+        low, high = self.pictures(clip, first_s, last_s)
+        begin, end = self._frame_start[[low, high]]
+        chosen = self._changed[begin:end] if level is None else self._changed[begin:end, level]
+        dense = np.zeros((high - low, self.cells, *chosen.shape[1:]), np.uint8)
+        frame = np.repeat(np.arange(high - low), np.diff(self._frame_start[low : high + 1]))
+        dense[frame, self._cell[begin:end]] = chosen
+        return dense
+
+    def activity(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.float64]:
+        """Share of the pictures of a stretch of a clip in which each cell is active.
+
+        Parameters
+        ----------
+        clip
+            Index of the clip.
+        first_s
+            Beginning of the stretch on the clip's clock.
+        last_s
+            Its end.
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.float64]
+            (rows, columns), 0..1.
+        """
+        low, high = self.pictures(clip, first_s, last_s)
+        begin, end = self._frame_start[[low, high]]
+        active = self._changed[begin:end, CONTRAST_LEVELS.index(contrast)] >= FILL_BYTE
+        counts = np.bincount(self._cell[begin:end][active], minlength=self.cells)
+        share: NDArray[np.float64] = counts.reshape(self.rows, self.columns) / max(1, high - low)
+        return share
+
+    def runs(self, sizes: NDArray[np.int32], least: int) -> list[list[Run]]:
+        """Stretches of pictures with enough motion, per clip.
+
+        Parameters
+        ----------
+        sizes
+            (F,) as from sizes().
+        least
+            Size needed, in the unit of sizes().
+
+        Returns
+        -------
+        list[list[Run]]
+            Per clip, runs of picture indices within the clip.
+        """
+        above = np.zeros(self.frames + 1, bool)
+        above[:-1] = sizes >= least
+        result: list[list[Run]] = [[] for _ in self.times]
+        if not above.any():
+            return result
+        begins = above[:-1] & ~np.concatenate([[False], above[:-2]])
+        inner = self.clip_start[1:-1]
+        inner = inner[inner < self.frames]
+        begins[inner] |= above[inner]
+        first = np.flatnonzero(begins)
+        clip = np.searchsorted(self.clip_start, first, side="right") - 1
+        falling = np.flatnonzero(above[:-1] & ~above[1:])
+        ends = falling[np.searchsorted(falling, first)]
+        ends = np.minimum(ends, self.clip_start[clip + 1] - 1)
+        base = self.clip_start[clip]
+        for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
+            result[index].append((a, b))
+        return result
+
+
+_PART = 1 << 16
+"""Pictures whose groups are found at a time."""
+
+
+def _no_groups() -> _Groups:
+    none, start = np.zeros(0, np.int32), np.zeros(1, np.int32)
+    mask, row, total = np.zeros(0, np.uint64), np.zeros(0, np.uint8), np.zeros(1, np.uint32)
+    return _Groups(mask, row, none, total, start, none, none, none, np.zeros((0, 4), np.uint8))
+
+
+def _join_groups(parts: list[_Groups]) -> _Groups:
+    masks = np.cumsum([0] + [len(p.mask) for p in parts])
+    totals = np.cumsum([0] + [len(p.total) for p in parts])
+    return _Groups(
+        np.concatenate([p.mask for p in parts]),
+        np.concatenate([p.row for p in parts]),
+        np.concatenate([p.place + np.int32(n) for p, n in zip(parts, totals, strict=False)]),
+        np.concatenate([p.total for p in parts]),
+        np.concatenate([p.start[:-1] + np.int32(n) for p, n in zip(parts, masks, strict=False)] + [masks[-1:]]).astype(
+            np.int32
+        ),
+        np.concatenate([p.frame for p in parts]),
+        np.concatenate([p.cells for p in parts]),
+        np.concatenate([p.size for p in parts]),
+        np.concatenate([p.box for p in parts]),
+    )
+
+
+_BIT = np.uint64(1) << np.arange(64, dtype=np.uint64)
+
+
+@dataclass(frozen=True, eq=False)
+class _Runs:
+    """Unbroken runs of active cells within rows, sorted by row and column."""
+
+    key: NDArray[np.int64]  # picture * (rows + 1) + row: an empty row parts the pictures
+    first: NDArray[np.int64]  # column
+    last: NDArray[np.int64]  # column, inclusive
+    source: NDArray[np.int64]  # which mask it comes from
+
+
+def _lowest_bit(mask: Bits) -> NDArray[np.int64]:
+    """Column of the first cell of each mask."""
+    lowest: NDArray[np.int64] = np.bitwise_count((mask & (~mask + np.uint64(1))) - np.uint64(1)).astype(np.int64)
+    return lowest
+
+
+def _row_runs(key: NDArray[np.int64], mask: Bits) -> _Runs:
+    keys, firsts, lasts, sources = [], [], [], []
+    source = np.arange(len(key))
+    while len(key):
+        rest = mask + (mask & (~mask + np.uint64(1)))  # carries through the lowest run
+        first = _lowest_bit(mask)
+        run = mask & ~rest
+        keys.append(key)
+        sources.append(source)
+        firsts.append(first)
+        lasts.append(first + np.bitwise_count(run) - 1)
+        mask = mask & rest
+        more = mask != 0
+        key, mask, source = key[more], mask[more], source[more]
+    key, first, last = np.concatenate(keys), np.concatenate(firsts), np.concatenate(lasts)
+    order = np.argsort(key * 64 + first, kind="stable")
+    return _Runs(key[order], first[order], last[order], np.concatenate(sources)[order])
+
+
+def _label_runs(runs: _Runs) -> NDArray[np.int32]:
+    """Group number of each run; runs of neighbouring rows that touch, also at corners, belong together."""
+    first, last = runs.key * 66 + runs.first, runs.key * 66 + runs.last
+    # A run touches one of the next row when that reaches from one cell before its beginning to one past its end.
+    low = np.searchsorted(last, first + 65)
+    high = np.searchsorted(first, last + 67, side="right")
+    count = np.maximum(high - low, 0)
+    upper = np.repeat(np.arange(len(first)), count)
+    lower = np.repeat(low - np.cumsum(count) + count, count) + np.arange(len(upper))
+    graph = coo_array((np.ones(len(upper), np.int8), (upper, lower)), shape=(len(first), len(first)))
+    labels: NDArray[np.int32] = connected_components(graph, directed=False)[1]
+    return labels

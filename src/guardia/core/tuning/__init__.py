@@ -1,0 +1,1 @@
+"""Better settings by search: zones proposed and fitted to a make."""

@@ -1,0 +1,281 @@
+"""A proposal in the make's form: blocks, zones to ignore, or a zone to watch.
+
+Blocks are what the integer program decides on, so they are taken as they are. For zones with corners cells say little
+of what an outline can do: outlines are sought by the program's rules themselves, and then replayed.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import binary_closing, label
+
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.make.capability import Capability
+from guardia.core.make.outlines import Form, Outline, Tries, boxes, climb, halves, largest_outline
+from guardia.core.make.settings import Settings, drawn_zones, entered_zones
+from guardia.core.make.zones import (
+    CELL_INSIDE_SHARE,
+    BlockZone,
+    PolygonZone,
+    Zone,
+    ZoneKind,
+    coverage,
+    outline_share,
+    to_blocks,
+)
+from guardia.core.replay.gates import Replay, replay
+from guardia.core.tuning.propose import difference, effect
+from guardia.core.tuning.zone_program import Rules, make_program, unit_numbers
+
+TRIES = 800
+"""Outlines looked at in each of the two searches, for outlines to ignore and to watch."""
+
+Share = NDArray[np.float64]
+LeftOut = Callable[[list[Share]], NDArray[np.bool_] | None]
+
+LOST = (-math.inf, 0.0, 0.0)
+"""Worth of outlines that lose something real."""
+
+TRIED = 20
+"""Of so many outlines to begin with the first is taken that loses nothing when replayed."""
+
+CORNER_CELLS = 2
+"""A corner must save so many cells of ignored area."""
+
+TIDY_TRIES = 240
+"""Tries kept for tidier outlines after the search for such that silence more."""
+
+EVERY = 4
+"""The search for a rectangle to begin with looks at every fourth line between cells."""
+
+
+def fit(
+    evidence: Evidence,
+    ignored: NDArray[np.bool_],
+    settings: Settings,
+    capability: Capability,
+    *,
+    check: Callable[[], None] = lambda: None,
+) -> list[tuple[Zone, ...]]:
+    """The proposal in the make's form, as steps to be taken one after another or in part.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences, to try the outlines on.
+    ignored
+        (rows, columns) cells to ignore.
+    settings
+        The draft.
+    capability
+        The make.
+    check
+        Called again and again; what it raises ends the search.
+
+    Returns
+    -------
+    list[tuple[Zone, ...]]
+        All zones of the draft after each step, each of which silences more and loses nothing real. Empty when nothing
+        useful fits.
+    """
+    if not ignored.any():
+        return []
+    drawn = drawn_zones(settings)
+    masks = [z for z in settings.zones if z not in drawn]
+    before = replay(evidence, settings, capability)
+    if capability.zone_form == "blocks":
+        return _that_hold(evidence, settings, capability, before, [(_blocks(ignored, settings, capability), *masks)])[1]
+    search = _Search.of(evidence, settings, capability, before, check=check)
+    watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
+    tries: list[list[tuple[Zone, ...]]] = []
+    if capability.ignore_zones:
+        found = search.ignored(ignored, capability.max_zones - len(drawn))
+        made = [PolygonZone(ZoneKind.IGNORE, o, f"proposed {n}") for n, o in enumerate(found, 1)]
+        tries.append([(*settings.zones, *made[:n]) for n in range(1, len(made) + 1)])
+    if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
+        # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
+        rest = drawn if capability.ignore_zones else ()
+        found = search.watched(ignored, capability.max_zones - len(rest))
+        made = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(found, 1)]
+        tries.append([(*rest, *made, *masks)] if made else [])
+    held = [_that_hold(evidence, settings, capability, before, steps) for steps in tries]
+    return max(held, key=lambda one: one[0], default=(0, []))[1]
+
+
+def _that_hold(
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    before: Replay,
+    steps: Iterable[tuple[Zone, ...]],
+) -> tuple[int, list[tuple[Zone, ...]]]:
+    """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
+    kept, most = [], 0
+    for zones in steps:
+        done = difference(evidence, settings, replace(settings, zones=zones), capability, before=before)
+        if not done.lost and done.gain > most:
+            kept.append(zones)
+            most = done.gain
+    return most, kept
+
+
+def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capability) -> BlockZone:
+    rows, columns = ignored.shape
+    wide, high = capability.blocks
+    active = np.array(to_blocks(entered_zones(settings, capability), columns=wide, rows=high).active)
+    if wide <= columns and high <= rows:
+        active[np.unique(unit_numbers(capability, columns=columns, rows=rows)[ignored])] = False
+        return BlockZone(wide, high, tuple(active.tolist()))
+    left = BlockZone(columns, rows, tuple((~ignored).ravel().tolist()))
+    keep = np.array(to_blocks([left], columns=wide, rows=high).active)
+    return BlockZone(wide, high, tuple((active & keep).tolist()))
+
+
+@dataclass(frozen=True, eq=False)
+class _Search:
+    """Seeks outlines by the program's rules."""
+
+    evidence: Evidence
+    settings: Settings
+    capability: Capability
+    before: Replay
+    rules: Rules
+    present: NDArray[np.float64]
+    form: Form
+    check: Callable[[], None]
+
+    @classmethod
+    def of(
+        cls,
+        evidence: Evidence,
+        settings: Settings,
+        capability: Capability,
+        before: Replay,
+        *,
+        check: Callable[[], None],
+    ) -> _Search:
+        columns, rows = evidence.stack.columns, evidence.stack.rows
+        present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
+        rules = Rules(make_program(evidence, settings, capability, sure=False))
+        return cls(evidence, settings, capability, before, rules, present, Form.of(capability), check)
+
+    def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
+        """Up to so many outlines to ignore, the one that silences most first."""
+        tries = Tries(TRIES)
+        pieces, count = label(binary_closing(cells) | cells)
+        mine = [largest_outline(pieces == n, self.form) for n in range(1, count + 1)]
+        found: list[Outline] = []
+        best = self._worth(self._left_out([]))
+        for _ in range(room):
+            start = self._start(mine, found)
+            if start is None:
+                break
+            tried = self._climb([*found, start], self._left_out, tries)
+            worth = self._worth_of(tried, self._left_out)
+            if worth <= best:
+                break
+            found, best = tried, worth
+        ordered: list[Outline] = []
+        while found:
+            taken = max(found, key=lambda o: self._worth_of([*ordered, o], self._left_out))
+            found.remove(taken)
+            ordered.append(taken)
+        return ordered
+
+    def watched(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
+        """Up to so many outlines to watch; none if every one loses something."""
+        tries = Tries(TRIES)
+        left = self._inside(self.present) & ~cells
+        start = self._start([largest_outline(mask, self.form) for mask in (left, binary_closing(left))], None)
+        if room < 1 or start is None:
+            return []
+        found = self._climb([start], self._outside, tries)
+        while len(found) < room:
+            cut = [[*found[:n], *pair, *found[n + 1 :]] for n, o in enumerate(found) for pair in halves(o, self.form)]
+            tried = [found, *(self._climb(outlines, self._outside, tries) for outlines in cut)]
+            best = max(tried, key=lambda outlines: self._worth_of(outlines, self._outside))
+            if best is found:
+                break
+            found = best
+        return found
+
+    def _start(self, mine: list[Outline | None], found: list[Outline] | None) -> Outline | None:
+        """The outline to begin with: one of ours or a rectangle, beside those to ignore found so far, or to watch."""
+        rows, columns = self.present.shape
+        outlines, masks = boxes(columns, rows, every=EVERY)
+        own = [o for o in mine if o is not None]
+        inside = self._inside(self.present)
+        masks = np.concatenate([[self._inside(self._share(o)) for o in own], masks]) if own else masks
+        if found is None:
+            out = (masks & ~inside).any(axis=(1, 2))
+            ignored = inside & ~masks
+        else:
+            out = np.zeros(len(masks), bool)
+            ignored = inside & (masks | self._covered([self._share(o) for o in found]))
+        units = ignored.reshape(len(ignored), -1).T
+        worth = self.rules.progress(units) - self.rules.worn(units) - 1e-6 * units.sum(axis=0)
+        worth[out | ~self.rules.kept(units).all(axis=0)] = -np.inf
+        order = np.argsort(-worth, kind="stable")[:TRIED]
+        chosen = next((n for n in order.tolist() if math.isfinite(worth[n]) and self._allowed(ignored[n])), None)
+        return None if chosen is None else [*own, *outlines][chosen]
+
+    def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
+        if ignored is None:
+            return False
+        return not effect(self.evidence, self.settings, self.capability, ignored, before=self.before).lost
+
+    def _climb(self, outlines: list[Outline], left_out: LeftOut, tries: Tries) -> list[Outline]:
+        """Move corners for the better: first to silence more, then for less area and fewer corners."""
+        rows, columns = self.present.shape
+
+        def more(shares: list[Share], _corners: int) -> tuple[float, ...]:
+            return self._worth(left_out(shares))
+
+        def tidier(shares: list[Share], corners: int) -> tuple[float, ...]:
+            gain, _, area = self._worth(left_out(shares))
+            return gain, area - CORNER_CELLS * corners
+
+        for worth, keep in ((more, TIDY_TRIES), (tidier, 0)):
+            outlines = climb(
+                outlines, worth, self.form, allowed=lambda shares: self._allowed(left_out(shares)),
+                columns=columns, rows=rows, steps=(2, 1), tries=tries, keep=keep, check=self.check,
+            )  # fmt: skip
+        return outlines
+
+    def _share(self, outline: Outline) -> NDArray[np.float64]:
+        rows, columns = self.present.shape
+        return outline_share(outline, columns=columns, rows=rows)
+
+    @staticmethod
+    def _inside(share: NDArray[np.float64]) -> NDArray[np.bool_]:
+        inside: NDArray[np.bool_] = share >= CELL_INSIDE_SHARE - 1e-9
+        return inside
+
+    def _left_out(self, shares: list[Share]) -> NDArray[np.bool_] | None:
+        """Cells that outlines to ignore leave out."""
+        return self._inside(self.present) & self._covered(shares)
+
+    def _covered(self, shares: list[Share]) -> NDArray[np.bool_]:
+        covered = np.minimum(1.0, np.sum([np.zeros_like(self.present), *shares], axis=0))
+        return ~self._inside(self.present * (1.0 - covered))
+
+    def _outside(self, shares: list[Share]) -> NDArray[np.bool_] | None:
+        """Cells that outlines to watch leave out; None when they watch what is not watched now."""
+        inside, watched = self._inside(self.present), self._inside(np.minimum(1.0, np.sum(shares, axis=0)))
+        return None if (watched & ~inside).any() else inside & ~watched
+
+    def _worth_of(self, outlines: list[Outline], left_out: LeftOut) -> tuple[float, ...]:
+        return self._worth(left_out([self._share(o) for o in outlines]))
+
+    def _worth(self, ignored: NDArray[np.bool_] | None) -> tuple[float, ...]:
+        """Most silenced for the fewest witnesses of real ones, then the others quieter, then little area."""
+        if ignored is None or not self.rules.kept(ignored.ravel()).all():
+            return LOST
+        cells = ignored.ravel()
+        gain = float(self.rules.silenced(cells).sum() - self.rules.worn(cells))
+        return gain, float(self.rules.progress(cells)), -float(cells.sum())

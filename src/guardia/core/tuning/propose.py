@@ -1,0 +1,345 @@
+"""Proposed zones: the least area to ignore that silences most false occurrences while every real one still triggers.
+
+An integer program over grid cells, or over the make's blocks where it has blocks. A cell or block is ignored (x = 1) or
+not. A false occurrence is silenced (y = 1) when of every group that would trigger enough cells are ignored: for a make
+that counts moving pixels so many that fewer than the threshold are left (sufficient whatever the group's shape), for
+one that tests the box all cells of the box, for one that tests the foot the foot's cell. A real occurrence keeps at
+least one of its witnesses (z = 1): a stretch of pictures as long as the hold time in each of which a group still
+triggers. Most y first, then fewest x. The groups of a false occurrence enter as they turn out to be needed; the
+result is checked by replaying it.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.sparse import coo_array, csr_array
+
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.replay.gates import Replay, replay
+from guardia.core.score.score import Flip, flip_of, outcome_of
+from guardia.core.tuning.zone_program import Group, Program, Rules, make_program
+
+FIRST_GROUPS = 6
+"""Groups of each false occurrence that the program begins with, the largest and others spread over its time."""
+
+MOST_COEFFICIENTS = 22_000
+"""So many coefficients the programs of all rounds may have together, or else the cells found one by one are taken.
+
+Counted in coefficients and nodes and not in seconds, a search gives the same on every machine."""
+
+MOST_NODES = 300
+"""Nodes of the search tree in one round."""
+
+STUCK_S = 60.0
+"""A solver that has not ended after this time on a program so small has met a fault; its answer is not used."""
+
+
+class Effect(NamedTuple):
+    """What becomes of judged visits when settings change, by their ids.
+
+    Parameters
+    ----------
+    silenced
+        False, recorded before and no longer.
+    added
+        False, recorded only now, for instance because a rest no longer swallows them.
+    lost
+        Real, recorded before and no longer.
+    found
+        Real, recorded only now.
+    late
+        Real and still recorded, but now late or cut.
+    """
+
+    silenced: tuple[int, ...]
+    added: tuple[int, ...]
+    lost: tuple[int, ...]
+    found: tuple[int, ...]
+    late: tuple[int, ...]
+
+    @property
+    def fewer(self) -> int:
+        """By how many false recordings there are fewer, net."""
+        return len(self.silenced) - len(self.added)
+
+    @property
+    def gain(self) -> int:
+        """What it is worth: one that is late now costs as much as a false recording."""
+        return self.fewer - len(self.late)
+
+
+@dataclass(frozen=True, eq=False)
+class Proposal:
+    """Cells to ignore and what that does.
+
+    Parameters
+    ----------
+    ignored
+        (rows, columns) cells to ignore, all of them inside the present zone.
+    done
+        What a replay of everything says of it; something real is lost only where a later gate (the wait) interferes.
+    bound
+        At most so many false occurrences can be silenced by the program's rules.
+    proven
+        The optimum is proven; otherwise `bound` tells the remaining gap.
+    """
+
+    ignored: NDArray[np.bool_]
+    done: Effect
+    bound: int
+    proven: bool
+
+
+def propose(
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    *,
+    check: Callable[[], None] = lambda: None,
+) -> Proposal:
+    """Find the cells to ignore.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    settings
+        The draft; its zones stay and cells are ignored within them.
+    capability
+        The make.
+    check
+        Called between the parts of the work; what it raises ends it.
+
+    Returns
+    -------
+    Proposal
+        The cells, checked by a replay.
+    """
+    program = make_program(evidence, settings, capability)
+    rules = Rules(program)
+    best = greedy(program, rules)
+    active = {i: _first(groups) for i, groups in program.false_groups.items() if groups}
+    bound, proven = len(active), not active
+    room = MOST_COEFFICIENTS
+    while not proven:
+        check()
+        asked = _asked(program, active)
+        room -= asked.table.nnz
+        if room < 0:
+            break
+        ignored, claimed, bound, proven = _solve(program, asked)
+        if _worth(rules, ignored) > _worth(rules, best):
+            best = ignored
+        short = {i: _missing(program.false_groups[i], ignored) for i in claimed}
+        if not any(short.values()):
+            break
+        proven = False
+        for i, missing in short.items():
+            active[i] = active[i] + _first(missing)
+    cells = program.cells(rules.drop_useless(best))
+    done = effect(evidence, settings, capability, cells)
+    return Proposal(cells, done, bound, proven and not done.lost)
+
+
+def _worth(rules: Rules, ignored: NDArray[np.bool_]) -> tuple[int, int]:
+    """The objective, to be compared: most silenced, then fewest cells; nothing when a real one is lost."""
+    if not rules.kept(ignored).all():
+        return (-1, 0)
+    return int(rules.silenced(ignored).sum()), -int(ignored.sum())
+
+
+def _missing(groups: list[Group], ignored: NDArray[np.bool_]) -> list[Group]:
+    """The groups that would still trigger."""
+    return [g for g in groups if g.weight[ignored[g.cells]].sum() < g.least]
+
+
+def _first(groups: list[Group]) -> list[Group]:
+    """A few groups that stand for all."""
+    if len(groups) <= FIRST_GROUPS or len(groups[-1].cells) == 1:
+        return list(groups)
+    return [groups[n] for n in np.round(np.linspace(0, len(groups) - 1, FIRST_GROUPS)).astype(int)]
+
+
+class _Asked(NamedTuple):
+    """The program with some of the groups: its useful cells and false occurrences, then the rows of its table."""
+
+    useful: NDArray[np.int64]
+    ids: list[int]
+    table: csr_array
+    lower: list[float]
+    upper: list[float]
+
+
+def _asked(program: Program, active: dict[int, list[Group]]) -> _Asked:
+    useful = np.unique(np.concatenate([g.cells for groups in active.values() for g in groups]))
+    place = np.full(program.count, -1)
+    place[useful] = np.arange(len(useful))
+    ids = list(active)
+    kept = [(i, w) for i, found in program.witnesses.items() for w in found]
+    count = len(useful) + len(ids) + len(kept)
+    row, column, value = [], [], []
+    lower: list[float] = []
+    upper: list[float] = []
+
+    def add(columns: NDArray[np.int64], values: NDArray[np.float64], low: float, high: float) -> None:
+        row.append(np.full(len(columns), len(lower)))
+        column.append(columns)
+        value.append(values)
+        lower.append(low)
+        upper.append(high)
+
+    for number, i in enumerate(ids):
+        for group in active[i]:
+            columns = np.append(place[group.cells], len(useful) + number)
+            # In whole cells, so that the solver's tolerances stay small against the coefficients.
+            add(columns, np.append(group.weight, -group.least) / _scale(group), 0.0, np.inf)
+    begin = len(useful) + len(ids)
+    by_real: dict[int, list[int]] = {}
+    for number, (i, witness) in enumerate(kept):
+        by_real.setdefault(i, []).append(begin + number)
+        for group in witness:
+            known = place[group.cells] >= 0
+            cells, weight = group.cells[known], group.weight[known]
+            if weight.sum() > group.spare:
+                columns = np.append(place[cells], begin + number)
+                slack = weight.sum() - group.spare
+                add(columns, np.append(weight, slack) / _scale(group), -np.inf, float(weight.sum() / _scale(group)))
+    for columns_of in by_real.values():
+        add(np.array(columns_of), np.ones(len(columns_of)), 1.0, np.inf)
+    table = coo_array(
+        (np.concatenate(value), (np.concatenate(row), np.concatenate(column))), shape=(len(lower), count)
+    ).tocsr()
+    return _Asked(useful, ids, table, lower, upper)
+
+
+def _solve(program: Program, asked: _Asked) -> tuple[NDArray[np.bool_], list[int], int, bool]:
+    """Solve the program: ignored cells, silenced ids, upper bound, proven."""
+    from scipy.optimize import Bounds, LinearConstraint, milp  # slow to import, and needed only here
+
+    useful, ids = asked.useful, asked.ids
+    begin, count = len(useful) + len(ids), asked.table.shape[1]
+    cost = np.zeros(count)
+    cost[: len(useful)] = 1.0 / (len(useful) + 1)
+    cost[len(useful) : begin] = -1.0
+    found = milp(
+        cost,
+        constraints=LinearConstraint(asked.table, np.array(asked.lower), np.array(asked.upper)),
+        integrality=np.ones(count, np.int64),
+        bounds=Bounds(0, 1),
+        options={"node_limit": MOST_NODES, "time_limit": STUCK_S, "mip_rel_gap": 0.0},
+    )
+    ignored = np.zeros(program.count, bool)
+    stuck = found.status == 1 and (found.mip_node_count or 0) < MOST_NODES
+    if found.x is None or stuck:
+        return ignored, [], len(ids), False
+    chosen = np.round(found.x).astype(bool)
+    ignored[useful[chosen[: len(useful)]]] = True
+    claimed = [i for n, i in enumerate(ids) if chosen[len(useful) + n]]
+    dual = found.mip_dual_bound if found.mip_dual_bound is not None else -float(len(ids))
+    return ignored, claimed, int(np.floor(-dual + 1e-6 + 1)) if found.status != 0 else len(claimed), found.status == 0
+
+
+def _scale(group: Group) -> float:
+    return float(group.weight.max(initial=1))
+
+
+def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
+    """Cells to ignore by taking one false occurrence after another, the cheapest first, as long as all real ones stay.
+
+    Parameters
+    ----------
+    program
+        From make_program().
+    rules
+        Of that program.
+
+    Returns
+    -------
+    NDArray[np.bool_]
+        (cells,) flags.
+    """
+    wanted = np.zeros(program.count)
+    for found in program.witnesses.values():
+        for group in (g for w in found for g in w):
+            wanted[group.cells] += 1
+    ignored = np.zeros(program.count, bool)
+    price = {i: max(g.least for g in groups) for i, groups in program.false_groups.items() if groups}
+    for i in sorted(price, key=lambda n: price[n]):
+        tried = ignored.copy()
+        for group in program.false_groups[i]:
+            missing = group.least - int(group.weight[tried[group.cells]].sum())
+            if missing > 0:
+                open_ = ~tried[group.cells]
+                free, weight = group.cells[open_], group.weight[open_]
+                order = np.argsort(wanted[free] / weight, kind="stable")
+                taken = int(np.searchsorted(np.cumsum(weight[order]), missing)) + 1
+                tried[free[order[:taken]]] = True
+        if rules.kept(tried).all():
+            ignored = tried
+    return ignored
+
+
+def effect(
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    ignored: NDArray[np.bool_],
+    *,
+    before: Replay | None = None,
+) -> Effect:
+    """What ignoring (rows, columns) cells besides does, by replaying everything; as difference()."""
+    return difference(evidence, settings, settings, capability, without=ignored, before=before)
+
+
+def difference(
+    evidence: Evidence,
+    old: Settings,
+    new: Settings,
+    capability: Capability,
+    *,
+    without: NDArray[np.bool_] | None = None,
+    before: Replay | None = None,
+) -> Effect:
+    """What new settings change against old ones.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    old
+        Settings before.
+    new
+        Settings after.
+    capability
+        The make.
+    without
+        (rows, columns) cells that are left out besides with the new ones.
+    before
+        Replay of the old ones, if it is at hand.
+
+    Returns
+    -------
+    Effect
+        Ids of visits.
+    """
+    before = before or replay(evidence, old, capability)
+    after = replay(evidence, new, capability, without=without)
+    lists: dict[Flip, list[int]] = {flip: [] for flip in Flip}
+    late: list[int] = []
+    for visit in evidence.visits:
+        one, two = outcome_of(visit, before), outcome_of(visit, after)
+        if (flip := flip_of(visit, one, two)) is not None:
+            lists[flip].append(visit.id)
+        elif visit.verdict is Verdict.REAL and two.recorded and (two.late or two.cut) and not (one.late or one.cut):
+            late.append(visit.id)
+    order = (Flip.NEWLY_SILENCED, Flip.NEWLY_FALSE, Flip.NEWLY_MISSED, Flip.NEWLY_RECORDED)
+    silenced, added, lost, found = (tuple(lists[flip]) for flip in order)
+    return Effect(silenced, added, lost, found, tuple(late))

@@ -1,0 +1,1 @@
+"""The camera in space: geometry, calibration, tracks."""

@@ -1,0 +1,1 @@
+"""Open forms of events and boxes, read without the store."""

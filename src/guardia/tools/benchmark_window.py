@@ -1,0 +1,135 @@
+"""Bars of the window: how soon it is usable, and what ten thousand clips cost. Measured in a process of their own."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+import time
+from pathlib import Path
+from typing import Any
+
+from guardia.app.project.demo import own_demo
+from guardia.app.project.makes import capability_data
+from guardia.core.evidence.evidence import Origin
+from guardia.core.make.settings import Settings
+from guardia.store.project import Project
+from guardia.store.records import NewClip, NewOccurrence, Site
+
+CLIPS = 10_000
+
+_WINDOW = """
+import json, resource, sys, time
+from pathlib import Path
+from PyQt6.QtCore import QTimer
+from guardia.ui.shell.run import make_application
+from guardia.ui.shell.main_window import MainWindow
+app = make_application()
+window = MainWindow(Path(sys.argv[2]).parent)
+window.show()
+begun = time.perf_counter()
+assert window.open_project(Path(sys.argv[2]))
+window.grab()
+opened = time.perf_counter() - begun
+told = {"opened_s": opened, "usable_s": time.time() - float(sys.argv[1])}
+def look():
+    if window.camera_id is None:
+        return
+    told["loaded_s"] = time.perf_counter() - begun
+    told["rss_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    timer.stop()
+    window.close()
+    app.quit()
+timer = QTimer()
+timer.timeout.connect(look)
+timer.start(10)
+app.exec()
+print(json.dumps(told))
+"""
+
+_DRAG = """
+import json, statistics, sys, time
+from dataclasses import replace
+from pathlib import Path
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.ui.shell.run import make_application
+from guardia.ui.shell.main_window import MainWindow
+app = make_application()
+window = MainWindow(Path(sys.argv[2]).parent)
+window.show()
+window.open_project(Path(sys.argv[2]))
+model = window.session.camera(window.camera_id)
+window.open_camera(window.camera_id, "zones")
+window.grab()
+taken = []
+for step in range(61):
+    corners = ((0.2, 0.2), (0.75 + step * 0.002, 0.25), (0.8, 0.9), (0.2, 0.9))
+    before = model.comparison
+    begun = time.perf_counter()
+    model.preview(replace(model.draft, zones=(PolygonZone(ZoneKind.WATCH, corners),)))
+    taken.append((model.comparison is not before, time.perf_counter() - begun))
+print(json.dumps([statistics.median(s for _, s in taken), statistics.median(s for new, s in taken if new)]))
+window.close()
+"""
+
+_BARE = """
+import sys, time
+from PyQt6.QtWidgets import QApplication, QMainWindow
+import numpy, scipy.sparse.csgraph, shapely, pyqtgraph
+app = QApplication([])
+window = QMainWindow()
+window.show()
+window.grab()
+print(time.time() - float(sys.argv[1]))
+"""
+
+
+def start_of_the_demo(home: Path) -> tuple[float, float]:
+    """Seconds from starting a process to the demo window being usable, and to a bare window with the same libraries."""
+    project = own_demo(home)
+    usable = float(_child(_WINDOW, project)["usable_s"])
+    bare = float(_child(_BARE, project))
+    return usable, bare
+
+
+def big_project(folder: Path) -> dict[str, float]:
+    """Open a project of CLIPS clips: seconds until the window is back, until all is loaded, and the memory needed."""
+    make_big_project(folder, CLIPS)
+    return {k: float(v) for k, v in _child(_WINDOW, folder).items()}
+
+
+def drag_of_a_corner(folder: Path) -> tuple[float, float]:
+    """Median seconds of a step of a drag with 1,000 clips: of all steps of 1.5 pixels, and of those into new cells."""
+    make_big_project(folder, 1000)
+    every, new = _child(_DRAG, folder)
+    return float(every), float(new)
+
+
+def make_big_project(folder: Path, clips: int) -> None:
+    """A project with many clips, made of the demo's traces over and over; the clips' files are empty."""
+    with Project(own_demo(folder.parent)) as demo:
+        traces = [demo.measurements.trace(clip.id) for clip in demo.clips(demo.cameras()[0].id, analysed=True)]
+    file = folder.parent / "empty.mp4"
+    with Project(folder, create=True, site=Site("Many clips", "Europe/London")) as project:
+        settings = Settings("polygon-mains-camera", "9", retrigger_wait_s=5.0)
+        camera = project.add_camera("Gate", capability_data(settings.capability), settings)
+        with project.together():
+            for number in range(clips):
+                file.write_bytes(str(number).encode())
+                new = NewClip(file, 1.757e9 + 300 * number, "file name", 15.0, 640, 360, "h264", Origin.MOTION)
+                clip = project.add_clip(camera, new)
+                if clip is not None:
+                    found = NewOccurrence(1.0, 11.0, [1.0], b"")
+                    project.measurements.put_analysis(
+                        clip, traces[number % len(traces)], [found], background=b"", brightness=90.0
+                    )
+        kinds = ("person", "foliage", "animal")
+        project.judge({o.id: kinds[n % 3] for n, o in enumerate(project.evidence(camera).occurrences)})
+
+
+def _child(program: str, project: Path) -> Any:
+    environment = {**os.environ, "QT_QPA_PLATFORM": "offscreen"}
+    command = [sys.executable, "-c", program, str(time.time()), str(project)]
+    done = subprocess.run(command, env=environment, capture_output=True, text=True, timeout=300, check=True)
+    return json.loads(done.stdout)

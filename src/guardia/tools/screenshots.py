@@ -1,0 +1,159 @@
+"""Pictures of every main view from the demo, for the documentation."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from PIL import Image
+from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtWidgets import QApplication
+
+from guardia.app.project.session import Session
+from guardia.app.steps.steps import STEPS
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.ui.shell.main_window import MainWindow
+from guardia.ui.shell.run import make_application
+from guardia.ui.steps.alike_page import AlikePage
+from guardia.ui.steps.evidence_page import EvidencePage
+from guardia.ui.steps.view_page import ViewPage
+from guardia.ui.steps.zones_page import ZonesPage
+
+SIZE = (1280, 800)
+EXAMPLE_CAMERA = "Pontoon gate"
+EXAMPLE_ZONE = PolygonZone(
+    ZoneKind.WATCH,
+    ((0.44, 0.24), (0.56, 0.24), (0.68, 0.75), (1.0, 0.78), (1.0, 1.0), (0.22, 1.0), (0.22, 0.76), (0.36, 0.75)),
+    "walkway and quay",
+)
+"""A watch zone as a technician might draw it at the pontoon gate."""
+
+
+def take_screenshots(folder: Path) -> list[Path]:
+    """Take the pictures, from a fresh copy of the demo, at a fixed size.
+
+    Parameters
+    ----------
+    folder
+        Receives the PNG files; made when missing.
+
+    Returns
+    -------
+    list[Path]
+        The files written.
+    """
+    folder.mkdir(parents=True, exist_ok=True)
+    app = make_application()
+    taken: list[Path] = []
+    with tempfile.TemporaryDirectory() as home:
+        window = MainWindow(Path(home))
+        window.resize(*SIZE)
+        window.show()
+        taken.append(_take(app, window, folder / "welcome.png"))
+        window.open_demo()
+        taken.append(_take(app, window, folder / "round.png"))
+        session = window.session
+        if session is None:
+            return taken
+        camera_id = next(i for i in session.camera_ids() if session.camera_name(i) == EXAMPLE_CAMERA)
+        window.open_camera(camera_id, "evidence")
+        model = session.camera(camera_id)
+        model.change_draft(
+            replace(model.draft, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0), "example for the pictures"
+        )
+        real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
+        for step in (s.id for s in STEPS if s.needs_camera):
+            window.go(step)
+            page = window.pages[step]
+            if isinstance(page, AlikePage):
+                _wait_for_groups(page)
+            if isinstance(page, EvidencePage):
+                page.show_all()
+                page.select_first()
+                taken.append(_take_player(session, page, folder / "player.png"))
+                taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
+            if isinstance(page, ViewPage):
+                _wait_for_view(page)
+            if isinstance(page, ZonesPage):
+                page.select_zone(0)
+            if step == "sensitivity":
+                model.select((real.id,))
+            taken.append(_take(app, window, folder / f"{step}.png"))
+        taken.append(_take_proposal(app, window, session, folder / "proposal.png"))
+        window.close()
+    for path in taken:
+        with Image.open(path) as picture:
+            small = picture.convert("RGB").quantize(256, dither=Image.Dither.NONE)
+        small.save(path, optimize=True)  # the repository keeps every version of these for ever
+    return taken
+
+
+def _wait_for_groups(page: AlikePage) -> None:
+    """Wait until all occurrences are compared, and show the largest group."""
+    if not page.model.groups:
+        waiting = QEventLoop()
+        page.model.changed.connect(waiting.quit)
+        waiting.exec()
+    page.model.go(page.model.current or 0)
+
+
+def _wait_for_view(page: ViewPage) -> None:
+    """Wait until the person of the walk test is followed."""
+    waiting = QEventLoop()
+    page.model.jobs.finished.connect(waiting.quit)
+    page.model.from_walk_test()
+    waiting.exec()
+
+
+def _take_proposal(app: QApplication, window: MainWindow, session: Session, path: Path) -> Path:
+    """Wait for proposed zones on another camera, and take them over its picture."""
+    window.open_camera(next(i for i in session.camera_ids() if session.camera_name(i) == "Fuel berth"), "zones")
+    page = window.pages["zones"]
+    if isinstance(page, ZonesPage):
+        waiting = QEventLoop()
+        page.proposal.changed.connect(waiting.quit)
+        page.seek.click()
+        waiting.exec()
+    return _take(app, window, path)
+
+
+def _take_bring_in(session: Session, page: EvidencePage, path: Path) -> Path:
+    """Take the dialog that brings evidence in, on files as a camera names them, one of them damaged."""
+    with tempfile.TemporaryDirectory() as stick:
+        there = sorted((session.folder / "media").glob("*.mp4"))[:14]
+        for number, clip in enumerate(there):
+            (Path(stick) / f"pontoon-gate_20260921_{7 + number:02d}1530.mp4").symlink_to(clip)
+        (Path(stick) / "pontoon-gate_20260921_221530.mp4").write_bytes(b"cut off")
+        rows = "".join(f"21/09/2026 {7 + n:02d}:15:33;{4 + n % 3},5;person;yes\n" for n in range(14))
+        (Path(stick) / "events.csv").write_text("Start;Length;Object;Alert sent\n" + rows, "utf-8")
+        page.bring_in([Path(stick) / f.name for f in sorted(Path(stick).iterdir())])
+        waiting = QEventLoop()
+        page.importing.model.changed.connect(waiting.quit)
+        waiting.exec()
+        settled = QEventLoop()
+        QTimer.singleShot(50, settled.quit)
+        settled.exec()
+        page.importing.grab().save(str(path))
+        page.importing.reject()
+    return path
+
+
+def _take_player(session: Session, page: EvidencePage, path: Path) -> Path:
+    """Wait until the pictures of the selected occurrence are read, and take the player at the most motion."""
+    waiting = QEventLoop()
+    session.pictures.finished.connect(waiting.quit)
+    page.look()
+    waiting.exec()
+    page.player.to_motion()
+    page.player.grab().save(str(path))
+    page.player.reject()
+    return path
+
+
+def _take(app: QApplication, window: MainWindow, path: Path) -> Path:
+    for _ in range(3):  # a new height asks for a new layout, which asks again
+        app.sendPostedEvents()
+    window.grab().save(str(path))
+    return path

@@ -1,0 +1,1 @@
+"""Small widgets and the theme."""

@@ -1,0 +1,318 @@
+"""Small widgets that several views use."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Callable, Sequence
+from functools import wraps
+from typing import TypeVar
+
+from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QLayout,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.core.evidence.judgement import KINDS, Verdict
+from guardia.ui.parts.theme import THEME
+
+_Widget = TypeVar("_Widget", bound=QWidget)
+
+
+def painting(draw: Callable[[_Widget, QPainter], None]) -> Callable[[_Widget, object], None]:
+    """A paintEvent that never raises and always ends its painter: Qt crashes on a painter that is left active.
+
+    What goes wrong is told once for each widget, not at every repaint.
+    """
+
+    @wraps(draw)
+    def paint(self: _Widget, _event: object) -> None:
+        painter = QPainter(self)
+        try:
+            draw(self, painter)
+        except Exception as error:
+            if not self.property("paint_failed"):
+                self.setProperty("paint_failed", True)
+                sys.excepthook(type(error), error, error.__traceback__)
+        finally:
+            painter.end()
+
+    return paint
+
+
+def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
+    """A label with one of the style sheet's names."""
+    made = QLabel(text)
+    if "<b>" not in text:
+        made.setTextFormat(Qt.TextFormat.PlainText)  # a camera's name is no markup
+    made.setObjectName(name)
+    made.setWordWrap(wrap)
+    return made
+
+
+class WrappedLabel(QLabel):
+    """A wrapping label that is always given the height that its text needs, also beside something that grows."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setWordWrap(True)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Ask for the height that the new width needs."""
+        super().resizeEvent(event)
+        self.setMinimumHeight(max(0, self.heightForWidth(self.width())))
+
+    def setText(self, text: str | None) -> None:
+        """Show a text, and ask for the height that it needs."""
+        super().setText(text)
+        self.setMinimumHeight(max(0, self.heightForWidth(self.width())))
+
+
+def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") -> QPushButton:
+    """A button that calls `act`."""
+    made = QPushButton(text)
+    made.setObjectName(name)
+    made.setToolTip(tip)
+    made.clicked.connect(lambda: act())
+    return made
+
+
+def page_head(page: QWidget, title: str) -> tuple[QVBoxLayout, QHBoxLayout]:
+    """Lay out a step's page: its column, and the row with its title, not yet added to the column."""
+    layout = QVBoxLayout(page)
+    layout.setContentsMargins(18, 14, 18, 12)
+    head = QHBoxLayout()
+    head.addWidget(label(title, "title"))
+    return layout, head
+
+
+def card() -> QFrame:
+    """A raised surface."""
+    frame = QFrame()
+    frame.setObjectName("card")
+    return frame
+
+
+def clear(layout: QLayout) -> None:
+    """Remove everything from a layout."""
+    while layout.count():
+        item = layout.takeAt(0)
+        if item is None:
+            return
+        widget = item.widget()
+        if widget is not None:
+            widget.setParent(None)
+            widget.deleteLater()
+
+
+def verdict_colour(verdict: Verdict | None) -> QColor:
+    """Colour of a verdict."""
+    names = {Verdict.REAL: "real", Verdict.FALSE: "false"}
+    return THEME.colour(names.get(verdict, "unjudged") if verdict else "unjudged")
+
+
+def draw_mark(
+    painter: QPainter, verdict: Verdict | None, centre: QPointF, size: float, *, recorded: bool = True
+) -> None:
+    """Draw the mark of an occurrence: disc for real, diamond for false, ring for unjudged; hollow when not recorded."""
+    colour = verdict_colour(verdict)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(colour, 1.6))
+    painter.setBrush(colour if recorded and verdict in (Verdict.REAL, Verdict.FALSE) else Qt.BrushStyle.NoBrush)
+    half = size / 2
+    if verdict is Verdict.FALSE:
+        half *= 1.15
+        corners = [(0, -half), (half, 0), (0, half), (-half, 0)]
+        painter.drawPolygon(QPolygonF([centre + QPointF(x, y) for x, y in corners]))
+    else:
+        painter.drawEllipse(centre, half, half)
+        if verdict is Verdict.UNSURE:
+            painter.drawLine(centre - QPointF(half, 0), centre + QPointF(half, 0))
+
+
+class Mark(QWidget):
+    """The mark of a verdict as a widget, for legends."""
+
+    def __init__(self, verdict: Verdict | None, *, recorded: bool = True, half: bool = False) -> None:
+        super().__init__()
+        self._verdict = verdict
+        self._recorded = recorded
+        self._half = half
+        self.setFixedSize(16, 16)
+
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
+        """Draw the mark."""
+        draw_mark(painter, self._verdict, QPointF(8, 8), 9, recorded=self._recorded and not self._half)
+        if self._half:
+            painter.setBrush(verdict_colour(self._verdict))
+            painter.drawPie(QRectF(3.5, 3.5, 9, 9), 90 * 16, 180 * 16)
+
+
+class IntervalBars(QWidget):
+    """Two estimates with their intervals on one scale from zero: installed above, draft below."""
+
+    def __init__(self, colour: str) -> None:
+        super().__init__()
+        self._colour = colour
+        self._values: tuple[tuple[float, float, float] | None, tuple[float, float, float] | None] = (None, None)
+        self.setFixedHeight(30)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+
+    def show_values(
+        self, installed: tuple[float, float, float] | None, draft: tuple[float, float, float] | None
+    ) -> None:
+        """Show (estimate, low, high) of both."""
+        self._values = (installed, draft)
+        self.update()
+
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
+        """Draw both intervals."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        top = max((v[2] for v in self._values if v), default=0.0) or 1.0
+        width = self.width() - 14
+        for row, value in enumerate(self._values):
+            y = 8 + row * 14
+            painter.setPen(QPen(THEME.colour("line"), 1))
+            painter.drawLine(QPointF(6, y), QPointF(6 + width, y))
+            if value is None:
+                continue
+            estimate, low, high = (6 + width * v / top for v in value)
+            colour = THEME.colour(self._colour if row else "muted")
+            painter.setPen(Qt.PenStyle.NoPen)
+            soft = QColor(colour)
+            soft.setAlpha(70)
+            painter.setBrush(soft)
+            painter.drawRoundedRect(QRectF(low, y - 4, max(2.0, high - low), 8), 4, 4)
+            painter.setBrush(colour)
+            painter.drawRect(QRectF(estimate - 1.5, y - 6, 3, 12))
+
+
+class HelpLine(QLabel):
+    """Explains the control that the pointer or the keyboard is on, in a sentence."""
+
+    def __init__(self, at_first: str) -> None:
+        super().__init__(at_first)
+        self.setObjectName("muted")
+        self.setWordWrap(True)
+        self.setMinimumHeight(34)
+        self.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._texts: dict[QObject, str] = {}
+
+    def explain(self, widget: QWidget, text: str) -> None:
+        """Explain a control."""
+        self._texts[widget] = text
+        widget.setToolTip(text)
+        widget.setWhatsThis(text)
+        widget.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Show the explanation when a control is pointed at or stepped to."""
+        if event is not None and watched in self._texts and event.type() in (QEvent.Type.Enter, QEvent.Type.FocusIn):
+            self.setText(self._texts[watched])
+        return super().eventFilter(watched, event)
+
+
+class FreshPage(QWidget):
+    """A page that is made anew only while it is shown, and whenever it comes to be shown."""
+
+    def refresh(self) -> None:
+        """Show everything as it is now."""
+
+    def refresh_if_shown(self) -> None:
+        """Take in a change: at once while shown, otherwise when it is shown again."""
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: object) -> None:
+        """Show it as it is now."""
+        self.refresh()
+
+
+def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[str], object]) -> QWidget:
+    """A row of buttons for the parts of a step: (id, words, tip) each; the current one is pressed."""
+    row = QWidget()
+    layout = QHBoxLayout(row)
+    layout.setContentsMargins(8, 0, 0, 0)
+    layout.setSpacing(2)
+    for part, words, tip in entries:
+        made = button(words, lambda p=part: go(p), "tab", tip)
+        made.setCheckable(True)
+        made.setChecked(part == current)
+        made.clicked.connect(lambda _=False, b=made, p=part: b.setChecked(p == current))
+        layout.addWidget(made)
+    return row
+
+
+class JudgingKeys(QWidget):
+    """The keys of all kinds as buttons, real ones above false ones, in as many columns as there is room for.
+
+    Parameters
+    ----------
+    judge
+        Called with the id of a kind; the empty one takes a judgement back.
+    hint
+        Stands below.
+    """
+
+    def __init__(self, judge: Callable[[str], object], hint: str) -> None:
+        super().__init__()
+        self._grid = QGridLayout(self)
+        self._grid.setContentsMargins(0, 0, 0, 0)
+        self._grid.setHorizontalSpacing(5)
+        self._grid.setVerticalSpacing(4)
+        real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
+        false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
+        self._groups = [
+            [self._key(judge, *kind) for kind in (*real, ("U", "unsure", "unsure"))],
+            [self._key(judge, *kind) for kind in (*false, ("\u232b", "take back", ""))],
+        ]
+        self._words = [label("real", "muted"), label("false", "muted")]
+        self._hint = label(hint, "muted")
+        self._columns = 0
+        self._lay_out(6)
+
+    @staticmethod
+    def _key(judge: Callable[[str], object], key: str, text: str, kind: str) -> QPushButton:
+        made = button(f"{key}  {text}", lambda: judge(kind), "key")
+        made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        return made
+
+    def _lay_out(self, columns: int) -> None:
+        if columns == self._columns:
+            return
+        self._columns = columns
+        row = 0
+        for words, keys in zip(self._words, self._groups, strict=True):
+            self._grid.addWidget(words, row, 0)
+            for number, made in enumerate(keys):
+                self._grid.addWidget(made, row + number // columns, 1 + number % columns)
+            row += -(-len(keys) // columns)
+        self._grid.addWidget(self._hint, row, 1, 1, columns)
+        self.updateGeometry()
+
+    def _room(self, columns: int) -> int:
+        """Width that so many columns need."""
+        widths = [0] * columns
+        for keys in self._groups:
+            for number, made in enumerate(keys):
+                widths[number % columns] = max(widths[number % columns], made.sizeHint().width())
+        words = max(w.sizeHint().width() for w in self._words)
+        return words + sum(widths) + columns * self._grid.horizontalSpacing()
+
+    def minimumSizeHint(self) -> QSize:
+        """As narrow as three columns."""
+        return QSize(self._room(3), super().minimumSizeHint().height())
+
+    def resizeEvent(self, event: object) -> None:
+        """Use the room there is."""
+        self._lay_out(next((n for n in (6, 5, 4) if self._room(n) <= self.width()), 3))

@@ -1,0 +1,200 @@
+"""The small dialogs: questions for a few values, and texts to read."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+from html import escape
+from zoneinfo import available_timezones
+
+from PyQt6.QtCore import QDateTime, QTimeZone
+from PyQt6.QtGui import QUndoStack
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDateTimeEdit,
+    QDialog,
+    QDialogButtonBox,
+    QFormLayout,
+    QLineEdit,
+    QTextBrowser,
+    QUndoView,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia import __version__
+from guardia.app.project.makes import shipped_capabilities
+from guardia.app.steps.actions import ACTIONS
+from guardia.core.evidence.clock import error_words
+from guardia.core.evidence.evidence import Cause, Clip
+from guardia.core.evidence.judgement import KINDS
+from guardia.report.sheet import CAUTIONS
+from guardia.ui.parts.widgets import label
+
+
+def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
+    dialog = QDialog(parent)
+    dialog.setWindowTitle(title)
+    dialog.setMinimumWidth(420)
+    outer = QVBoxLayout(dialog)
+    form = QFormLayout()
+    outer.addLayout(form)
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    buttons.accepted.connect(dialog.accept)
+    buttons.rejected.connect(dialog.reject)
+    outer.addWidget(buttons)
+    return dialog, form
+
+
+def _accepted(dialog: QDialog) -> bool:
+    return dialog.exec() == QDialog.DialogCode.Accepted
+
+
+def ask_new_project(parent: QWidget) -> tuple[str, str] | None:
+    """Ask for a new project's site and time zone; None when it is not wanted or has no name."""
+    dialog, form = _form(parent, "New project")
+    name = QLineEdit()
+    name.setPlaceholderText("Site, for example a yard or a shop")
+    zone = QComboBox()
+    zone.setEditable(True)
+    zone.addItems(sorted(available_timezones()))
+    zone.setCurrentText("Europe/London")
+    form.addRow("Site", name)
+    form.addRow("Time zone", zone)
+    return (name.text().strip(), zone.currentText()) if _accepted(dialog) and name.text().strip() else None
+
+
+def ask_new_camera(parent: QWidget) -> tuple[str, str] | None:
+    """Ask for a camera's name and make; None when it is not wanted or has no name."""
+    dialog, form = _form(parent, "Add camera")
+    name = QLineEdit()
+    name.setPlaceholderText("Named after its place")
+    make = QComboBox()
+    for capability in shipped_capabilities():
+        make.addItem(capability.replace("-", " "), capability)
+    form.addRow("Name", name)
+    form.addRow("Make", make)
+    return (name.text().strip(), make.currentData()) if _accepted(dialog) and name.text().strip() else None
+
+
+def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> datetime | None:
+    """Ask when a clip began; `start` is in the site's time and so is the answer, None when it is not wanted."""
+    dialog, form = _form(parent, "Give start of clip")
+    field = QDateTimeEdit()
+    field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
+    # The field only edits wall time: it must not convert between zones of its own.
+    field.setTimeZone(QTimeZone.utc())
+    wall = start.replace(tzinfo=UTC)
+    field.setDateTime(QDateTime.fromSecsSinceEpoch(round(wall.timestamp()), QTimeZone.utc()))
+    form.addRow(f"Start ({time_zone})", field)
+    form.addRow("", label(f"Known so far by: {source}", "muted"))
+    unchanged = field.dateTime()
+    if not _accepted(dialog) or field.dateTime() == unchanged:
+        return None
+    return datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC).replace(
+        tzinfo=start.tzinfo, fold=start.fold
+    )
+
+
+def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | None:
+    """Ask how wrong a camera's clock is, by reading it beside a right one at the same moment.
+
+    Gives seconds, positive when it is fast; None when it is not wanted.
+    """
+    dialog, form = _form(parent, "Clock of the camera")
+    shown, right = QDateTimeEdit(), QDateTimeEdit()
+    now = QDateTime.fromSecsSinceEpoch(round(datetime.now(UTC).timestamp()), QTimeZone.utc())
+    for field, name in ((shown, "shown"), (right, "right")):
+        field.setObjectName(name)
+        field.setTimeZone(QTimeZone.utc())
+        field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
+    right.setDateTime(now)
+    shown.setDateTime(now.addSecs(round(error_s)))
+    told = label("", "head", wrap=True)
+
+    def difference() -> float:
+        return float(right.dateTime().secsTo(shown.dateTime()))
+
+    def tell() -> None:
+        words = error_words(difference())
+        told.setText(f"The clock is {words}." if words else "The clock is right.")
+
+    for field in (shown, right):
+        field.dateTimeChanged.connect(tell)
+    tell()
+    form.addRow(label(f"Read the clock in the picture of '{camera}' and a right clock at the same moment.", wrap=True))
+    form.addRow("The picture's clock shows", shown)
+    form.addRow("It really is", right)
+    form.addRow("", told)
+    form.addRow("", label("Times of clips whose start was given by hand stay as they are.", "muted", wrap=True))
+    return difference() if _accepted(dialog) else None
+
+
+def ask_cause(parent: QWidget, clips: Sequence[Clip]) -> str | None:
+    """Ask why the camera recorded some clips; '' goes by its list, None is not wanted."""
+    dialog, form = _form(parent, "Why it recorded")
+    box = QComboBox()
+    box.addItem("as the camera's event list says, else motion", "")
+    for cause in Cause:
+        box.addItem(cause.value, cause.value)
+    box.setCurrentIndex(box.findData(clips[0].cause.value))
+    form.addRow("Cause" if len(clips) == 1 else f"Cause of {len(clips)} clips", box)
+    form.addRow(
+        "",
+        label("Clips of another cause, or of one that is not known, are left out of every figure.", "muted", wrap=True),
+    )
+    box.setFocus()
+    return str(box.currentData()) if _accepted(dialog) else None
+
+
+def keys_html() -> str:
+    """Every shortcut as a table."""
+    rows = [(a.keys, a.text, a.help) for a in ACTIONS if a.keys]
+    rows += [(k.key, f"judge: {k.text}", "In Evidence, for everything selected.") for k in KINDS]
+    rows += [
+        ("Backspace", "take a judgement back", "In Evidence."),
+        ("Space", "play an occurrence", "In Evidence; then Space pauses, arrows step, M: to the motion, T: split."),
+        ("Arrows", "nudge corner or zone", "In Zones; with Shift ten times as far."),
+        ("Del", "delete corner or zone", "In Zones."),
+        ("Ctrl+C, Ctrl+V", "copy and paste a zone", "In Zones, from camera to camera as well."),
+        ("Enter, Esc", "close or drop the shape being drawn", "In Zones."),
+    ]
+    lines = "".join(
+        f"<tr><td><b>{escape(keys)}</b>&nbsp;&nbsp;</td><td>{escape(text)}&nbsp;&nbsp;</td><td>{escape(what)}</td></tr>"
+        for keys, text, what in rows
+    )
+    return f"<table cellpadding='3'>{lines}</table>"
+
+
+def about_html() -> str:
+    """Version, licence and cautions."""
+    cautions = "".join(f"<li>{escape(c)}</li>" for c in CAUTIONS)
+    return (
+        f"<h3>Guardia {__version__}</h3><p>A settings bench for installed surveillance cameras. Free software under "
+        "the GNU General Public License, version 3 or later; it comes without any warranty.</p>"
+        f"<ul>{cautions}</ul>"
+    )
+
+
+def show_text(parent: QWidget, title: str, html: str) -> None:
+    """Show a text to read."""
+    dialog = QDialog(parent)
+    dialog.setWindowTitle(title)
+    dialog.resize(680, 560)
+    layout = QVBoxLayout(dialog)
+    text = QTextBrowser()
+    text.setHtml(html)
+    layout.addWidget(text)
+    dialog.open()
+
+
+def show_history(parent: QWidget, undo: QUndoStack) -> None:
+    """Show every change; a click goes back or forward to it."""
+    dialog = QDialog(parent)
+    dialog.setWindowTitle("History")
+    dialog.resize(420, 480)
+    layout = QVBoxLayout(dialog)
+    view = QUndoView(undo)
+    view.setEmptyLabel("As it was opened")
+    layout.addWidget(view)
+    dialog.open()

@@ -1,0 +1,110 @@
+"""The first page: what the program does, the demo, and the projects opened last."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from importlib.resources import files
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QPixmap
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+
+from guardia.ui.parts.widgets import button, card, label
+
+_STEPS = (
+    ("1  Bring in", "Clips that the camera really recorded, and its list of events. Nothing leaves this machine."),
+    ("2  Judge", "Say once of each occurrence whether it was real or false: one key, many at a time."),
+    ("3  Tune", "Move a zone's corner or the sensitivity: installed and draft are scored side by side on those clips."),
+    ("4  Hand over", "A settings sheet in the camera's own words, and the logbook of what was entered when."),
+)
+
+
+class WelcomePage(QWidget):
+    """Shown while no project is open.
+
+    Parameters
+    ----------
+    demo
+        Opens the demo.
+    new
+        Makes a project.
+    choose
+        Opens a project's folder.
+    recent
+        Folders of the projects opened last.
+    open_folder
+        Opens one of them.
+    """
+
+    def __init__(
+        self, demo: QAction, new: QAction, choose: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
+    ) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(48, 36, 48, 36)
+        layout.setSpacing(14)
+        layout.addWidget(label("Fewer false alerts, no missed recordings", "title"))
+        layout.addWidget(
+            label(
+                "Guardia scores camera settings on recorded clips before anything is touched on the camera.",
+                wrap=True,
+            )
+        )
+        steps = QGridLayout()
+        steps.setSpacing(12)
+        for column, (title, text) in enumerate(_STEPS):
+            frame = card()
+            inside = QVBoxLayout(frame)
+            inside.addWidget(label(title, "head"))
+            inside.addWidget(label(text, "muted", wrap=True))
+            inside.addStretch()
+            steps.addWidget(frame, 0, column)
+            steps.setColumnStretch(column, 1)
+        layout.addLayout(steps)
+        row = QHBoxLayout()
+        row.setSpacing(24)
+        row.addWidget(self._demo_card(demo), 3)
+        row.addLayout(self._own(new, choose, recent, open_folder), 2)
+        layout.addLayout(row)
+        layout.addStretch()
+
+    def _demo_card(self, demo: QAction) -> QWidget:
+        frame = card()
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(14, 14, 14, 14)
+        inside.addWidget(label("Try it on the demo site", "head"))
+        picture = QLabel()
+        pixmap = QPixmap()
+        pixmap.loadFromData((files("guardia") / "data" / "demo" / "view.jpg").read_bytes())
+        picture.setPixmap(pixmap.scaledToWidth(540, Qt.TransformationMode.SmoothTransformation))
+        inside.addWidget(picture)
+        inside.addWidget(
+            label(
+                "Tern Quay, an invented boatyard: six cameras, two weeks of clips, and one mistake in the settings of "
+                "each. You work on a copy of your own.",
+                "muted",
+                wrap=True,
+            )
+        )
+        inside.addWidget(button(demo.text(), demo.trigger, "primary", demo.toolTip()))
+        return frame
+
+    def _own(
+        self, new: QAction, choose: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
+    ) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(6)
+        column.addWidget(label("Your own site", "head"))
+        for action in (new, choose):
+            column.addWidget(button(action.text(), action.trigger, tip=action.toolTip()))
+            column.addWidget(label(action.toolTip(), "muted"))
+            column.addSpacing(8)
+        there = [Path(name) for name in recent if Path(name).is_dir()]
+        if there:
+            column.addSpacing(10)
+            column.addWidget(label("Opened last", "head"))
+        for folder in there:
+            column.addWidget(button(folder.name, lambda f=folder: open_folder(f), "link", str(folder)))
+        column.addStretch()
+        return column

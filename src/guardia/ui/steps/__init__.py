@@ -1,0 +1,1 @@
+"""One page or dialog of a step per file."""

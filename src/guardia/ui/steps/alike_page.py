@@ -1,0 +1,447 @@
+"""Alike: groups of occurrences that moved alike, each judged in one stroke after a look at its odd ones."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from typing import Any
+
+from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap, QShowEvent
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QHBoxLayout,
+    QListView,
+    QProgressBar,
+    QStyle,
+    QStyledItemDelegate,
+    QStyleOptionViewItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.project.session import Session
+from guardia.app.steps.alike_model import AlikeModel
+from guardia.app.work.jobs import Progress
+from guardia.core.base.words import count_of
+from guardia.core.evidence.judgement import KINDS, kind_of
+from guardia.core.score.likeness import Suggestion
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import JudgingKeys, draw_mark, label, page_head, verdict_colour
+
+_KEYS = {kind.key: kind.id for kind in KINDS}
+_PICTURE = QSize(148, 83)
+_THUMB = QSize(96, 54)
+_KEPT_PICTURES = 1500
+_LIST_WIDTH = 232
+
+
+class Pictures:
+    """The middle key picture of each occurrence, with the box of what moved."""
+
+    def __init__(self, session: Session, model: AlikeModel) -> None:
+        self._session = session
+        self._model = model
+        self._kept: OrderedDict[int, tuple[QPixmap, tuple[float, float, float, float] | None]] = OrderedDict()
+
+    def of(self, occurrence_id: int) -> tuple[QPixmap, tuple[float, float, float, float] | None]:
+        """Picture (null if there is none) and box in shares of it."""
+        if occurrence_id in self._kept:
+            self._kept.move_to_end(occurrence_id)
+            return self._kept[occurrence_id]
+        camera = self._session.camera(self._model.camera_of(occurrence_id))
+        times = camera.key_times(occurrence_id)
+        strip = QPixmap()
+        box = None
+        if strip.loadFromData(camera.strip(occurrence_id)) and times:
+            middle, width = len(times) // 2, strip.width() // len(times)
+            strip = strip.copy(middle * width, 0, width, strip.height())
+            evidence = camera.evidence
+            clip = evidence.clip_index[self._model.occurrence(occurrence_id).clip_id]
+            box = evidence.stack.box_at(clip, times[middle], contrast=camera.comparison.installed_replay.contrast)
+        self._kept[occurrence_id] = (strip, box)
+        if len(self._kept) > _KEPT_PICTURES:
+            self._kept.popitem(last=False)
+        return self._kept[occurrence_id]
+
+    def draw(self, painter: QPainter, area: QRect, occurrence_id: int) -> None:
+        """Draw it, the moving thing outlined."""
+        picture, box = self.of(occurrence_id)
+        if picture.isNull():
+            painter.fillRect(area, THEME.colour("raised"))
+            painter.setPen(THEME.colour("muted"))
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "no picture")
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawPixmap(area, picture)
+        if box is not None:
+            frame = QRectF(
+                area.left() + box[0] * area.width(),
+                area.top() + box[1] * area.height(),
+                (box[2] - box[0]) * area.width(),
+                (box[3] - box[1]) * area.height(),
+            ).intersected(QRectF(area).adjusted(1, 1, -1, -1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for colour, width in (("surface", 3.0), ("ink", 1.4)):
+                painter.setPen(QPen(THEME.colour(colour), width))
+                painter.drawRect(frame)
+
+
+class _Rows(QAbstractListModel):
+    """A plain list of values; the delegate draws them."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._values: list[Any] = []
+
+    def set(self, values: list[Any]) -> None:
+        """Show other values."""
+        self.beginResetModel()
+        self._values = values
+        self.endResetModel()
+
+    def touch(self) -> None:
+        """Redraw the same values."""
+        if self._values:
+            self.dataChanged.emit(self.index(0), self.index(len(self._values) - 1))
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        """Number of values."""
+        return 0 if parent is not None and parent.isValid() else len(self._values)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> Any:
+        """The value, for the delegate."""
+        return self._values[index.row()] if index.isValid() and role == Qt.ItemDataRole.UserRole else None
+
+
+class _GroupDelegate(QStyledItemDelegate):
+    """One group: its most typical picture, how many, what it is judged or suggested as."""
+
+    def __init__(self, page: AlikePage) -> None:
+        super().__init__(page)
+        self._page = page
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        """Every row has the same height."""
+        return QSize(_LIST_WIDTH - 24, _THUMB.height() + 12)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Draw a row."""
+        if painter is None:
+            return
+        model, number = self._page.model, index.data(Qt.ItemDataRole.UserRole)
+        painter.save()
+        area = option.rect
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.fillRect(area, THEME.colour("accent_soft" if chosen else "surface"))
+        painter.setPen(THEME.colour("line"))
+        painter.drawLine(area.bottomLeft(), area.bottomRight())
+        left, top = area.left() + 6 + _THUMB.width() + 8, area.top() + 6
+        if number is None:
+            told = len(self._page.doubtful)
+            self._lines(painter, area.left() + 10, top + 8, "Look again", f"{told} judged unlike their likes", "missed")
+        else:
+            group = model.groups[number]
+            waiting = len(model.waiting(number))
+            picture = QRect(area.left() + 6, top, _THUMB.width(), _THUMB.height())
+            self._page.pictures.draw(painter, picture, group.ids[group.odd])
+            if waiting:
+                told = model.suggestion(number)
+                second = f"{kind_of(told.kind).text}?" if told and told.certainty >= 0.5 else "not judged"
+                self._lines(painter, left, top, f"{len(group.ids)} alike", second, "unjudged")
+                if waiting < len(group.ids):
+                    painter.drawText(left, top + 52, f"{waiting} left")
+            else:
+                kinds = {model.occurrence(i).kind for i in group.ids}
+                first = kind_of(model.occurrence(group.ids[group.odd]).kind)
+                second = first.text if len(kinds) == 1 else f"{len(kinds)} kinds"
+                draw_mark(painter, first.verdict, QPointF(left + 6, top + 29), 10)
+                self._lines(painter, left, top, f"{len(group.ids)} alike", f"     {second}", "muted")
+        painter.restore()
+
+    def _lines(self, painter: QPainter, left: int, top: int, first: str, second: str, colour: str) -> None:
+        bold = QFont(painter.font())
+        bold.setWeight(QFont.Weight.DemiBold)
+        plain = QFont(painter.font())
+        painter.setPen(THEME.colour("ink"))
+        painter.setFont(bold)
+        painter.drawText(left, top + 14, first)
+        painter.setFont(plain)
+        painter.setPen(THEME.colour(colour))
+        painter.drawText(left, top + 34, second)
+
+
+class _SheetDelegate(QStyledItemDelegate):
+    """One occurrence of the group: picture, when and where, its judgement; odd ones say so."""
+
+    def __init__(self, page: AlikePage) -> None:
+        super().__init__(page)
+        self._page = page
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        """Every cell has the same size."""
+        return QSize(_PICTURE.width() + 14, _PICTURE.height() + 48)
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Draw a cell."""
+        if painter is None:
+            return
+        occurrence_id, odd, told = index.data(Qt.ItemDataRole.UserRole)
+        occurrence = self._page.model.occurrence(occurrence_id)
+        painter.save()
+        area = option.rect.adjusted(2, 2, -2, -2)
+        chosen = bool(option.state & QStyle.StateFlag.State_Selected)
+        painter.fillRect(area, THEME.colour("accent_soft" if chosen else "surface"))
+        painter.setPen(QPen(THEME.colour("accent" if chosen else "line"), 2 if chosen else 1))
+        painter.drawRect(area.adjusted(0, 0, -1, -1))
+        picture = QRect(area.left() + 5, area.top() + 5, _PICTURE.width(), _PICTURE.height())
+        self._page.pictures.draw(painter, picture, occurrence_id)
+        if odd:
+            tag = QRect(picture.left(), picture.top(), 34, 17)
+            painter.fillRect(tag, THEME.colour("missed"))
+            painter.setPen(THEME.colour("surface"))
+            painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, "odd")
+        left, line = picture.left(), picture.bottom() + 16
+        small = QFont(painter.font())
+        small.setPointSizeF(8.5)
+        painter.setFont(small)
+        painter.setPen(THEME.colour("muted"))
+        painter.drawText(left, line, self._fitting(painter, self._page.words(occurrence_id), _PICTURE.width()))
+        draw_mark(painter, occurrence.verdict, QPointF(left + 6, line + 13), 9)
+        painter.setPen(verdict_colour(occurrence.verdict))
+        words = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
+        if told is not None:
+            words += f", looks like {kind_of(told.kind).text}"
+        painter.drawText(left + 17, line + 17, self._fitting(painter, words, _PICTURE.width() - 17))
+        painter.restore()
+
+    @staticmethod
+    def _fitting(painter: QPainter, words: str, width: int) -> str:
+        return painter.fontMetrics().elidedText(words, Qt.TextElideMode.ElideRight, width)
+
+
+class _List(QListView):
+    """A list that lets the page judge by letter."""
+
+    typed = pyqtSignal(QKeyEvent)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Letters, Enter, Backspace and Space are the page's."""
+        if event is None:
+            return
+        special = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Backspace, Qt.Key.Key_Space)
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier and (special or event.text().upper() in _KEYS):
+            self.typed.emit(event)
+        else:
+            super().keyPressEvent(event)
+
+    def keyboardSearch(self, search: str | None) -> None:
+        """Letters judge; they do not search."""
+
+
+class AlikePage(QWidget):
+    """Groups on the left, the chosen one's sheet on the right, the keys below."""
+
+    asked = pyqtSignal(int, int)
+
+    def __init__(self, session: Session, model: AlikeModel, tabs: QWidget) -> None:
+        super().__init__()
+        self.model = model
+        self._session = session
+        self.pictures = Pictures(session, model)
+        self.doubtful: list[tuple[int, Suggestion]] = []
+        self._looking_again = False
+        layout, head = page_head(self, "Evidence")
+        head.addWidget(tabs)
+        head.addStretch()
+        layout.addLayout(head)
+        top = QHBoxLayout()
+        self._count = label("", "muted")
+        top.addWidget(self._count)
+        top.addStretch()
+        self._progress = QProgressBar()
+        self._progress.setTextVisible(False)
+        self._progress.setFixedWidth(160)
+        self._progress.hide()
+        top.addWidget(self._progress)
+        self._scope = QComboBox()
+        self._scope.addItem("motion clips of all cameras", True)
+        self._scope.addItem("all evidence of all cameras", False)
+        self._scope.setAccessibleName("Which occurrences are compared")
+        self._scope.activated.connect(lambda _i: model.set_motion_only(bool(self._scope.currentData())))
+        top.addWidget(self._scope)
+        layout.addLayout(top)
+        row = QHBoxLayout()
+        self.list = _List()
+        self.list.setFixedWidth(_LIST_WIDTH)
+        self.list.setAccessibleName("Groups of alike occurrences")
+        self._rows = _Rows(self)
+        self.list.setModel(self._rows)
+        self.list.setItemDelegate(_GroupDelegate(self))
+        row.addWidget(self.list)
+        right = QVBoxLayout()
+        self._title = label("", "head", wrap=True)
+        right.addWidget(self._title)
+        self.sheet = _List()
+        self.sheet.setViewMode(QListView.ViewMode.IconMode)
+        self.sheet.setResizeMode(QListView.ResizeMode.Adjust)
+        self.sheet.setMovement(QListView.Movement.Static)
+        self.sheet.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.sheet.setUniformItemSizes(True)
+        self.sheet.setAccessibleName("Occurrences of the group")
+        self._cells = _Rows(self)
+        self.sheet.setModel(self._cells)
+        self.sheet.setItemDelegate(_SheetDelegate(self))
+        self.sheet.doubleClicked.connect(lambda _index: self.show_chosen())
+        right.addWidget(self.sheet, 1)
+        row.addLayout(right, 1)
+        layout.addLayout(row, 1)
+        hint = "A letter judges what waits in the group, with Shift the chosen ones only; Enter: as suggested."
+        layout.addWidget(JudgingKeys(self.judge, hint))
+        for view in (self.list, self.sheet):
+            view.typed.connect(self._on_key)
+        selection = self.list.selectionModel()
+        if selection is not None:
+            selection.currentChanged.connect(self._on_row)
+        model.changed.connect(self._fill)
+        model.current_changed.connect(self._follow)
+        model.jobs.progressed.connect(self._on_progress)
+        model.jobs.finished.connect(self._progress.hide)
+        session.cameras_changed.connect(self._on_cameras)
+        session.evidence_changed.connect(self._on_cameras)
+        model.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Take in what has come or gone since."""
+        super().showEvent(event)
+        self.model.refresh_if_stale()
+
+    def _on_cameras(self) -> None:
+        if self.isVisible():
+            self.model.refresh()
+
+    def _on_progress(self, progress: Progress) -> None:
+        self._progress.setRange(0, progress.total)
+        self._progress.setValue(progress.done)
+        self._progress.show()
+
+    def words(self, occurrence_id: int) -> str:
+        """Moment and camera of an occurrence."""
+        camera = self._session.camera(self.model.camera_of(occurrence_id))
+        begin, _ = camera.evidence.span_s(self.model.occurrence(occurrence_id))
+        return f"{self._session.local_time(begin):%d %b %Y %H:%M} {camera.camera.name}"
+
+    def _fill(self) -> None:
+        self.doubtful = self.model.doubtful()
+        self._rows.set([*range(len(self.model.groups)), None])
+        self._follow()
+
+    def _follow(self) -> None:
+        """Show the model's current group, or go on looking again."""
+        self.doubtful = self.model.doubtful()
+        self._rows.touch()
+        if not self._looking_again:
+            self._select_row(self.model.current)
+        self._show_sheet()
+
+    def _select_row(self, row: int) -> None:
+        selection = self.list.selectionModel()
+        if selection is not None and 0 <= row < self._rows.rowCount():
+            index = self._rows.index(row)
+            selection.setCurrentIndex(index, selection.SelectionFlag.ClearAndSelect)
+            self.list.scrollTo(index)
+
+    def _on_row(self, index: QModelIndex, _before: QModelIndex) -> None:
+        number = index.data(Qt.ItemDataRole.UserRole)
+        self._looking_again = index.isValid() and number is None
+        if number is not None:
+            self.model.go(number)
+        self._show_sheet()
+
+    def _show_sheet(self) -> None:
+        model = self.model
+        waiting = sum(not model.occurrence(i).kind for g in model.groups for i in g.ids)
+        total = sum(len(g.ids) for g in model.groups)
+        self._count.setText(
+            f"{count_of(len(model.groups), 'group')}, {count_of(total, 'occurrence')}, {waiting} not judged yet"
+        )
+        if self._looking_again:
+            self._cells.set([(i, False, told) for i, told in self.doubtful])
+            self._title.setText(
+                "Their likes are judged otherwise. A letter judges the chosen one anew, Enter keeps its judgement."
+                if self.doubtful
+                else "Nothing to look at again: every judgement agrees with its likes."
+            )
+        elif model.groups:
+            group = model.groups[model.current]
+            self._cells.set([(i, n < group.odd, None) for n, i in enumerate(group.ids)])
+            told = model.suggestion(model.current)
+            left = len(model.waiting(model.current))
+            odd = f" The {group.odd} least typical come first." if group.odd > 1 else ""
+            text = f"{len(group.ids)} alike, {left} not judged.{odd}"
+            if told is not None and told.certainty >= 0.5:
+                text += f" Looks like {kind_of(told.kind).text} ({told.certainty:.0%}): Enter."
+            self._title.setText(text)
+        else:
+            self._cells.set([])
+            self._title.setText("Nothing to compare yet: import clips, or wait until they are compared.")
+        if self._cells.rowCount():
+            selection = self.sheet.selectionModel()
+            if selection is not None:
+                selection.setCurrentIndex(self._cells.index(0), selection.SelectionFlag.ClearAndSelect)
+
+    def chosen_ids(self) -> list[int]:
+        """Ids of the occurrences chosen in the sheet."""
+        return [index.data(Qt.ItemDataRole.UserRole)[0] for index in self.sheet.selectedIndexes()]
+
+    def judge(self, kind: str, *, chosen_only: bool = False) -> None:
+        """Judge the group, or only the chosen ones; looking again always means the chosen one."""
+        if self._looking_again or chosen_only:
+            ids = self.chosen_ids()
+            row = self.sheet.currentIndex().row()
+            if ids:
+                for i in ids if self._looking_again else []:
+                    self.model.keep(i)
+                self.model.judge(ids, kind)
+            if not self._looking_again:
+                self._choose(row + 1)
+        else:
+            self.model.judge_group(kind)
+
+    def _choose(self, row: int) -> None:
+        selection = self.sheet.selectionModel()
+        if selection is not None and 0 <= row < self._cells.rowCount():
+            selection.setCurrentIndex(self._cells.index(row), selection.SelectionFlag.ClearAndSelect)
+
+    def _on_key(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            if self._looking_again:
+                for i in self.chosen_ids():
+                    self.model.keep(i)
+            elif not self.model.accept():
+                self._session.messages.tell("Nothing is suggested yet: judge one group with its letter first.")
+        elif event.key() == Qt.Key.Key_Space:
+            self.show_chosen()
+        elif event.key() == Qt.Key.Key_Backspace:
+            self.model.judge(self.chosen_ids(), "")
+        else:
+            shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.judge(_KEYS[event.text().upper()], chosen_only=shift)
+
+    def show_chosen(self) -> None:
+        """Open the chosen occurrence in the list of its camera, where it can be played."""
+        ids = self.chosen_ids()
+        if ids:
+            self.asked.emit(self.model.camera_of(ids[0]), ids[0])
+
+    def look_again(self) -> None:
+        """Show the judgements that their likes contradict."""
+        self._select_row(self._rows.rowCount() - 1)
+        self.sheet.setFocus()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Redraw in new colours."""
+        if event is not None and event.type() == QEvent.Type.PaletteChange:
+            for view in (self.list, self.sheet):
+                if (viewport := view.viewport()) is not None:
+                    viewport.update()
+        super().changeEvent(event)

@@ -1,0 +1,164 @@
+"""Hand over: what to enter on the camera, the sheet as JSON and PDF, and the logbook."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import (
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QListWidget,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.work.messages import Severity
+from guardia.core.base.errors import GuardiaError
+from guardia.core.make.levers import limits_broken
+from guardia.report.sheet import CAUTIONS, score_rows, sheet_to_dict, steps
+from guardia.ui.parts.widgets import button, card, clear, label, page_head
+
+
+class HandoverPage(QWidget):
+    """The sheet on the left, what to do with it and the logbook on the right."""
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self._session = session
+        self._model = model
+        layout, head = page_head(self, "Hand over")
+        head.addStretch()
+        head.addWidget(
+            button("Save sheet as JSON…", self.choose_json, tip="With a published schema, for other programs")
+        )
+        head.addWidget(button("Save sheet as PDF…", self.choose_pdf, tip="To print and take along; holds no picture"))
+        layout.addLayout(head)
+        body = QHBoxLayout()
+        body.setSpacing(14)
+        sheet = card()
+        self._sheet = QVBoxLayout(sheet)
+        self._sheet.setContentsMargins(20, 16, 20, 16)
+        self._sheet.setSpacing(7)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(sheet)
+        body.addWidget(area, 5)
+        side = QVBoxLayout()
+        side.addWidget(label("When it is entered", "head"))
+        side.addWidget(
+            label(
+                "Once the values are set on the camera, say so: the draft becomes the installed settings from now on.",
+                "muted",
+                wrap=True,
+            )
+        )
+        self._note = QLineEdit()
+        self._note.setPlaceholderText("Note for the logbook, such as who and why")
+        side.addWidget(self._note)
+        self._enter = button("Entered on the camera", self._entered, "primary")
+        side.addWidget(self._enter)
+        side.addSpacing(12)
+        side.addWidget(label("Logbook", "head"))
+        self.logbook = QListWidget()
+        self.logbook.setWordWrap(True)
+        side.addWidget(self.logbook, 1)
+        body.addLayout(side, 3)
+        layout.addLayout(body, 1)
+        model.comparison_changed.connect(self.refresh)
+        model.draft_changed.connect(self.refresh)
+        model.installed_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the sheet as it is now."""
+        if self._model.previewing:
+            return
+        model = self._model
+        clear(self._sheet)
+        self._sheet.addWidget(label(f"Settings sheet: {model.camera.name}", "head"))
+        self._sheet.addWidget(label(f"{self._session.site.name}, {model.camera.capability.name}", "muted"))
+        installed = set(steps(model.camera.installed, model.camera.capability))
+        for line in steps(model.draft, model.camera.capability):
+            changed = line not in installed
+            self._sheet.addWidget(
+                label(f"☐  {line}" + ("   ← changes" if changed else ""), "" if changed else "muted", wrap=True)
+            )
+        for line in limits_broken(model.draft, model.camera.capability):
+            self._sheet.addWidget(label(f"▼  {line}", "warning", wrap=True))
+        self._sheet.addSpacing(6)
+        self._sheet.addWidget(label("What the recorded evidence says", "head"))
+        figures = QWidget()
+        grid = QGridLayout(figures)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.addWidget(label("installed", "muted"), 0, 1)
+        grid.addWidget(label("draft", "muted"), 0, 2)
+        rows = score_rows(model.comparison.installed, model.comparison.draft)
+        for row, cells in enumerate(rows, start=1):
+            for column, text in enumerate(cells):
+                grid.addWidget(label(text), row, column)
+        self._sheet.addWidget(figures)
+        content = self._session.sheet_content(model.camera.id)
+        for line in (*content.limits, *CAUTIONS):
+            self._sheet.addWidget(label(line, "muted", wrap=True))
+        self._sheet.addStretch()
+        self._enter.setEnabled(model.draft != model.camera.installed)
+        self.logbook.clear()
+        for at, what, detail in model.logbook():
+            self.logbook.addItem(
+                f"{self._session.local_time(at):%Y-%m-%d %H:%M}  {what}" + (f"\n{detail}" if detail else "")
+            )
+        if not self.logbook.count():
+            self.logbook.addItem("Nothing entered yet.")
+
+    def _entered(self) -> None:
+        self._model.install_draft(self._note.text().strip())
+        self._note.clear()
+        self._session.messages.tell(
+            "Logged: the draft is now the installed settings. Walk-test the camera, by day and at night."
+        )
+
+    def choose_json(self) -> None:
+        """Ask for a file name and save the sheet as JSON."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save sheet as JSON", self._suggested("json"), "JSON (*.json)")
+        if name:
+            self.save(Path(name))
+
+    def choose_pdf(self) -> None:
+        """Ask for a file name and save the sheet as PDF."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save sheet as PDF", self._suggested("pdf"), "PDF (*.pdf)")
+        if name:
+            self.save(Path(name))
+
+    def _suggested(self, ending: str) -> str:
+        stem = "".join(c if c.isalnum() else "-" for c in self._model.camera.name.lower()).strip("-")
+        return str(Path.home() / f"{stem}-settings.{ending}")
+
+    def save(self, path: Path) -> None:
+        """Save the sheet; the ending says in which form."""
+        content = self._session.sheet_content(self._model.camera.id)
+        part = path.with_name(path.name + ".part")
+        try:
+            if path.suffix.lower() == ".pdf":
+                from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
+
+                part.write_bytes(sheet_pdf(content))
+            else:
+                part.write_text(json.dumps(sheet_to_dict(content), indent=2, ensure_ascii=False) + "\n", "utf-8")
+            os.replace(part, path)
+        except OSError as error:
+            self._session.messages.tell(
+                f"The sheet could not be saved to {path} ({error.strerror}). Choose another folder.", Severity.ERROR
+            )
+        except GuardiaError as error:
+            self._session.messages.tell_error(error)
+        else:
+            self._session.messages.tell(f"Saved {path}.")

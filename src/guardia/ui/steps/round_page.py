@@ -1,0 +1,220 @@
+"""Round: every camera with its one next action, and the days as ribbons with what happened on them."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from functools import partial
+
+from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.core.evidence.clock import error_words
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.score.score import Score
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import Mark, button, card, clear, draw_mark, label, page_head, painting
+
+_LEGEND = (
+    (Verdict.REAL, True, "real"),
+    (Verdict.REAL, False, "real, missed"),
+    (Verdict.FALSE, True, "false"),
+    (None, True, "not judged"),
+)
+
+
+class Fortnight(QWidget):
+    """The last two weeks as one ribbon: every occurrence at its moment, real above false above not judged.
+
+    `picked` is emitted with the id of an occurrence whose mark is clicked.
+    """
+
+    picked = pyqtSignal(int)
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self._session = session
+        self._model = model
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
+        self.setFixedHeight(66)
+        self.setAccessibleName("Occurrences of the last two weeks")
+        self.setMouseTracking(True)
+        self._marks: list[tuple[QPointF, int]] = []
+        self._words: dict[int, str] = {}
+
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
+        """Draw the ribbon."""
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        evidence = self._model.evidence
+        self._marks = []
+        if not evidence.occurrences:
+            painter.setPen(THEME.colour("muted"))
+            painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, "Nothing recorded is here yet")
+            return
+        starts = {c.id: c.start_s for c in evidence.clips}
+        moments = [self._session.local_time(starts[o.clip_id] + o.start_s) for o in evidence.occurrences]
+        last = max(moments).date()
+        first = max(min(moments).date(), last - timedelta(days=13))
+        days = (last - first).days + 1
+        width = self.width() / days
+        top, height = 16.0, self.height() - 20.0
+        for day in range(days):
+            left = day * width
+            painter.setPen(Qt.PenStyle.NoPen)
+            painter.setBrush(THEME.colour("raised"))
+            painter.drawRoundedRect(QRectF(left + 1, top, width - 2, height), 3, 3)
+            painter.setPen(THEME.colour("muted"))
+            date = first + timedelta(days=day)
+            words = f"{date:%d %b}" if width > 42 else f"{date:%d}"
+            painter.drawText(QRectF(left, 0, width, 15), Qt.AlignmentFlag.AlignCenter, words)
+        outcomes = self._model.comparison.installed_replay.outcomes
+        lanes = {Verdict.REAL: 0.2, Verdict.FALSE: 0.52}
+        for occurrence, moment in zip(evidence.occurrences, moments, strict=True):
+            if moment.date() < first:
+                continue
+            hours = moment.hour + moment.minute / 60
+            x = ((moment.date() - first).days + (0.06 + 0.88 * hours / 24)) * width
+            verdict = occurrence.verdict
+            y = top + height * (lanes.get(verdict, 0.83) if verdict else 0.83)
+            draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=outcomes[occurrence.id].recorded)
+            what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
+            self._marks.append((QPointF(x, y), occurrence.id))
+            self._words[occurrence.id] = f"{moment:%a %d %b %Y %H:%M}, {what}; click to see it"
+
+    def _nearest(self, at: QPointF) -> int | None:
+        """Id of the occurrence whose mark is under a point."""
+        distances = [((p - at).manhattanLength(), i) for p, i in self._marks]
+        distance, occurrence_id = min(distances, default=(99.0, 0))
+        return occurrence_id if distance <= 9 else None
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Say what a mark stands for."""
+        if event is not None:
+            found = self._nearest(event.position())
+            self.setToolTip(self._words[found] if found is not None else "")
+            self.setCursor(Qt.CursorShape.PointingHandCursor if found is not None else Qt.CursorShape.ArrowCursor)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Open the occurrence whose mark is clicked."""
+        found = self._nearest(event.position()) if event is not None else None
+        if found is not None:
+            self.picked.emit(found)
+
+
+class RoundPage(QWidget):
+    """All cameras.
+
+    `opened` is emitted with a camera's number and the step to open, `asked` with a camera's and an occurrence's.
+    """
+
+    opened = pyqtSignal(int, str)
+    asked = pyqtSignal(int, int)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._session = session
+        layout, head = page_head(self, "Round")
+        head.addWidget(label(f"{session.site.name}, times in {session.site.time_zone}", "muted"))
+        head.addStretch()
+        for verdict, recorded, text in _LEGEND:
+            head.addWidget(Mark(verdict, recorded=recorded))
+            head.addWidget(label(text, "muted"))
+        layout.addLayout(head)
+        inside = QWidget()
+        self._cards = QVBoxLayout(inside)
+        self._cards.setContentsMargins(0, 0, 0, 0)
+        self._cards.setSpacing(8)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inside)
+        layout.addWidget(area, 1)
+        session.cameras_changed.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the cameras as they are now, worst first."""
+        clear(self._cards)
+        ids = self._session.camera_ids()
+        models = [self._session.camera(i) for i in ids if self._session.is_loaded(i)]
+        models.sort(
+            key=lambda m: -(m.comparison.installed.false_per_day or 0) - 5 * len(m.comparison.installed.real_missed)
+        )
+        for model in models:
+            self._cards.addWidget(self._card(model))
+        for camera_id in ids:
+            if not self._session.is_loaded(camera_id):
+                waiting = card()
+                row = QHBoxLayout(waiting)
+                row.addWidget(label(self._session.camera_name(camera_id), "head"))
+                row.addWidget(label("reading its evidence …", "muted"))
+                row.addStretch()
+                self._cards.addWidget(waiting)
+        if not ids:
+            empty = label("No camera yet. Add one with Camera, Add camera.", "head")
+            empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            self._cards.addWidget(empty)
+        self._cards.addStretch()
+
+    def _card(self, model: CameraModel) -> QWidget:
+        frame = card()
+        frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+        row = QHBoxLayout(frame)
+        row.setContentsMargins(10, 7, 12, 7)
+        row.setSpacing(16)
+        picture = QLabel()
+        picture.setToolTip(model.camera.capability.name)
+        picture.setFixedSize(160, 90)
+        pixmap = QPixmap()
+        if pixmap.loadFromData(model.clean_view()):
+            picture.setPixmap(pixmap.scaledToWidth(160, Qt.TransformationMode.SmoothTransformation))
+        row.addWidget(picture)
+        middle = QVBoxLayout()
+        middle.setSpacing(2)
+        head = QHBoxLayout()
+        head.setSpacing(12)
+        name = label(model.camera.name, "head")
+        # A long name takes what is left beside the figures, and stands whole in the tip.
+        name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        name.setToolTip(model.camera.name[:200])
+        head.addWidget(name, 1)
+        for text in _figures(model.comparison.installed):
+            head.addWidget(label(text))
+        middle.addLayout(head)
+        ribbon = Fortnight(self._session, model)
+        ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
+        middle.addWidget(ribbon)
+        row.addLayout(middle, 1)
+        action = self._session.next_action(model.camera.id)
+        side = QVBoxLayout()
+        side.setSpacing(4)
+        act = button(action.text, partial(self.opened.emit, model.camera.id, action.step), "primary")
+        act.setFixedWidth(192)
+        act.setAccessibleName(f"{model.camera.name}: {action.text}")
+        side.addWidget(act)
+        why = label(action.why, "muted", wrap=True)
+        why.setFixedWidth(192)
+        side.addWidget(why)
+        if clock := error_words(model.camera.clock_error_s):
+            told = label(f"Its clock is {clock}; times are put right.", "muted", wrap=True)
+            told.setFixedWidth(192)
+            side.addWidget(told)
+        side.addStretch()
+        row.addLayout(side)
+        return frame
+
+
+def _figures(score: Score) -> list[str]:
+    """The two complaints as text: false recordings a day, real events missed."""
+    told = []
+    rate, interval = score.false_per_day, score.false_per_day_interval
+    if rate is not None and interval is not None:
+        told.append(f"<b>{rate:.1f}</b> false a day ({interval[0]:.1f} to {interval[1]:.1f})")
+    total = len(score.real_missed) + len(score.real_recorded)
+    if total:
+        low, high = score.missed_share
+        told.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({100 * low:.0f} to {high:.0%})")
+    return told

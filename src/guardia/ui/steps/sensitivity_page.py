@@ -1,0 +1,323 @@
+"""Sensitivity: the make's notch and times, the size of motion over time, and every occurrence against the threshold."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSlider, QWidget
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.steps.help import SETTING_HELP
+from guardia.core.evidence.evidence import Occurrence
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.make.settings import Settings
+from guardia.core.trace.measure import CELL_SIZE
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import HelpLine, card, label, page_head
+
+LEAST_SHOWN = 0.04
+"""Smaller motion, % of the picture, is drawn at the plot's left edge."""
+
+_LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
+
+
+def _seconds(value: float | None) -> str:
+    if value is None:
+        return "until motion stops"
+    return "none" if value == 0 else f"{value:g} s"
+
+
+class SensitivityPage(QWidget):
+    """Controls above, two plots below."""
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self._session = session
+        self._model = model
+        layout, head = page_head(self, "Sensitivity")
+        head.addWidget(label(model.camera.capability.name, "muted"))
+        head.addStretch()
+        self._on = QCheckBox("Motion detection on")
+        self._help = HelpLine("Point at a control or step to it with Tab to see here what it does.")
+        self._help.explain(self._on, SETTING_HELP["detection_on"])
+        self._on.toggled.connect(lambda on: self._change("switch detection", detection_on=on))
+        head.addWidget(self._on)
+        layout.addLayout(head)
+        layout.addWidget(self._controls())
+        layout.addWidget(self._help)
+        self._curve = pg.PlotWidget()
+        self._strip = pg.PlotWidget()
+        self._style_plots()
+        self._curve_title = label("", "head", wrap=True)
+        layout.addWidget(self._curve_title)
+        layout.addWidget(self._curve, 5)
+        layout.addWidget(
+            label("Largest motion of each occurrence against the threshold; click to see its curve", "head", wrap=True)
+        )
+        layout.addWidget(self._strip, 4)
+        self._points: dict[int, int] = {}
+        model.draft_changed.connect(self._take_draft)
+        model.comparison_changed.connect(self._draw)
+        model.selection_changed.connect(self._draw)
+        THEME.changed.connect(self._style_plots)
+        THEME.changed.connect(self._draw)
+        self._take_draft()
+        self._draw()
+
+    def _controls(self) -> QWidget:
+        frame = card()
+        grid = QGridLayout(frame)
+        grid.setContentsMargins(14, 10, 14, 10)
+        grid.setHorizontalSpacing(14)
+        capability = self._model.camera.capability
+        grid.addWidget(label("Sensitivity", "muted"), 0, 0)
+        self.notch = QSlider(Qt.Orientation.Horizontal)
+        self.notch.setRange(0, len(capability.notches) - 1)
+        self.notch.setPageStep(1)
+        self.notch.setTickPosition(QSlider.TickPosition.TicksBelow)
+        self.notch.setTickInterval(1)
+        self.notch.setMinimumWidth(190)
+        self.notch.setAccessibleName("Sensitivity notch")
+        self._help.explain(self.notch, SETTING_HELP["notch"])
+        self.notch.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
+        self.notch.valueChanged.connect(self._notch_moved)
+        self.notch.sliderReleased.connect(lambda: self._keep_notch(self.notch.value()))
+        grid.addWidget(self.notch, 1, 0)
+        self._notch_text = label("", "head", wrap=True)
+        grid.addWidget(self._notch_text, 2, 0, 1, 3)
+        self._boxes: dict[str, QComboBox] = {}
+        rows: tuple[tuple[str, str, tuple[float | None, ...]], ...] = (
+            ("hold_s", "Motion must last", capability.hold_choices_s),
+            ("retrigger_wait_s", "Re-trigger wait", capability.wait_choices_s),
+            ("pre_record_s", "Pre-record", capability.pre_record_choices_s),
+            ("clip_length_s", "Clip length", capability.clip_choices_s),
+        )
+        for column, (name, text, choices) in enumerate(rows, start=1):
+            box = QComboBox()
+            for choice in choices:
+                box.addItem(_seconds(choice), choice)
+            self._help.explain(box, SETTING_HELP[name])
+            box.setAccessibleName(text)
+            box.activated.connect(
+                lambda _i, n=name, b=box: self._change(
+                    f"change {n.removesuffix('_s').replace('_', ' ')}", **{n: b.currentData()}
+                )
+            )
+            self._boxes[name] = box
+            grid.addWidget(label(text, "muted"), 0, column)
+            grid.addWidget(box, 1, column)
+        self._band = label("", "muted", wrap=True)
+        grid.addWidget(self._band, 3, 0, 1, 3)
+        self._early = QCheckBox("end early when motion stops")
+        self._early.setEnabled(capability.end_early)
+        self._help.explain(self._early, SETTING_HELP["end_early"])
+        self._early.toggled.connect(lambda on: self._change("end early", end_early=on))
+        grid.addWidget(self._early, 2, 3, 1, 2)
+        self.objects: dict[str, QCheckBox] = {}
+        if capability.object_classes:
+            row = QHBoxLayout()
+            row.setSpacing(12)
+            row.addWidget(label("Only", "muted"))
+            for name in capability.object_classes:
+                made = QCheckBox(name)
+                self._help.explain(made, SETTING_HELP["objects"])
+                made.toggled.connect(lambda _on: self._change_objects())
+                self.objects[name] = made
+                row.addWidget(made)
+            row.addStretch()
+            grid.addLayout(row, 3, 3, 1, 2)
+        grid.setColumnStretch(0, 1)
+        return frame
+
+    def _change_objects(self) -> None:
+        chosen = tuple(name for name, box in self.objects.items() if box.isChecked())
+        self._change("object filter", objects=chosen)
+
+    def _with_notch(self, at: int) -> Settings:
+        label_ = self._model.camera.capability.notches[at].label
+        return replace(self._model.draft, notch=label_, sensitivity=None)
+
+    def _notch_moved(self, at: int) -> None:
+        if not self.notch.isSliderDown():
+            self._keep_notch(at)
+
+    def _keep_notch(self, at: int) -> None:
+        self._model.change_draft(
+            self._with_notch(at), f"set sensitivity {self._model.camera.capability.notches[at].label}"
+        )
+
+    def _change(self, what: str, **values: object) -> None:
+        draft = replace(self._model.draft, **values)  # type: ignore[arg-type]
+        if draft != self._model.draft:
+            self._model.change_draft(draft, what)
+
+    def _take_draft(self) -> None:
+        draft = self._model.draft
+        labels = [n.label for n in self._model.camera.capability.notches]
+        for widget in (self.notch, self._on, self._early, *self._boxes.values()):
+            widget.blockSignals(True)
+        if draft.notch in labels:
+            self.notch.setValue(labels.index(draft.notch))
+        self._on.setChecked(draft.detection_on)
+        self._early.setChecked(draft.end_early)
+        for name, check in self.objects.items():
+            check.blockSignals(True)
+            check.setChecked(name in draft.objects)
+            check.blockSignals(False)
+        for name, box in self._boxes.items():
+            value = getattr(draft, name)
+            if box.findData(value) < 0:
+                box.addItem(f"{_seconds(value)} (not on offer)", value)
+            box.setCurrentIndex(box.findData(value))
+        for widget in (self.notch, self._on, self._early, *self._boxes.values()):
+            widget.blockSignals(False)
+
+    def _style_plots(self) -> None:
+        for plot in (self._curve, self._strip):
+            plot.setBackground(THEME.colour("surface"))
+            plot.setMenuEnabled(False)
+            plot.hideButtons()
+            for side in ("left", "bottom"):
+                axis = plot.getAxis(side)
+                axis.setPen(THEME.colour("line"))
+                axis.setTextPen(THEME.colour("muted"))
+                axis.enableAutoSIPrefix(False)
+        self._curve.setMouseEnabled(x=True, y=False)
+        self._strip.setMouseEnabled(x=False, y=False)
+        self._curve.setLabel("left", "size, % of picture", color=THEME.colour("muted").name())
+        self._curve.setLabel("bottom", "seconds of the clip", color=THEME.colour("muted").name())
+        self._strip.setLabel("bottom", "largest motion in the zone, % of picture", color=THEME.colour("muted").name())
+        self._strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
+        for plot in (self._curve, self._strip):
+            plot.getAxis("left").setWidth(86)
+        ticks = [(float(np.log10(v)), f"{v:g}") for v in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 40, 80)]
+        self._strip.getAxis("bottom").setTicks([ticks])
+
+    def _draw(self) -> None:
+        capability = self._model.camera.capability
+        draft = self._model.draft
+        contrast, _ = draft.sensitivity_under(capability)
+        if draft.sensitivity is None:
+            notch = capability.notch(draft.notch)
+            band = f"{notch.size_low * 100:.2f} to {notch.size_high * 100:.2f} %"
+            state = "calibrated" if capability.calibrated else "not calibrated"
+            self._notch_text.setText(f"{notch.label}: from {100 * notch.size:.2f} % of the picture on, in one piece")
+            self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
+            self._band.setText(f"{state}, believed within {band}")
+        else:
+            self._notch_text.setText(
+                f"given directly: from {100 * draft.sensitivity[1]:.2f} % of the picture on, in one piece"
+            )
+            self._notch_text.setToolTip(
+                f"Contrast {contrast} of 255 luma steps; moving the slider takes a notch instead"
+            )
+            self._band.setText("no notch of this make; moving the slider takes one")
+        self._draw_curve(contrast)
+        self._draw_strip()
+
+    def _chosen(self) -> Occurrence | None:
+        ids = self._model.selected or tuple(o.id for o in self._model.evidence.occurrences[:1])
+        return self._model.occurrence(ids[0]) if ids else None
+
+    def _draw_curve(self, contrast: int) -> None:
+        plot = self._curve
+        plot.clear()
+        occurrence = self._chosen()
+        if occurrence is None:
+            self._curve_title.setText("Import clips in Evidence to see the size of their motion here")
+            return
+        evidence, comparison = self._model.evidence, self._model.comparison
+        index = evidence.clip_index[occurrence.clip_id]
+        clip = evidence.clips[index]
+        span = slice(int(evidence.stack.clip_start[index]), int(evidence.stack.clip_start[index + 1]))
+        times = np.asarray(evidence.stack.times[index])
+        whole = evidence.stack.cells * CELL_SIZE
+        for done, name, style, width in (
+            (comparison.installed_replay, "muted", Qt.PenStyle.DashLine, 1.2),
+            (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine, 2.0),
+        ):
+            percent = 100 * done.sizes[span] / whole
+            plot.plot(times, percent, pen=pg.mkPen(THEME.colour(name), width=width, style=style))
+            plot.addItem(
+                pg.InfiniteLine(
+                    100 * done.needed / whole, angle=0, pen=pg.mkPen(THEME.colour(name), width=width, style=style)
+                )
+            )
+        top = (
+            100 * max(comparison.draft_replay.sizes[span].max(initial=1), comparison.draft_replay.needed * 1.5) / whole
+        )
+        for recording in comparison.draft_replay.recordings[index]:
+            region = pg.LinearRegionItem(
+                (recording.start_s - clip.start_s, min(recording.end_s - clip.start_s, times[-1])),
+                movable=False, brush=THEME.colour("accent", 34), pen=pg.mkPen(None),
+            )  # fmt: skip
+            plot.addItem(region)
+            plot.addItem(
+                pg.InfiniteLine(recording.trigger_s - clip.start_s, pen=pg.mkPen(THEME.colour("accent"), width=1))
+            )
+        for edge in (occurrence.start_s, occurrence.end_s):
+            plot.addItem(pg.InfiniteLine(edge, pen=pg.mkPen(THEME.colour("muted"), style=Qt.PenStyle.DotLine)))
+        plot.setYRange(0, top * 1.08)
+        plot.setXRange(max(0.0, occurrence.start_s - 8), min(float(times[-1]), occurrence.end_s + 15), padding=0.02)
+        outcome = comparison.draft_replay.outcomes[occurrence.id]
+        when = self._session.local_time(clip.start_s + occurrence.start_s)
+        what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
+        told = "recorded" if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
+        self._curve_title.setText(
+            f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {told}. Installed dashed."
+        )
+
+    def _draw_strip(self) -> None:
+        plot = self._strip
+        plot.clear()
+        evidence, comparison = self._model.evidence, self._model.comparison
+        whole = evidence.stack.cells * CELL_SIZE
+        groups: dict[Verdict | None, list[tuple[float, float, int, bool]]] = {}
+        for number, occurrence in enumerate(evidence.occurrences):
+            index = evidence.clip_index[occurrence.clip_id]
+            times = np.asarray(evidence.stack.times[index])
+            base = int(evidence.stack.clip_start[index])
+            low, high = np.searchsorted(times, [occurrence.start_s - 0.25, occurrence.end_s + 0.25])
+            peak = int(comparison.draft_replay.sizes[base + low : base + high].max(initial=0))
+            verdict = occurrence.verdict if occurrence.verdict is not Verdict.UNSURE else None
+            lane = _LANES[verdict] + 0.3 * (((number * 37) % 11) / 10 - 0.5) * 2
+            recorded = comparison.draft_replay.outcomes[occurrence.id].recorded
+            groups.setdefault(verdict, []).append((max(100 * peak / whole, LEAST_SHOWN), lane, occurrence.id, recorded))
+        chosen = set(self._model.selected)
+        for verdict, points in groups.items():
+            name, symbol = {Verdict.REAL: ("real", "o"), Verdict.FALSE: ("false", "d")}.get(verdict, ("unjudged", "s"))  # type: ignore[arg-type]
+            colour = THEME.colour(name)
+            item = pg.ScatterPlotItem(hoverable=True, tip=None)
+            item.addPoints(
+                [
+                    {
+                        "pos": (np.log10(x), y),
+                        "data": number,
+                        "symbol": symbol,
+                        "size": 13 if number in chosen else 9,
+                        "pen": pg.mkPen(THEME.colour("ink") if number in chosen else colour, width=1.6),
+                        "brush": pg.mkBrush(colour if recorded and verdict is not None else None),
+                    }
+                    for x, y, number, recorded in points
+                ]
+            )
+            item.sigClicked.connect(self._clicked)
+            plot.addItem(item)
+        for done, name, style in (
+            (comparison.installed_replay, "muted", Qt.PenStyle.DashLine),
+            (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine),
+        ):
+            at = float(np.log10(100 * (done.needed - 0.5) / whole))
+            plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
+        plot.setYRange(-0.5, 2.5)
+        shown = [x for points in groups.values() for x, *_ in points]
+        plot.setXRange(np.log10(LEAST_SHOWN * 0.8), np.log10(max(40.0, 1.1 * max(shown, default=0.0))))
+
+    def _clicked(self, _item: object, points: object, *_: object) -> None:
+        for point in points:  # type: ignore[attr-defined]
+            self._model.select((int(point.data()),))
+            return

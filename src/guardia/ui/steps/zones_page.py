@@ -1,0 +1,394 @@
+"""Zones: watch and ignore polygons over the camera's clean view, with the heat of false and of real events."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import (
+    QResizeEvent,
+)
+from PyQt6.QtWidgets import (
+    QButtonGroup,
+    QCheckBox,
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QHeaderView,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.steps.polygon_tool import Mode, PolygonTool
+from guardia.app.steps.proposal_model import ProposalModel
+from guardia.app.work.messages import Severity
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.settings import entered_zones, zone_limits_broken
+from guardia.core.make.zones import PolygonZone, Zone, ZoneKind, outline_share, zone_cells
+from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
+from guardia.ui.parts.widgets import Mark, WrappedLabel, button, label, page_head
+
+
+class ZonesPage(QWidget):
+    """Tools, picture and the list of zones. `asked` is emitted with occurrences to be shown and their title."""
+
+    asked = pyqtSignal(tuple, str)
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self._session = session
+        self._model = model
+        capability = model.camera.capability
+        self.tool = PolygonTool(
+            preview=self._preview,
+            commit=self._commit,
+            refuse=lambda why: session.messages.tell(why, Severity.WARNING),
+            max_corners=capability.max_corners if capability.zone_form != "blocks" else 32,
+            max_zones=capability.max_zones if capability.zone_form != "blocks" else 16,
+            rectangles=capability.zone_form == "rectangles",
+            blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
+            max_masks=capability.privacy_masks,
+        )
+        self.proposal = ProposalModel.of(model, session)
+        self.canvas = ZoneCanvas(model, self.tool)
+        layout, head = page_head(self, "Zones")
+        head.addStretch()
+        group = QButtonGroup(self)
+        self._modes: dict[Mode, QPushButton] = {}
+        for mode, text, tip in (
+            (Mode.SELECT, "Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
+            (Mode.WATCH, "Watch", "Draw: only motion in watch zones counts: click corners, or drag a rectangle"),
+            (Mode.IGNORE, "Ignore", "Draw: motion in ignore zones is left out: click corners, or drag a rectangle"),
+            (Mode.MASK, "Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
+            (Mode.PAINT, "Paint", "Switch the make's own blocks on and off by dragging over them"),
+        ):
+            if mode is Mode.PAINT and capability.zone_form != "blocks":
+                continue
+            if mode is Mode.MASK and not capability.privacy_masks:
+                continue
+            made = button(text, lambda m=mode: self.set_mode(m), tip=tip)
+            made.setCheckable(True)
+            group.addButton(made)
+            self._modes[mode] = made
+            head.addWidget(made)
+        head.addWidget(button("Delete", self._delete, tip="Delete the selected corner or zone (Del)"))
+        self.more = button("More", lambda: None, tip="Simplify, straighten, copy zones from elsewhere")
+        self.more.setMenu(self._more_menu())
+        head.addWidget(self.more)
+        tip = "Seek the least area to ignore that silences most false recordings and keeps every real one"
+        self.seek = button("Propose", self._seek, "primary", tip)
+        head.addWidget(self.seek)
+        layout.addLayout(head)
+        layout.addWidget(self._offer_row())
+        layout.addWidget(self.canvas, 6)
+        layout.addLayout(self._below(), 1)
+        self.canvas.picked.connect(self._fill_list)
+        self.canvas.asked.connect(self.asked)
+        model.draft_changed.connect(self._take_draft)
+        model.evidence_changed.connect(self.canvas.refresh_evidence)
+        model.judgements_changed.connect(self.canvas.refresh_evidence)
+        self._take_draft()
+        self.set_mode(Mode.SELECT)
+        self._start(self.proposal.jobs.busy, "Seeking …")
+        self._show_offer()
+
+    def _more_menu(self) -> QMenu:
+        menu = QMenu(self)
+        menu.addAction("Simplify the selected zone", self._simplify)
+        menu.addAction("Straighten the selected zone", self._straighten)
+        menu.addAction("Fit all zones to this make", self._fit)
+        menu.addAction("Show what moved in the selected zone", self.show_moved)
+        copies = QMenu("Copy zones from", menu)
+        copies.aboutToShow.connect(lambda: self._fill_copies(copies))
+        menu.addMenu(copies)
+        return menu
+
+    def _fill_copies(self, menu: QMenu) -> None:
+        menu.clear()
+        for name, zones in self._session.zone_sources(self._model.camera.id):
+            menu.addAction(name, lambda n=name, z=zones: self.copy_zones(n, z))
+        if menu.isEmpty():
+            nothing = menu.addAction("No other zones are known")
+            if nothing is not None:
+                nothing.setEnabled(False)
+
+    def copy_zones(self, name: str, zones: tuple[Zone, ...]) -> None:
+        """Put zones of other settings in place of the draft's; what this make cannot take is fitted and offered."""
+        capability, what = self._model.camera.capability, f"copy zones from {name}"
+        wanted = replace(self._model.draft, zones=zones)
+        if zone_limits_broken(wanted, capability) or entered_zones(wanted, capability) != zones:
+            self._start(self.proposal.convert(zones, what), "Fitting the zones to this make …")
+        else:
+            self._model.change_draft(wanted, what)
+
+    def _fit(self) -> None:
+        what = "fit zones to the make"
+        self._start(self.proposal.convert(self._model.draft.zones, what), "Fitting the zones to this make …")
+
+    def show_moved(self) -> None:
+        """Ask for the occurrences that moved in the selected zone, or in the whole picture."""
+        columns, rows = self._model.grid
+        selected = self._selected_zone()
+        if isinstance(selected, PolygonZone):
+            cells = outline_share(selected.points, columns=columns, rows=rows) > 0
+        else:
+            cells = zone_cells(() if selected is None else (selected,), columns=columns, rows=rows)
+        ids, words = self.canvas.heat.over(cells) if self._model.evidence.stack.frames else ((), "")
+        if ids:
+            self.asked.emit(ids, words)
+        else:
+            self._session.messages.tell("Nothing that is judged moved there.")
+
+    def _simplify(self) -> None:
+        if not self.tool.simplify():
+            self._session.messages.tell("Select a zone with more than three corners to simplify it.")
+
+    def _straighten(self) -> None:
+        if not self.tool.straighten():
+            self._session.messages.tell("Select a zone with an edge that is nearly level or upright to straighten it.")
+
+    def _offer_row(self) -> QWidget:
+        """What the proposal says, and what can be done with it."""
+        self.offer = QFrame()
+        self.offer.setObjectName("card")
+        row = QHBoxLayout(self.offer)
+        row.setContentsMargins(10, 6, 10, 6)
+        self._offer_words = WrappedLabel()
+        row.addWidget(self._offer_words, 1)
+        self.part = QComboBox()
+        self.part.setAccessibleName("How many steps to take")
+        self.part.currentIndexChanged.connect(self._show_steps)
+        self.take = button("Take", lambda: self.proposal.take(self.part.currentData()), "primary")
+        for widget in (self.part, self.take, button("Drop", self.proposal.drop)):
+            row.addWidget(widget)
+        self.offer.hide()
+        self.proposal.changed.connect(self._show_offer)
+        self.proposal.jobs.finished.connect(self._sought)
+        return self.offer
+
+    def _seek(self) -> None:
+        self._start(self.proposal.seek(), "Seeking …")
+
+    def _start(self, started: bool, words: str) -> None:
+        """Show that zones are being sought."""
+        if started:
+            self.seek.setEnabled(False)
+            self._offer_words.setText(words)
+            self.part.hide()
+            self.take.setEnabled(False)
+            self.offer.show()
+
+    def _sought(self) -> None:
+        self.seek.setEnabled(True)
+        if self.proposal.offer is None:
+            self.offer.hide()
+
+    def _show_offer(self) -> None:
+        offer = self.proposal.offer
+        self.canvas.proposed = None
+        self.canvas.offered = ()
+        self.canvas.update()
+        self.offer.setVisible(offer is not None or self.proposal.jobs.busy)
+        if offer is None:
+            return
+        self._offer_words.setText(offer.words)
+        steps = len(offer.steps)
+        self.part.blockSignals(True)
+        self.part.clear()
+        for number in range(steps, 0, -1):
+            self.part.addItem("all of it" if number == steps else f"the first {number}", number)
+        self.part.blockSignals(False)
+        self.part.setVisible(steps > 1)
+        self.take.setEnabled(steps > 0)
+        self._show_steps()
+
+    def _show_steps(self) -> None:
+        """Show the zones of the steps that would be taken."""
+        offer, chosen = self.proposal.offer, self.part.currentData()
+        shown = offer is not None and bool(chosen)
+        self.canvas.offered = offer.steps[chosen - 1] if offer is not None and chosen else ()
+        self.canvas.proposed = self.proposal.left_out(chosen) if shown else None
+        self.canvas.update()
+
+    def _below(self) -> QHBoxLayout:
+        below = QHBoxLayout()
+        below.setSpacing(12)
+        self.zone_list = QListWidget()
+        self.zone_list.setMinimumHeight(70)
+        self.zone_list.setWordWrap(True)
+        self.zone_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.zone_list.setAccessibleName("Zones of the draft")
+        self.zone_list.currentRowChanged.connect(self._select_listed)
+        below.addWidget(self.zone_list, 1)
+        middle = QVBoxLayout()
+        self._name = QLineEdit()
+        self._name.setPlaceholderText("Name of zone")
+        self._name.editingFinished.connect(self._rename)
+        middle.addWidget(self._name)
+        self.own_notch = QComboBox()
+        self.own_notch.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.own_notch.setMinimumContentsLength(8)
+        self.own_notch.setAccessibleName("Sensitivity of the selected zone")
+        self.own_notch.addItem("camera's notch", "")
+        for notch in self._model.camera.capability.notches:
+            self.own_notch.addItem(f"own notch {notch.label}", notch.label)
+        self.own_notch.activated.connect(lambda _i: self._set_notch())
+        self.own_notch.setVisible(self._model.camera.capability.zone_sensitivity)
+        middle.addWidget(self.own_notch)
+        self.corners = QTableWidget(0, 2)
+        self.corners.setHorizontalHeaderLabels(["left, %", "top, %"])
+        self.corners.setAccessibleName("Corners of the selected zone")
+        header = self.corners.horizontalHeader()
+        if header is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.corners.cellChanged.connect(self._corner_typed)
+        middle.addWidget(self.corners, 1)
+        self._limits = label("", "warning", wrap=True)
+        middle.addWidget(self._limits)
+        self.fit = button("Fit to this make", self._fit, tip="Offer zones that this make can take in place of these")
+        middle.addWidget(self.fit)
+        below.addLayout(middle, 1)
+        legend = QVBoxLayout()
+        for verdict, text, attribute in (
+            (Verdict.REAL, "where real events moved", "show_real"),
+            (Verdict.FALSE, "where false events moved", "show_false"),
+            (None, "grid cells in the zone", "show_cells"),
+        ):
+            row = QHBoxLayout()
+            check = QCheckBox(text)
+            check.setChecked(getattr(self.canvas, attribute))
+            check.toggled.connect(lambda on, a=attribute: self._show(a, on))
+            if verdict is not None:
+                row.addWidget(Mark(verdict))
+            row.addWidget(check)
+            row.addStretch()
+            legend.addLayout(row)
+        legend.addStretch()
+        for text in (
+            "Drag a corner, a zone, or the dot on an edge. Double-click a cell to see what moved there.",
+            "Drawing: click corners and close with Enter, or drag a rectangle.",
+            "Arrows nudge, Del deletes, Ctrl+C and Ctrl+V copy, Esc brings the shape back.",
+        ):
+            legend.addWidget(label(text, "muted", wrap=True))
+        below.addLayout(legend)
+        return below
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Give the picture the height that its width allows, the rest to the list of zones."""
+        super().resizeEvent(event)
+        self.canvas.setMaximumHeight(round((self.width() - 36 - 2 * EDGE_PX) * self.canvas.aspect()) + 2 * EDGE_PX)
+
+    def _show(self, attribute: str, on: bool) -> None:
+        setattr(self.canvas, attribute, on)
+        self.canvas.update()
+
+    def set_mode(self, mode: Mode) -> None:
+        """Change the tool."""
+        self.tool.set_mode(mode)
+        self._modes[mode].setChecked(True)
+        shape = Qt.CursorShape.ArrowCursor if mode is Mode.SELECT else Qt.CursorShape.CrossCursor
+        self.canvas.setCursor(shape)
+        self.canvas.setFocus()
+        self.canvas.update()
+
+    def _delete(self) -> None:
+        self.tool.delete()
+        self.canvas.setFocus()
+
+    def _preview(self, zones: tuple[Zone, ...]) -> None:
+        self._model.preview(replace(self._model.draft, zones=zones))
+        self.canvas.update()
+
+    def _commit(self, zones: tuple[Zone, ...], what: str) -> None:
+        self._model.change_draft(replace(self._model.draft, zones=zones), what)
+
+    def _take_draft(self) -> None:
+        if self._model.draft.zones != self.tool.zones or self.tool.in_gesture:
+            self.tool.set_zones(self._model.draft.zones)
+        if self.tool.mode is Mode.SELECT and not self._modes[Mode.SELECT].isChecked():
+            self.set_mode(Mode.SELECT)
+        self._fill_list()
+        broken = zone_limits_broken(self._model.draft, self._model.camera.capability)
+        self._limits.setText("\n".join([*broken, *self._model.entered_words()]))
+        self.fit.setVisible(bool(broken))
+        self.canvas.update()
+
+    def _fill_list(self) -> None:
+        self.zone_list.blockSignals(True)
+        self.zone_list.clear()
+        for zone in self.tool.zones:
+            if isinstance(zone, PolygonZone):
+                text = f"{zone.name}:  {zone.kind.value}, {len(zone.points)} corners"
+            else:
+                text = f"blocks:  {sum(zone.active)} of {zone.columns} x {zone.rows} watched"
+            self.zone_list.addItem(QListWidgetItem(text))
+        if not self.tool.zones:
+            nothing = QListWidgetItem("No zones: all of it counts")
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.zone_list.addItem(nothing)
+        self.zone_list.setCurrentRow(-1 if self.tool.selected is None else self.tool.selected)
+        self.zone_list.blockSignals(False)
+        self._fill_name()
+
+    def select_zone(self, zone: int) -> None:
+        """Select a zone in the list and on the picture."""
+        self.zone_list.setCurrentRow(zone)
+
+    def _select_listed(self, row: int) -> None:
+        self.tool.select(row if 0 <= row < len(self.tool.zones) else None)
+        self._fill_name()
+        self.canvas.update()
+
+    def _selected_zone(self) -> Zone | None:
+        selected = self.tool.selected
+        return self.tool.zones[selected] if selected is not None and selected < len(self.tool.zones) else None
+
+    def _fill_name(self) -> None:
+        zone = self._selected_zone()
+        self._name.setText(zone.name if isinstance(zone, PolygonZone) else "")
+        points = zone.points if isinstance(zone, PolygonZone) else ()
+        self.corners.blockSignals(True)
+        self.corners.setRowCount(len(points))
+        for row, point in enumerate(points):
+            for column in (0, 1):
+                item = QTableWidgetItem(f"{100 * point[column]:.1f}")
+                item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                self.corners.setItem(row, column, item)
+        self.corners.blockSignals(False)
+        self._name.setEnabled(isinstance(zone, PolygonZone))
+        watched = isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH
+        self.own_notch.setEnabled(watched)
+        own = zone.notch if isinstance(zone, PolygonZone) else ""
+        self.own_notch.setCurrentIndex(max(0, self.own_notch.findData(own)))
+
+    def _corner_typed(self, row: int, column: int) -> None:
+        """Move a corner to the numbers typed; bad ones are told and put back."""
+        zone = self._selected_zone()
+        item = self.corners.item(row, column)
+        if not isinstance(zone, PolygonZone) or item is None:
+            return
+        value, understood = self.locale().toDouble(item.text().replace("%", "").strip())
+        if not understood:
+            self._session.messages.tell(f"'{item.text()}' is no number; the corner was kept.", Severity.WARNING)
+        else:
+            x, y = zone.points[row]
+            self.tool.set_corner(row, (value / 100, y) if column == 0 else (x, value / 100))
+        self._fill_name()
+        self.canvas.update()
+
+    def _set_notch(self) -> None:
+        if self.tool.selected is not None:
+            self.tool.set_notch(self.tool.selected, self.own_notch.currentData())
+
+    def _rename(self) -> None:
+        if self.tool.selected is not None:
+            self.tool.rename(self.tool.selected, self._name.text())
