@@ -124,4 +124,4 @@ def evidence_of(
 
 def plain(size_cells: float = 4, **values: object) -> Settings:
     """Settings that trigger at a number of cells at contrast 12."""
-    return Settings("polygon-mains-camera", "", sensitivity=(12, size_cells / 576), **values)  # type: ignore[arg-type]
+    return Settings.of("polygon-mains-camera", "", sensitivity=(12, size_cells / 576), **values)  # type: ignore[arg-type]

@@ -74,7 +74,7 @@ class Commands(CommandCase):
 
     def test_replay_gives_trigger_and_recording_in_seconds(self):
         clip = write_clip(self.folder / "a.mp4", steady(10, 10))
-        chosen = Settings("polygon-mains-camera", "6", (LEFT,), hold_s=0.4, pre_record_s=1.0, clip_length_s=None)
+        chosen = Settings.of("polygon-mains-camera", "6", (LEFT,), hold_s=0.4, pre_record_s=1.0, length_s=None)
         status, out, _ = self.run_command("replay", clip, "--settings", self.settings_file(chosen), "--json")
         result = json.loads(out)
         self.assertEqual((status, result["limits_broken"]), (0, []))
@@ -84,7 +84,7 @@ class Commands(CommandCase):
         self.assertAlmostEqual(one["start_s"], one["trigger_s"] - 1.0, places=3)
         self.assertAlmostEqual(one["motion_end_s"], 3.8, delta=0.3)
         self.assertAlmostEqual(one["end_s"], one["motion_end_s"] + 1.0, places=3)
-        off = self.settings_file(Settings("polygon-mains-camera", "6", detection_on=False))
+        off = self.settings_file(Settings.of("polygon-mains-camera", "6", detection_on=False))
         self.assertIn("0 recordings", self.run_command("replay", clip, "--settings", off)[1])
 
     def test_replay_refuses_what_it_cannot_read_in_one_sentence(self):
@@ -99,7 +99,7 @@ class Commands(CommandCase):
             status, out, err = self.run_command("replay", clip, "--settings", bad)
             self.assertEqual((status, out, err.count("\n")), (2, "", 1))
             self.assertIn(word, err)
-        unknown = self.settings_file(Settings("toaster", "1"))
+        unknown = self.settings_file(Settings.of("toaster", "1"))
         self.assertIn("no make 'toaster'", self.run_command("replay", clip, "--settings", unknown)[2])
         self.assertIn("cannot be read", self.run_command("replay", clip, "--settings", self.folder / "none.json")[2])
 

@@ -66,7 +66,7 @@ def make_project(folder: Path, clips: Sequence[Made], *, make: str = "polygon-ma
     change(data)
     notch = data["notches"][len(data["notches"]) // 2]["label"]
     with Project(folder, create=True, site=Site("Yard", "Europe/London")) as project:
-        camera = project.add_camera(name, data, Settings(make, notch, hold_s=data["hold_choices_s"][0]))
+        camera = project.add_camera(name, data, Settings.of(make, notch, hold_s=data["hold_choices_s"][0]))
         file = folder.parent / "clip.mp4"
         for number, one in enumerate(clips):
             file.write_bytes(str(number).encode())

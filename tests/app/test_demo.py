@@ -1,7 +1,6 @@
 """The shipped demo: its size, its mistakes to find, and its truth kept apart."""
 
 import unittest
-from dataclasses import replace
 from pathlib import Path
 
 from guardia.app.project.demo import own_demo
@@ -58,18 +57,18 @@ class Demo(unittest.TestCase):
 
     def test_a_watch_zone_and_a_hold_cut_the_pontoons_false_recordings_by_far_and_lose_nobody_more(self):
         camera, evidence = self.cameras["Pontoon gate"]
-        draft = replace(camera.installed, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0)
+        draft = camera.installed.with_values(zones=(EXAMPLE_ZONE,), hold_s=0.6, rest_s=5.0)
         result = compare(evidence, camera.installed, draft, camera.capability)
         self.assertLessEqual(len(result.draft.false_recorded), 0.35 * len(result.installed.false_recorded))
         self.assertLessEqual(len(result.draft.real_missed), len(result.installed.real_missed))
 
     def test_each_mistake_shows_at_its_gate_on_footage_that_can_show_it(self):
         for name, gate in (
-            ("Pontoon gate", Gate.WAIT),
+            ("Pontoon gate", Gate.REST),
             ("Slipway", Gate.SIZE),  # too little of a person is inside the tight zone
             ("Workshop door", Gate.HOLD),
             ("Fuel berth", Gate.SIZE),
-            ("Winter store", Gate.WAIT),
+            ("Winter store", Gate.REST),
         ):
             camera, evidence = self.cameras[name]
             result = compare(evidence, camera.installed, camera.installed, camera.capability)
@@ -83,7 +82,7 @@ class OwnCopy(FolderCase):
         folder = own_demo(self.folder / "home")
         with Project(folder) as project:
             camera = project.cameras()[0]
-            project.save_draft(camera.id, replace(camera.draft, hold_s=0.4))
+            project.save_draft(camera.id, camera.draft.with_values(hold_s=0.4))
         self.assertEqual(own_demo(self.folder / "home"), folder)
         with Project(folder) as project:
-            self.assertEqual(project.cameras()[0].draft.hold_s, 0.4)
+            self.assertEqual(project.cameras()[0].draft.detection.hold_s, 0.4)

@@ -32,7 +32,7 @@ class Importing(FolderCase):
         self.site = self.folder / "site"
         with Project(self.site, create=True, site=Site("Yard", "UTC")) as project:
             make = capability_data("polygon-mains-camera")
-            self.camera = project.add_camera("Gate", make, Settings("polygon-mains-camera", "5"))
+            self.camera = project.add_camera("Gate", make, Settings.of("polygon-mains-camera", "5"))
 
     def bring_in(self, *files, token=None, progress=lambda _p: None, **more):
         request = ImportRequest(self.site, self.camera, files, **more)
@@ -109,7 +109,9 @@ class Measuring(FolderCase):
     def project(self, name):
         folder = self.folder / name
         with Project(folder, create=True, site=Site("Yard", "UTC")) as project:
-            project.add_camera("Gate", capability_data("polygon-mains-camera"), Settings("polygon-mains-camera", "5"))
+            project.add_camera(
+                "Gate", capability_data("polygon-mains-camera"), Settings.of("polygon-mains-camera", "5")
+            )
         return folder
 
     def bring_in(self, folder, *files, **more):

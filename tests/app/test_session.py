@@ -1,7 +1,6 @@
 """The session: next actions, starts of clips, two windows, many clips."""
 
 import shutil
-from dataclasses import replace
 
 from PyQt6.QtTest import QSignalSpy
 
@@ -40,7 +39,7 @@ class NextActions(SessionCase):
         open_ids = [o.id for o in model.evidence.occurrences if not o.kind]
         model.judge(open_ids, "unsure")
         self.assertEqual(session.next_action(model.camera.id).step, "zones")
-        model.change_draft(replace(model.draft, hold_s=0.6), "hold")
+        model.change_draft(model.draft.with_values(hold_s=0.6), "hold")
         handover = session.next_action(model.camera.id)
         self.assertEqual(handover.step, "handover")
         self.assertIn("real missed", handover.why)
@@ -90,8 +89,8 @@ class TwoWindows(SessionCase):
         self.assertIn("another window", self.told[0].text)
         for session, hold in ((first, 0.4), (second, 0.6)):
             model = self.pontoon(session)
-            model.change_draft(replace(model.draft, hold_s=hold), "hold")
-            self.assertEqual(model.camera.draft.hold_s, hold)
+            model.change_draft(model.draft.with_values(hold_s=hold), "hold")
+            self.assertEqual(model.camera.draft.detection.hold_s, hold)
         self.assertEqual([m for m in self.told if m.severity is Severity.ERROR], [])
 
 

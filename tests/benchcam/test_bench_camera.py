@@ -37,7 +37,7 @@ class BenchCamera(FolderCase):
         self.assertTrue((self.scene.view(at, 4).picture(at) != self.scene.view(at, 3).picture(at)).any())
 
     def test_the_camera_triggers_on_a_person_and_not_on_noise(self):
-        settings = Settings("polygon-mains-camera", "8")
+        settings = Settings.of("polygon-mains-camera", "8")
         self.assertTrue(self.triggers(settings))
         self.assertEqual(self.triggers(settings, walker=False), [])
 
@@ -45,13 +45,13 @@ class BenchCamera(FolderCase):
         nowhere = PolygonZone(ZoneKind.IGNORE, ((0, 0), (1, 0), (1, 1), (0, 1)))
         corner = BlockZone(16, 9, tuple(n == 0 for n in range(16 * 9)))
         for settings in (
-            Settings("polygon-mains-camera", "8", detection_on=False),
-            Settings("polygon-mains-camera", "8", (nowhere,)),
-            Settings("polygon-mains-camera", "8", (corner,)),
+            Settings.of("polygon-mains-camera", "8", detection_on=False),
+            Settings.of("polygon-mains-camera", "8", (nowhere,)),
+            Settings.of("polygon-mains-camera", "8", (corner,)),
         ):
             self.assertEqual(self.triggers(settings), [])
-        eager = self.triggers(Settings("polygon-mains-camera", "8"))
-        patient = self.triggers(Settings("polygon-mains-camera", "8", hold_s=1.0))
+        eager = self.triggers(Settings.of("polygon-mains-camera", "8"))
+        patient = self.triggers(Settings.of("polygon-mains-camera", "8", hold_s=1.0))
         self.assertGreaterEqual(patient[0], eager[0] + 0.9)
 
     def test_a_recorded_clip_shows_what_the_truth_says(self):

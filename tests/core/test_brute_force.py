@@ -103,26 +103,26 @@ def recordings_by_stepping(times, sizes, needed, chosen: Settings):
             begin = None
         elif times[k] >= free - 1e-6:
             begin = times[k] if begin is None else begin
-            if times[k] - begin >= chosen.hold_s - 1e-6:
+            if times[k] - begin >= chosen.detection.hold_s - 1e-6:
                 last, quiet = times[k], False
                 for t, size in zip(times[k + 1 :], sizes[k + 1 :], strict=True):
                     if size < needed:
                         quiet = True
-                    elif quiet and t - last >= chosen.release_s - 1e-6:
+                    elif quiet and t - last >= chosen.detection.release_s - 1e-6:
                         break
                     else:
                         last, quiet = t, False
-                stop = last + chosen.release_s
-                if times[-1] - last < chosen.release_s - 1e-6:
+                stop = last + chosen.detection.release_s
+                if times[-1] - last < chosen.detection.release_s - 1e-6:
                     stop = min(stop, times[-1])
                 end = stop
-                if chosen.clip_length_s is not None:
-                    end = times[k] + chosen.clip_length_s
-                    end = min(end, max(stop, times[k])) if chosen.end_early else end
-                found.append((times[k], max(times[k] - chosen.pre_record_s, previous_end), end))
-                if times[-1] - last < chosen.release_s - 1e-6 and end <= stop:
+                if chosen.recording.length_s is not None:
+                    end = times[k] + chosen.recording.length_s
+                    end = min(end, max(stop, times[k])) if chosen.recording.stop_when_still else end
+                found.append((times[k], max(times[k] - chosen.recording.pre_record_s, previous_end), end))
+                if times[-1] - last < chosen.detection.release_s - 1e-6 and end <= stop:
                     break
-                previous_end, free, begin = end, end + chosen.retrigger_wait_s, None
+                previous_end, free, begin = end, end + chosen.recording.rest_s, None
         k += 1
     return found
 
@@ -168,9 +168,9 @@ class MotionModelAgainstBruteForce(unittest.TestCase):
     )
     def test_recordings_of_random_traces(self, seed, needed, hold, release, wait, pre, length, early):
         trace = random_trace(seed, irregular=True)
-        chosen = Settings(
-            "polygon-mains-camera", "", hold_s=hold, release_s=release, retrigger_wait_s=wait, pre_record_s=pre,
-            clip_length_s=length, end_early=early, sensitivity=(12, needed / 576 / 255),
+        chosen = Settings.of(
+            "polygon-mains-camera", "", hold_s=hold, release_s=release, rest_s=wait, pre_record_s=pre,
+            length_s=length, stop_when_still=early, sensitivity=(12, needed / 576 / 255),
         )  # fmt: skip
         evidence = evidence_of([trace], kinds=[""], starts=[0.0], origin=Origin.CONTINUOUS)
         done = replay(evidence, chosen, capability())

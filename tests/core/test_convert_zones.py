@@ -30,7 +30,7 @@ def star(x, y, radius, corners):
 class Conversion(unittest.TestCase):
     def convert(self, zones, make):
         made = convert(zones, capability(make), **GRID)
-        self.assertEqual(zone_limits_broken(replace(plain(4), zones=made), capability(make)), [])
+        self.assertEqual(zone_limits_broken(plain(4).with_values(zones=made), capability(make)), [])
         return made
 
     def test_what_the_make_takes_stays_as_it_is(self):
@@ -69,11 +69,11 @@ class Conversion(unittest.TestCase):
     def test_blocks_of_another_grid_become_the_makes_own(self):
         make = capability("phone-as-camera")
         foreign = BlockZone(22, 18, tuple(n % 22 < 11 for n in range(22 * 18)))
-        chosen = replace(plain(4), zones=(foreign,))
+        chosen = plain(4).with_values(zones=(foreign,))
         own = BlockZone(16, 9, tuple(n % 16 < 8 for n in range(16 * 9)))
         self.assertEqual(entered_zones(chosen, make), (own,))
         self.assertEqual(self.convert((foreign,), "phone-as-camera"), (own,))
-        self.assertEqual(entered_zones(replace(chosen, zones=(own,)), make), (own,))
+        self.assertEqual(entered_zones(chosen.with_values(zones=(own,)), make), (own,))
 
     def test_masks_stay_and_sensitivities_that_the_make_does_not_know_go(self):
         mask = box(ZoneKind.MASK, 0.6, 0.6, 0.9, 0.9, "neighbour")
@@ -99,7 +99,7 @@ class Conversion(unittest.TestCase):
         make = capability(name)
         zones = [PolygonZone(k, star(x, y, r, n), str(i)) for i, (k, x, y, r, n) in enumerate(drawn)]
         made = convert(zones, make, **GRID, tries=60)
-        self.assertEqual(zone_limits_broken(replace(plain(4), zones=made), make), [])
+        self.assertEqual(zone_limits_broken(plain(4).with_values(zones=made), make), [])
         for zone in made:
             if isinstance(zone, PolygonZone):
                 self.assertIsNone(polygon_problem(zone.points))

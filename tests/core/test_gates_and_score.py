@@ -1,5 +1,4 @@
 import unittest
-from dataclasses import replace
 
 import numpy as np
 
@@ -49,24 +48,24 @@ class GateChain(unittest.TestCase):
     def test_the_first_closed_gate_is_named_when_several_are(self):
         chosen = plain(12, detection_on=False, zones=RIGHT_HALF, hold_s=9.0)
         self.assertEqual(outcome_of(VISIT, chosen).gate, Gate.DETECTION)
-        self.assertEqual(outcome_of(VISIT, replace(chosen, detection_on=True)).gate, Gate.ZONE)
+        self.assertEqual(outcome_of(VISIT, chosen.with_values(detection_on=True)).gate, Gate.ZONE)
         self.assertEqual(outcome_of(VISIT, plain(12, hold_s=9.0)).gate, Gate.SIZE)
 
     def test_a_visit_during_the_rest_after_another_is_missed_by_the_wait(self):
         traces = [blob_trace(VISIT), blob_trace([9] * 10)]
         evidence = evidence_of(traces, kinds=["person", "person"], starts=[1000.0, 1010.0])
-        resting = replay(evidence, plain(4, clip_length_s=5.0, retrigger_wait_s=30.0), capability())
+        resting = replay(evidence, plain(4, length_s=5.0, rest_s=30.0), capability())
         self.assertTrue(resting.outcomes[100].recorded)
         second = resting.outcomes[101]
-        self.assertEqual(second.gate, Gate.WAIT)
+        self.assertEqual(second.gate, Gate.REST)
         # The first triggers at 1001.0 s, records 5 s and rests 30 s: until 1036.0 s, 26 s after the second begins.
         self.assertIn("26.0 s", second.reason)
-        eager = replay(evidence, plain(4, clip_length_s=5.0), capability())
+        eager = replay(evidence, plain(4, length_s=5.0), capability())
         self.assertTrue(eager.outcomes[101].recorded)
 
     def test_a_visit_covered_by_the_recording_of_the_one_before_counts_as_recorded(self):
         evidence = evidence_of([blob_trace(VISIT), blob_trace([9] * 10)], kinds=["person"] * 2, starts=[1000.0, 1010.0])
-        done = replay(evidence, plain(4, clip_length_s=30.0), capability())
+        done = replay(evidence, plain(4, length_s=30.0), capability())
         self.assertEqual((done.outcomes[101].recorded, done.outcomes[101].share), (True, 1.0))
         self.assertIsNone(done.outcomes[101].trigger_s)
 
@@ -75,7 +74,7 @@ class GateChain(unittest.TestCase):
         self.assertEqual((late.late, late.cut), (True, False))
         saved = outcome_of([9] * 50, plain(4, hold_s=2.0, pre_record_s=1.5))
         self.assertFalse(saved.late)
-        cut = outcome_of([9] * 100, plain(4, clip_length_s=5.0, retrigger_wait_s=60.0))
+        cut = outcome_of([9] * 100, plain(4, length_s=5.0, rest_s=60.0))
         self.assertEqual((cut.late, cut.cut), (False, True))
         self.assertAlmostEqual(cut.share, 5 / 19.8, places=3)
 
@@ -169,7 +168,7 @@ class Snapshots(unittest.TestCase):
         traces = [blob_trace([12]), blob_trace([3]), blob_trace([0])]
         starts = [1_757_200_000.0 + n for n in (0, 5000, 5001)]
         evidence = evidence_of(traces, kinds=["person", "person", "other_false"], starts=starts, origin=Origin.SNAPSHOT)
-        done = replay(evidence, plain(4, hold_s=2.0, retrigger_wait_s=60.0), capability())
+        done = replay(evidence, plain(4, hold_s=2.0, rest_s=60.0), capability())
         self.assertEqual([done.outcomes[i].recorded for i in (100, 101, 102)], [True, False, False])
         self.assertIs(done.outcomes[101].gate, Gate.SIZE)
         told = " ".join(compare(evidence, plain(4), plain(2), capability()).limits)
@@ -203,7 +202,7 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
     def outcomes(self, *zones, sizes=(9, 9)):
         traces = [blob_trace([sizes[0]] * 20, column=2), blob_trace([sizes[1]] * 20, column=20)]
         evidence = evidence_of(traces, kinds=["person", "person"])
-        chosen = replace(plain(4), notch="5", sensitivity=None, zones=zones)
+        chosen = plain(4).with_values(notch="5", sensitivity=None, zones=zones)
         done = replay(evidence, chosen, capability())
         return [done.outcomes[i].recorded for i in (100, 101)]
 
@@ -211,10 +210,10 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
         mask = PolygonZone(ZoneKind.MASK, self.LEFT, "neighbour")
         self.assertEqual(self.outcomes(mask, sizes=(40, 40)), [False, True])
         blocks = capability("grid-zone-recorder")
-        chosen = replace(plain(4), zones=(PolygonZone(ZoneKind.WATCH, self.RIGHT), mask))
+        chosen = plain(4).with_values(zones=(PolygonZone(ZoneKind.WATCH, self.RIGHT), mask))
         kinds = [type(z).__name__ for z in entered_zones(chosen, blocks)]
         self.assertEqual(kinds, ["BlockZone", "PolygonZone"])
-        self.assertEqual(limits_broken(replace(chosen, hold_s=blocks.hold_choices_s[0]), blocks), [])
+        self.assertEqual(limits_broken(chosen.with_values(hold_s=blocks.hold_choices_s[0]), blocks), [])
         self.assertIn("no privacy masks", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
 
     def test_a_zone_with_its_own_sensitivity_triggers_by_that_one(self):
@@ -231,8 +230,8 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
             self.assertEqual(self.outcomes(*zones, sizes=sizes), expected)
         same = [self.outcomes(zone(self.LEFT, n), zone(self.RIGHT, n), sizes=sizes) for n in ("", "5")]
         self.assertEqual(same[0], same[1])
-        chosen = replace(plain(4), zones=(zone(self.LEFT, "nine"),))
+        chosen = plain(4).with_values(zones=(zone(self.LEFT, "nine"),))
         self.assertIn("no sensitivity 'nine'", " ".join(limits_broken(chosen, make)))
         self.assertIn("one sensitivity for all", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
-        kept = zone_from_dict(zone_to_dict(chosen.zones[0]))
-        self.assertEqual(kept, chosen.zones[0])
+        kept = zone_from_dict(zone_to_dict(chosen.detection.zones[0]))
+        self.assertEqual(kept, chosen.detection.zones[0])

@@ -2,7 +2,6 @@
 
 import itertools
 import unittest
-from dataclasses import replace
 from unittest import mock
 
 import numpy as np
@@ -67,7 +66,7 @@ class AgainstOthers(unittest.TestCase):
         for zones in steps:
             self.assertLessEqual(len(zones), camera.capability.max_zones)
             self.assertTrue(all(len(z.points) <= camera.capability.max_corners for z in zones))
-        after = replace(camera.installed, zones=steps[-1])
+        after = camera.installed.with_values(zones=steps[-1])
         done = difference(evidence, camera.installed, after, camera.capability)
         self.assertGreater(done.gain, 0)
         self.assertEqual(done.lost, ())
@@ -84,7 +83,7 @@ class AgainstOthers(unittest.TestCase):
             if not steps:
                 bare.append(camera.name)  # no outline of this make's silences anything without losing somebody
                 continue
-            after = replace(camera.installed, zones=steps[-1])
+            after = camera.installed.with_values(zones=steps[-1])
             done = difference(evidence, camera.installed, after, camera.capability)
             self.assertEqual((done.lost, zone_limits_broken(after, camera.capability)), ((), []), camera.name)
             if camera.capability.zone_form == "blocks":
@@ -147,7 +146,7 @@ class SmallCases(unittest.TestCase):
 
     def test_rectangles_are_all_that_some_makes_are_offered(self):
         make = capability("rectangle-mains-camera")
-        chosen = replace(plain(4), notch=make.notches[-1].label)
+        chosen = plain(4).with_values(notch=make.notches[-1].label)
         found = propose(self.evidence, chosen, make)
         (zones,) = fit(self.evidence, found.ignored, chosen, make)
         self.assertTrue(all(is_rectangle(z.points) for z in zones))
@@ -159,7 +158,7 @@ class SmallCases(unittest.TestCase):
             for a, b, notch in ((0.0, 0.2, "10"), (0.2, 1.0, "1"))
         ]
         # By the left zone's own notch two or three cells trigger; in the right one fifty would be needed.
-        chosen = replace(plain(4), zones=tuple(watch))
+        chosen = plain(4).with_values(zones=tuple(watch))
         found = propose(evidence_of([blob_trace([9] * 20, column=2)], kinds=["foliage"]), chosen, make)
         self.assertEqual(found.done.silenced, (100,))
         needed = zone_parts(chosen, make, columns=32, rows=18)[1].needed

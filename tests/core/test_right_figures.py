@@ -122,24 +122,24 @@ class CausesAndSettings(unittest.TestCase):
         self.assertEqual(propose(evidence, plain(4), capability()).done.silenced, (100,))
 
     def test_what_no_motion_clip_shows_is_decided_lever_by_lever(self):
-        make, base = capability(), plain(8, hold_s=1.0, retrigger_wait_s=5.0, clip_length_s=20.0, objects=("person",))
+        make, base = capability(), plain(8, hold_s=1.0, rest_s=5.0, length_s=20.0, objects=("person",))
         left = ((0, 0), (0.5, 0), (0.5, 1), (0, 1))
         zone = PolygonZone(ZoneKind.WATCH, left)
         eager = PolygonZone(ZoneKind.WATCH, left, "", "10")
         cases = (
-            ("nothing", replace(base, hold_s=2.0, retrigger_wait_s=30.0, zones=(zone,)), base, ()),
-            ("hold", replace(base, hold_s=0.4), base, ("hold time",)),
-            ("rest", replace(base, retrigger_wait_s=0.0), base, ("re-trigger wait",)),
-            ("length", replace(base, clip_length_s=10.0), base, ("clip length",)),
-            ("filter", replace(base, objects=()), base, ("object filter",)),
-            ("more classes", replace(base, objects=("person", "animal")), base, ("object filter",)),
-            ("fewer classes", base, replace(base, objects=("person", "animal")), ()),
-            ("pre-record", replace(base, pre_record_s=3.0), base, ("pre-record",)),
-            ("zone", base, replace(base, zones=(zone,)), ("zones",)),
-            ("zone notch", replace(base, zones=(eager,)), replace(base, zones=(zone,)), ("sensitivity",)),
-            ("size", replace(base, sensitivity=(12, 4 / 576)), base, ("sensitivity",)),
-            ("contrast", replace(base, sensitivity=(8, 8 / 576)), base, ("sensitivity",)),
-            ("switched off", replace(base, detection_on=False, hold_s=0.0), base, ()),
+            ("nothing", base.with_values(hold_s=2.0, rest_s=30.0, zones=(zone,)), base, ()),
+            ("hold", base.with_values(hold_s=0.4), base, ("hold time",)),
+            ("rest", base.with_values(rest_s=0.0), base, ("rest after a recording",)),
+            ("length", base.with_values(length_s=10.0), base, ("length of a recording",)),
+            ("filter", base.with_values(objects=()), base, ("object filter",)),
+            ("more classes", base.with_values(objects=("person", "animal")), base, ("object filter",)),
+            ("fewer classes", base, base.with_values(objects=("person", "animal")), ()),
+            ("pre-record", base.with_values(pre_record_s=3.0), base, ("pre-record",)),
+            ("zone", base, base.with_values(zones=(zone,)), ("zones",)),
+            ("zone notch", base.with_values(zones=(eager,)), base.with_values(zones=(zone,)), ("sensitivity",)),
+            ("size", base.with_values(sensitivity=(12, 4 / 576)), base, ("sensitivity",)),
+            ("contrast", base.with_values(sensitivity=(8, 8 / 576)), base, ("sensitivity",)),
+            ("switched off", base.with_values(detection_on=False, hold_s=0.0), base, ()),
         )
         for name, new, old, expected in cases:
             with self.subTest(name):
@@ -191,7 +191,7 @@ class RecordingsAcrossClips(unittest.TestCase):
                 [blob_trace(p) for p in parts], kinds=["person"] * len(parts), starts=starts, origin=Origin.CONTINUOUS
             )
             clips = tuple(replace(c, duration_s=len(p) / 5) for c, p in zip(evidence.clips, parts, strict=True))
-            done = replay(replace(evidence, clips=clips), plain(4, retrigger_wait_s=10.0, hold_s=1.0), capability())
+            done = replay(replace(evidence, clips=clips), plain(4, rest_s=10.0, hold_s=1.0), capability())
             self.assertEqual([len(r) for r in done.recordings], [1] + [0] * (len(parts) - 1))
             self.assertEqual({o.recorded for o in done.outcomes.values()}, {True})
             self.assertAlmostEqual(done.recordings[0][0].end_s - NOON, 16.8 + 1.0)
@@ -204,7 +204,7 @@ class RecordingsAcrossClips(unittest.TestCase):
             origin=Origin.CONTINUOUS,
         )  # fmt: skip
         evidence = evidence.with_occurrences([replace(evidence.occurrences[1], start_s=10.0, end_s=11.8)])
-        done = replay(evidence, plain(4, retrigger_wait_s=10.0), capability())
+        done = replay(evidence, plain(4, rest_s=10.0), capability())
         self.assertTrue(done.outcomes[101].recorded, done.outcomes[101])
 
     def test_a_pre_record_over_the_clip_before_is_counted_once(self):
@@ -212,7 +212,7 @@ class RecordingsAcrossClips(unittest.TestCase):
             [blob_trace([9] * 100), blob_trace([9] * 100)], kinds=["person"] * 2, starts=[NOON, NOON + 22],
             watched=[(NOON - DAY / 2, NOON + DAY / 2)],
         )  # fmt: skip
-        told = scored(evidence, plain(4, pre_record_s=5.0, clip_length_s=20.0))
+        told = scored(evidence, plain(4, pre_record_s=5.0, length_s=20.0))
         self.assertAlmostEqual(told.recorded_s_per_day, 5 + 20 + 2 + 20, places=3)
 
 
@@ -238,7 +238,7 @@ class GatesAndFilters(unittest.TestCase):
     def test_a_zone_with_a_coarse_notch_of_its_own_names_the_size_that_it_asks_for(self):
         zone = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)), "", "1")
         evidence = evidence_of([blob_trace([5] * 30, column=2)], kinds=["person"])
-        chosen = replace(plain(4), notch="10", sensitivity=None, zones=(zone,))
+        chosen = plain(4).with_values(notch="10", sensitivity=None, zones=(zone,))
         outcome = replay(evidence, chosen, capability()).outcomes[100]
         self.assertIs(outcome.gate, Gate.SIZE)
         self.assertIn("0.9 % of the picture, 4.3 % is needed", outcome.reason)
@@ -267,9 +267,9 @@ class Offers(unittest.TestCase):
         # The false one in column 2 is recorded, and the rest after it swallows another false one elsewhere.
         traces = [blob_trace([9] * 20, column=2), blob_trace([9] * 20, column=20)]
         evidence = evidence_of(traces, kinds=["foliage", "animal"], starts=[NOON, NOON + 10])
-        old = plain(4, clip_length_s=4.0, retrigger_wait_s=30.0)
+        old = plain(4, length_s=4.0, rest_s=30.0)
         ignore = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.3, 0), (0.3, 1), (0, 1)))
-        done = difference(evidence, old, replace(old, zones=(ignore,)), capability())
+        done = difference(evidence, old, old.with_values(zones=(ignore,)), capability())
         self.assertEqual((done.silenced, done.added, done.fewer), ((100,), (101,), 0))
 
     def test_one_that_would_be_late_is_told_and_costs(self):

@@ -5,7 +5,7 @@ from guardia.app.project.makes import capability_data, shipped_capabilities
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.levers import limits_broken
-from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
+from guardia.core.make.settings import Sensitivity, Settings, settings_from_dict, settings_to_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from tests.support import capability
 
@@ -14,40 +14,62 @@ TRIANGLE = ((0.1, 0.1), (0.9, 0.1), (0.5, 0.9))
 
 class SettingsFiles(unittest.TestCase):
     def test_settings_survive_their_json_form(self):
-        whole = Settings(
+        whole = Settings.of(
             "grid-zone-recorder", "3", (PolygonZone(ZoneKind.WATCH, TRIANGLE, "yard"), BlockZone(2, 1, (True, False))),
-            False, 0.6, 2.0, 10.0, 5.0, 20.0, True, (12, 0.01),
+            detection_on=False, hold_s=0.6, release_s=2.0, rest_s=10.0, pre_record_s=5.0, length_s=20.0,
+            stop_when_still=True, sensitivity=Sensitivity(12, 0.01), objects=("person",),
         )  # fmt: skip
         self.assertEqual(settings_from_dict(json.loads(json.dumps(settings_to_dict(whole)))), whole)
-        self.assertEqual(settings_from_dict(settings_to_dict(Settings("x", "1"))), Settings("x", "1"))
+        self.assertEqual(settings_from_dict(settings_to_dict(Settings.of("x", "1"))), Settings.of("x", "1"))
 
     def test_bad_settings_are_refused_in_words(self):
-        good = settings_to_dict(Settings("x", "1"))
+        good = settings_to_dict(Settings.of("x", "1"))
         for change, word in (
             ({"format": "other"}, "not a Guardia settings file"),
-            ({"version": 3}, "newer Guardia"),
-            ({"hold_s": "soon"}, "cannot be read"),
-            ({"hold_s": -1}, "between 0 and"),
-            ({"hold_s": float("nan")}, "between 0 and"),
-            ({"clip_length_s": 0.2}, "at least 1 second"),
-            ({"detection_on": "no"}, "true or false"),
-            ({"zones": 3}, "cannot be read"),
-            ({"sensitivity": {"contrast": 9, "size": 0.1}}, "contrast must be one of"),
-            ({"sensitivity": [12, 0.1]}, "cannot be read"),
+            ({"version": 4}, "newer Guardia"),
+            ({"detection": 3}, "detection: Input should be an object"),
+            ({"detection": {"hold_s": "soon"}}, "detection.hold_s: Input should be a valid number"),
+            ({"detection": {"hold_s": -1}}, "between 0 and"),
+            ({"recording": {"rest_s": float("nan")}}, "between 0 and"),
+            ({"recording": {"length_s": 0.2}}, "at least 1 second"),
+            ({"detection": {"detection_on": "no"}}, "detection_on: Input should be a valid boolean"),
+            ({"detection": {"zones": 3}}, "zones: Input should be a valid"),
+            ({"detection": {"zones": [3]}}, "A zone cannot be read"),
+            ({"detection": {"sensitivity": {"contrast": 9, "size": 0.1}}}, "contrast must be one of"),
+            ({"detection": {"sensitivity": {"contrast": 12}}}, "sensitivity.*cannot be read|cannot be read.*size"),
         ):
             with self.subTest(change), self.assertRaisesRegex(InvalidValue, word):
                 settings_from_dict({**good, **change})
 
+    def test_files_of_older_versions_read_as_they_were_meant(self):
+        old = {
+            "format": "guardia-settings", "version": 1, "capability": "x", "notch": "", "detection_on": False,
+            "hold_s": 0.4, "retrigger_wait_s": 5, "clip_length_s": None, "end_early": True, "zones": [],
+            "sensitivity": {"contrast": 12, "size": 0.01},
+        }  # fmt: skip
+        now = Settings.of(
+            "x", detection_on=False, hold_s=0.4, rest_s=5.0, stop_when_still=True, sensitivity=Sensitivity(12, 0.005)
+        )
+        self.assertEqual(settings_from_dict(old), now)
+        self.assertEqual(settings_from_dict({**old, "version": 2}), now.with_values(sensitivity=Sensitivity(12, 0.01)))
+
     def test_what_a_make_cannot_be_told_is_named(self):
         many = tuple(PolygonZone(ZoneKind.IGNORE, TRIANGLE, f"z{n}") for n in range(3))
         told = limits_broken(
-            Settings("battery-camera-on-hub", "high", many, hold_s=1.0), capability("battery-camera-on-hub")
+            Settings.of("battery-camera-on-hub", "high", many, hold_s=1.0), capability("battery-camera-on-hub")
         )
         text = " ".join(told)
-        for word in ("at most 2 zones", "'z0'", "no ignore zones", "hold time", "re-trigger wait", "clip length"):
+        for word in (
+            "at most 2 zones",
+            "'z0'",
+            "no ignore zones",
+            "hold time",
+            "rest after a recording",
+            "length of a recording",
+        ):
             self.assertIn(word, text)
-        self.assertEqual(limits_broken(Settings("polygon-mains-camera", "5", many), capability()), [])
-        blocks = Settings("polygon-mains-camera", "5", (BlockZone(2, 1, (True, False)),), end_early=True)
+        self.assertEqual(limits_broken(Settings.of("polygon-mains-camera", "5", many), capability()), [])
+        blocks = Settings.of("polygon-mains-camera", "5", (BlockZone(2, 1, (True, False)),), stop_when_still=True)
         self.assertIn("not blocks", limits_broken(blocks, capability())[0])
 
 

@@ -67,7 +67,7 @@ class RealFootage(unittest.TestCase):
             raise unittest.SkipTest("the package opencv-doc could not be fetched") from None
 
     def recordings(self, zone: PolygonZone, notch: str):
-        chosen = Settings("polygon-mains-camera", notch, (zone,), hold_s=HOLD_S, release_s=2.0)
+        chosen = Settings.of("polygon-mains-camera", notch, (zone,), hold_s=HOLD_S, release_s=2.0)
         return replay_clip(self.clip, chosen, capability())["recordings"]
 
     def test_the_file_is_read_whole_at_its_own_times(self):
@@ -92,6 +92,6 @@ class RealFootage(unittest.TestCase):
         self.assertEqual([r["trigger_s"] for r in ignored], [r["trigger_s"] for r in watched])
 
     def test_without_a_zone_the_path_triggers_from_the_beginning(self):
-        chosen = Settings("polygon-mains-camera", "8", hold_s=HOLD_S, release_s=2.0)
+        chosen = Settings.of("polygon-mains-camera", "8", hold_s=HOLD_S, release_s=2.0)
         first = replay_clip(self.clip, chosen, capability())["recordings"][0]
         self.assertLess(first["trigger_s"], 2.0)

@@ -17,9 +17,7 @@ from guardia.report.sheet_pdf import sheet_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain
 
 ZONE = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.25, 0), (0.25, 0.3), (0, 0.3)), "Fähnchen & <rope>")
-DRAFT = Settings(
-    "polygon-mains-camera", "6", (ZONE,), hold_s=0.6, retrigger_wait_s=5.0, clip_length_s=20.0, end_early=True
-)
+DRAFT = Settings.of("polygon-mains-camera", "6", (ZONE,), hold_s=0.6, rest_s=5.0, length_s=20.0, stop_when_still=True)
 
 
 def content(settings: Settings = DRAFT) -> SheetContent:
@@ -50,11 +48,11 @@ class SettingsSheet(FolderCase):
 
     def test_the_steps_are_in_the_makes_own_terms(self):
         text = "\n".join(steps(DRAFT, capability()))
-        for words in ("Sensitivity: 6 (scale from 1", "(25.0, 30.0)", "Motion must last: 0.6 s", "20 s, ends early"):
+        for words in ("Sensitivity: 6 (scale from 1", "(25.0, 30.0)", "Motion must last: 0.6 s", "20 s, stops once"):
             self.assertIn(words, text)
-        blocks = Settings("grid-zone-recorder", "3", (BlockZone(2, 1, (True, False)),), detection_on=False)
+        blocks = Settings.of("grid-zone-recorder", "3", (BlockZone(2, 1, (True, False)),), detection_on=False)
         text = "\n".join(steps(blocks, capability("grid-zone-recorder")))
-        for words in ("OFF", "198 of 22 x 18, row: columns from 1: 1: 1-11", "until motion stops"):
+        for words in ("OFF", "198 of 22 x 18, row: columns from 1: 1: 1-11", "as long as it moves"):
             self.assertIn(words, text)
 
     def test_the_pdf_holds_every_step_the_figures_and_the_cautions_and_no_picture(self):
@@ -67,7 +65,7 @@ class SettingsSheet(FolderCase):
         self.assertEqual(sum(len(page.images) for page in reader.pages), 0)
 
     def test_polygons_for_a_make_with_blocks_are_told_and_drawn_as_blocks(self):
-        draft = Settings("phone-as-camera", "medium", (ZONE,))
+        draft = Settings.of("phone-as-camera", "medium", (ZONE,))
         text = "\n".join(steps(draft, capability("phone-as-camera")))
         # The zone covers the 4 left columns of the upper 3 rows of 16 x 9 blocks: all the others stay on.
         self.assertIn("Blocks on, 132 of 16 x 9", text)
@@ -83,7 +81,7 @@ class SettingsSheet(FolderCase):
             drawn = "\ufeb7\ufec2" if name == arabic else name  # joined: the initial and the final form
             with self.subTest(name):
                 zone = dataclasses.replace(ZONE, name=name)
-                sheet = dataclasses.replace(content(dataclasses.replace(DRAFT, zones=(zone,))), camera=name)
+                sheet = dataclasses.replace(content(DRAFT.with_values(zones=(zone,))), camera=name)
                 text = "".join(page.extract_text() for page in PdfReader(io.BytesIO(sheet_pdf(sheet))).pages)
                 self.assertGreaterEqual(text.count(drawn), 3, "in the title, in its step and on the drawing")
                 self.assertNotIn("a letter this PDF has no font for", text)

@@ -8,7 +8,6 @@ import random
 import select
 import signal
 import sys
-from dataclasses import replace
 from pathlib import Path
 
 from guardia.app.project.makes import capability_data
@@ -18,7 +17,7 @@ from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site
 from tests.support import blob_trace
 
-DRAFT = Settings("polygon-mains-camera", "5")
+DRAFT = Settings.of("polygon-mains-camera", "5")
 KINDS = ("person", "foliage", "animal", "unsure")
 
 
@@ -29,7 +28,7 @@ def edit_without_end(folder: Path, camera: int, round_number: int, told: int) ->
         step = 0
         while True:
             step += 1
-            project.save_draft(camera, replace(DRAFT, hold_s=step / 1000))
+            project.save_draft(camera, DRAFT.with_values(hold_s=step / 1000))
             os.write(told, f"draft {step}\n".encode())
             project.judge({first: KINDS[step % 4]})
             os.write(told, f"judge {step % 4}\n".encode())
@@ -78,7 +77,7 @@ def main(folder: Path, rounds: int) -> None:
         last = {word: line.split()[1] for line in lines for word in [line.split()[0]]}
         clips |= {int(line.split()[1]) for line in lines if line.startswith("clip")}
         with Project(folder) as project:
-            held = round(project.camera(camera).draft.hold_s * 1000)
+            held = round(project.camera(camera).draft.detection.hold_s * 1000)
             evidence = project.evidence(camera)
             kind = KINDS.index(evidence.occurrences[0].kind)
             here = {c.id for c in project.clips(camera)}

@@ -27,7 +27,7 @@ from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, NewOccurrence, Site
 from tests.support import FolderCase, blob_trace, capability
 
-INSTALLED = Settings("polygon-mains-camera", "7", hold_s=0.4)
+INSTALLED = Settings.of("polygon-mains-camera", "7", hold_s=0.4)
 
 
 class ProjectCase(FolderCase):
@@ -53,7 +53,7 @@ class Keeping(ProjectCase):
         )
         occurrence = project.evidence(camera).occurrences[0]
         project.judge({occurrence.id: "person"})
-        draft = Settings("polygon-mains-camera", "5")
+        draft = Settings.of("polygon-mains-camera", "5")
         project.save_draft(camera, draft)
         project.put_clean_view(camera, b"view")
         project.close()
@@ -70,14 +70,14 @@ class Keeping(ProjectCase):
 
     def test_installing_the_draft_dates_the_former_settings_and_is_logged(self):
         project, camera = self.new_project()
-        draft = Settings("polygon-mains-camera", "5")
+        draft = Settings.of("polygon-mains-camera", "5")
         project.save_draft(camera, draft)
         project.install_draft(camera, note="after complaint")
         self.assertEqual(project.camera(camera).installed, draft)
         self.assertEqual(project.logbook(camera)[0][1:], ("draft entered on the camera", "after complaint"))
         with closing(sqlite3.connect(self.folder / "site" / FILE_NAME)) as raw:
             past = raw.execute("SELECT body FROM settings WHERE role = 'installed' AND to_s IS NOT NULL").fetchall()
-        self.assertEqual([json.loads(p[0])["notch"] for p in past], ["7"])
+        self.assertEqual([json.loads(p[0])["detection"]["notch"] for p in past], ["7"])
 
     def test_the_same_file_is_not_taken_in_twice(self):
         project, camera = self.new_project()
@@ -146,15 +146,15 @@ class WhenThingsGoWrong(ProjectCase):
             round_zone = tuple(zip(0.5 + 0.4 * np.cos(turns), 0.5 + 0.4 * np.sin(turns), strict=True))
             long = PolygonZone(ZoneKind.WATCH, round_zone)
             with self.assertRaisesRegex(ProjectError, "disk|cannot be opened or read"):
-                full.save_draft(camera, Settings("polygon-mains-camera", "5", (long,) * 8))
+                full.save_draft(camera, Settings.of("polygon-mains-camera", "5", (long,) * 8))
             with self.assertRaisesRegex(ProjectError, "cannot be copied.*kept"):
                 full.add_clip(camera, large)
             resource.setrlimit(resource.RLIMIT_FSIZE, before)
             self.assertEqual(full.camera(camera).draft, INSTALLED)
             self.assertEqual([c.id for c in full.clips(camera)], [clip])
-            full.save_draft(camera, Settings("polygon-mains-camera", "5"))
+            full.save_draft(camera, Settings.of("polygon-mains-camera", "5"))
         with Project(self.folder / "site") as again:
-            self.assertEqual(again.camera(camera).draft.notch, "5")
+            self.assertEqual(again.camera(camera).draft.detection.notch, "5")
 
     def test_errors_of_the_disk_are_told_in_words(self):
         project, camera = self.new_project()
@@ -317,7 +317,7 @@ class FromOthers(ProjectCase):
             clip = project.add_clip(camera, new)
             found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
             project.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=90.0)
-        second = project.add_camera("Yard", capability_data("phone-as-camera"), Settings("phone-as-camera", "high"))
+        second = project.add_camera("Yard", capability_data("phone-as-camera"), Settings.of("phone-as-camera", "high"))
         self.assertEqual(second, 2)
         project.close()
         return self.folder / "site"

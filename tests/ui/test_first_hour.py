@@ -120,9 +120,9 @@ class FirstHour(GuiCase):
         self.press(zones.canvas, Qt.Key.Key_Return)
         self.window.go("sensitivity")
         self.press(self.window.pages["sensitivity"].notch, Qt.Key.Key_Left)
-        self.assertNotEqual(model.draft.notch, installed.notch)
+        self.assertNotEqual(model.draft.detection.notch, installed.detection.notch)
         self.window.actions_by_id["undo"].trigger()
-        self.assertEqual(model.draft.notch, installed.notch)
+        self.assertEqual(model.draft.detection.notch, installed.detection.notch)
         after = model.comparison.draft
         self.assertLess(len(after.false_recorded), len(before.false_recorded))
         self.assertLessEqual(len(after.real_missed), len(before.real_missed))
@@ -136,7 +136,7 @@ class FirstHour(GuiCase):
         self.window.go("handover")
         self.window.pages["handover"].save(self.folder / "gate.json")
         sheet = json.loads((self.folder / "gate.json").read_text("utf-8"))
-        self.assertEqual(sheet["settings"]["notch"], model.draft.notch)
+        self.assertEqual(sheet["settings"]["detection"]["notch"], model.draft.detection.notch)
         self.click(self.window.pages["handover"]._enter)
 
         # Round knows the camera, and a mark on its ribbon opens what it stands for.

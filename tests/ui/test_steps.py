@@ -75,31 +75,31 @@ class Zones(StepCase):
         page.select_zone(0)
         self.assertEqual(page.corners.rowCount(), 4)
         page.corners.item(0, 0).setText("10")
-        self.assertEqual(self.model.draft.zones[0].points[0], (0.1, 0.3))
+        self.assertEqual(self.model.draft.detection.zones[0].points[0], (0.1, 0.3))
         page.corners.item(0, 1).setText("lots")
         self.assertIn("no number", self.window.banner.text.text())
         page.corners.item(2, 0).setText("-40")
         self.assertIn("in the picture", self.window.banner.text.text())
         self.assertEqual(page.corners.item(2, 0).text(), "60.0")
-        self.assertEqual(len(self.model.draft.zones[0].points), 4)
+        self.assertEqual(len(self.model.draft.detection.zones[0].points), 4)
 
     def test_keys_on_the_picture(self):
         page = self.open_camera("Pontoon gate", "zones")
         page._commit((SQUARE,), "add zone")
         self.click(page.canvas, page.canvas.to_widget((0.4, 0.5)).toPoint())
         self.press(page.canvas, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
-        self.assertAlmostEqual(self.model.draft.zones[0].points[0][0], 0.2 + 10 / 320, places=4)
+        self.assertAlmostEqual(self.model.draft.detection.zones[0].points[0][0], 0.2 + 10 / 320, places=4)
         self.press(page.canvas, Qt.Key.Key_C, Qt.KeyboardModifier.ControlModifier)
         self.assertIn('"watch"', QGuiApplication.clipboard().text())
         self.press(page.canvas, Qt.Key.Key_V, Qt.KeyboardModifier.ControlModifier)
-        self.assertEqual(len(self.model.draft.zones), 2)
+        self.assertEqual(len(self.model.draft.detection.zones), 2)
         self.press(page.canvas, Qt.Key.Key_Delete)
-        self.assertEqual(len(self.model.draft.zones), 1)
+        self.assertEqual(len(self.model.draft.detection.zones), 1)
         page._name.setText("slip")
         self.click(page.canvas, page.canvas.to_widget((0.4, 0.5)).toPoint())
         page._name.setText("slip")
         page._name.editingFinished.emit()
-        self.assertEqual(self.model.draft.zones[0].name, "slip")
+        self.assertEqual(self.model.draft.detection.zones[0].name, "slip")
 
     def test_escape_while_dragging_gives_the_shape_and_the_score_back(self):
         page = self.open_camera("Pontoon gate", "zones")
@@ -111,7 +111,7 @@ class Zones(StepCase):
         page.tool.move((0.5, 0.6))
         self.assertTrue(self.model.previewing)
         self.press(page.canvas, Qt.Key.Key_Escape)
-        self.assertEqual(self.model.draft.zones, (SQUARE,))
+        self.assertEqual(self.model.draft.detection.zones, (SQUARE,))
         self.assertEqual(self.model.comparison.draft, before)
 
     def test_a_rectangle_is_drawn_by_dragging(self):
@@ -119,13 +119,13 @@ class Zones(StepCase):
         page.set_mode(Mode.IGNORE)
         start, end = (page.canvas.to_widget(p).toPoint() for p in ((0.1, 0.1), (0.3, 0.4)))
         self.drag(page.canvas, start, start + QPoint(20, 20), end)
-        (zone,) = self.model.draft.zones
+        (zone,) = self.model.draft.detection.zones
         self.assertEqual((zone.kind, len(zone.points)), (ZoneKind.IGNORE, 4))
         self.assertTrue(page._modes[Mode.SELECT].isChecked())
 
     def test_a_make_with_blocks_shows_its_blocks_and_polygons_are_entered_as_blocks(self):
         page = self.open_camera("Slipway", "zones")
-        self.assertIsInstance(self.model.draft.zones[0], BlockZone)
+        self.assertIsInstance(self.model.draft.detection.zones[0], BlockZone)
         self.assertIn("of 22 x 18 watched", page.zone_list.item(0).text())
         narrow = self.model.comparison.draft
         page._commit((SQUARE,), "draw")
@@ -138,7 +138,7 @@ class Zones(StepCase):
 class Sensitivity(StepCase):
     def test_the_help_line_explains_what_has_the_focus(self):
         page = self.open_camera("Pontoon gate", "sensitivity")
-        for name, control in (("notch", page.notch), ("end_early", page._early), *page._boxes.items()):
+        for name, control in (("notch", page.notch), ("stop_when_still", page._early), *page._boxes.items()):
             QApplication.sendEvent(control, QFocusEvent(QEvent.Type.FocusIn))
             self.assertEqual(page._help.text(), SETTING_HELP[name])
             self.assertEqual(control.toolTip(), SETTING_HELP[name])

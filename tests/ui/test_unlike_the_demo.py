@@ -6,7 +6,6 @@ import json
 import shutil
 import sys
 import threading
-from dataclasses import replace
 
 import numpy as np
 from hypothesis import HealthCheck, given, settings
@@ -61,7 +60,7 @@ class EveryPage(GuiCase):
         for at in range(len(model.camera.capability.notches)):
             self.window.pages["sensitivity"].notch.setValue(at)
         if model.camera.capability.zone_form != "blocks":
-            model.change_draft(replace(model.draft, zones=(SQUARE,)), "zone")
+            model.change_draft(model.draft.with_values(zones=(SQUARE,)), "zone")
         self.window.go("zones")
         self.window.pages["zones"].show_moved()
         self.assertTrue(session.next_action(camera).text)
@@ -169,7 +168,7 @@ class Faults(GuiCase):
     def test_escape_in_a_drag_ends_the_preview_and_the_sheet_follows(self):
         _, model = self.project()
         self.window.open_camera(model.camera.id, "handover")
-        model.change_draft(replace(model.draft, zones=(SQUARE,)), "zone")
+        model.change_draft(model.draft.with_values(zones=(SQUARE,)), "zone")
         self.window.go("zones")
         page = self.window.pages["zones"]
         page.tool.select(0)
@@ -193,7 +192,7 @@ class Faults(GuiCase):
         page.set_mode(Mode.PAINT)
         at = page.canvas.to_widget((0.5, 0.1)).toPoint()
         self.click(page.canvas, at)
-        self.assertEqual([type(z) for z in model.draft.zones], [BlockZone])
+        self.assertEqual([type(z) for z in model.draft.detection.zones], [BlockZone])
         self.assertEqual(page.zone_list.count(), 1)
 
     def test_judging_a_visit_under_not_judged_yet_goes_on_to_the_next(self):
@@ -259,7 +258,7 @@ class Faults(GuiCase):
         everywhere = PolygonZone(ZoneKind.WATCH, ((0, 0), (1, 0), (1, 1), (0, 1)), "all", "1")
         for left in (0.0, 0.3, 0.6):
             inside = PolygonZone(ZoneKind.WATCH, ((left, 0), (left + 0.3, 0), (left + 0.3, 1), (left, 1)), "in", "")
-            model.change_draft(replace(model.draft, notch="10", zones=(everywhere, inside)), "zones")
+            model.change_draft(model.draft.with_values(notch="10", zones=(everywhere, inside)), "zones")
             kept = model.comparison.draft
             model.reload()
             self.assertEqual(model.comparison.draft, kept)

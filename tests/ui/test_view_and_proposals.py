@@ -48,7 +48,7 @@ class ViewStep(StepCase):
         notches = [n.label for n in self.model.camera.capability.notches]
         self.window.go("sensitivity")
         self.press(self.window.pages["sensitivity"].notch, Qt.Key.Key_Left)
-        self.assertNotEqual(self.model.draft.notch, self.model.camera.installed.notch)
+        self.assertNotEqual(self.model.draft.detection.notch, self.model.camera.installed.detection.notch)
         after = {line.thing.name: line.across for line in page.model.reach()}
         self.assertLess(after["walking adult"], before["walking adult"])
         self.assertEqual(len(page.model.reach_by_notch(page.model.reach()[0].thing)), len(notches))
@@ -70,12 +70,12 @@ class ViewStep(StepCase):
             self.assertIn(f"notch {notch}", told)
             self.assertLessEqual(line.towards, line.across)
             self.assertIn(f"{line.night:.0f} m" if line.night else "none", told)
-        self.model.change_draft(replace(self.model.draft, zones=(SQUARE,)), "zone")
+        self.model.change_draft(self.model.draft.with_values(zones=(SQUARE,)), "zone")
         self.assertRegex(page._notes.text(), "In 'yard' a car triggers from [0-9]+ to [0-9]+ m")
         # A zone with a notch of its own reaches as far as that one does.
         lines = dict(page.model.reach_by_notch(THINGS[-1]))
         for notch, expected in lines.items():
-            self.model.change_draft(replace(self.model.draft, zones=(replace(SQUARE, notch=notch),)), "own notch")
+            self.model.change_draft(self.model.draft.with_values(zones=(replace(SQUARE, notch=notch),)), "own notch")
             ((_, _, _, line),) = page.model.reach_by_zone(THINGS[-1])
             self.assertEqual(line, expected)
             self.session.undo.undo()
@@ -125,13 +125,13 @@ class Proposals(StepCase):
         page.grab()
         before = self.model.comparison.draft
         self.click(page.take)
-        self.assertEqual(self.model.draft.zones, offer.steps[-1])
+        self.assertEqual(self.model.draft.detection.zones, offer.steps[-1])
         after = self.model.comparison.draft
         self.assertIn(f" leaves {len(after.false_recorded)} of {len(before.false_recorded)} false", offer.words)
         self.assertEqual(len(after.real_missed), len(before.real_missed))
         self.assertFalse(page.offer.isVisible())
         self.session.undo.undo()
-        self.assertEqual(self.model.draft.zones, self.model.camera.installed.zones)
+        self.assertEqual(self.model.draft.detection.zones, self.model.camera.installed.detection.zones)
 
     def test_what_was_sought_for_another_draft_is_dropped_and_another_page_shows_the_search(self):
         page = self.open_camera("Fuel berth", "zones")
@@ -202,13 +202,13 @@ class MoreOfTheEditor(StepCase):
         page = self.open_camera("Slipway", "zones")
         page.set_mode(Mode.PAINT)
         start = [page.canvas.to_widget(p).toPoint() for p in ((0.1, 0.1), (0.2, 0.1), (0.3, 0.1))]
-        before = self.model.draft.zones[0]
+        before = self.model.draft.detection.zones[0]
         self.drag(page.canvas, *start)
-        after = self.model.draft.zones[0]
+        after = self.model.draft.detection.zones[0]
         self.assertIsInstance(after, BlockZone)
         self.assertGreater(sum(a != b for a, b in zip(after.active, before.active, strict=True)), 2)
         self.session.undo.undo()
-        self.assertEqual(self.model.draft.zones[0], before)
+        self.assertEqual(self.model.draft.detection.zones[0], before)
         QTest.mousePress(page.canvas, Qt.MouseButton.LeftButton, pos=start[0])
         self.press(page.canvas, Qt.Key.Key_Escape)
         self.assertEqual(page.tool.zones[0], before)
@@ -224,27 +224,27 @@ class MoreOfTheEditor(StepCase):
         page.tool.set_zones((PolygonZone(ZoneKind.WATCH, corners, "yard"),))
         page.tool.select(0)
         page._simplify()
-        self.assertEqual(len(self.model.draft.zones[0].points), 4)
+        self.assertEqual(len(self.model.draft.detection.zones[0].points), 4)
         page._straighten()
-        points = self.model.draft.zones[0].points
+        points = self.model.draft.detection.zones[0].points
         self.assertEqual(points[1][0], points[2][0])
         self.assertEqual(points[2][1], points[3][1])
         page._straighten()
         self.assertIn("nearly level", self.window.banner.text.text())
-        mine = self.model.draft.zones
+        mine = self.model.draft.detection.zones
         page = self.open_camera("Fuel berth", "zones")
         names = [name for name, _ in self.session.zone_sources(self.model.camera.id)]
         self.assertIn("Pontoon gate, draft", names)
         page.copy_zones(
             *next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Pontoon gate, draft")
         )
-        self.assertEqual(self.model.draft.zones, mine)
+        self.assertEqual(self.model.draft.detection.zones, mine)
         slipway = next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Slipway, installed")
         # What this make cannot take is fitted to its form, and only offered.
         changed = QSignalSpy(page.proposal.changed)
         page.copy_zones(*slipway)
         self.wait(changed)
-        self.assertEqual(self.model.draft.zones, mine)
+        self.assertEqual(self.model.draft.detection.zones, mine)
         self.assertRegex(
             page._offer_words.text(), r"\d+ of 576 cells are no longer watched and \d+ are watched besides"
         )
@@ -260,7 +260,7 @@ class MoreOfTheEditor(StepCase):
         self.click(page.fit)
         self.wait(changed)
         self.click(page.take)
-        self.assertEqual([(z.name, len(z.points) <= 8) for z in self.model.draft.zones], [("pond", True)])
+        self.assertEqual([(z.name, len(z.points) <= 8) for z in self.model.draft.detection.zones], [("pond", True)])
         self.assertFalse(page.fit.isVisible())
 
     def test_a_make_with_rectangles_is_fitted_and_drawn_on_before_there_is_evidence(self):
@@ -281,22 +281,22 @@ class MoreOfTheEditor(StepCase):
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
         page.set_mode(Mode.SELECT)
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.95, 0.6), (0.92, 0.7), (0.9, 0.8))))
-        self.assertEqual([z.kind for z in model.draft.zones], [ZoneKind.WATCH, ZoneKind.IGNORE])
-        self.assertTrue(all(is_rectangle(z.points) for z in model.draft.zones))
+        self.assertEqual([z.kind for z in model.draft.detection.zones], [ZoneKind.WATCH, ZoneKind.IGNORE])
+        self.assertTrue(all(is_rectangle(z.points) for z in model.draft.detection.zones))
         self.assertEqual(zone_limits_broken(model.draft, model.camera.capability), [])
 
     def test_a_privacy_mask_and_a_zone_with_its_own_sensitivity(self):
         page = self.open_camera("Pontoon gate", "zones")
         page.set_mode(Mode.MASK)
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
-        (mask,) = self.model.draft.zones
+        (mask,) = self.model.draft.detection.zones
         self.assertIs(mask.kind, ZoneKind.MASK)
         page.grab()
         page.tool.set_zones((SQUARE, mask))
         page.select_zone(0)
         page.own_notch.setCurrentIndex(1)
         page.own_notch.activated.emit(1)
-        self.assertEqual(self.model.draft.zones[0].notch, self.model.camera.capability.notches[0].label)
+        self.assertEqual(self.model.draft.detection.zones[0].notch, self.model.camera.capability.notches[0].label)
         before = len(self.model.comparison.draft.real_recorded)
         page.own_notch.setCurrentIndex(page.own_notch.count() - 1)
         page.own_notch.activated.emit(0)

@@ -60,7 +60,7 @@ class WholePath(GuiCase):
             self.click(zones.canvas, self.to_widget(zones.canvas, (min(corner[0], 0.995), min(corner[1], 0.995))))
         self.press(zones.canvas, Qt.Key.Key_Return)
         after = self.model.comparison.draft
-        self.assertEqual(len(self.model.camera.draft.zones), 1)
+        self.assertEqual(len(self.model.camera.draft.detection.zones), 1)
         self.assertLess(len(after.false_recorded), len(before.false_recorded) / 2)
         self.assertTrue(any(c.flip is Flip.NEWLY_SILENCED for c in self.model.comparison.changes))
         self.assertEqual(self.window.panel.flips.count(), len(self.model.comparison.changes))
@@ -70,20 +70,20 @@ class WholePath(GuiCase):
         spy = QSignalSpy(self.model.comparison_changed)
         self.drag(zones.canvas, corner, corner + QPoint(-30, 8), corner + QPoint(-60, 16))
         self.assertGreaterEqual(len(spy), 3)
-        moved = self.model.camera.draft.zones
+        moved = self.model.camera.draft.detection.zones
         self.window.actions_by_id["undo"].trigger()
-        self.assertNotEqual(self.model.camera.draft.zones, moved)
-        self.assertEqual(zones.tool.zones, self.model.camera.draft.zones)
+        self.assertNotEqual(self.model.camera.draft.detection.zones, moved)
+        self.assertEqual(zones.tool.zones, self.model.camera.draft.detection.zones)
 
         # Sensitivity by keyboard, hold time by its box.
         self.window.go("sensitivity")
         sensitivity = self.window.pages["sensitivity"]
         self.press(sensitivity.notch, Qt.Key.Key_Left)
-        self.assertEqual(self.model.camera.draft.notch, "8")
+        self.assertEqual(self.model.camera.draft.detection.notch, "8")
         box = sensitivity._boxes["hold_s"]
         box.setCurrentIndex(box.findData(0.6))
         box.activated.emit(box.currentIndex())
-        self.assertEqual(self.model.camera.draft.hold_s, 0.6)
+        self.assertEqual(self.model.camera.draft.detection.hold_s, 0.6)
 
         # A number opens the clips behind it.
         missed = self.model.comparison.draft.real_missed
@@ -98,7 +98,9 @@ class WholePath(GuiCase):
             handover.save(self.folder / name)
         sheet = json.loads((self.folder / "sheet.json").read_text("utf-8"))
         check_sheet(sheet)
-        self.assertEqual((sheet["settings"]["notch"], len(sheet["settings"]["zones"])), ("8", 1))
+        self.assertEqual(
+            (sheet["settings"]["detection"]["notch"], len(sheet["settings"]["detection"]["zones"])), ("8", 1)
+        )
         self.assertTrue((self.folder / "sheet.pdf").read_bytes().startswith(b"%PDF"))
         self.click(handover._enter)
         draft = self.model.camera.draft

@@ -30,7 +30,7 @@ KEY_EVERY = 12 * RATE_HZ
 """Pictures between whole ones; a still scene costs little between them."""
 
 LONGEST_S = 20.0
-"""A recording that lasts until motion stops is cut here."""
+"""A recording that lasts as long as it moves is cut here."""
 
 _DECISION_WIDTH, _DECISION_HEIGHT = 160, 90
 
@@ -113,8 +113,8 @@ class Decider:
         contrast, share = settings.sensitivity_under(capability)
         self._contrast = contrast
         self._pixels = share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT
-        self._hold = settings.hold_s
-        self._on = settings.detection_on
+        self._hold = settings.detection.hold_s
+        self._on = settings.detection.detection_on
         self._zone = _zone_pixels(settings)
         self._background: NDArray[np.float32] | None = None
         self._since: float | None = None
@@ -144,7 +144,7 @@ def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
     mask = Image.new("1", size, 0)
     draw = ImageDraw.Draw(mask)
     watches = False
-    for zone in settings.zones:
+    for zone in settings.detection.zones:
         if isinstance(zone, BlockZone):
             watches = True
             active = np.array(zone.active).reshape(zone.rows, zone.columns)
@@ -155,7 +155,7 @@ def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
             draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=1)
     if not watches:
         mask.paste(1, (0, 0, *size))
-    for zone in settings.zones:
+    for zone in settings.detection.zones:
         if not isinstance(zone, BlockZone) and zone.kind is not ZoneKind.WATCH:
             draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=0)
     return np.array(mask, bool)
@@ -230,7 +230,7 @@ def record_motion(
     view
         Renders the pictures.
     settings
-        Pre-record and clip length are used.
+        Pre-record and length are used.
     decider
         A new one for this stretch.
     path
@@ -247,7 +247,7 @@ def record_motion(
     Recorded | None
         The clip, None if nothing triggered.
     """
-    before: deque[NDArray[np.uint8]] = deque(maxlen=max(1, round(settings.pre_record_s * RATE_HZ)))
+    before: deque[NDArray[np.uint8]] = deque(maxlen=max(1, round(settings.recording.pre_record_s * RATE_HZ)))
     for at in _moments(begin_s, end_s):
         picture = view.picture(at)
         if decider.triggered(picture, at) and at >= free_from_s:
@@ -256,12 +256,12 @@ def record_motion(
                 writer.add(earlier)
             writer.add(picture)
             last = at
-            for later in _moments(at + 1 / RATE_HZ, at + (settings.clip_length_s or LONGEST_S)):
+            for later in _moments(at + 1 / RATE_HZ, at + (settings.recording.length_s or LONGEST_S)):
                 picture = view.picture(later)
                 writer.add(picture)
                 decider.triggered(picture, later)
                 last = later if decider.moving else last
-                if settings.clip_length_s is None and later - last >= settings.release_s:
+                if settings.recording.length_s is None and later - last >= settings.detection.release_s:
                     break
             writer.close()
             return Recorded(at - len(before) / RATE_HZ, at, later + 1 / RATE_HZ)

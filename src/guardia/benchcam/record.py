@@ -63,7 +63,7 @@ def record(
             clip = record_motion(view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free)
             if clip is None:
                 break
-            free = clip.end_s + chosen.retrigger_wait_s
+            free = clip.end_s + chosen.recording.rest_s
             moment = free - 2.0
             if not _records(place, clip.trigger_s):
                 continue
@@ -77,7 +77,7 @@ def record(
     for at, cause in scene.calls:
         if only(at):
             name = clip_name(scene, at)
-            lasts = chosen.clip_length_s or CALL_S
+            lasts = chosen.recording.length_s or CALL_S
             clip = record_continuous(scene.view(at, round(at)), folder / "motion" / name, begin_s=at, end_s=at + lasts)
             entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip) | {"cause": cause.value}
             truth.append(entry)

@@ -140,7 +140,7 @@ PLACES: tuple[Place, ...] = (
         "Pontoon gate",
         places.pontoon_gate,
         # Set 'to be safe': nearly the most sensitive, no zones, no hold, and a long rest after every clip.
-        Settings("polygon-mains-camera", "9", retrigger_wait_s=30.0, pre_record_s=3.0, clip_length_s=14.0),
+        Settings.of("polygon-mains-camera", "9", rest_s=30.0, pre_record_s=3.0, length_s=14.0),
         lines=(
             ((-2.6, 5.0), (0.15, 9.0), (0.4, 22.0)),
             ((2.4, 5.2), (0.1, 9.0), (-0.4, 28.0)),
@@ -158,7 +158,7 @@ PLACES: tuple[Place, ...] = (
         "Slipway",
         places.slipway,
         # The zone is drawn so tight at the water's edge that people on the ramp are missed.
-        Settings("grid-zone-recorder", "5", (_water_edge(),), release_s=2.0, retrigger_wait_s=10.0, pre_record_s=5.0),
+        Settings.of("grid-zone-recorder", "5", (_water_edge(),), release_s=2.0, rest_s=10.0, pre_record_s=5.0),
         lines=(
             ((-2.0, 5.0), (0.4, 9.0), (0.6, 15.5)),
             ((2.4, 5.2), (0.6, 14.5)),
@@ -178,7 +178,7 @@ PLACES: tuple[Place, ...] = (
         "Workshop door",
         places.workshop_door,
         # Motion must last two seconds: who crosses quickly is missed, and the camera rests for half a minute.
-        Settings("phone-as-camera", "high", hold_s=2.0, release_s=2.0, retrigger_wait_s=30.0, pre_record_s=3.0),
+        Settings.of("phone-as-camera", "high", hold_s=2.0, release_s=2.0, rest_s=30.0, pre_record_s=3.0),
         lines=(
             ((-1.0, 5.0), (1.4, 15.0)),
             ((2.6, 5.2), (1.2, 15.0)),
@@ -195,7 +195,7 @@ PLACES: tuple[Place, ...] = (
         "Fuel berth",
         places.fuel_berth,
         # Turned down against the glitter until half of the people are missed too.
-        Settings("polygon-mains-camera", "6", hold_s=0.4, retrigger_wait_s=5.0, clip_length_s=14.0),
+        Settings.of("polygon-mains-camera", "6", hold_s=0.4, rest_s=5.0, length_s=14.0),
         lines=(
             ((-3.0, 5.2), (1.4, 8.8)),
             ((3.2, 5.0), (1.0, 9.0)),
@@ -215,7 +215,7 @@ PLACES: tuple[Place, ...] = (
         places.winter_store,
         # A battery camera that rests a minute after every clip and records nothing from before the trigger; long clips
         # and a picture a minute empty it, and for a day and a half nobody notices.
-        Settings("battery-camera-on-hub", "high", retrigger_wait_s=60.0, clip_length_s=30.0),
+        Settings.of("battery-camera-on-hub", "high", rest_s=60.0, length_s=30.0),
         lines=(((0.2, 24.0), (0.0, 6.0)), ((0.4, 24.0), (-1.4, 12.0), (1.6, 8.0)), ((-1.6, 10.5), (1.8, 10.5))),
         far_line=((-2.0, 24.5), (2.2, 24.5)),
         open_air=False,
@@ -227,7 +227,7 @@ PLACES: tuple[Place, ...] = (
         "Office step",
         places.office_step,
         # Watches the road beyond the hedge as well as the path; its alert hours were set by the dusk of June.
-        Settings("polygon-solar-camera", "5", retrigger_wait_s=15.0, clip_length_s=10.0),
+        Settings.of("polygon-solar-camera", "5", rest_s=15.0, length_s=10.0),
         lines=(((0.8, 17.0), (0.3, 9.0), (2.6, 6.2)), ((2.6, 6.2), (0.3, 9.0), (0.9, 17.2)), ((-2.2, 8.0), (2.4, 6.4))),
         far_line=((-6.0, 18.4), (7.0, 18.4)),
         false_drives=(((-14.0, 21.0), (14.0, 21.0)), ((14.0, 23.4), (-14.0, 23.4))),

@@ -95,11 +95,12 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
         lines.append(
             f"Blocks on, {sum(block.active)} of {block.columns} x {block.rows}, row: columns from 1: {pattern}"
         )
-    if settings.sensitivity is None:
+    if settings.detection.sensitivity is None:
         low, high = capability.notches[0].label, capability.notches[-1].label
-        lines.append(f"Sensitivity: {settings.notch} (scale from {low}, least, to {high}, most sensitive)")
+        lines.append(f"Sensitivity: {settings.detection.notch} (scale from {low}, least, to {high}, most sensitive)")
     else:
-        lines.append(f"Contrast {settings.sensitivity[0]}, size {settings.sensitivity[1] * 100:.2f} % of the picture")
+        contrast, size = settings.detection.sensitivity
+        lines.append(f"Contrast {contrast}, size {size * 100:.2f} % of the picture")
     lines += [line for lever in LEVERS[1:] if (line := lever.sheet(settings, capability))]
     return lines
 

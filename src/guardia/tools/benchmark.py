@@ -220,7 +220,7 @@ def _propose(home: Path) -> Measured:
     begun = time.perf_counter()
     steps = fit(many, found.ignored, camera.installed, camera.capability)
     fitted_s = time.perf_counter() - begun
-    after = replace(camera.installed, zones=steps[-1] if steps else camera.installed.zones)
+    after = camera.installed.with_values(zones=steps[-1] if steps else camera.installed.detection.zones)
     done = difference(many, camera.installed, after, camera.capability)
     title = (
         f"seeking zones for 1,000 occurrences, against 5 s ({len(found.done.silenced)} silenced, "

@@ -67,7 +67,7 @@ for step in range(61):
     corners = ((0.2, 0.2), (0.75 + step * 0.002, 0.25), (0.8, 0.9), (0.2, 0.9))
     before = model.comparison
     begun = time.perf_counter()
-    model.preview(replace(model.draft, zones=(PolygonZone(ZoneKind.WATCH, corners),)))
+    model.preview(model.draft.with_values(zones=(PolygonZone(ZoneKind.WATCH, corners),)))
     taken.append((model.comparison is not before, time.perf_counter() - begun))
 print(json.dumps([statistics.median(s for _, s in taken), statistics.median(s for new, s in taken if new)]))
 window.close()
@@ -112,7 +112,7 @@ def make_big_project(folder: Path, clips: int) -> None:
         traces = [demo.measurements.trace(clip.id) for clip in demo.clips(demo.cameras()[0].id, analysed=True)]
     file = folder.parent / "empty.mp4"
     with Project(folder, create=True, site=Site("Many clips", "Europe/London")) as project:
-        settings = Settings("polygon-mains-camera", "9", retrigger_wait_s=5.0)
+        settings = Settings.of("polygon-mains-camera", "9", rest_s=5.0)
         camera = project.add_camera("Gate", capability_data(settings.capability), settings)
         with project.together():
             for number in range(clips):

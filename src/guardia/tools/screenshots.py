@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import tempfile
-from dataclasses import replace
 from pathlib import Path
 
 from PIL import Image
@@ -61,7 +60,7 @@ def take_screenshots(folder: Path) -> list[Path]:
         window.open_camera(camera_id, "evidence")
         model = session.camera(camera_id)
         model.change_draft(
-            replace(model.draft, zones=(EXAMPLE_ZONE,), hold_s=0.6, retrigger_wait_s=5.0), "example for the pictures"
+            model.draft.with_values(zones=(EXAMPLE_ZONE,), hold_s=0.6, rest_s=5.0), "example for the pictures"
         )
         real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
         for step in (s.id for s in STEPS if s.needs_camera):

@@ -113,7 +113,7 @@ class CameraModel(QObject):
         parts = zone_parts(draft, camera.capability, columns=evidence.stack.columns, rows=evidence.stack.rows)
         # Only the cells of the zones count: a corner that moves within its cells changes nothing.
         cells = tuple((p.cells.tobytes(), p.contrast, p.needed) for p in parts)
-        key = (replace(draft, zones=()), cells, evidence, self._installed_replay)
+        key = (draft.with_values(zones=()), cells, evidence, self._installed_replay)
         if self._compared is None or self._compared[0] != key:
             if self._installed_score is None or self._installed_score[:2] != (self._installed_replay, evidence):
                 told = score(evidence, self._installed_replay)
@@ -259,7 +259,7 @@ class CameraModel(QObject):
             return
         occurrences = [replace(o, kind=kinds.get(o.id, o.kind)) for o in self.evidence.occurrences]
         self.evidence = self.evidence.with_occurrences(occurrences)
-        if self.camera.installed.objects:
+        if self.camera.installed.detection.objects:
             self._installed_replay = None  # what an object filter lets through goes by the judgements, too
         self._by_id = {o.id: o for o in occurrences}
         self.comparison = self._compare(self.draft)
@@ -275,13 +275,13 @@ class CameraModel(QObject):
     def entered_words(self) -> list[str]:
         """What is lost when the draft's drawn zones are entered as the make's blocks; nothing when they are blocks."""
         capability, draft = self.camera.capability, self.draft
-        if capability.zone_form != "blocks" or not any(isinstance(z, PolygonZone) for z in draft.zones):
+        if capability.zone_form != "blocks" or not any(isinstance(z, PolygonZone) for z in draft.detection.zones):
             return []
         columns, rows = self.grid
-        drawn = zone_cells(draft.zones, columns=columns, rows=rows)
+        drawn = zone_cells(draft.detection.zones, columns=columns, rows=rows)
         entered = zone_cells(entered_zones(draft, capability), columns=columns, rows=rows)
         free = replace(capability, blocks=(columns, rows))
-        as_drawn = replace(draft, zones=(to_blocks(draft.zones, columns=columns, rows=rows),))
+        as_drawn = draft.with_values(zones=(to_blocks(draft.detection.zones, columns=columns, rows=rows),))
         one = replay(self.evidence, as_drawn, free).outcomes
         two = self.comparison.draft_replay.outcomes
         flips = sum(one[i].recorded != two[i].recorded for i in one)

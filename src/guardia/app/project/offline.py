@@ -128,7 +128,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
             for r in done.recordings[0]
         ],
         "limits_broken": limits_broken(settings, capability),
-        "notes": [FILTER_NOTE] if settings.objects else [],
+        "notes": [FILTER_NOTE] if settings.detection.objects else [],
     }  # fmt: skip
 
 

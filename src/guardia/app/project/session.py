@@ -212,14 +212,14 @@ class Session(QObject):
         data = capability_data(capability_id)
         capability = capability_from_dict(data)
         middle = capability.notches[len(capability.notches) // 2].label
-        installed = Settings(
+        installed = Settings.of(
             capability=capability_id,
             notch=middle,
             hold_s=capability.hold_choices_s[0],
             release_s=capability.release_s,
-            retrigger_wait_s=capability.wait_choices_s[0],
+            rest_s=capability.rest_choices_s[0],
             pre_record_s=capability.pre_record_choices_s[0],
-            clip_length_s=capability.clip_choices_s[0],
+            length_s=capability.length_choices_s[0],
         )
         camera_id = self._project.add_camera(name, data, installed)
         self.cameras_changed.emit()
@@ -325,7 +325,7 @@ class Session(QObject):
     def join_found(self) -> int:
         """Join every visit that is counted as several occurrences, on all cameras; one step of undo. Gives how many."""
         evidence = {i: m.evidence for i, m in self._models.items()}
-        waits = {i: m.camera.installed.retrigger_wait_s for i, m in self._models.items()}
+        waits = {i: m.camera.installed.recording.rest_s for i, m in self._models.items()}
         found = propose_visits(evidence, waits)
         if not found:
             return 0
@@ -358,15 +358,15 @@ class Session(QObject):
     def zone_sources(self, camera_id: int) -> list[tuple[str, tuple[Zone, ...]]]:
         """Zones that can be copied to a camera: (where from, the zones), of its own earlier settings and of others."""
         own = self.camera(camera_id).camera
-        found = [(f"{own.name}, installed", own.installed.zones)]
+        found = [(f"{own.name}, installed", own.installed.detection.zones)]
         for epoch in reversed(self.camera(camera_id).evidence.epochs[:-1]):
             if epoch.settings is not None:
                 until = f"{self.local_time(epoch.to_s):%d %b %Y %H:%M}"
-                found.append((f"{own.name}, installed until {until}", epoch.settings.zones))
+                found.append((f"{own.name}, installed until {until}", epoch.settings.detection.zones))
         for other in (m.camera for i, m in self._models.items() if i != camera_id):
-            found.append((f"{other.name}, installed", other.installed.zones))
-            if other.draft.zones != other.installed.zones:
-                found.append((f"{other.name}, draft", other.draft.zones))
+            found.append((f"{other.name}, installed", other.installed.detection.zones))
+            if other.draft.detection.zones != other.installed.detection.zones:
+                found.append((f"{other.name}, draft", other.draft.detection.zones))
         return [(name, zones) for name, zones in found if zones]
 
     def take_up(self, camera_id: int) -> None:

@@ -14,11 +14,8 @@ SETTING_HELP = {
         "Motion must last, in seconds: what is large enough for less than this never triggers. Insects and gulls are "
         "short; so is somebody running."
     ),
-    "retrigger_wait_s": (
-        "Re-trigger wait, in seconds: the rest after a recording, in which nothing can trigger. Whoever comes in it is "
-        "missed."
-    ),
+    "rest_s": ("Rest after a recording, in seconds: nothing can trigger in it. Whoever comes in it is missed."),
     "pre_record_s": "Pre-record, in seconds: how much from before the trigger is kept. Without it a clip begins late.",
-    "clip_length_s": "Clip length, in seconds from the trigger on, or until motion stops.",
-    "end_early": "A clip of fixed length ends when motion has stopped for the make's release time.",
+    "length_s": "How long it records, in seconds from the trigger on, or for as long as it moves.",
+    "stop_when_still": "A recording of fixed length ends when motion has stopped for the make's release time.",
 }

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -78,7 +78,7 @@ class ProposalModel(QObject):
             steps = tuple(fit(evidence, proposal.ignored, draft, capability, check=token.check))
             words = _proposal_words(proposal, asked, capability)
             if steps:
-                after = replace(draft, zones=steps[-1])
+                after = draft.with_values(zones=steps[-1])
                 done = difference(evidence, draft, after, capability)
                 words = (
                     f"{_kept_words(done)} {_form_words(draft, after)} leaves {asked - done.fewer} of {asked} false "
@@ -103,8 +103,8 @@ class ProposalModel(QObject):
             made = convert(zones, capability, columns=columns, rows=rows)
             token.check()
             cells = loss(zones, made, columns=columns, rows=rows)
-            drawn = replace(draft, zones=known_notches(zones, capability))
-            entered = replace(draft, zones=made)
+            drawn = draft.with_values(zones=known_notches(zones, capability))
+            entered = draft.with_values(zones=made)
             done = difference(evidence, drawn, entered, capability)
             token.check()
             words = (
@@ -131,9 +131,9 @@ class ProposalModel(QObject):
         """(rows, columns) cells that the draft watches and its zones after the first steps do not."""
         (columns, rows), offer = self._model.grid, self.offer
         cells = [
-            zone_cells(entered_zones(replace(self._model.draft, zones=z), self._model.camera.capability),
+            zone_cells(entered_zones(self._model.draft.with_values(zones=z), self._model.camera.capability),
                        columns=columns, rows=rows)
-            for z in (self._model.draft.zones, offer.steps[steps - 1] if offer else ())
+            for z in (self._model.draft.detection.zones, offer.steps[steps - 1] if offer else ())
         ]  # fmt: skip
         return cells[0] & ~cells[1]
 
@@ -141,7 +141,7 @@ class ProposalModel(QObject):
         """Take the first steps into the draft; can be undone."""
         offer = self.offer
         if offer is not None and 0 < steps <= len(offer.steps):
-            self._model.change_draft(replace(self._model.draft, zones=offer.steps[steps - 1]), offer.what)
+            self._model.change_draft(self._model.draft.with_values(zones=offer.steps[steps - 1]), offer.what)
 
     def drop(self) -> None:
         """Forget the offer: it was made for another draft, or is not wanted."""
@@ -152,7 +152,7 @@ class ProposalModel(QObject):
 
 def _form_words(before: Settings, after: Settings) -> str:
     """What is proposed, in words that a sentence can begin with."""
-    added = [z for z in after.zones if z not in before.zones]
+    added = [z for z in after.detection.zones if z not in before.detection.zones]
     if any(isinstance(z, BlockZone) for z in added):
         return "Switching blocks off"
     watched = [z for z in added if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]

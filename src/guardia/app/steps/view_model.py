@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -201,12 +201,12 @@ class ViewModel(QObject):
             return []
         found = []
         capability, draft = self.model.camera.capability, self.model.draft
-        for zone in draft.zones:
+        for zone in draft.detection.zones:
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
                 ahead = known.view.to_ground(np.array(zone.points))[:, 1]
                 if np.isnan(ahead).all():
                     continue
-                told = replace(draft, notch=zone.notch, sensitivity=None) if zone.notch else draft
+                told = draft.with_values(notch=zone.notch, sensitivity=None) if zone.notch else draft
                 line = self._line(thing, *told.sensitivity_under(capability))
                 far = math.inf if np.isnan(ahead).any() else float(ahead.max())
                 found.append((zone.name, float(np.nanmin(ahead)), far, line))

@@ -8,7 +8,7 @@ from guardia.core.evidence.evidence import Evidence, Occurrence
 from guardia.core.evidence.judgement import Verdict
 
 GAP_S = 30.0
-"""Parts on one camera that follow each other within this time, and its re-trigger wait, are one visit."""
+"""Parts on one camera that follow each other within this time, and its rest after a recording, are one visit."""
 
 WAY_S = 90.0
 """Time that somebody may need from one camera's view into another's."""
@@ -18,14 +18,14 @@ def propose_visits(evidence: Mapping[int, Evidence], wait_s: Mapping[int, float]
     """Find visits that are counted as several occurrences.
 
     Only occurrences judged real are joined, and only of one kind: what is false is an alert each time. Within a camera
-    the next part must begin within GAP_S and the camera's re-trigger wait, on another camera within WAY_S.
+    the next part must begin within GAP_S and the camera's rest after a recording, on another camera within WAY_S.
 
     Parameters
     ----------
     evidence
         By number of the camera.
     wait_s
-        Re-trigger wait of the installed settings by number of the camera, seconds.
+        Rest after a recording of the installed settings by number of the camera, seconds.
 
     Returns
     -------

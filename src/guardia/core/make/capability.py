@@ -6,10 +6,13 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.files import read_as
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
-VERSION = 2
+VERSION = 3
 SHARE_OF_CELLS = 0.5
 """Files of version 1 give sizes as a share of the picture's cells, whatever part of each had changed. Summing what
 changed of each cell gives about half as much: 0.4 for groups of 3 cells to 0.6 for groups of 16 on the demo's clips, at
@@ -80,12 +83,12 @@ class Capability:
         How long motion must last before it triggers.
     release_s
         How long it must be still before motion counts as over.
-    wait_choices_s
-        Re-trigger waits on offer.
-    clip_choices_s
-        Clip lengths on offer; None is 'until motion stops'.
-    end_early
-        Whether a fixed clip may end when motion stops.
+    rest_choices_s
+        Rests after a recording on offer.
+    length_choices_s
+        Lengths of recordings on offer; None is 'as long as it moves'.
+    stop_when_still
+        Whether a fixed length may end once it is still.
     pre_record_choices_s
         Pre-record times on offer.
     object_classes
@@ -104,16 +107,16 @@ class Capability:
     zone_test: str
     max_zones: int
     max_corners: int
-    blocks: tuple[int, int]
     ignore_zones: bool
     notches: tuple[Notch, ...]
     calibrated: bool
     hold_choices_s: tuple[float, ...]
     release_s: float
-    wait_choices_s: tuple[float, ...]
-    clip_choices_s: tuple[float | None, ...]
-    end_early: bool
+    rest_choices_s: tuple[float, ...]
+    length_choices_s: tuple[float | None, ...]
+    stop_when_still: bool
     pre_record_choices_s: tuple[float, ...]
+    blocks: tuple[int, int] = (0, 0)
     object_classes: tuple[str, ...] = ()
     class_range_m: tuple[float, float] | None = None
     privacy_masks: int = 0
@@ -163,50 +166,16 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         If a part is missing or cannot be used.
     """
     version = data.get("version", 1)
-    if version not in (1, VERSION):
+    if version not in (1, 2, VERSION):
         raise InvalidValue(
-            f"The capability has version {version}, this program knows versions 1 and {VERSION}.",
+            f"The capability has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",
         )
-    try:
-        share = SHARE_OF_CELLS if version == 1 else 1.0
-        notches = tuple(
-            Notch(
-                str(n["label"]), int(n["contrast"]),
-                *(float(n[name]) * share for name in ("size", "size_low", "size_high")),
-            )
-            for n in data["notches"]
-        )  # fmt: skip
-        blocks = data.get("blocks") or (0, 0)
-        reach = data.get("class_range_m")
-        capability = Capability(
-            id=str(data["id"]),
-            name=str(data["name"]),
-            zone_form=str(data["zone_form"]),
-            zone_test=str(data["zone_test"]),
-            max_zones=int(data["max_zones"]),
-            max_corners=int(data["max_corners"]),
-            blocks=(int(blocks[0]), int(blocks[1])),
-            ignore_zones=bool(data["ignore_zones"]),
-            notches=notches,
-            calibrated=bool(data["calibrated"]),
-            hold_choices_s=_times(data["hold_choices_s"]),
-            release_s=float(data["release_s"]),
-            wait_choices_s=_times(data["wait_choices_s"]),
-            clip_choices_s=tuple(None if c is None else float(c) for c in data["clip_choices_s"]),
-            end_early=bool(data["end_early"]),
-            pre_record_choices_s=_times(data["pre_record_choices_s"]),
-            object_classes=tuple(str(c) for c in data.get("object_classes", ())),
-            privacy_masks=int(data.get("privacy_masks", 0)),
-            zone_sensitivity=bool(data.get("zone_sensitivity", False)),
-            class_range_m=None if reach is None else (float(reach[0]), float(reach[1])),
-        )
-    except (KeyError, TypeError, ValueError, IndexError) as error:
-        raise InvalidValue(f"A capability cannot be read ({error}).", do="See docs/formats.md.") from error
+    capability = read_as(_FORM, data if version == VERSION else _as_now(data, version), "A capability")
     wide, high = capability.blocks
     if capability.zone_form == "blocks" and not (1 <= wide <= 64 and 1 <= high <= 64):
         raise InvalidValue(f"The capability '{capability.id}' has blocks of {wide} x {high}.", do="1 to 64 each way.")
-    if capability.zone_form not in ZONE_FORMS or capability.zone_test not in ZONE_TESTS or not notches:
+    if capability.zone_form not in ZONE_FORMS or capability.zone_test not in ZONE_TESTS or not capability.notches:
         raise InvalidValue(
             f"The capability '{capability.id}' names an unknown zone form or zone test, or has no notches.",
             do=f"Zone forms are {ZONE_FORMS}, zone tests {ZONE_TESTS}.",
@@ -214,5 +183,20 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
     return capability
 
 
-def _times(values: Any) -> tuple[float, ...]:
-    return tuple(float(v) for v in values)
+_FORM = TypeAdapter(Capability)
+
+_NAMES_BEFORE_3 = {
+    "wait_choices_s": "rest_choices_s", "clip_choices_s": "length_choices_s", "end_early": "stop_when_still",
+}  # fmt: skip
+
+
+def _as_now(data: Mapping[str, Any], version: int) -> dict[str, Any]:
+    """The form of versions 1 and 2 in the present one: other names, and sizes of version 1 as sums."""
+    found = {_NAMES_BEFORE_3.get(name, name): value for name, value in data.items() if value is not None}
+    if version == 1:
+        try:
+            sizes = ("size", "size_low", "size_high")
+            found["notches"] = [n | {name: n[name] * SHARE_OF_CELLS for name in sizes} for n in data["notches"]]
+        except (KeyError, TypeError) as error:
+            raise InvalidValue(f"A capability cannot be read (notches: {error}).", do="See docs/formats.md.") from error
+    return found

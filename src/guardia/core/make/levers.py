@@ -90,7 +90,7 @@ class Lever:
 
     def value(self, settings: Settings) -> object:
         """What it is set to."""
-        return getattr(settings, self.id)
+        return settings.value(self.id)
 
 
 def _less(old: object, new: object) -> bool:
@@ -121,36 +121,43 @@ def _classes(value: object) -> tuple[object, ...]:
 
 
 def _filter_line(settings: Settings, capability: Capability) -> str:
-    return f"Object filter: {', '.join(settings.objects) or 'none, any motion'}" if capability.object_classes else ""
+    return (
+        f"Object filter: {', '.join(settings.detection.objects) or 'none, any motion'}"
+        if capability.object_classes
+        else ""
+    )
 
 
 def _length_line(settings: Settings, _capability: Capability) -> str:
-    if settings.clip_length_s is None:
-        return "Clip length: until motion stops"
-    return f"Clip length: {settings.clip_length_s:g} s{', ends early when motion stops' if settings.end_early else ''}"
+    if settings.recording.length_s is None:
+        return "Records for: as long as it moves"
+    sooner = ", stops once it is still" if settings.recording.stop_when_still else ""
+    return f"Records for: {settings.recording.length_s:g} s{sooner}"
 
 
 LEVERS: tuple[Lever, ...] = (
     Lever(
         "detection_on", "motion detection", None,
-        lambda s, _c: f"Motion detection: {'on' if s.detection_on else 'OFF (nothing will be recorded)'}", _on,
+        lambda s, _c: f"Motion detection: {'on' if s.detection.detection_on else 'OFF (nothing will be recorded)'}",
+        _on,
     ),
     Lever(
-        "hold_s", "hold time", lambda c: c.hold_choices_s, lambda s, _c: f"Motion must last: {s.hold_s:g} s", _less,
+        "hold_s", "hold time", lambda c: c.hold_choices_s,
+        lambda s, _c: f"Motion must last: {s.detection.hold_s:g} s", _less,
     ),
     Lever("objects", "object filter", None, _filter_line, _wider),
     Lever(
-        "retrigger_wait_s", "re-trigger wait", lambda c: c.wait_choices_s,
-        lambda s, _c: f"Re-trigger wait: {s.retrigger_wait_s:g} s", _less,
-    ),
-    Lever(
         "pre_record_s", "pre-record", lambda c: c.pre_record_choices_s,
-        lambda s, _c: f"Pre-record: {s.pre_record_s:g} s", _more,
+        lambda s, _c: f"Pre-record: {s.recording.pre_record_s:g} s", _more,
     ),
-    Lever("clip_length_s", "clip length", lambda c: c.clip_choices_s, _length_line, _shorter),
+    Lever("length_s", "length of a recording", lambda c: c.length_choices_s, _length_line, _shorter),
     Lever(
-        "end_early", "end early when motion stops", lambda c: (False, True) if c.end_early else (False,),
+        "stop_when_still", "stop once it is still", lambda c: (False, True) if c.stop_when_still else (False,),
         lambda _s, _c: "", _on,
+    ),
+    Lever(
+        "rest_s", "rest after a recording", lambda c: c.rest_choices_s,
+        lambda s, _c: f"Rest after a recording: {s.recording.rest_s:g} s", _less,
     ),
     Lever("release_s", "release time", None, lambda _s, _c: "", _less),
 )  # fmt: skip
@@ -180,7 +187,7 @@ def could_show_more(
     tuple[str, ...]
         Words of the levers; none when motion clips show everything that the new settings would do.
     """
-    if not new.detection_on:
+    if not new.detection.detection_on:
         return ()
     found = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
     before = reached(old, capability, columns=columns, rows=rows)
@@ -213,9 +220,9 @@ def limits_broken(settings: Settings, capability: Capability) -> list[str]:
     for lever in LEVERS:
         value = lever.value(settings)
         if lever.choices is not None and value not in lever.choices(capability):
-            told = "" if isinstance(value, bool) else "'until motion stops' as " if value is None else f"{value} s as "
+            told = "" if isinstance(value, bool) else "'as long as it moves' as " if value is None else f"{value} s as "
             broken.append(f"This make does not offer {told}{lever.words}.")
-    unknown = [name for name in settings.objects if name not in capability.object_classes]
+    unknown = [name for name in settings.detection.objects if name not in capability.object_classes]
     if unknown:
         broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
     return broken

@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping
-from dataclasses import dataclass
-from typing import Any
+from dataclasses import dataclass, field, fields, replace
+from typing import Annotated, Any, NamedTuple
+
+from pydantic import PlainSerializer, PlainValidator, TypeAdapter
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.files import read_as
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import SHARE_OF_CELLS, Capability
 from guardia.core.make.zones import (
@@ -23,18 +26,31 @@ from guardia.core.make.zones import (
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
-VERSION = 2
+VERSION = 3
 LONGEST_S = 3600.0
 
 
-@dataclass(frozen=True)
-class Settings:
-    """Everything the camera is told. Times in seconds.
+class Sensitivity(NamedTuple):
+    """A sensitivity given directly.
 
     Parameters
     ----------
-    capability
-        Id of the capability whose words are used.
+    contrast
+        Luma step that counts as changed; one of CONTRAST_LEVELS (0..255).
+    size
+        Size threshold, share of the picture.
+    """
+
+    contrast: int
+    size: float
+
+
+@dataclass(frozen=True)
+class DetectionSettings:
+    """What makes the camera trigger. Times in seconds.
+
+    Parameters
+    ----------
     notch
         The make's sensitivity, by its own label; empty when a sensitivity is given directly.
     zones
@@ -45,95 +61,122 @@ class Settings:
         How long motion must last before it triggers.
     release_s
         How long it must be still before motion counts as over.
-    retrigger_wait_s
-        Rest after a recording.
-    pre_record_s
-        Recorded before the trigger.
-    clip_length_s
-        Fixed length from the trigger on, or None for 'until motion stops'.
-    end_early
-        A fixed clip ends when motion stops.
     sensitivity
-        (contrast, size) given directly instead of a notch, or None.
+        Contrast and size given directly instead of a notch, or None.
     objects
         Classes that the object filter lets through; none means any motion.
     """
 
-    capability: str
-    notch: str
-    zones: tuple[Zone, ...] = ()
+    notch: str = ""
+    zones: tuple[Annotated[Zone, PlainValidator(zone_from_dict), PlainSerializer(zone_to_dict)], ...] = ()
     detection_on: bool = True
     hold_s: float = 0.0
     release_s: float = 1.0
-    retrigger_wait_s: float = 0.0
-    pre_record_s: float = 0.0
-    clip_length_s: float | None = None
-    end_early: bool = False
-    sensitivity: tuple[int, float] | None = None
+    sensitivity: Annotated[Sensitivity, PlainSerializer(Sensitivity._asdict)] | None = None
     objects: tuple[str, ...] = ()
 
     def __post_init__(self) -> None:
-        for name in ("hold_s", "release_s", "retrigger_wait_s", "pre_record_s", "clip_length_s"):
-            value = getattr(self, name)
-            if value is not None and not (math.isfinite(value) and 0 <= value <= LONGEST_S):
-                raise InvalidValue(f"{name} is {value}, but must lie between 0 and {LONGEST_S:.0f} seconds.")
-        if "\0" in self.capability or "\0" in self.notch:
-            raise InvalidValue("The make's id and the notch are plain words.")
-        if self.clip_length_s is not None and self.clip_length_s < 1:
-            raise InvalidValue("A fixed clip length must be at least 1 second.")
+        _check_seconds(self, "hold_s", "release_s")
         if self.sensitivity is not None:
             contrast, size = self.sensitivity
             if contrast not in CONTRAST_LEVELS or not 0 < size <= 1:
                 raise InvalidValue(
-                    f"The sensitivity {self.sensitivity} cannot be used.",
+                    f"The sensitivity {tuple(self.sensitivity)} cannot be used.",
                     do=f"The contrast must be one of {CONTRAST_LEVELS} and the size a share between 0 and 1.",
                 )
 
-    def sensitivity_under(self, capability: Capability) -> tuple[int, float]:
-        """Contrast (0..255) and size threshold (share of the picture) in force.
 
-        Parameters
-        ----------
-        capability
-            The make, for the meaning of the notch.
+@dataclass(frozen=True)
+class RecordingSettings:
+    """What is recorded once the camera has triggered, in the order in which it acts. Times in seconds.
 
-        Returns
-        -------
-        tuple[int, float]
-            Contrast and size threshold.
+    Parameters
+    ----------
+    pre_record_s
+        Recorded before the trigger.
+    length_s
+        Fixed length from the trigger on, or None for as long as it moves.
+    stop_when_still
+        A fixed length ends sooner when motion is over.
+    rest_s
+        Rest after a recording, in which nothing triggers.
+    """
 
-        Raises
-        ------
-        InvalidValue
-            If the make has no such notch.
-        """
-        if self.sensitivity is not None:
-            return self.sensitivity
-        notch = capability.notch(self.notch)
-        return notch.contrast, notch.size
+    pre_record_s: float = 0.0
+    length_s: float | None = None
+    stop_when_still: bool = False
+    rest_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        _check_seconds(self, "pre_record_s", "length_s", "rest_s")
+        if self.length_s is not None and self.length_s < 1:
+            raise InvalidValue("A fixed length must be at least 1 second.")
+
+
+def _check_seconds(part: object, *names: str) -> None:
+    for name in names:
+        value = getattr(part, name)
+        if value is not None and not (math.isfinite(value) and 0 <= value <= LONGEST_S):
+            raise InvalidValue(f"{name} is {value}, but must lie between 0 and {LONGEST_S:.0f} seconds.")
+
+
+@dataclass(frozen=True)
+class Settings:
+    """Everything the camera is told, in parts. The names of values are unique over all parts.
+
+    Parameters
+    ----------
+    capability
+        Id of the capability whose words are used.
+    detection
+        What makes it trigger.
+    recording
+        What is recorded then.
+    """
+
+    capability: str
+    detection: DetectionSettings = field(default_factory=DetectionSettings)
+    recording: RecordingSettings = field(default_factory=RecordingSettings)
+
+    def __post_init__(self) -> None:
+        if "\0" in self.capability or "\0" in self.detection.notch:
+            raise InvalidValue("The make's id and the notch are plain words.")
+
+    @staticmethod
+    def of(capability: str, notch: str = "", zones: tuple[Zone, ...] = (), **values: Any) -> Settings:
+        """Settings from values by name, each put into its part; the others take their defaults."""
+        return Settings(capability).with_values(notch=notch, zones=zones, **values)
+
+    def with_values(self, **values: Any) -> Settings:
+        """The same settings but for some values, each named as in its part; raises KeyError for an unknown name."""
+        by_part: dict[str, dict[str, Any]] = {}
+        for name, value in values.items():
+            by_part.setdefault(PART_OF[name], {})[name] = value
+        return replace(self, **{part: replace(getattr(self, part), **new) for part, new in by_part.items()})
+
+    def value(self, name: str) -> Any:
+        """One value by its name."""
+        return getattr(getattr(self, PART_OF[name]), name)
+
+    def sensitivity_under(self, capability: Capability) -> Sensitivity:
+        """Contrast and size threshold in force; raises InvalidValue if the make has no such notch."""
+        if self.detection.sensitivity is not None:
+            return self.detection.sensitivity
+        notch = capability.notch(self.detection.notch)
+        return Sensitivity(notch.contrast, notch.size)
+
+
+_PARTS: tuple[tuple[str, type], ...] = (("detection", DetectionSettings), ("recording", RecordingSettings))
+
+PART_OF = {f.name: part for part, kind in _PARTS for f in fields(kind)}
+"""The part of Settings that each value belongs to."""
+
+_FORM = TypeAdapter(Settings)
 
 
 def settings_to_dict(settings: Settings) -> dict[str, Any]:
     """Plain JSON form of settings, as described in docs/formats.md."""
-    data: dict[str, Any] = {
-        "format": FORMAT,
-        "version": VERSION,
-        "capability": settings.capability,
-        "detection_on": settings.detection_on,
-        "zones": [zone_to_dict(zone) for zone in settings.zones],
-        "notch": settings.notch,
-        "hold_s": settings.hold_s,
-        "release_s": settings.release_s,
-        "retrigger_wait_s": settings.retrigger_wait_s,
-        "pre_record_s": settings.pre_record_s,
-        "clip_length_s": settings.clip_length_s,
-        "end_early": settings.end_early,
-    }
-    if settings.sensitivity is not None:
-        data["sensitivity"] = {"contrast": settings.sensitivity[0], "size": settings.sensitivity[1]}
-    if settings.objects:
-        data["objects"] = list(settings.objects)
-    return data
+    return {"format": FORMAT, "version": VERSION, **_FORM.dump_python(settings, mode="json")}
 
 
 def settings_from_dict(data: Mapping[str, Any]) -> Settings:
@@ -142,7 +185,7 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
     Parameters
     ----------
     data
-        As written by settings_to_dict; what is left out takes its default.
+        As written by settings_to_dict, or by an older version; what is left out takes its default.
 
     Returns
     -------
@@ -159,43 +202,33 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             "This is not a Guardia settings file.", do=f'It must be a JSON object with "format": "{FORMAT}".'
         )
     version = data.get("version")
-    if version not in (1, VERSION):
+    if version not in (1, 2, VERSION):
         raise InvalidValue(
-            f"The settings file has version {version}, this program knows versions 1 and {VERSION}.",
+            f"The settings file has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",
         )
-    direct = data.get("sensitivity")
-    share = SHARE_OF_CELLS if version == 1 else 1.0
-    try:
-        length = data.get("clip_length_s")
-        return Settings(
-            capability=str(data["capability"]),
-            notch=str(data.get("notch", "")),
-            zones=tuple(zone_from_dict(z) for z in data.get("zones", ())),
-            detection_on=_flag(data, "detection_on", default=True),
-            hold_s=float(data.get("hold_s", 0.0)),
-            release_s=float(data.get("release_s", 1.0)),
-            retrigger_wait_s=float(data.get("retrigger_wait_s", 0.0)),
-            pre_record_s=float(data.get("pre_record_s", 0.0)),
-            clip_length_s=None if length is None else float(length),
-            end_early=_flag(data, "end_early", default=False),
-            sensitivity=None if direct is None else (int(direct["contrast"]), float(direct["size"]) * share),
-            objects=tuple(str(name) for name in data.get("objects", ())),
-        )
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
-        raise InvalidValue(f"The settings cannot be read ({error}).", do="See docs/formats.md.") from error
+    return read_as(_FORM, data if version == VERSION else _in_parts(data), "The settings")
 
 
-def _flag(data: Mapping[str, Any], name: str, *, default: bool) -> bool:
-    value = data.get(name, default)
-    if not isinstance(value, bool):
-        raise ValueError(f"{name} must be true or false, not {value!r}")
-    return value
+_NAMES_BEFORE_3 = {"retrigger_wait_s": "rest_s", "clip_length_s": "length_s", "end_early": "stop_when_still"}
+
+
+def _in_parts(data: Mapping[str, Any]) -> dict[str, Any]:
+    """The form of versions 1 and 2, which had all values side by side, some under other names, in the present one."""
+    parts: dict[str, Any] = {"detection": {}, "recording": {}}
+    for old, value in data.items():
+        name = _NAMES_BEFORE_3.get(old, old)
+        if name in PART_OF:
+            parts[PART_OF[name]][name] = value
+    direct = parts["detection"].get("sensitivity")
+    if data["version"] == 1 and isinstance(direct, dict) and isinstance(direct.get("size"), int | float):
+        parts["detection"]["sensitivity"] = {**direct, "size": direct["size"] * SHARE_OF_CELLS}
+    return {**parts, **({"capability": data["capability"]} if "capability" in data else {})}
 
 
 def drawn_zones(settings: Settings) -> tuple[Zone, ...]:
     """All zones but the privacy masks."""
-    return tuple(z for z in settings.zones if not (isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK))
+    return tuple(z for z in settings.detection.zones if not (isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK))
 
 
 def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...]:
@@ -214,11 +247,11 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
         What is entered on the camera, and what it then watches.
     """
     drawn = drawn_zones(settings)
-    masks = tuple(z for z in settings.zones if z not in drawn)
+    masks = tuple(z for z in settings.detection.zones if z not in drawn)
     columns, rows = capability.blocks
     own = all(isinstance(z, BlockZone) and (z.columns, z.rows) == (columns, rows) for z in drawn)
     if capability.zone_form != "blocks" or own:
-        return settings.zones
+        return settings.detection.zones
     return (to_blocks(drawn, columns=columns, rows=rows), *masks)
 
 
@@ -238,9 +271,9 @@ def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
         One sentence per limit; empty when all zones can be entered.
     """
     broken: list[str] = []
-    masks = [z for z in settings.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
-    polygons = [z for z in settings.zones if isinstance(z, PolygonZone) and z not in masks]
-    blocks = [z for z in settings.zones if isinstance(z, BlockZone)]
+    masks = [z for z in settings.detection.zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]
+    polygons = [z for z in settings.detection.zones if isinstance(z, PolygonZone) and z not in masks]
+    blocks = [z for z in settings.detection.zones if isinstance(z, BlockZone)]
     if capability.zone_form != "blocks" and blocks:
         broken.append("This make takes zones with corners, not blocks.")
     if capability.zone_form == "blocks":

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -62,7 +62,7 @@ def zone_parts(settings: Settings, capability: Capability, *, columns: int, rows
     parts = []
     for label in sorted({z.notch for z in watch}) or [""]:
         cells = zone_cells([*(z for z in watch if z.notch == label), *apart], columns=columns, rows=rows)
-        told = settings if not label else replace(settings, notch=label, sensitivity=None)
+        told = settings if not label else settings.with_values(notch=label, sensitivity=None)
         contrast, share = told.sensitivity_under(capability)
         parts.append(ZonePart(cells, contrast, least_size(share, columns * rows)))
     return parts

@@ -37,7 +37,7 @@ class Gate(StrEnum):
     SIZE = "size"
     HOLD = "hold"
     OBJECT = "object filter"
-    WAIT = "re-trigger wait"
+    REST = "rest after a recording"
     CLIP = "clip"
 
 
@@ -127,32 +127,33 @@ def _zone_words(look: Look) -> str:
 
 def _hold_words(look: Look) -> str:
     lasted = f"for {look.longest_s:.1f} s at a time" if look.longest_s else "in single pictures only"
-    return f"it was large enough {lasted}, {look.settings.hold_s:.1f} s is needed"
+    return f"it was large enough {lasted}, {look.settings.detection.hold_s:.1f} s is needed"
 
 
 def _object_words(look: Look) -> str:
     found = look.found or ObjectClass((), "")
     named = " and ".join(found.names) or "no object"
     said = {"camera": "the camera named", "judgement": "it was judged", "size and speed": "its size and speed say"}
-    return f"{said.get(found.by, 'it is')} {named}; the filter lets {' and '.join(look.settings.objects)} through"
+    through = " and ".join(look.settings.detection.objects)
+    return f"{said.get(found.by, 'it is')} {named}; the filter lets {through} through"
 
 
 CHAIN: tuple[tuple[Gate, Callable[[Look], bool], Callable[[Look], str]], ...] = (
     (
         Gate.DETECTION,
-        lambda look: not look.settings.detection_on,
+        lambda look: not look.settings.detection.detection_on,
         lambda _look: "motion detection is switched off, so nothing is recorded",
     ),
     (Gate.ZONE, lambda look: look.largest_inside == 0 and look.largest_anywhere > 0, _zone_words),
     (Gate.SIZE, lambda look: look.largest_inside < look.needed, _size_words),
-    (Gate.HOLD, lambda look: look.longest_s < look.settings.hold_s - 1e-6, _hold_words),
+    (Gate.HOLD, lambda look: look.longest_s < look.settings.detection.hold_s - 1e-6, _hold_words),
     (
         Gate.OBJECT,
-        lambda look: look.found is not None and not lets_through(look.found, look.settings.objects),
+        lambda look: look.found is not None and not lets_through(look.found, look.settings.detection.objects),
         _object_words,
     ),
     (
-        Gate.WAIT,
+        Gate.REST,
         lambda look: look.held_while_resting is not None,
         lambda look: f"the camera was resting after a recording for another {look.held_while_resting:.1f} s",
     ),
@@ -238,17 +239,17 @@ def replay(
     of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=capability.zone_test) for p in parts]
     sizes = _on_one_scale(of_part, [p.needed for p in parts], needed)
     runs = stack.runs(sizes, needed)
-    classes = object_classes(evidence, capability) if settings.objects else {}
-    triggering = _let_through(evidence, settings, classes, runs) if settings.objects else runs
+    classes = object_classes(evidence, capability) if settings.detection.objects else {}
+    triggering = _let_through(evidence, settings, classes, runs) if settings.detection.objects else runs
     # One picture shows where and how large, not for how long: the gates of time are taken as open.
-    of_one_picture = replace(settings, hold_s=0.0, retrigger_wait_s=0.0)
+    of_one_picture = settings.with_values(hold_s=0.0, rest_s=0.0)
     made: list[list[Recording]] = [[] for _ in evidence.clips]
     earlier: list[list[Recording]] = [[] for _ in evidence.clips]
     before: dict[Origin, list[Recording]] = {origin: [] for origin in Origin}
     for row in evidence.rows:
         first = evidence.clips[row[0]]
         if first.origin is Origin.SNAPSHOT:
-            if settings.detection_on and triggering[row[0]]:
+            if settings.detection.detection_on and triggering[row[0]]:
                 made[row[0]] = recordings(
                     stack.times[row[0]], triggering[row[0]], of_one_picture, start_s=first.start_s
                 )
@@ -260,8 +261,8 @@ def replay(
             past = so_far[: bisect.bisect_left(so_far, first.start_s, key=_trigger)][-1:]
         earlier[row[0]] = past
         found = []
-        if settings.detection_on and any(triggering[index] for index in row):
-            free = past[0].end_s + settings.retrigger_wait_s if past else -math.inf
+        if settings.detection.detection_on and any(triggering[index] for index in row):
+            free = past[0].end_s + settings.recording.rest_s if past else -math.inf
             if len(row) == 1:
                 found = recordings(
                     stack.times[row[0]], triggering[row[0]], settings, start_s=first.start_s, free_from_s=free
@@ -383,7 +384,7 @@ def _let_through(
     named: set[int] = set()
     for o in evidence.occurrences:
         named.add(evidence.clip_index[o.clip_id])
-        if lets_through(classes[o.id], settings.objects):
+        if lets_through(classes[o.id], settings.detection.objects):
             spans[evidence.clip_index[o.clip_id]].append((o.start_s - MARGIN_S, o.end_s + MARGIN_S))
     kept: list[list[Run]] = []
     for index, found in enumerate(runs):
@@ -426,5 +427,5 @@ def _rest_left(evidence: Evidence, settings: Settings, clip: int, window: slice,
     if window.start >= window.stop:
         return None
     begin = evidence.clips[clip].start_s + times[window.start - base]
-    left = max((r.end_s + settings.retrigger_wait_s for r in made if r.trigger_s < begin), default=-math.inf) - begin
+    left = max((r.end_s + settings.recording.rest_s for r in made if r.trigger_s < begin), default=-math.inf) - begin
     return left if left > 0 else None

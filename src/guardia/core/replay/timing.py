@@ -59,7 +59,7 @@ def recordings(
     runs
         Stretches of pictures whose size reaches the threshold, in order.
     settings
-        Hold, release, wait, pre-record, clip length and end-early are used.
+        Hold, release, pre-record, length, stop once it is still, and rest are used.
     start_s
         Start of the clip on the camera's clock.
     free_from_s
@@ -82,30 +82,34 @@ def recordings(
         if begin > last:
             at += 1
             continue
-        trigger = bisect.bisect_left(times, times[begin] + settings.hold_s - TIME_EPSILON_S, begin, last + 1)
+        trigger = bisect.bisect_left(times, times[begin] + settings.detection.hold_s - TIME_EPSILON_S, begin, last + 1)
         if trigger > last:
             at += 1
             continue
         end_run = at
         while (
             end_run + 1 < len(runs)
-            and times[runs[end_run + 1][0]] - times[runs[end_run][1]] < settings.release_s - TIME_EPSILON_S
+            and times[runs[end_run + 1][0]] - times[runs[end_run][1]] < settings.detection.release_s - TIME_EPSILON_S
         ):
             end_run += 1
         motion_end = times[runs[end_run][1]]
-        ran_on = times[-1] - motion_end < settings.release_s - TIME_EPSILON_S
-        stop = min(motion_end + settings.release_s, times[-1]) if ran_on else motion_end + settings.release_s
-        if settings.clip_length_s is None:
+        ran_on = times[-1] - motion_end < settings.detection.release_s - TIME_EPSILON_S
+        stop = (
+            min(motion_end + settings.detection.release_s, times[-1])
+            if ran_on
+            else motion_end + settings.detection.release_s
+        )
+        if settings.recording.length_s is None:
             end = stop
-        elif settings.end_early:
-            end = min(times[trigger] + settings.clip_length_s, max(stop, times[trigger]))
+        elif settings.recording.stop_when_still:
+            end = min(times[trigger] + settings.recording.length_s, max(stop, times[trigger]))
         else:
-            end = times[trigger] + settings.clip_length_s
+            end = times[trigger] + settings.recording.length_s
         recording = Recording(
             trigger_s=times[trigger] + start_s,
             motion_start_s=times[begin] + start_s,
             motion_end_s=motion_end + start_s,
-            start_s=max(times[trigger] + start_s - settings.pre_record_s, previous_end),
+            start_s=max(times[trigger] + start_s - settings.recording.pre_record_s, previous_end),
             end_s=end + start_s,
             ran_on=ran_on,
         )
@@ -114,7 +118,7 @@ def recordings(
             break  # the recording had not ended when the pictures did
         following = trigger + 1
         previous_end = recording.end_s
-        free = recording.end_s + settings.retrigger_wait_s
+        free = recording.end_s + settings.recording.rest_s
         while at < len(runs) and times[runs[at][1]] + start_s < free - TIME_EPSILON_S:
             at += 1
     return found

@@ -288,7 +288,7 @@ def compare(
 
 def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
     """Who says what the objects are, where the draft filters by class."""
-    if not draft.objects:
+    if not draft.detection.objects:
         return ()
     by = [found.by for found in object_classes(evidence, capability).values()]
     told = [f"{by.count(who)} by {who}" for who in ("camera", "judgement", "size and speed") if who in by]

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -86,7 +86,7 @@ def fit(
     if not ignored.any():
         return []
     drawn = drawn_zones(settings)
-    masks = [z for z in settings.zones if z not in drawn]
+    masks = [z for z in settings.detection.zones if z not in drawn]
     before = replay(evidence, settings, capability)
     if capability.zone_form == "blocks":
         return _that_hold(evidence, settings, capability, before, [(_blocks(ignored, settings, capability), *masks)])[1]
@@ -96,7 +96,7 @@ def fit(
     if capability.ignore_zones:
         found = search.ignored(ignored, capability.max_zones - len(drawn))
         made = [PolygonZone(ZoneKind.IGNORE, o, f"proposed {n}") for n, o in enumerate(found, 1)]
-        tries.append([(*settings.zones, *made[:n]) for n in range(1, len(made) + 1)])
+        tries.append([(*settings.detection.zones, *made[:n]) for n in range(1, len(made) + 1)])
     if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
         # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
         rest = drawn if capability.ignore_zones else ()
@@ -117,7 +117,7 @@ def _that_hold(
     """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
     kept, most = [], 0
     for zones in steps:
-        done = difference(evidence, settings, replace(settings, zones=zones), capability, before=before)
+        done = difference(evidence, settings, settings.with_values(zones=zones), capability, before=before)
         if not done.lost and done.gain > most:
             kept.append(zones)
             most = done.gain

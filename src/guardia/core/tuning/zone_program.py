@@ -25,7 +25,7 @@ WITNESSES = 6
 """Stretches of each real occurrence of which one must stay, spread over its time."""
 
 EARLIER_S = 20.0
-"""Where recordings last until motion stops, motion so long before may have started one."""
+"""Where recordings last as long as it moves, motion so long before may have started one."""
 
 
 class Group(NamedTuple):
@@ -141,16 +141,16 @@ def make_program(evidence: Evidence, settings: Settings, capability: Capability,
             if o.verdict is Verdict.FALSE:
                 # What moved before it may have started the recording that covers it.
                 whole = clip.origin is Origin.MOTION
-                first = 0.0 if whole else o.start_s - (settings.clip_length_s or EARLIER_S)
-                last = clip.duration_s if whole else o.end_s + settings.pre_record_s
+                first = 0.0 if whole else o.start_s - (settings.recording.length_s or EARLIER_S)
+                last = clip.duration_s if whole else o.end_s + settings.recording.pre_record_s
                 found = finder.triggering(o, first, last)
                 false_groups[o.id] = _unlike([g for groups in found for g in groups])
                 continue
             # A witness near its end would leave too little of it to be recorded, unless the pre-record brings it back.
-            last = min(o.end_s, o.end_s - LEAST_SHARE * (o.end_s - o.start_s) + settings.pre_record_s)
+            last = min(o.end_s, o.end_s - LEAST_SHARE * (o.end_s - o.start_s) + settings.recording.pre_record_s)
             found = finder.triggering(o, o.start_s, last)
             # One picture is not asked how long the motion lasts.
-            hold_s = 0.0 if clip.origin is Origin.SNAPSHOT else settings.hold_s
+            hold_s = 0.0 if clip.origin is Origin.SNAPSHOT else settings.detection.hold_s
             if kept := _witnesses(found, _times(evidence, o, last), hold_s):
                 witnesses[o.id] = kept
     return Program(done.zone, finder.units, false_groups, witnesses)

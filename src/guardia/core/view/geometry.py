@@ -14,8 +14,10 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import TypeAdapter
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.files import read_as
 
 LADDER: tuple[tuple[str, float], ...] = (
     ("monitor", 12.5),
@@ -341,16 +343,7 @@ def known_view_from_dict(data: Mapping[str, Any]) -> KnownView:
     InvalidValue
         If a part is missing or cannot be used.
     """
-    try:
-        view = ViewGeometry(**{k: float(v) for k, v in data["view"].items()})
-        error, far, lamp = (data.get(name) for name in ("size_error", "distance_error", "lamp_m"))
-        return KnownView(
-            view,
-            str(data["how"]),
-            None if error is None else float(error),
-            None if far is None else float(far),
-            None if lamp is None else float(lamp),
-            tuple(str(a) for a in data.get("assumed", ())),
-        )
-    except (KeyError, TypeError, ValueError) as problem:
-        raise InvalidValue(f"The camera's view cannot be read ({problem}).") from problem
+    return read_as(_FORM, data, "The camera's view")
+
+
+_FORM = TypeAdapter(KnownView)

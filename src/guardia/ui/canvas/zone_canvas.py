@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
@@ -255,7 +253,7 @@ class ZoneCanvas(QWidget):
     def _paint_blocks(self, painter: QPainter) -> None:
         """Outline the blocks that a make with blocks is told."""
         capability = self._model.camera.capability
-        for zone in entered_zones(replace(self._model.draft, zones=self.tool.zones), capability):
+        for zone in entered_zones(self._model.draft.with_values(zones=self.tool.zones), capability):
             if isinstance(zone, BlockZone):
                 painter.setPen(QPen(QColor(255, 255, 255, 130), 0.8))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
@@ -265,7 +263,7 @@ class ZoneCanvas(QWidget):
         stack = self._model.evidence.stack
         if not stack.frames:
             return
-        zones = entered_zones(replace(self._model.draft, zones=self.tool.zones), self._model.camera.capability)
+        zones = entered_zones(self._model.draft.with_values(zones=self.tool.zones), self._model.camera.capability)
         cells = zone_cells(zones, columns=stack.columns, rows=stack.rows)
         painter.setPen(QPen(QColor(255, 255, 255, 90), 0.7))
         painter.setBrush(Qt.BrushStyle.NoBrush)

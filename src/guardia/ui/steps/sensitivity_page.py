@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
@@ -27,7 +25,7 @@ _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
 
 def _seconds(value: float | None) -> str:
     if value is None:
-        return "until motion stops"
+        return "as long as it moves"
     return "none" if value == 0 else f"{value:g} s"
 
 
@@ -92,9 +90,9 @@ class SensitivityPage(QWidget):
         self._boxes: dict[str, QComboBox] = {}
         rows: tuple[tuple[str, str, tuple[float | None, ...]], ...] = (
             ("hold_s", "Motion must last", capability.hold_choices_s),
-            ("retrigger_wait_s", "Re-trigger wait", capability.wait_choices_s),
             ("pre_record_s", "Pre-record", capability.pre_record_choices_s),
-            ("clip_length_s", "Clip length", capability.clip_choices_s),
+            ("length_s", "Records for", capability.length_choices_s),
+            ("rest_s", "Rest after a recording", capability.rest_choices_s),
         )
         for column, (name, text, choices) in enumerate(rows, start=1):
             box = QComboBox()
@@ -112,10 +110,10 @@ class SensitivityPage(QWidget):
             grid.addWidget(box, 1, column)
         self._band = label("", "muted", wrap=True)
         grid.addWidget(self._band, 3, 0, 1, 3)
-        self._early = QCheckBox("end early when motion stops")
-        self._early.setEnabled(capability.end_early)
-        self._help.explain(self._early, SETTING_HELP["end_early"])
-        self._early.toggled.connect(lambda on: self._change("end early", end_early=on))
+        self._early = QCheckBox("stop once it is still")
+        self._early.setEnabled(capability.stop_when_still)
+        self._help.explain(self._early, SETTING_HELP["stop_when_still"])
+        self._early.toggled.connect(lambda on: self._change("stop once it is still", stop_when_still=on))
         grid.addWidget(self._early, 2, 3, 1, 2)
         self.objects: dict[str, QCheckBox] = {}
         if capability.object_classes:
@@ -139,7 +137,7 @@ class SensitivityPage(QWidget):
 
     def _with_notch(self, at: int) -> Settings:
         label_ = self._model.camera.capability.notches[at].label
-        return replace(self._model.draft, notch=label_, sensitivity=None)
+        return self._model.draft.with_values(notch=label_, sensitivity=None)
 
     def _notch_moved(self, at: int) -> None:
         if not self.notch.isSliderDown():
@@ -151,7 +149,7 @@ class SensitivityPage(QWidget):
         )
 
     def _change(self, what: str, **values: object) -> None:
-        draft = replace(self._model.draft, **values)  # type: ignore[arg-type]
+        draft = self._model.draft.with_values(**values)
         if draft != self._model.draft:
             self._model.change_draft(draft, what)
 
@@ -160,13 +158,13 @@ class SensitivityPage(QWidget):
         labels = [n.label for n in self._model.camera.capability.notches]
         for widget in (self.notch, self._on, self._early, *self._boxes.values()):
             widget.blockSignals(True)
-        if draft.notch in labels:
-            self.notch.setValue(labels.index(draft.notch))
-        self._on.setChecked(draft.detection_on)
-        self._early.setChecked(draft.end_early)
+        if draft.detection.notch in labels:
+            self.notch.setValue(labels.index(draft.detection.notch))
+        self._on.setChecked(draft.detection.detection_on)
+        self._early.setChecked(draft.recording.stop_when_still)
         for name, check in self.objects.items():
             check.blockSignals(True)
-            check.setChecked(name in draft.objects)
+            check.setChecked(name in draft.detection.objects)
             check.blockSignals(False)
         for name, box in self._boxes.items():
             value = getattr(draft, name)
@@ -201,8 +199,8 @@ class SensitivityPage(QWidget):
         capability = self._model.camera.capability
         draft = self._model.draft
         contrast, _ = draft.sensitivity_under(capability)
-        if draft.sensitivity is None:
-            notch = capability.notch(draft.notch)
+        if draft.detection.sensitivity is None:
+            notch = capability.notch(draft.detection.notch)
             band = f"{notch.size_low * 100:.2f} to {notch.size_high * 100:.2f} %"
             state = "calibrated" if capability.calibrated else "not calibrated"
             self._notch_text.setText(f"{notch.label}: from {100 * notch.size:.2f} % of the picture on, in one piece")
@@ -210,7 +208,7 @@ class SensitivityPage(QWidget):
             self._band.setText(f"{state}, believed within {band}")
         else:
             self._notch_text.setText(
-                f"given directly: from {100 * draft.sensitivity[1]:.2f} % of the picture on, in one piece"
+                f"given directly: from {100 * draft.detection.sensitivity[1]:.2f} % of the picture on, in one piece"
             )
             self._notch_text.setToolTip(
                 f"Contrast {contrast} of 255 luma steps; moving the slider takes a notch instead"

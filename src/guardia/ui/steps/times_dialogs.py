@@ -218,6 +218,8 @@ class EpochsDialog(_SpanDialog):
 def _settings_words(settings: Settings | None) -> str:
     if settings is None:
         return "not known"
-    sense = f"notch {settings.notch}" if settings.sensitivity is None else "sensitivity given directly"
-    zones = f"{len(settings.zones)} zones" if len(settings.zones) != 1 else "1 zone"
-    return f"{sense}, {zones}, hold {settings.hold_s:g} s, rest {settings.retrigger_wait_s:g} s"
+    sense = (
+        f"notch {settings.detection.notch}" if settings.detection.sensitivity is None else "sensitivity given directly"
+    )
+    zones = f"{len(settings.detection.zones)} zones" if len(settings.detection.zones) != 1 else "1 zone"
+    return f"{sense}, {zones}, hold {settings.detection.hold_s:g} s, rest {settings.recording.rest_s:g} s"

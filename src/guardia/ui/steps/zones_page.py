@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import (
     QResizeEvent,
@@ -124,7 +122,7 @@ class ZonesPage(QWidget):
     def copy_zones(self, name: str, zones: tuple[Zone, ...]) -> None:
         """Put zones of other settings in place of the draft's; what this make cannot take is fitted and offered."""
         capability, what = self._model.camera.capability, f"copy zones from {name}"
-        wanted = replace(self._model.draft, zones=zones)
+        wanted = self._model.draft.with_values(zones=zones)
         if zone_limits_broken(wanted, capability) or entered_zones(wanted, capability) != zones:
             self._start(self.proposal.convert(zones, what), "Fitting the zones to this make …")
         else:
@@ -132,7 +130,7 @@ class ZonesPage(QWidget):
 
     def _fit(self) -> None:
         what = "fit zones to the make"
-        self._start(self.proposal.convert(self._model.draft.zones, what), "Fitting the zones to this make …")
+        self._start(self.proposal.convert(self._model.draft.detection.zones, what), "Fitting the zones to this make …")
 
     def show_moved(self) -> None:
         """Ask for the occurrences that moved in the selected zone, or in the whole picture."""
@@ -305,15 +303,15 @@ class ZonesPage(QWidget):
         self.canvas.setFocus()
 
     def _preview(self, zones: tuple[Zone, ...]) -> None:
-        self._model.preview(replace(self._model.draft, zones=zones))
+        self._model.preview(self._model.draft.with_values(zones=zones))
         self.canvas.update()
 
     def _commit(self, zones: tuple[Zone, ...], what: str) -> None:
-        self._model.change_draft(replace(self._model.draft, zones=zones), what)
+        self._model.change_draft(self._model.draft.with_values(zones=zones), what)
 
     def _take_draft(self) -> None:
-        if self._model.draft.zones != self.tool.zones or self.tool.in_gesture:
-            self.tool.set_zones(self._model.draft.zones)
+        if self._model.draft.detection.zones != self.tool.zones or self.tool.in_gesture:
+            self.tool.set_zones(self._model.draft.detection.zones)
         if self.tool.mode is Mode.SELECT and not self._modes[Mode.SELECT].isChecked():
             self.set_mode(Mode.SELECT)
         self._fill_list()
