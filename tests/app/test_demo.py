@@ -6,7 +6,7 @@ from pathlib import Path
 from guardia.app.project.demo import own_demo
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.evidence import Cause, Origin
-from guardia.core.replay.gates import Gate
+from guardia.core.replay import gates
 from guardia.core.score.score import compare
 from guardia.store.project import Project
 from guardia.tools.demo_builder import read_truth
@@ -64,11 +64,11 @@ class Demo(unittest.TestCase):
 
     def test_each_mistake_shows_at_its_gate_on_footage_that_can_show_it(self):
         for name, gate in (
-            ("Pontoon gate", Gate.REST),
-            ("Slipway", Gate.SIZE),  # too little of a person is inside the tight zone
-            ("Workshop door", Gate.HOLD),
-            ("Fuel berth", Gate.SIZE),
-            ("Winter store", Gate.REST),
+            ("Pontoon gate", gates.REST),
+            ("Slipway", gates.SIZE),  # too little of a person is inside the tight zone
+            ("Workshop door", gates.HOLD),
+            ("Fuel berth", gates.SIZE),
+            ("Winter store", gates.REST),
         ):
             camera, evidence = self.cameras[name]
             result = compare(evidence, camera.installed, camera.installed, camera.capability)

@@ -10,7 +10,7 @@ from scipy import ndimage
 
 from guardia.core.evidence.evidence import Origin
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gates import replay
+from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, sparse_trace
 from guardia.core.trace.stack import FILL_LIMIT, TraceStack
 from guardia.store.project import Project
@@ -174,7 +174,7 @@ class MotionModelAgainstBruteForce(unittest.TestCase):
         )  # fmt: skip
         evidence = evidence_of([trace], kinds=[""], starts=[0.0], origin=Origin.CONTINUOUS)
         done = replay(evidence, chosen, capability())
-        expected = recordings_by_stepping(trace.times_s.tolist(), done.sizes, needed, chosen)
+        expected = recordings_by_stepping(trace.times_s.tolist(), done.motion.sizes, needed, chosen)
         actual = [(r.trigger_s, r.start_s, r.end_s) for r in done.recordings[0]]
         self.assertEqual(len(actual), len(expected))
         np.testing.assert_allclose(actual, expected, atol=1e-9) if expected else None

@@ -7,7 +7,8 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
-from guardia.core.replay.gates import Gate, replay
+from guardia.core.replay import gates
+from guardia.core.replay.replay import replay
 from guardia.core.score.score import Flip, compare, moved_cells, score
 from guardia.core.trace.measure import measure, snapshot_background, sparse_trace
 from tests.support import blob_trace, capability, evidence_of, plain
@@ -30,13 +31,13 @@ class GateChain(unittest.TestCase):
 
     def test_each_gate_names_itself_and_its_numbers(self):
         cases = (
-            (Gate.DETECTION, VISIT, plain(4, detection_on=False), ["switched off"]),
-            (Gate.ZONE, VISIT, plain(4, zones=RIGHT_HALF), ["inside the zone", "1.6 %"]),
-            (Gate.SIZE, VISIT, plain(12), ["1.6 %", "2.1 %"]),
-            (Gate.SIZE, [0] * 20, plain(4), ["0.0 %"]),
-            (Gate.HOLD, [0, 9, 9, 0, 9, 9, 9, 0, 0], plain(4, hold_s=1.0), ["0.4 s", "1.0 s"]),
-            (Gate.HOLD, [0, 9, 0, 9, 0], plain(4, hold_s=1.0), ["single pictures", "1.0 s"]),
-            (Gate.CLIP, [9] * 200, plain(4, hold_s=38.0), ["5%", "10%"]),
+            (gates.DETECTION, VISIT, plain(4, detection_on=False), ["switched off"]),
+            (gates.ZONE, VISIT, plain(4, zones=RIGHT_HALF), ["inside the zone", "1.6 %"]),
+            (gates.SIZE, VISIT, plain(12), ["1.6 %", "2.1 %"]),
+            (gates.SIZE, [0] * 20, plain(4), ["0.0 %"]),
+            (gates.HOLD, [0, 9, 9, 0, 9, 9, 9, 0, 0], plain(4, hold_s=1.0), ["0.4 s", "1.0 s"]),
+            (gates.HOLD, [0, 9, 0, 9, 0], plain(4, hold_s=1.0), ["single pictures", "1.0 s"]),
+            (gates.LENGTH, [9] * 200, plain(4, hold_s=38.0), ["5%", "10%"]),
         )
         for gate, sizes, chosen, words in cases:
             with self.subTest(gate=gate, words=words):
@@ -47,9 +48,9 @@ class GateChain(unittest.TestCase):
 
     def test_the_first_closed_gate_is_named_when_several_are(self):
         chosen = plain(12, detection_on=False, zones=RIGHT_HALF, hold_s=9.0)
-        self.assertEqual(outcome_of(VISIT, chosen).gate, Gate.DETECTION)
-        self.assertEqual(outcome_of(VISIT, chosen.with_values(detection_on=True)).gate, Gate.ZONE)
-        self.assertEqual(outcome_of(VISIT, plain(12, hold_s=9.0)).gate, Gate.SIZE)
+        self.assertEqual(outcome_of(VISIT, chosen).gate, gates.DETECTION)
+        self.assertEqual(outcome_of(VISIT, chosen.with_values(detection_on=True)).gate, gates.ZONE)
+        self.assertEqual(outcome_of(VISIT, plain(12, hold_s=9.0)).gate, gates.SIZE)
 
     def test_a_visit_during_the_rest_after_another_is_missed_by_the_wait(self):
         traces = [blob_trace(VISIT), blob_trace([9] * 10)]
@@ -57,7 +58,7 @@ class GateChain(unittest.TestCase):
         resting = replay(evidence, plain(4, length_s=5.0, rest_s=30.0), capability())
         self.assertTrue(resting.outcomes[100].recorded)
         second = resting.outcomes[101]
-        self.assertEqual(second.gate, Gate.REST)
+        self.assertEqual(second.gate, gates.REST)
         # The first triggers at 1001.0 s, records 5 s and rests 30 s: until 1036.0 s, 26 s after the second begins.
         self.assertIn("26.0 s", second.reason)
         eager = replay(evidence, plain(4, length_s=5.0), capability())
@@ -170,7 +171,7 @@ class Snapshots(unittest.TestCase):
         evidence = evidence_of(traces, kinds=["person", "person", "other_false"], starts=starts, origin=Origin.SNAPSHOT)
         done = replay(evidence, plain(4, hold_s=2.0, rest_s=60.0), capability())
         self.assertEqual([done.outcomes[i].recorded for i in (100, 101, 102)], [True, False, False])
-        self.assertIs(done.outcomes[101].gate, Gate.SIZE)
+        self.assertIs(done.outcomes[101].gate, gates.SIZE)
         told = " ".join(compare(evidence, plain(4), plain(2), capability()).limits)
         self.assertIn("3 snapshots show where and how large", told)
         self.assertIsNone(compare(evidence, plain(4), plain(2), capability()).draft.false_per_day)

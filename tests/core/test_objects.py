@@ -8,8 +8,9 @@ import numpy as np
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Origin
-from guardia.core.replay.gates import Gate, replay
+from guardia.core.replay import gates
 from guardia.core.replay.objects import ObjectClass, by_size_and_speed, lets_through, main_track, object_classes
+from guardia.core.replay.replay import replay
 from guardia.core.score.score import compare
 from guardia.core.view.tracks import Track
 from guardia.store.project import Project
@@ -41,7 +42,7 @@ class Classes(unittest.TestCase):
     def test_only_wanted_classes_trigger_and_the_gate_says_so(self):
         done = replay(self.evidence, FILTER, capability())
         self.assertEqual([done.outcomes[i].recorded for i in range(100, 104)], [True, False, False, True])
-        self.assertIs(done.outcomes[101].gate, Gate.OBJECT)
+        self.assertIs(done.outcomes[101].gate, gates.OBJECT)
         self.assertIn("it was judged vehicle; the filter lets person through", done.outcomes[101].reason)
         told = compare(self.evidence, plain(4), FILTER, capability()).limits[-1]
         self.assertIn("3 by judgement, 1 by nobody, which are let through", told)

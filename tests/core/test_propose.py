@@ -12,7 +12,7 @@ from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.settings import zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle
-from guardia.core.replay.gates import replay
+from guardia.core.replay.replay import replay
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import difference, effect, greedy, propose
 from guardia.core.tuning.zone_program import Rules, make_program

@@ -16,7 +16,8 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import Watch, length, merged, without
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
-from guardia.core.replay.gates import Gate, replay
+from guardia.core.replay import gates
+from guardia.core.replay.replay import replay
 from guardia.core.score.explain import explain
 from guardia.core.score.score import compare, score, unseen_levers
 from guardia.core.score.statistics import lines
@@ -220,7 +221,7 @@ class GatesAndFilters(unittest.TestCase):
     def test_a_snapshot_is_never_stopped_for_its_length(self):
         evidence = evidence_of([blob_trace([9])], kinds=["animal"], starts=[NOON], origin=Origin.SNAPSHOT)
         outcome = replay(evidence, plain(4, hold_s=2.0, objects=("person",)), capability()).outcomes[100]
-        self.assertIs(outcome.gate, Gate.OBJECT)
+        self.assertIs(outcome.gate, gates.OBJECT)
 
     def test_touching_occurrences_of_a_wanted_class_are_one_stretch(self):
         evidence = evidence_of([blob_trace([9] * 41)], kinds=["person"], starts=[NOON])
@@ -240,7 +241,7 @@ class GatesAndFilters(unittest.TestCase):
         evidence = evidence_of([blob_trace([5] * 30, column=2)], kinds=["person"])
         chosen = plain(4).with_values(notch="10", sensitivity=None, zones=(zone,))
         outcome = replay(evidence, chosen, capability()).outcomes[100]
-        self.assertIs(outcome.gate, Gate.SIZE)
+        self.assertIs(outcome.gate, gates.SIZE)
         self.assertIn("0.9 % of the picture, 4.3 % is needed", outcome.reason)
 
     def test_an_occurrence_without_an_active_cell_moved_nowhere(self):

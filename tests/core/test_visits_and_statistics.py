@@ -5,7 +5,8 @@ from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.visits import propose_visits
-from guardia.core.replay.gates import Gate, replay
+from guardia.core.replay import gates
+from guardia.core.replay.replay import replay
 from guardia.core.score.coverage import covered, questions, uncovered
 from guardia.core.score.score import outcome_of, score
 from guardia.core.score.statistics import days, lines
@@ -62,7 +63,7 @@ class Visits(unittest.TestCase):
         self.assertEqual(score(late, replay(late, chosen, capability())).late, (101,))
         lost = replay(joined, plain(40, hold_s=9.0), capability())
         parts = joined.visits[0]
-        self.assertIs(outcome_of(parts, lost).gate, Gate.SIZE)
+        self.assertIs(outcome_of(parts, lost).gate, gates.SIZE)
         self.assertFalse(outcome_of(parts, lost).recorded)
 
 

@@ -19,7 +19,7 @@ from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings, entered_zones
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
-from guardia.core.replay.gates import Replay, replay
+from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.coverage import Uncovered, uncovered
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Comparison, Score, compare, score
@@ -315,7 +315,7 @@ class CameraModel(QObject):
         o = self._by_id[occurrence_id]
         index = self.evidence.clip_index[o.clip_id]
         base, times = int(self.evidence.stack.clip_start[index]), self.evidence.stack.times[index]
-        sizes = self.evidence.stack.sizes_anywhere(contrast=self.comparison.installed_replay.contrast)
+        sizes = self.evidence.stack.sizes_anywhere(contrast=self.comparison.installed_replay.motion.contrast)
         margin = 0.2 * (o.end_s - o.start_s)
         inside = [n for n, t in enumerate(times) if o.start_s + margin <= t <= o.end_s - margin]
         return times[min(inside, key=lambda n: int(sizes[base + n]))] if inside else (o.start_s + o.end_s) / 2

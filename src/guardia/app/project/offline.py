@@ -19,7 +19,7 @@ from guardia.core.evidence.evidence import Cause, Clip, Evidence, Origin, propos
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gates import Replay, replay
+from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Score, compare, difference_words, score
 from guardia.core.trace.measure import CELL_SIZE
@@ -117,7 +117,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
     return {
         "clip": str(path),
         "duration_s": round(trace.duration_s, 3),
-        "needed_percent": round(100 * done.needed / (evidence.stack.cells * CELL_SIZE), 3),
+        "needed_percent": round(100 * done.motion.needed / (evidence.stack.cells * CELL_SIZE), 3),
         "triggers": [round(r.trigger_s, 3) for r in done.recordings[0]],
         "recordings": [
             {

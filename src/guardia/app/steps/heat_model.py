@@ -29,7 +29,7 @@ class HeatModel:
 
     def refresh(self) -> None:
         """Count anew."""
-        evidence, contrast = self._model.evidence, self._model.comparison.installed_replay.contrast
+        evidence, contrast = self._model.evidence, self._model.comparison.installed_replay.motion.contrast
         shape = (evidence.stack.rows, evidence.stack.columns)
         for verdict in VERDICTS:
             self._moved[verdict] = moved_cells(evidence, contrast=contrast, verdict=verdict)

@@ -13,7 +13,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.evidence import Clip, Occurrence, Origin
 from guardia.core.evidence.judgement import Verdict
-from guardia.core.replay.gates import Outcome
+from guardia.core.replay.gates import Gate, Outcome
 
 
 class Role(IntEnum):
@@ -148,7 +148,7 @@ class Filter:
     hours: tuple[int, int] | None = None
     dark: bool | None = None
     named: str | None = None
-    gate: str | None = None
+    gate: Gate | None = None
 
 
 class OccurrenceFilter(QSortFilterProxyModel):

@@ -179,6 +179,31 @@ class Occurrence:
 
 
 @dataclass(frozen=True, eq=False)
+class VisitTable:
+    """Visits as arrays. V visits, P parts.
+
+    Parameters
+    ----------
+    ids
+        (V,) id of each.
+    parts
+        (P,) positions of their parts among the occurrences, visit by visit, in order of time.
+    first
+        (V,) where each begins in `parts`.
+    real
+        (V,) judged real.
+    false
+        (V,) judged false.
+    """
+
+    ids: NDArray[np.int64]
+    parts: NDArray[np.int64]
+    first: NDArray[np.int64]
+    real: NDArray[np.bool_]
+    false: NDArray[np.bool_]
+
+
+@dataclass(frozen=True, eq=False)
 class Evidence:
     """Everything that settings of one camera are scored on.
 
@@ -346,6 +371,36 @@ class Evidence:
             found[place, 0] = base + bisect_left(times, o.start_s - MARGIN_S)
             found[place, 1] = base + bisect_right(times, o.end_s + MARGIN_S)
         return found
+
+    @cached_property
+    def spans(self) -> list[tuple[int, float, float]]:
+        """Of each occurrence the position of its clip, and its beginning and end, POSIX seconds."""
+        found = []
+        for o in self.occurrences:
+            index = self.clip_index[o.clip_id]
+            start = self.clips[index].start_s
+            found.append((index, start + o.start_s, start + o.end_s))
+        return found
+
+    @cached_property
+    def visit_table(self) -> VisitTable:
+        """The visits that are counted."""
+        return self._table(self.visits)
+
+    @cached_property
+    def rated_table(self) -> VisitTable:
+        """The visits that rates per day count."""
+        return self._table(self.rated_visits)
+
+    def _table(self, visits: Sequence[Visit]) -> VisitTable:
+        place = {o.id: n for n, o in enumerate(self.occurrences)}
+        parts = np.array([place[p.id] for visit in visits for p in visit], np.int64)
+        first = np.cumsum([0, *(len(visit) for visit in visits)])[:-1].astype(np.int64)
+        ids = np.array([visit.id for visit in visits], np.int64)
+        verdicts = [visit.verdict for visit in visits]
+        real = np.array([v is Verdict.REAL for v in verdicts], bool)
+        false = np.array([v is Verdict.FALSE for v in verdicts], bool)
+        return VisitTable(ids, parts, first, real, false)
 
     @cached_property
     def visits(self) -> tuple[Visit, ...]:

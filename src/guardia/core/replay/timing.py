@@ -5,7 +5,7 @@ from __future__ import annotations
 import bisect
 import math
 from collections.abc import Sequence
-from dataclasses import dataclass
+from typing import NamedTuple
 
 from guardia.core.make.settings import Settings
 from guardia.core.trace.stack import Run
@@ -14,8 +14,7 @@ TIME_EPSILON_S = 1e-6
 """Presentation times are compared with this slack, so that 0.6 s after 0.2 s counts as 0.4 s."""
 
 
-@dataclass(frozen=True)
-class Recording:
+class Recording(NamedTuple):
     """One recording the camera would have made. All times in seconds on the clip's own clock plus its start.
 
     Parameters
@@ -70,6 +69,8 @@ def recordings(
     list[Recording]
         In order of time, on the camera's clock.
     """
+    detection, rule = settings.detection, settings.recording
+    hold_s, release_s = detection.hold_s - TIME_EPSILON_S, detection.release_s
     found: list[Recording] = []
     free = free_from_s
     previous_end = -math.inf
@@ -82,43 +83,32 @@ def recordings(
         if begin > last:
             at += 1
             continue
-        trigger = bisect.bisect_left(times, times[begin] + settings.detection.hold_s - TIME_EPSILON_S, begin, last + 1)
+        trigger = bisect.bisect_left(times, times[begin] + hold_s, begin, last + 1)
         if trigger > last:
             at += 1
             continue
         end_run = at
         while (
             end_run + 1 < len(runs)
-            and times[runs[end_run + 1][0]] - times[runs[end_run][1]] < settings.detection.release_s - TIME_EPSILON_S
+            and times[runs[end_run + 1][0]] - times[runs[end_run][1]] < release_s - TIME_EPSILON_S
         ):
             end_run += 1
         motion_end = times[runs[end_run][1]]
-        ran_on = times[-1] - motion_end < settings.detection.release_s - TIME_EPSILON_S
-        stop = (
-            min(motion_end + settings.detection.release_s, times[-1])
-            if ran_on
-            else motion_end + settings.detection.release_s
-        )
-        if settings.recording.length_s is None:
+        ran_on = times[-1] - motion_end < release_s - TIME_EPSILON_S
+        stop = min(motion_end + release_s, times[-1]) if ran_on else motion_end + release_s
+        if rule.length_s is None:
             end = stop
-        elif settings.recording.stop_when_still:
-            end = min(times[trigger] + settings.recording.length_s, max(stop, times[trigger]))
+        elif rule.stop_when_still:
+            end = min(times[trigger] + rule.length_s, max(stop, times[trigger]))
         else:
-            end = times[trigger] + settings.recording.length_s
-        recording = Recording(
-            trigger_s=times[trigger] + start_s,
-            motion_start_s=times[begin] + start_s,
-            motion_end_s=motion_end + start_s,
-            start_s=max(times[trigger] + start_s - settings.recording.pre_record_s, previous_end),
-            end_s=end + start_s,
-            ran_on=ran_on,
-        )
-        found.append(recording)
+            end = times[trigger] + rule.length_s
+        trigger_s = times[trigger] + start_s
+        previous_end, begun = end + start_s, max(trigger_s - rule.pre_record_s, previous_end)
+        found.append(Recording(trigger_s, times[begin] + start_s, motion_end + start_s, begun, previous_end, ran_on))
         if ran_on and end <= stop:
             break  # the recording had not ended when the pictures did
         following = trigger + 1
-        previous_end = recording.end_s
-        free = recording.end_s + settings.recording.rest_s
+        free = previous_end + rule.rest_s
         while at < len(runs) and times[runs[at][1]] + start_s < free - TIME_EPSILON_S:
             at += 1
     return found

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.evidence.watch import Span, length, merged, within, without
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gates import Replay
+from guardia.core.replay.replay import Replay
 
 
 @dataclass(frozen=True)

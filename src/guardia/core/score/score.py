@@ -10,14 +10,14 @@ from numpy.typing import NDArray
 
 from guardia.core.base.intervals import rate_interval, wilson
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Evidence, Occurrence, Visit
+from guardia.core.evidence.evidence import Evidence, Occurrence, Visit, VisitTable
 from guardia.core.evidence.judgement import Verdict
-from guardia.core.evidence.watch import merged
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gates import CHAIN, Outcome, Replay, replay
+from guardia.core.replay.gates import GATES, Outcome
 from guardia.core.replay.objects import object_classes
+from guardia.core.replay.replay import Replay, replay
 
 
 @dataclass(frozen=True)
@@ -175,12 +175,11 @@ def outcome_of(visit: Visit, done: Replay) -> Outcome:
     lengths = [max(p.end_s - p.start_s, 1e-6) for p in visit]
     share = sum(o.share * n for o, n in zip(found, lengths, strict=True)) / sum(lengths)
     if not kept:
-        order = [gate for gate, _, _ in CHAIN]
-        farthest = max(found, key=lambda o: order.index(o.gate) if o.gate is not None else -1)
+        farthest = max(found, key=lambda o: GATES.index(o.gate) if o.gate is not None else -1)
         return farthest._replace(occurrence_id=visit.id, share=share)
     late = not found[0].recorded or found[0].late
     cut = not found[-1].recorded or found[-1].cut
-    return Outcome(visit.id, True, share, late, cut, kept[0].trigger_s)
+    return kept[0]._replace(occurrence_id=visit.id, share=share, late=late, cut=cut)
 
 
 def score(evidence: Evidence, done: Replay) -> Score:
@@ -198,45 +197,90 @@ def score(evidence: Evidence, done: Replay) -> Score:
     Score
         The counts.
     """
-    lists: dict[str, list[int]] = {
-        name: [] for name in ("real_recorded", "real_missed", "late", "cut", "false_recorded", "false_silenced", "open")
-    }
-    for visit in evidence.visits:
-        outcome, verdict = outcome_of(visit, done), visit.verdict
-        if verdict is Verdict.REAL:
-            lists["real_recorded" if outcome.recorded else "real_missed"].append(visit.id)
-            if outcome.late:
-                lists["late"].append(visit.id)
-            if outcome.cut:
-                lists["cut"].append(visit.id)
-        elif verdict is Verdict.FALSE:
-            lists["false_recorded" if outcome.recorded else "false_silenced"].append(visit.id)
-        else:
-            lists["open"].append(visit.id)
-    in_motion = sum(v.verdict is Verdict.FALSE and outcome_of(v, done).recorded for v in evidence.rated_visits)
-    spans = merged(
-        (r.start_s, r.end_s)
-        for clip, made in zip(evidence.clips, done.recordings, strict=True)
-        if clip.by_motion and made
-        for r in made
-    )
-    edges = np.array(spans, np.float64).reshape(-1, 2)
-    seconds = sum(float(np.ptp(np.clip(edges, low, high), axis=1).sum()) for low, high in evidence.watch.spans)
+    visits, rated = evidence.visit_table, evidence.rated_table
+    recorded, late, cut = _of_visits(visits, done)
+
+    def ids(which: NDArray[np.bool_]) -> tuple[int, ...]:
+        return tuple(visits.ids[which].tolist())
+
+    days = evidence.watch.days
     return Score(
-        **{name: tuple(ids) for name, ids in lists.items()},
-        false_in_motion=in_motion,
+        real_recorded=ids(visits.real & recorded),
+        real_missed=ids(visits.real & ~recorded),
+        late=ids(visits.real & late),
+        cut=ids(visits.real & cut),
+        false_recorded=ids(visits.false & recorded),
+        false_silenced=ids(visits.false & ~recorded),
+        false_in_motion=int((rated.false & _of_visits(rated, done)[0]).sum()),
+        open=ids(~visits.real & ~visits.false),
         watched_days=evidence.watch.counted_days,
-        recorded_s_per_day=seconds / evidence.watch.days if evidence.watch.days else None,
+        recorded_s_per_day=_recorded_s(evidence, done) / days if days else None,
     )
 
 
-def flip_of(visit: Visit, installed: Outcome, draft: Outcome) -> Flip | None:
-    """How what is judged changes, None if it does not."""
-    if installed.recorded == draft.recorded or (verdict := visit.verdict) not in (Verdict.REAL, Verdict.FALSE):
-        return None
-    if verdict is Verdict.REAL:
-        return Flip.NEWLY_RECORDED if draft.recorded else Flip.NEWLY_MISSED
-    return Flip.NEWLY_FALSE if draft.recorded else Flip.NEWLY_SILENCED
+def _of_visits(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Which visits are recorded, late and cut; as outcome_of()."""
+    if not len(visits.ids):
+        none = np.zeros(0, bool)
+        return none, none, none
+    recorded = np.logical_or.reduceat(done.recorded[visits.parts], visits.first)
+    begin, end = visits.parts[visits.first], visits.parts[np.append(visits.first[1:], len(visits.parts)) - 1]
+    late = recorded & (done.late[begin] | ~done.recorded[begin])
+    return recorded, late, recorded & (done.cut[end] | ~done.recorded[end])
+
+
+def _recorded_s(evidence: Evidence, done: Replay) -> float:
+    """Seconds recorded on motion clips in watched time; what two recordings share counts once."""
+    edges = np.array(
+        [(r.start_s, r.end_s) for clip, made in zip(evidence.clips, done.recordings, strict=True)
+         if clip.by_motion for r in made]
+    ).reshape(-1, 2)  # fmt: skip
+    if not len(edges):
+        return 0.0
+    begin, end = edges[np.argsort(edges[:, 0], kind="stable")].T
+    # What began earlier covers up to here.
+    covered = np.maximum.accumulate(end)
+    begin[1:] = np.maximum(begin[1:], covered[:-1])
+    return sum(float(np.maximum(np.minimum(end, high) - np.maximum(begin, low), 0).sum())
+               for low, high in evidence.watch.spans)  # fmt: skip
+
+
+def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit]]:
+    """What is judged and becomes otherwise, worst first.
+
+    Parameters
+    ----------
+    evidence
+        The evidence that both replayed, with its judgements.
+    old
+        The one.
+    new
+        The other.
+
+    Returns
+    -------
+    list[tuple[Flip, Visit]]
+        How each changes.
+    """
+    visits = evidence.visit_table
+    before, after = (_of_visits(visits, done)[0] for done in (old, new))
+    found = []
+    for flip, which in (
+        (Flip.NEWLY_MISSED, visits.real & before & ~after),
+        (Flip.NEWLY_RECORDED, visits.real & ~before & after),
+        (Flip.NEWLY_FALSE, visits.false & ~before & after),
+        (Flip.NEWLY_SILENCED, visits.false & before & ~after),
+    ):
+        found += [(flip, evidence.visits[n]) for n in np.flatnonzero(which)]
+    return found
+
+
+def newly_late(evidence: Evidence, old: Replay, new: Replay) -> tuple[int, ...]:
+    """Ids of real visits that both record, but that only the new one records late or cut; as flips()."""
+    visits = evidence.visit_table
+    (before, *marks), (after, *new_marks) = (_of_visits(visits, done) for done in (old, new))
+    which = visits.real & before & after & np.logical_or(*new_marks) & ~np.logical_or(*marks)
+    return tuple(visits.ids[which].tolist())
 
 
 def compare(
@@ -273,14 +317,10 @@ def compare(
     before = installed_replay or replay(evidence, installed, capability)
     after = before if draft == installed else replay(evidence, draft, capability)
     changes = []
-    for visit in evidence.visits:
+    for flip, visit in flips(evidence, before, after):
         old, new = outcome_of(visit, before), outcome_of(visit, after)
-        flip = flip_of(visit, old, new)
-        if flip is not None:
-            closed = old if old.gate is not None else new
-            changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
-    order = list(Flip)
-    changes.sort(key=lambda c: order.index(c.flip))
+        closed = old if old.gate is not None else new
+        changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
     limits = (*evidence_limits(evidence, draft, capability), *_filter_limits(evidence, draft, capability))
     scored = installed_score or score(evidence, before)
     return Comparison(scored, score(evidence, after), tuple(changes), limits, before, after)

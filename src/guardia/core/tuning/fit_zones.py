@@ -28,7 +28,7 @@ from guardia.core.make.zones import (
     outline_share,
     to_blocks,
 )
-from guardia.core.replay.gates import Replay, replay
+from guardia.core.replay.replay import Replay, replay
 from guardia.core.tuning.propose import difference, effect
 from guardia.core.tuning.zone_program import Rules, make_program, unit_numbers
 

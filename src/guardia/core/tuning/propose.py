@@ -20,11 +20,10 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array, csr_array
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gates import Replay, replay
-from guardia.core.score.score import Flip, flip_of, outcome_of
+from guardia.core.replay.replay import Replay, replay
+from guardia.core.score.score import Flip, flips, newly_late
 from guardia.core.tuning.zone_program import Group, Program, Rules, make_program
 
 FIRST_GROUPS = 6
@@ -332,14 +331,13 @@ def difference(
     """
     before = before or replay(evidence, old, capability)
     after = replay(evidence, new, capability, without=without)
-    lists: dict[Flip, list[int]] = {flip: [] for flip in Flip}
-    late: list[int] = []
-    for visit in evidence.visits:
-        one, two = outcome_of(visit, before), outcome_of(visit, after)
-        if (flip := flip_of(visit, one, two)) is not None:
-            lists[flip].append(visit.id)
-        elif visit.verdict is Verdict.REAL and two.recorded and (two.late or two.cut) and not (one.late or one.cut):
-            late.append(visit.id)
-    order = (Flip.NEWLY_SILENCED, Flip.NEWLY_FALSE, Flip.NEWLY_MISSED, Flip.NEWLY_RECORDED)
-    silenced, added, lost, found = (tuple(lists[flip]) for flip in order)
-    return Effect(silenced, added, lost, found, tuple(late))
+    found: dict[Flip, list[int]] = {flip: [] for flip in Flip}
+    for flip, visit in flips(evidence, before, after):
+        found[flip].append(visit.id)
+    return Effect(
+        silenced=tuple(found[Flip.NEWLY_SILENCED]),
+        added=tuple(found[Flip.NEWLY_FALSE]),
+        lost=tuple(found[Flip.NEWLY_MISSED]),
+        found=tuple(found[Flip.NEWLY_RECORDED]),
+        late=newly_late(evidence, before, after),
+    )

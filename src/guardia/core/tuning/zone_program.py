@@ -17,7 +17,8 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
-from guardia.core.replay.gates import LEAST_SHARE, replay
+from guardia.core.replay.gates import LEAST_SHARE
+from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CONTRAST_LEVELS
 from guardia.core.trace.stack import FILL_BYTE
 
@@ -126,7 +127,7 @@ def make_program(evidence: Evidence, settings: Settings, capability: Capability,
         For every judged occurrence that the draft records.
     """
     done = replay(evidence, settings, capability)
-    rows, columns = done.zone.shape
+    rows, columns = done.motion.zone.shape
     parts = zone_parts(settings, capability, columns=columns, rows=rows)
     finder = _Finder(evidence, parts, capability.zone_test, unit_numbers(capability, columns=columns, rows=rows), sure)
     false_groups: dict[int, list[Group]] = {}
@@ -153,7 +154,7 @@ def make_program(evidence: Evidence, settings: Settings, capability: Capability,
             hold_s = 0.0 if clip.origin is Origin.SNAPSHOT else settings.detection.hold_s
             if kept := _witnesses(found, _times(evidence, o, last), hold_s):
                 witnesses[o.id] = kept
-    return Program(done.zone, finder.units, false_groups, witnesses)
+    return Program(done.motion.zone, finder.units, false_groups, witnesses)
 
 
 def _times(evidence: Evidence, o: Occurrence, last_s: float) -> list[float]:

@@ -65,7 +65,7 @@ class _Screen(QWidget):
     def _paint_outline(self, painter: QPainter, area: QRectF) -> None:
         evidence = self._model.evidence
         clip = evidence.clip_index[self._occurrence.clip_id]
-        contrast = self._model.comparison.draft_replay.contrast
+        contrast = self._model.comparison.draft_replay.motion.contrast
         box = evidence.stack.box_at(clip, self.at_s, contrast=contrast)
         if box is not None:
             left, top = area.left() + box[0] * area.width(), area.top() + box[1] * area.height()
@@ -80,10 +80,10 @@ class _Screen(QWidget):
         index = evidence.clip_index[self._occurrence.clip_id]
         times = np.asarray(evidence.stack.times[index])
         base = int(evidence.stack.clip_start[index])
-        sizes = done.sizes[base : base + len(times)]
+        sizes = done.motion.sizes[base : base + len(times)]
         area = self._curve_area()
         low, high = self.span
-        top = float(max(done.needed * 1.3, sizes.max(initial=0), 1))
+        top = float(max(done.motion.needed * 1.3, sizes.max(initial=0), 1))
 
         def place(t: float, size: float) -> QPointF:
             x = area.left() + area.width() * (t - low) / max(high - low, 1e-6)
@@ -91,7 +91,7 @@ class _Screen(QWidget):
 
         painter.fillRect(area, THEME.colour("raised"))
         painter.setPen(QPen(THEME.colour("muted"), 1, Qt.PenStyle.DashLine))
-        painter.drawLine(place(low, done.needed), place(high, done.needed))
+        painter.drawLine(place(low, done.motion.needed), place(high, done.motion.needed))
         inside = (times >= low) & (times <= high)
         painter.setPen(QPen(THEME.colour("accent"), 1.8))
         painter.drawPolyline(QPolygonF([place(t, float(s)) for t, s in zip(times[inside], sizes[inside], strict=True)]))
@@ -204,7 +204,7 @@ class Player(QDialog):
         index = evidence.clip_index[self._model.occurrence(self._id).clip_id]
         times = np.asarray(evidence.stack.times[index])
         base = int(evidence.stack.clip_start[index])
-        sizes = self._model.comparison.draft_replay.sizes[base : base + len(times)]
+        sizes = self._model.comparison.draft_replay.motion.sizes[base : base + len(times)]
         if len(sizes):
             self.seek(float(times[int(np.argmax(sizes))]))
 

@@ -57,7 +57,9 @@ class Pictures:
             strip = strip.copy(middle * width, 0, width, strip.height())
             evidence = camera.evidence
             clip = evidence.clip_index[self._model.occurrence(occurrence_id).clip_id]
-            box = evidence.stack.box_at(clip, times[middle], contrast=camera.comparison.installed_replay.contrast)
+            box = evidence.stack.box_at(
+                clip, times[middle], contrast=camera.comparison.installed_replay.motion.contrast
+            )
         self._kept[occurrence_id] = (strip, box)
         if len(self._kept) > _KEPT_PICTURES:
             self._kept.popitem(last=False)

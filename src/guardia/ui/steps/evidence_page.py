@@ -25,7 +25,7 @@ from guardia.app.steps.import_model import ImportModel
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel, Role
 from guardia.core.evidence.evidence import Occurrence, Origin
 from guardia.core.evidence.judgement import KINDS, Verdict, kind_of
-from guardia.core.replay.gates import Gate, Outcome
+from guardia.core.replay.gates import GATES, Outcome
 from guardia.ui.canvas.day_ribbon import DayRibbon, RibbonMark
 from guardia.ui.canvas.player import Player
 from guardia.ui.parts.theme import THEME
@@ -160,7 +160,7 @@ class StripDelegate(QStyledItemDelegate):
         pixmap.loadFromData(self._model.strip(occurrence.id))
         evidence = self._model.evidence
         clip = evidence.clip_index[occurrence.clip_id]
-        contrast = self._model.comparison.installed_replay.contrast
+        contrast = self._model.comparison.installed_replay.motion.contrast
         boxes = [evidence.stack.box_at(clip, t, contrast=contrast) for t in self._model.key_times(occurrence.id)]
         self._strips[occurrence.id] = (pixmap, boxes or [None])
         if len(self._strips) > _KEPT_STRIPS:
@@ -286,8 +286,8 @@ class EvidencePage(QWidget):
         for words, dark in (("Every light", None), ("bright picture", False), ("dark picture", True)):
             self._light.addItem(words, dark)
         self._gate.addItem("Every gate", None)
-        for gate in Gate:
-            self._gate.addItem(f"stopped at {gate.value}", gate.value)
+        for gate in GATES:
+            self._gate.addItem(f"stopped at {gate}", gate)
         boxes = ((self._kind, "Kind"), (self._hours, "Hours"), (self._light, "Light"), (self._named, "Named class"))
         for box, name in (*boxes, (self._gate, "Gate of the draft")):
             box.setAccessibleName(name)

@@ -238,15 +238,21 @@ class SensitivityPage(QWidget):
             (comparison.installed_replay, "muted", Qt.PenStyle.DashLine, 1.2),
             (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine, 2.0),
         ):
-            percent = 100 * done.sizes[span] / whole
+            percent = 100 * done.motion.sizes[span] / whole
             plot.plot(times, percent, pen=pg.mkPen(THEME.colour(name), width=width, style=style))
             plot.addItem(
                 pg.InfiniteLine(
-                    100 * done.needed / whole, angle=0, pen=pg.mkPen(THEME.colour(name), width=width, style=style)
+                    100 * done.motion.needed / whole,
+                    angle=0,
+                    pen=pg.mkPen(THEME.colour(name), width=width, style=style),
                 )
             )
         top = (
-            100 * max(comparison.draft_replay.sizes[span].max(initial=1), comparison.draft_replay.needed * 1.5) / whole
+            100
+            * max(
+                comparison.draft_replay.motion.sizes[span].max(initial=1), comparison.draft_replay.motion.needed * 1.5
+            )
+            / whole
         )
         for recording in comparison.draft_replay.recordings[index]:
             region = pg.LinearRegionItem(
@@ -280,7 +286,7 @@ class SensitivityPage(QWidget):
             times = np.asarray(evidence.stack.times[index])
             base = int(evidence.stack.clip_start[index])
             low, high = np.searchsorted(times, [occurrence.start_s - 0.25, occurrence.end_s + 0.25])
-            peak = int(comparison.draft_replay.sizes[base + low : base + high].max(initial=0))
+            peak = int(comparison.draft_replay.motion.sizes[base + low : base + high].max(initial=0))
             verdict = occurrence.verdict if occurrence.verdict is not Verdict.UNSURE else None
             lane = _LANES[verdict] + 0.3 * (((number * 37) % 11) / 10 - 0.5) * 2
             recorded = comparison.draft_replay.outcomes[occurrence.id].recorded
@@ -309,7 +315,7 @@ class SensitivityPage(QWidget):
             (comparison.installed_replay, "muted", Qt.PenStyle.DashLine),
             (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine),
         ):
-            at = float(np.log10(100 * (done.needed - 0.5) / whole))
+            at = float(np.log10(100 * (done.motion.needed - 0.5) / whole))
             plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
         plot.setYRange(-0.5, 2.5)
         shown = [x for points in groups.values() for x, *_ in points]

@@ -1,0 +1,393 @@
+"""What settings would have done with the evidence: recordings, and what becomes of every occurrence.
+
+What is counted (recorded, late, cut) is held in arrays. The gates that closed are asked for one occurrence at a time,
+when somebody wants to know them: trying many settings makes no object per occurrence.
+"""
+
+from __future__ import annotations
+
+import bisect
+import math
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.evidence.evidence import MARGIN_S, Evidence, Origin
+from guardia.core.evidence.watch import length, merged, within
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.make.zone_parts import ZonePart, zone_parts
+from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, walk
+from guardia.core.replay.objects import ObjectClass, object_classes
+from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
+from guardia.core.trace.measure import CELL_SIZE, least_size
+from guardia.core.trace.stack import Run
+
+LATE_TOLERANCE_S = 1.0
+"""A recording that begins or ends within this time of the occurrence is neither late nor cut."""
+
+
+@dataclass(frozen=True, eq=False)
+class Motion:
+    """The size of motion in every picture under the zones and the sensitivity of some settings.
+
+    Parameters
+    ----------
+    parts
+        The zone by sensitivity.
+    of_part
+        Per part (F,) int32, size of the largest group inside, all clips joined.
+    sizes
+        (F,) int32, the largest of them on the scale of the camera's own sensitivity.
+    needed
+        Size needed to trigger, in the unit of `sizes`.
+    contrast
+        Luma step in force.
+    """
+
+    parts: list[ZonePart]
+    of_part: list[NDArray[np.int32]]
+    sizes: NDArray[np.int32]
+    needed: int
+    contrast: int
+
+    @cached_property
+    def zone(self) -> NDArray[np.bool_]:
+        """(rows, columns) cells inside the zone."""
+        inside: NDArray[np.bool_] = np.logical_or.reduce([part.cells for part in self.parts])
+        return inside
+
+
+def motion_under(
+    evidence: Evidence, settings: Settings, capability: Capability, *, without: NDArray[np.bool_] | None = None
+) -> Motion:
+    """Sizes under the zones and the sensitivity of some settings; as replay()."""
+    stack = evidence.stack
+    contrast, share = settings.sensitivity_under(capability)
+    needed = least_size(share, stack.cells)
+    parts = zone_parts(settings, capability, columns=stack.columns, rows=stack.rows)
+    if without is not None:
+        parts = [replace(part, cells=part.cells & ~without) for part in parts]
+    of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=capability.zone_test) for p in parts]
+    return Motion(parts, of_part, _on_one_scale(of_part, [p.needed for p in parts], needed), needed, contrast)
+
+
+@dataclass(frozen=True, eq=False)
+class Replay:
+    """What one set of settings would have done on all the evidence. N occurrences, in the order of the evidence.
+
+    Parameters
+    ----------
+    evidence
+        What was replayed.
+    settings
+        The settings.
+    capability
+        The make.
+    motion
+        Sizes of motion.
+    runs
+        Per clip, the stretches of enough motion.
+    recordings
+        Per clip, the recordings that began in it, in order of time (POSIX seconds).
+    earlier
+        Per clip, recordings that began before it and can reach into it.
+    share
+        (N,) share that the recordings cover.
+    late
+        (N,) recorded, but the beginning is lost.
+    cut
+        (N,) recorded, but the end is lost.
+    trigger_s
+        (N,) when it triggered, NaN where it did not itself trigger.
+    """
+
+    evidence: Evidence
+    settings: Settings
+    capability: Capability
+    motion: Motion
+    runs: list[list[Run]]
+    recordings: list[list[Recording]]
+    earlier: list[list[Recording]]
+    share: NDArray[np.float64]
+    late: NDArray[np.bool_]
+    cut: NDArray[np.bool_]
+    trigger_s: NDArray[np.float64]
+
+    @cached_property
+    def recorded(self) -> NDArray[np.bool_]:
+        """(N,) whether it is recorded."""
+        kept: NDArray[np.bool_] = self.share >= LEAST_SHARE
+        return kept
+
+    @cached_property
+    def outcomes(self) -> Mapping[int, Outcome]:
+        """What becomes of each occurrence, by its id."""
+        return _Outcomes(self)
+
+    @cached_property
+    def classes(self) -> dict[int, ObjectClass]:
+        """The class of each occurrence where the settings filter by class."""
+        return object_classes(self.evidence, self.capability) if self.settings.detection.objects else {}
+
+    @cached_property
+    def largest(self) -> tuple[list[int], list[int]]:
+        """Largest size of each occurrence inside the zone, and in the whole picture."""
+        anywhere = self.evidence.stack.sizes_anywhere(contrast=self.motion.contrast)
+        return _largest(self.motion.sizes, self.evidence), _largest(anywhere, self.evidence)
+
+
+def replay(
+    evidence: Evidence,
+    settings: Settings,
+    capability: Capability,
+    *,
+    without: NDArray[np.bool_] | None = None,
+    motion: Motion | None = None,
+) -> Replay:
+    """Run the motion model with these settings over all the evidence.
+
+    A snapshot passes or fails the gates of place and size only.
+
+    Parameters
+    ----------
+    evidence
+        Clips, traces, occurrences.
+    settings
+        The settings to try.
+    capability
+        The make, for the meaning of its words.
+    without
+        (rows, columns) cells that are left out besides; None for none.
+    motion
+        From motion_under() with the same zones and sensitivity, if it is at hand.
+
+    Returns
+    -------
+    Replay
+        Recordings of every clip, outcome of every occurrence.
+
+    Raises
+    ------
+    InvalidValue
+        If the settings name a notch that the make does not have.
+    """
+    motion = motion or motion_under(evidence, settings, capability, without=without)
+    runs = evidence.stack.runs(motion.sizes, motion.needed)
+    triggering = runs
+    for gate in GATES:
+        triggering = gate.leaves(evidence, settings, capability, triggering)
+    made, earlier = _record(evidence, settings, triggering)
+    return Replay(evidence, settings, capability, motion, runs, made, earlier, *_covered(evidence, made, earlier))
+
+
+def _record(
+    evidence: Evidence, settings: Settings, triggering: list[list[Run]]
+) -> tuple[list[list[Recording]], list[list[Recording]]]:
+    """Recordings that begin in each clip, and those that began before it and can reach into it."""
+    stack, clips = evidence.stack, evidence.clips
+    rest_s = settings.recording.rest_s
+    made: list[list[Recording]] = [[] for _ in clips]
+    earlier: list[list[Recording]] = [[] for _ in clips]
+    before: dict[Origin, list[Recording]] = {origin: [] for origin in Origin}
+    for row in evidence.rows:
+        first = clips[row[0]]
+        if first.origin is Origin.SNAPSHOT:
+            if triggering[row[0]]:
+                # One picture shows where and how large, not for how long: the gates of time are taken as open.
+                one = settings.with_values(hold_s=0.0, rest_s=0.0)
+                made[row[0]] = recordings(stack.times[row[0]], triggering[row[0]], one, start_s=first.start_s)
+            continue
+        # A clip that overlaps the one before shows part of the same time again: only what began earlier counts there.
+        so_far = before[first.origin]
+        past = so_far[-1:]
+        if past and past[0].trigger_s >= first.start_s:
+            past = so_far[: bisect.bisect_left(so_far, first.start_s, key=_trigger)][-1:]
+        earlier[row[0]] = past
+        found: list[Recording] = []
+        if any(triggering[index] for index in row):
+            free = past[0].end_s + rest_s if past else -math.inf
+            if len(row) == 1:
+                found = recordings(
+                    stack.times[row[0]], triggering[row[0]], settings, start_s=first.start_s, free_from_s=free
+                )
+                made[row[0]] = found
+            else:
+                times, joined = _one_after_another(evidence, row, triggering)
+                found = recordings(times, joined, settings, free_from_s=free)
+        for r in found:
+            if so_far and so_far[-1].trigger_s > r.trigger_s:
+                bisect.insort(so_far, r, key=_trigger)
+            else:
+                so_far.append(r)
+        if len(row) > 1:
+            starts = [clips[index].start_s for index in row]
+            for r in found:
+                made[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
+            for index, start in zip(row[1:], starts[1:], strict=True):
+                earlier[index] = [r for r in (*past, *found) if r.trigger_s < start]
+    return made, earlier
+
+
+def _covered(
+    evidence: Evidence, made: list[list[Recording]], earlier: list[list[Recording]]
+) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_], NDArray[np.float64]]:
+    """Of each occurrence the share that is recorded, whether it is late or cut, and when it triggered."""
+    count = len(evidence.occurrences)
+    share, trigger = np.zeros(count), np.full(count, np.nan)
+    late, cut = np.zeros(count, bool), np.zeros(count, bool)
+    for place, (index, begin, end) in enumerate(evidence.spans):
+        mine = [r for r in earlier[index] if r.end_s > begin] if earlier[index] else []
+        if made[index]:
+            mine += [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
+        if not mine:
+            continue
+        part = share[place] = _share(mine, begin, end)
+        for r in mine:
+            if begin - MARGIN_S <= r.trigger_s <= end + MARGIN_S:
+                trigger[place] = r.trigger_s
+                break
+        if part >= LEAST_SHARE:
+            late[place] = min(r.start_s for r in mine) > begin + LATE_TOLERANCE_S
+            cut[place] = max(r.end_s for r in mine) < end - LATE_TOLERANCE_S
+    return share, late, cut, trigger
+
+
+class _Outcomes(Mapping[int, Outcome]):
+    """Outcomes by occurrence id, each made when it is first asked for."""
+
+    def __init__(self, done: Replay) -> None:
+        self._done = done
+        self._place = {o.id: place for place, o in enumerate(done.evidence.occurrences)}
+        self._known: dict[int, Outcome] = {}
+
+    def __getitem__(self, occurrence_id: int) -> Outcome:
+        if occurrence_id not in self._known:
+            self._known[occurrence_id] = _outcome(self._done, self._place[occurrence_id])
+        return self._known[occurrence_id]
+
+    def __iter__(self) -> Iterator[int]:
+        return iter(self._place)
+
+    def __len__(self) -> int:
+        return len(self._place)
+
+
+def _outcome(done: Replay, place: int) -> Outcome:
+    o = done.evidence.occurrences[place]
+    trigger = None if np.isnan(done.trigger_s[place]) else float(done.trigger_s[place])
+    known = (o.id, float(done.share[place]), bool(done.late[place]), bool(done.cut[place]), trigger)
+    if trigger is not None and done.recorded[place]:
+        return Outcome(*known, {})
+    look = _look(done, place)
+    return Outcome(*known, walk(look, triggered=trigger is not None), look)
+
+
+def _look(done: Replay, place: int) -> Look:
+    """The numbers of one occurrence."""
+    evidence, motion = done.evidence, done.motion
+    index = evidence.spans[place][0]
+    told = done.settings
+    if evidence.clips[index].origin is Origin.SNAPSHOT:
+        told = told.with_values(hold_s=0.0, rest_s=0.0)
+    longest_s, rest_s = 0.0, None
+    inside, needed = done.largest[0][place], motion.needed
+    window = slice(*evidence.windows[place].tolist())
+    if inside >= needed:
+        longest_s = _longest_run(evidence, index, window, done.runs[index])
+        rest_s = _rest_left(evidence, told, index, window, [*done.earlier[index], *done.recordings[index]])
+    if len(motion.parts) > 1 or motion.parts[0].needed != needed:
+        inside, needed = _nearest_part(motion, window)
+    return Look(
+        told, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
+        float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
+    )  # fmt: skip
+
+
+def _share(mine: list[Recording], begin: float, end: float) -> float:
+    """Share of a stretch of time that recordings which touch it cover; what two of them cover counts once."""
+    if end <= begin:
+        return 1.0
+    if len(mine) == 1:
+        return max(0.0, min(mine[0].end_s, end) - max(mine[0].start_s, begin)) / (end - begin)
+    return min(1.0, length(within(merged((r.start_s, r.end_s) for r in mine), begin, end)) / (end - begin))
+
+
+def _trigger(recording: Recording) -> float:
+    return recording.trigger_s
+
+
+def _on_one_scale(of_part: list[NDArray[np.int32]], needed_there: list[int], needed: int) -> NDArray[np.int32]:
+    """Sizes in every picture; those of zones with a sensitivity of their own are put on the camera's scale.
+
+    A zone that needs n where the camera needs m counts its size s as s * m // n: it reaches m exactly when s reaches n.
+    """
+    largest: NDArray[np.int32] | None = None
+    for sizes, there in zip(of_part, needed_there, strict=True):
+        scaled = sizes if there == needed else (sizes.astype(np.int64) * needed // there).astype(np.int32)
+        largest = scaled if largest is None else np.maximum(largest, scaled)
+    return largest if largest is not None else np.zeros(0, np.int32)
+
+
+def _nearest_part(motion: Motion, window: slice) -> tuple[int, int]:
+    """Largest size in a stretch of pictures and the size needed, of the zone that comes nearest to triggering."""
+    pairs = zip(motion.of_part, motion.parts, strict=True)
+    reached = [(int(sizes[window].max(initial=0)), part.needed) for sizes, part in pairs]
+    return max(reached, key=lambda r: (r[0] / r[1], r[0]))
+
+
+def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[Run]]) -> tuple[list[float], list[Run]]:
+    """Picture times (POSIX seconds) and runs of a row of clips as if they were one.
+
+    Pictures of a clip that its forerunner's pictures already cover are left out.
+    """
+    times: list[float] = []
+    joined: list[Run] = []
+    for index in row:
+        start = evidence.clips[index].start_s
+        mine = [start + t for t in evidence.stack.times[index]]
+        skip = bisect.bisect_right(mine, times[-1]) if times else 0
+        base = len(times) - skip
+        for a, b in runs[index]:
+            if b < skip:
+                continue
+            run = (base + max(a, skip), base + b)
+            if joined and joined[-1][1] + 1 == run[0]:
+                run = (joined.pop()[0], run[1])
+            joined.append(run)
+        times += mine[skip:]
+    return times, joined
+
+
+def _largest(sizes: NDArray[np.int32], evidence: Evidence) -> list[int]:
+    """Largest size in each occurrence's pictures."""
+    if not len(sizes):
+        return [0] * len(evidence.occurrences)
+    low, high = evidence.windows.T
+    edges = np.minimum(evidence.windows, len(sizes) - 1).ravel()
+    largest = np.maximum.reduceat(sizes, edges)[::2] if len(edges) else np.zeros(0, np.int32)
+    # The last picture of all cannot be the end of a stretch for reduceat, so it is looked at by itself.
+    largest = np.where((high == len(sizes)) & (low < high), np.maximum(largest, sizes[-1]), largest)
+    found: list[int] = np.where(low < high, largest, 0).tolist()
+    return found
+
+
+def _longest_run(evidence: Evidence, clip: int, window: slice, runs: list[Run]) -> float:
+    """Longest unbroken stretch of enough motion within the window, seconds."""
+    times, base = evidence.stack.times[clip], int(evidence.stack.clip_start[clip])
+    low, high = window.start - base, window.stop - base - 1
+    inside = [(max(a, low), min(b, high)) for a, b in runs if a <= high and b >= low]
+    return max((times[b] - times[a] for a, b in inside), default=0.0)
+
+
+def _rest_left(evidence: Evidence, settings: Settings, clip: int, window: slice, made: list[Recording]) -> float | None:
+    """Seconds of rest left when the window begins, None if the camera is not resting in it."""
+    times, base = evidence.stack.times[clip], int(evidence.stack.clip_start[clip])
+    if window.start >= window.stop:
+        return None
+    begin = evidence.clips[clip].start_s + times[window.start - base]
+    left = max((r.end_s + settings.recording.rest_s for r in made if r.trigger_s < begin), default=-math.inf) - begin
+    return left if left > 0 else None
