@@ -16,8 +16,10 @@ from guardia.app.project.makes import capability_data
 from guardia.core.evidence.evidence import Clip, Epoch, Evidence, Occurrence, Origin
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.core.trace.stack import TraceStack
+from guardia.core.tuning.propose import Effect, difference
 from guardia.store.project import Project
 from guardia.store.records import Camera
 
@@ -125,3 +127,8 @@ def evidence_of(
 def plain(size_cells: float = 4, **values: object) -> Settings:
     """Settings that trigger at a number of cells at contrast 12."""
     return Settings.of("polygon-mains-camera", "", sensitivity=(12, size_cells / 576), **values)  # type: ignore[arg-type]
+
+
+def changed(evidence: Evidence, old: Settings, new: Settings, make: Capability) -> Effect:
+    """What new settings change against old ones."""
+    return difference(evidence, replay(evidence, old, make), replay(evidence, new, make))

@@ -37,7 +37,7 @@ class NextActions(SessionCase):
         step = session.next_action(model.camera.id)
         self.assertEqual((step.step, step.text.split()[0]), ("evidence", "Judge"))
         open_ids = [o.id for o in model.evidence.occurrences if not o.kind]
-        model.judge(open_ids, "unsure")
+        model.occurrences.judge(open_ids, "unsure")
         self.assertEqual(session.next_action(model.camera.id).step, "zones")
         model.change_draft(model.draft.with_values(hold_s=0.6), "hold")
         handover = session.next_action(model.camera.id)
@@ -52,11 +52,11 @@ class StartsOfClips(SessionCase):
         session = self.open()
         model = self.pontoon(session)
         clip = model.evidence.clips[3]
-        model.give_clip_start(clip.id, clip.start_s + 3600)
-        self.assertEqual(model.clip_start(clip.id), (clip.start_s + 3600, "given"))
+        model.facts.give_clip_start(clip.id, clip.start_s + 3600)
+        self.assertEqual(model.facts.clip_start(clip.id), (clip.start_s + 3600, "given"))
         self.assertIn(clip.start_s + 3600, [c.start_s for c in model.evidence.clips])
         session.undo.undo()
-        self.assertEqual(model.clip_start(clip.id), (clip.start_s, "file name"))
+        self.assertEqual(model.facts.clip_start(clip.id), (clip.start_s, "file name"))
 
 
 class LeftFromBefore(SessionCase):
@@ -142,4 +142,4 @@ class GoneMedia(SessionCase):
         shutil.rmtree(folder / "media")
         model = self.pontoon(self.open(folder))
         self.assertEqual(model.comparison.installed, before)
-        self.assertEqual(model.strip(model.evidence.occurrences[0].id), b"")
+        self.assertEqual(model.pictures.strip(model.evidence.occurrences[0].id), b"")

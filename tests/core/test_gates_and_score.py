@@ -9,7 +9,8 @@ from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
 from guardia.core.replay import gates
 from guardia.core.replay.replay import replay
-from guardia.core.score.score import Flip, compare, moved_cells, score
+from guardia.core.score.candidates import Scorer
+from guardia.core.score.score import Flip, moved_cells, score
 from guardia.core.trace.measure import measure, snapshot_background, sparse_trace
 from tests.support import blob_trace, capability, evidence_of, plain
 
@@ -108,17 +109,17 @@ class Scoring(unittest.TestCase):
         self.assertTrue(low < 1.5 < high)
 
     def test_flips_are_ordered_worst_first_and_tell_their_gate(self):
-        comparison = compare(self.evidence, plain(4), plain(8), capability())
+        comparison = Scorer().compare(self.evidence, plain(4), plain(8), capability())
         flips = [(c.flip, c.occurrence.id) for c in comparison.changes]
         self.assertEqual(flips, [(Flip.NEWLY_MISSED, 102), (Flip.NEWLY_SILENCED, 105)])
         self.assertIn("size", comparison.changes[0].reason)
-        back = compare(self.evidence, plain(8), plain(4), capability())
+        back = Scorer().compare(self.evidence, plain(8), plain(4), capability())
         self.assertEqual({c.flip for c in back.changes}, {Flip.NEWLY_RECORDED, Flip.NEWLY_FALSE})
 
     def test_a_more_sensitive_draft_is_told_that_motion_clips_cannot_show_it(self):
-        eager = compare(self.evidence, plain(8), plain(4), capability())
+        eager = Scorer().compare(self.evidence, plain(8), plain(4), capability())
         self.assertRegex(eager.limits[0], "never let into one .by its sensitivity")
-        calm = compare(self.evidence, plain(8), plain(12), capability())
+        calm = Scorer().compare(self.evidence, plain(8), plain(12), capability())
         self.assertFalse(any("never let into" in line for line in calm.limits))
         self.assertTrue(any("not calibrated" in line for line in calm.limits))
 
@@ -130,7 +131,7 @@ class Scoring(unittest.TestCase):
 
     def test_no_evidence_gives_no_figure_and_says_so(self):
         nothing = evidence_of([], kinds=[])
-        comparison = compare(nothing, plain(4), plain(8), capability())
+        comparison = Scorer().compare(nothing, plain(4), plain(8), capability())
         self.assertIsNone(comparison.draft.false_per_day)
         self.assertEqual(comparison.draft.missed_share, (0.0, 1.0))
         self.assertIn("no evidence yet", comparison.limits[0])
@@ -172,9 +173,9 @@ class Snapshots(unittest.TestCase):
         done = replay(evidence, plain(4, hold_s=2.0, rest_s=60.0), capability())
         self.assertEqual([done.outcomes[i].recorded for i in (100, 101, 102)], [True, False, False])
         self.assertIs(done.outcomes[101].gate, gates.SIZE)
-        told = " ".join(compare(evidence, plain(4), plain(2), capability()).limits)
+        told = " ".join(Scorer().compare(evidence, plain(4), plain(2), capability()).limits)
         self.assertIn("3 snapshots show where and how large", told)
-        self.assertIsNone(compare(evidence, plain(4), plain(2), capability()).draft.false_per_day)
+        self.assertIsNone(Scorer().compare(evidence, plain(4), plain(2), capability()).draft.false_per_day)
 
     def test_a_snapshot_of_what_a_clip_shows_too_is_counted_once(self):
         traces = [blob_trace([9] * 20), blob_trace([9]), blob_trace([9])]

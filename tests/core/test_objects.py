@@ -11,7 +11,7 @@ from guardia.core.evidence.evidence import Origin
 from guardia.core.replay import gates
 from guardia.core.replay.objects import ObjectClass, by_size_and_speed, lets_through, main_track, object_classes
 from guardia.core.replay.replay import replay
-from guardia.core.score.score import compare
+from guardia.core.score.candidates import Scorer
 from guardia.core.view.tracks import Track
 from guardia.store.project import Project
 from guardia.tools.demo_builder import read_truth
@@ -44,7 +44,7 @@ class Classes(unittest.TestCase):
         self.assertEqual([done.outcomes[i].recorded for i in range(100, 104)], [True, False, False, True])
         self.assertIs(done.outcomes[101].gate, gates.OBJECT)
         self.assertIn("it was judged vehicle; the filter lets person through", done.outcomes[101].reason)
-        told = compare(self.evidence, plain(4), FILTER, capability()).limits[-1]
+        told = Scorer().compare(self.evidence, plain(4), FILTER, capability()).limits[-1]
         self.assertIn("3 by judgement, 1 by nobody, which are let through", told)
         self.assertTrue(lets_through(ObjectClass(("parcel", "person"), "judgement"), ("parcel",)))
 

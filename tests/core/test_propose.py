@@ -14,11 +14,11 @@ from guardia.core.make.zone_parts import zone_parts
 from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle
 from guardia.core.replay.replay import replay
 from guardia.core.tuning.fit_zones import fit
-from guardia.core.tuning.propose import difference, effect, greedy, propose
+from guardia.core.tuning.propose import greedy, propose
 from guardia.core.tuning.zone_program import Rules, make_program
 from guardia.store.project import Project
 from guardia.tools.demo_builder import read_truth
-from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain
+from tests.support import DEMO, TRUTH, blob_trace, capability, changed, evidence_of, plain
 
 RANDOM_PROPOSALS = 200
 
@@ -30,7 +30,7 @@ class AgainstOthers(unittest.TestCase):
             cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras()}
         for name in ("Slipway", "Fuel berth", "Winter store", "Office step"):
             camera, evidence = cameras[name]
-            program = make_program(evidence, camera.installed, camera.capability)
+            program = make_program(evidence, replay(evidence, camera.installed, camera.capability))
             rules = Rules(program)
             found = propose(evidence, camera.installed, camera.capability)
             self.assertTrue(found.proven, name)
@@ -57,7 +57,7 @@ class AgainstOthers(unittest.TestCase):
             camera = next(c for c in project.cameras() if c.name == "Fuel berth")
             evidence = project.evidence(camera.id)
         found = propose(evidence, camera.installed, camera.capability)
-        program = make_program(evidence, camera.installed, camera.capability)
+        program = make_program(evidence, replay(evidence, camera.installed, camera.capability))
         rules = Rules(program)
         self.assertEqual(set(found.done.silenced), set(rules.false_ids[rules.silenced(found.ignored.ravel())].tolist()))
         self.assertTrue(rules.kept(found.ignored.ravel()).all())
@@ -67,7 +67,7 @@ class AgainstOthers(unittest.TestCase):
             self.assertLessEqual(len(zones), camera.capability.max_zones)
             self.assertTrue(all(len(z.points) <= camera.capability.max_corners for z in zones))
         after = camera.installed.with_values(zones=steps[-1])
-        done = difference(evidence, camera.installed, after, camera.capability)
+        done = changed(evidence, camera.installed, after, camera.capability)
         self.assertGreater(done.gain, 0)
         self.assertEqual(done.lost, ())
 
@@ -84,7 +84,7 @@ class AgainstOthers(unittest.TestCase):
                 bare.append(camera.name)  # no outline of this make's silences anything without losing somebody
                 continue
             after = camera.installed.with_values(zones=steps[-1])
-            done = difference(evidence, camera.installed, after, camera.capability)
+            done = changed(evidence, camera.installed, after, camera.capability)
             self.assertEqual((done.lost, zone_limits_broken(after, camera.capability)), ((), []), camera.name)
             if camera.capability.zone_form == "blocks":
                 self.assertEqual(done.silenced, found.done.silenced, camera.name)
@@ -168,4 +168,4 @@ class SmallCases(unittest.TestCase):
         quiet = evidence_of([blob_trace([9] * 20)], kinds=["person"], origin=Origin.CONTINUOUS)
         found = propose(quiet, plain(4), capability())
         self.assertEqual((int(found.ignored.sum()), found.proven), (0, True))
-        self.assertEqual(effect(quiet, plain(4), capability(), found.ignored), ((),) * 5)
+        self.assertEqual(found.done, ((),) * 5)

@@ -18,14 +18,15 @@ from guardia.core.make.levers import could_show_more
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
 from guardia.core.replay import gates
 from guardia.core.replay.replay import replay
+from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
-from guardia.core.score.score import compare, score, unseen_levers
+from guardia.core.score.score import score, unseen_levers
 from guardia.core.score.statistics import lines
 from guardia.core.trace.backgrounds import Look, helpers, key_of
 from guardia.core.tuning.fit_zones import fit
-from guardia.core.tuning.propose import difference, propose
+from guardia.core.tuning.propose import propose
 from guardia.core.view.geometry import ViewGeometry
-from tests.support import blob_trace, capability, evidence_of, plain
+from tests.support import blob_trace, capability, changed, evidence_of, plain
 
 LONDON = ZoneInfo("Europe/London")
 NOON = 1_757_329_200.0  # 2025-09-08 12:00 in London
@@ -56,7 +57,7 @@ class WatchedTime(unittest.TestCase):
 
     def test_clips_alone_give_no_rate_and_one_clip_is_not_one_a_day(self):
         one = evidence_of([blob_trace([9] * 50)], kinds=["foliage"], starts=[NOON])
-        told = compare(one, plain(4), plain(4), capability())
+        told = Scorer().compare(one, plain(4), plain(4), capability())
         self.assertIsNone(told.installed.false_per_day)
         self.assertIsNone(told.installed.recorded_s_per_day)
         self.assertIn("Say when the camera was watched", " ".join(told.limits))
@@ -117,7 +118,7 @@ class CausesAndSettings(unittest.TestCase):
         clips = with_causes(evidence.clips, events, {2: "not known"})
         evidence = replace(evidence, clips=(*clips[:2], replace(clips[2], cause=Cause.NOT_KNOWN)))
         self.assertEqual([c.cause for c in evidence.clips], [Cause.MOTION, Cause.BUTTON, Cause.NOT_KNOWN])
-        told = compare(evidence, plain(4), plain(40), capability())
+        told = Scorer().compare(evidence, plain(4), plain(40), capability())
         self.assertEqual((told.installed.false_recorded, told.installed.false_in_motion), ((100,), 1))
         self.assertIn("2 clips recorded for another cause", " ".join(told.limits))
         self.assertEqual(propose(evidence, plain(4), capability()).done.silenced, (100,))
@@ -156,7 +157,7 @@ class CausesAndSettings(unittest.TestCase):
         # After the draft was entered the clips of before are not evidence of what it lets through.
         self.assertEqual(unseen_levers(evidence, now, capability()), (("sensitivity",), 1))
         self.assertEqual(unseen_levers(evidence, plain(12), capability()), ((), 1))
-        told = " ".join(compare(evidence, now, now, capability()).limits)
+        told = " ".join(Scorer().compare(evidence, now, now, capability()).limits)
         self.assertIn("1 motion clip made under settings that are not known", told)
 
     def test_settings_of_a_stretch_cut_those_around_it(self):
@@ -270,13 +271,13 @@ class Offers(unittest.TestCase):
         evidence = evidence_of(traces, kinds=["foliage", "animal"], starts=[NOON, NOON + 10])
         old = plain(4, length_s=4.0, rest_s=30.0)
         ignore = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.3, 0), (0.3, 1), (0, 1)))
-        done = difference(evidence, old, old.with_values(zones=(ignore,)), capability())
+        done = changed(evidence, old, old.with_values(zones=(ignore,)), capability())
         self.assertEqual((done.silenced, done.added, done.fewer), ((100,), (101,), 0))
 
     def test_one_that_would_be_late_is_told_and_costs(self):
         sizes = np.array([3] * 20 + [9] * 20)
         evidence = evidence_of([blob_trace(sizes)], kinds=["person"])
-        done = difference(evidence, plain(2), plain(5), capability())
+        done = changed(evidence, plain(2), plain(5), capability())
         self.assertEqual((done.lost, done.late, done.gain), ((), (100,), -1))
 
     def test_a_real_snapshot_and_a_trigger_near_the_end_are_kept_though_a_hold_is_set(self):

@@ -11,7 +11,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
-from guardia.core.score.score import compare
+from guardia.core.score.candidates import Scorer
 from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain
@@ -23,7 +23,7 @@ DRAFT = Settings.of("polygon-mains-camera", "6", (ZONE,), hold_s=0.6, rest_s=5.0
 def content(settings: Settings = DRAFT) -> SheetContent:
     evidence = evidence_of([blob_trace([9] * 20), blob_trace([5] * 20)], kinds=["person", "foliage"])
     made = datetime(2026, 9, 18, 14, 5, tzinfo=ZoneInfo("Europe/London"))
-    comparison = compare(evidence, plain(4), plain(8), capability())
+    comparison = Scorer().compare(evidence, plain(4), plain(8), capability())
     return SheetContent("Tern Quay", "Europe/London", "Pontoon gate", capability(), settings, comparison, made)
 
 

@@ -26,7 +26,7 @@ class Alike(GuiCase):
             model = self.session.camera(camera)
             place = next(p for p in PLACES if p.name == model.camera.name)
             told = read_truth(TRUTH / f"{place.slug}.jsonl")
-            model.judge([o.id for o in model.evidence.occurrences], "")
+            model.occurrences.judge([o.id for o in model.evidence.occurrences], "")
             for o in model.evidence.occurrences:
                 self.truth[o.id] = right_kind(told[model.evidence.clip_of(o).name], o.start_s, o.end_s)
         self.window.go("alike")

@@ -119,7 +119,7 @@ class ClockOfTheCamera(StepCase):
     def test_the_error_moves_clips_and_events_and_can_be_undone(self):
         self.open_camera("Pontoon gate", "evidence")
         given = self.model.evidence.clips[0]
-        self.model.give_clip_start(given.id, given.start_s + 10)
+        self.model.facts.give_clip_start(given.id, given.start_s + 10)
         before = {c.id: c.start_s for c in self.model.evidence.clips}
         events = [e.at_s for e in self.model.evidence.events]
 
@@ -184,7 +184,7 @@ class VisitsByHand(StepCase):
         parts = [o for o in self.model.evidence.occurrences if o.clip_id == longest.clip_id and o.id > longest.id]
         spans = sorted((o.start_s, o.end_s) for o in parts)[-2:]
         self.assertIn(longest.end_s, {e for _, e in spans})
-        self.assertTrue(all(self.model.strip(o.id) for o in parts))
+        self.assertTrue(all(self.model.pictures.strip(o.id) for o in parts))
         self.window.actions_by_id["undo"].trigger()
         self.assertEqual(self.model.occurrence(longest.id), longest)
         self.session.split(self.model.camera.id, longest.id, longest.start_s)
@@ -272,7 +272,7 @@ class DaysAndCauses(StepCase):
 class WhatWasMissed(StepCase):
     def test_what_no_record_covers_is_shown_and_taken_up(self):
         page = self.open_camera("Fuel berth", "coverage")
-        found = self.model.uncovered()
+        found = self.model.occurrences.uncovered()
         self.assertTrue(found)
         page.show_found.click()
         self.assertEqual(self.window.current_step(), "evidence")
@@ -280,7 +280,9 @@ class WhatWasMissed(StepCase):
         self.assertEqual(shown, len([u for u in found if u.occurrence_id is not None]))
         # Put the first away, as an earlier version without it would have it: the search offers it again.
         gone = next(u.occurrence_id for u in found if u.occurrence_id is not None)
-        self.model.apply_shown([], [gone])
+        with Project(self.session.folder) as project:
+            project.occurrences.show([], [gone])
+        self.model.reload()
         self.window.go("coverage")
         self.assertTrue(page.take_up.isEnabled())
         changed = QSignalSpy(self.model.evidence_changed)
@@ -289,7 +291,7 @@ class WhatWasMissed(StepCase):
         self.assertFalse(page.take_up.isEnabled())
         newest = max(self.model.evidence.occurrences, key=lambda o: o.id)
         self.assertEqual(newest.kind, "")
-        self.assertTrue(self.model.strip(newest.id))
+        self.assertTrue(self.model.pictures.strip(newest.id))
         self.session.undo.undo()
         self.assertTrue(page.take_up.isEnabled())
 

@@ -197,7 +197,7 @@ class Evidence(StepCase):
         page.show_all()
         page.select_first()
         clip = self.model.occurrence(self.model.selected[0]).clip_id
-        start, _ = self.model.clip_start(clip)
+        start, _ = self.model.facts.clip_start(clip)
 
         def later(dialog):
             field = dialog.findChild(QDateTimeEdit)
@@ -205,10 +205,10 @@ class Evidence(StepCase):
 
         self.answer(True, later)
         self.window.ask_clip_start()
-        self.assertEqual(self.model.clip_start(clip), (float(int(start)) + 120, "given"))
+        self.assertEqual(self.model.facts.clip_start(clip), (float(int(start)) + 120, "given"))
         self.answer(False)
         self.window.ask_clip_start()
-        self.assertEqual(self.model.clip_start(clip)[0], float(int(start)) + 120)
+        self.assertEqual(self.model.facts.clip_start(clip)[0], float(int(start)) + 120)
 
 
 class Everywhere(StepCase):

@@ -8,7 +8,7 @@ import sys
 import threading
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
@@ -90,7 +90,7 @@ class EveryPage(GuiCase):
                 folder = self.folder / name.replace(" ", "-")
                 self.through(make_project(folder, clips, **more), propose=len(clips) < 20)
 
-    @settings(max_examples=8, deadline=None, derandomize=True, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=8, deadline=None, derandomize=True, phases=[Phase.explicit, Phase.generate], suppress_health_check=list(HealthCheck))
     @given(
         st.lists(
             st.tuples(
@@ -155,7 +155,7 @@ class Faults(GuiCase):
         _, model = self.project()
         low = view_from_lens(height_m=1.2, tilt_deg=45, focal_mm=2.8, sensor_width_mm=5)
         for view in (low, ViewGeometry(3.0, -20.0, 0.8)):
-            model.set_view(KnownView(view, "typed"))
+            model.facts.set_view(KnownView(view, "typed"))
             self.window.open_camera(model.camera.id, "view")
             canvas = self.window.pages["view"].canvas
             area = canvas.area()
@@ -244,12 +244,12 @@ class Faults(GuiCase):
         with Project(session.folder) as other, other.together():
             other._db.run("UPDATE site SET name = 'busy'")
             model._project._db._connection.execute("PRAGMA busy_timeout = 1")
-            model.set_visits({model.evidence.occurrences[0].id: 5})
-            model.set_view(KnownView(ViewGeometry(3.0, 15.0, 0.8), "typed"))
-            model.set_clock_error(30.0)
-            model.give_clip_start(model.evidence.clips[0].id, START + 50)
-            model.set_watched(())
-            model.set_cause([model.evidence.clips[0].id], "sound")
+            model.occurrences.set_visits({model.evidence.occurrences[0].id: 5})
+            model.facts.set_view(KnownView(ViewGeometry(3.0, 15.0, 0.8), "typed"))
+            model.facts.set_clock_error(30.0)
+            model.facts.give_clip_start(model.evidence.clips[0].id, START + 50)
+            model.facts.set_watched(())
+            model.facts.set_cause([model.evidence.clips[0].id], "sound")
         self.assertEqual(session.undo.count(), 0)
         self.assertIn("Another program", self.window.banner.text.text())
 
@@ -273,7 +273,7 @@ class Faults(GuiCase):
 
     def test_a_start_that_is_not_changed_moves_nothing(self):
         session, model = self.project()
-        model.set_clock_error(400.0)
+        model.facts.set_clock_error(400.0)
         before = [c.start_s for c in model.evidence.clips]
         model.select([model.evidence.occurrences[1].id])
 
@@ -347,7 +347,7 @@ class OverTime(GuiCase):
         before = self.model.comparison.installed
         shown = next(o for o in self.model.evidence.occurrences if o.id in before.false_recorded)
         self.model.select([shown.id])
-        self.model.set_cause([shown.clip_id], "sound")
+        self.model.facts.set_cause([shown.clip_id], "sound")
         self.assertNotIn(shown.id, self.model.comparison.installed.false_recorded)
         self.session.undo.undo()
         self.assertEqual(self.model.comparison.installed, before)

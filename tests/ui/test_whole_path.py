@@ -140,7 +140,7 @@ class WholePath(GuiCase):
         self.assertIn("broken.mp4", told)
         self.assertIn("empty.avi", told)
         self.assertNotIn("readme", told)
-        self.assertTrue(model.clean_view())
+        self.assertTrue(model.pictures.clean_view())
         occurrence = model.evidence.occurrences[0]
         self.assertAlmostEqual(occurrence.start_s, 2.0, delta=0.3)
         self.assertEqual(model.evidence.clips[0].origin, Origin.MOTION)

@@ -29,6 +29,7 @@ from guardia.benchcam.scene import HEIGHT, WIDTH, Light
 from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
 from guardia.core.tuning.fit_zones import fit
@@ -221,7 +222,7 @@ def _propose(home: Path) -> Measured:
     steps = fit(many, found.ignored, camera.installed, camera.capability)
     fitted_s = time.perf_counter() - begun
     after = camera.installed.with_values(zones=steps[-1] if steps else camera.installed.detection.zones)
-    done = difference(many, camera.installed, after, camera.capability)
+    done = difference(many, replay(many, camera.installed, camera.capability), replay(many, after, camera.capability))
     title = (
         f"seeking zones for 1,000 occurrences, against 5 s ({len(found.done.silenced)} silenced, "
         f"at most {found.bound}; then in {fitted_s:.1f} s in the make's form {len(done.silenced)} silenced, "

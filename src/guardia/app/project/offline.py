@@ -20,8 +20,9 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import Replay, replay
+from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
-from guardia.core.score.score import Score, compare, difference_words, score
+from guardia.core.score.score import Score, difference_words, score
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.core.trace.stack import TraceStack
 from guardia.media.analysis import analyse_clip
@@ -167,7 +168,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
         told = []
         for one in cameras:
             evidence = project.evidence(one.id)
-            result = compare(evidence, one.installed, one.draft, one.capability)
+            result = Scorer().compare(evidence, one.installed, one.draft, one.capability)
             changes = []
             for change in result.changes:
                 clip = evidence.clips[evidence.clip_index[change.occurrence.clip_id]]

@@ -157,12 +157,12 @@ class Session(QObject):
         return self._models[camera_id]
 
     def _add_model(self, loaded: Loaded) -> None:
-        if loaded.camera.id not in self._models:
+        if loaded.state.camera.id not in self._models:
             model = CameraModel(self._project, loaded, self.undo, self.messages)
             model.evidence_changed.connect(self.evidence_changed)
-            self._models[loaded.camera.id] = model
+            self._models[loaded.state.camera.id] = model
             for line in loaded.damage:
-                self.messages.tell(f"{loaded.camera.name}: {line}", Severity.WARNING)
+                self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)
 
     def is_loaded(self, camera_id: int) -> bool:
         """Whether a camera's evidence is at hand."""
@@ -299,11 +299,11 @@ class Session(QObject):
         count = sum(len(part) for part in wanted.values())
         if len(wanted) < 2:
             for camera, part in wanted.items():
-                self.camera(camera).judge(part, kind)
+                self.camera(camera).occurrences.judge(part, kind)
             return
         self.undo.beginMacro(f"judge {count} as {kind_of(kind).text if kind else 'not judged'}")
         for camera, part in wanted.items():
-            self.camera(camera).judge(part, kind)
+            self.camera(camera).occurrences.judge(part, kind)
         self.undo.endMacro()
 
     def join(self, camera_id: int, ids: Sequence[int]) -> None:
@@ -320,7 +320,7 @@ class Session(QObject):
             )
             return
         number = self._project.new_visit()
-        model.set_visits(dict.fromkeys(whole, number))
+        model.occurrences.set_visits(dict.fromkeys(whole, number))
 
     def join_found(self) -> int:
         """Join every visit that is counted as several occurrences, on all cameras; one step of undo. Gives how many."""
@@ -333,7 +333,7 @@ class Session(QObject):
         number = {i: first + n for n, ids in enumerate(found) for i in ids}
         self.undo.beginMacro(f"join {len(found)} visits")
         for model in self._models.values():
-            model.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
+            model.occurrences.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
         self.undo.endMacro()
         return len(found)
 
@@ -341,16 +341,18 @@ class Session(QObject):
         """Take an occurrence out of its visit, or split it at a moment (the quietest when None), off this thread."""
         model = self.camera(camera_id)
         if at_s is None and model.occurrence(occurrence_id).visit is not None:
-            model.set_visits({occurrence_id: None})
+            model.occurrences.set_visits({occurrence_id: None})
             return
         try:
-            job = model.split_job(occurrence_id, model.quietest_s(occurrence_id) if at_s is None else at_s)
+            job = model.occurrences.split_job(
+                occurrence_id, model.occurrences.quietest_s(occurrence_id) if at_s is None else at_s
+            )
         except GuardiaError as error:
             self.messages.tell_error(error)
             return
 
         def done(result: tuple[int, list[NewOccurrence]]) -> None:
-            model.put_split(*result)
+            model.occurrences.put_split(*result)
 
         if not self._splitter.start("Splitting", job, done):
             self.messages.tell("Another split is still being made; repeat it in a moment.")
@@ -373,7 +375,9 @@ class Session(QObject):
         """Put what no record covers and no occurrence stands for among the occurrences, off this thread."""
         model = self.camera(camera_id)
         try:
-            self._splitter.start("Taking up what was found", model.take_up_job(), model.add_found)
+            self._splitter.start(
+                "Taking up what was found", model.occurrences.take_up_job(), model.occurrences.add_found
+            )
         except GuardiaError as error:
             self.messages.tell_error(error)
 

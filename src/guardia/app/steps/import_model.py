@@ -186,7 +186,7 @@ class ImportModel(QObject):
     def start(self) -> bool:
         """Bring it in; gives False while another import runs."""
         for camera_id, pattern in self.patterns.items():
-            self.session.camera(camera_id).keep_pattern(pattern)
+            self.session.camera(camera_id).facts.keep_pattern(pattern)
         mappings = {path: m for path, m in self.mappings.items() if m.time}
         lists = tuple(
             (p, c)

@@ -16,6 +16,7 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.convert_zones import convert, known_notches, loss
 from guardia.core.make.settings import Settings, drawn_zones, entered_zones, zone_limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_cells
+from guardia.core.replay.replay import replay
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import Effect, Proposal, difference, propose
 
@@ -79,7 +80,7 @@ class ProposalModel(QObject):
             words = _proposal_words(proposal, asked, capability)
             if steps:
                 after = draft.with_values(zones=steps[-1])
-                done = difference(evidence, draft, after, capability)
+                done = difference(evidence, replay(evidence, draft, capability), replay(evidence, after, capability))
                 words = (
                     f"{_kept_words(done)} {_form_words(draft, after)} leaves {asked - done.fewer} of {asked} false "
                     f"recordings{_added_words(done)}. {words}"
@@ -105,7 +106,7 @@ class ProposalModel(QObject):
             cells = loss(zones, made, columns=columns, rows=rows)
             drawn = draft.with_values(zones=known_notches(zones, capability))
             entered = draft.with_values(zones=made)
-            done = difference(evidence, drawn, entered, capability)
+            done = difference(evidence, replay(evidence, drawn, capability), replay(evidence, entered, capability))
             token.check()
             words = (
                 f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "

@@ -89,7 +89,7 @@ class ViewModel(QObject):
     @property
     def aspect(self) -> float:
         """Height of the picture over its width."""
-        width, height = self.model.picture_size()
+        width, height = self.model.pictures.picture_size()
         return height / width if width else 9 / 16
 
     def type_in(self, *, height_m: float, tilt_deg: float, focal_mm: float, sensor_mm: float, lamp_m: float) -> None:
@@ -104,7 +104,7 @@ class ViewModel(QObject):
         assumed = ["The ground is flat and the camera is not rolled."]
         if view.width_deg > 80:
             assumed.append(f"A wide lens may bend the picture: angles near its edge could be off by {view.bend:.0%}.")
-        self.model.set_view(KnownView(view, "typed", lamp_m=lamp_m or None, assumed=tuple(assumed)))
+        self.model.facts.set_view(KnownView(view, "typed", lamp_m=lamp_m or None, assumed=tuple(assumed)))
 
     def add_mark(self, foot: tuple[float, float], head: tuple[float, float]) -> None:
         """Mark a standing person of `person_m`; from two marks on the view is found."""
@@ -128,7 +128,7 @@ class ViewModel(QObject):
         Gives False while that is under way, or when a walk test's file is missing.
         """
         try:
-            paths = self.model.walk_tests()
+            paths = self.model.pictures.walk_tests()
         except GuardiaError as error:
             self._messages.tell_error(error)
             return False
@@ -161,7 +161,9 @@ class ViewModel(QObject):
             self._messages.tell_error(error)
             return
         lamp_m = self.known.lamp_m if self.known else None
-        self.model.set_view(KnownView(found.view, how, found.size_error, found.distance_error, lamp_m, found.assumed))
+        self.model.facts.set_view(
+            KnownView(found.view, how, found.size_error, found.distance_error, lamp_m, found.assumed)
+        )
 
     def _shares(self, *, dark: bool) -> Shown:
         known = self.known
@@ -226,5 +228,5 @@ class ViewModel(QObject):
         """(requirement, px/m, distance in metres to which it holds) of the operational requirements."""
         if self.known is None:
             return []
-        width, _ = self.model.picture_size()
+        width, _ = self.model.pictures.picture_size()
         return [(name, density, self.known.view.distance_for(density, width)) for name, density in LADDER]

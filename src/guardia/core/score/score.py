@@ -17,7 +17,7 @@ from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import GATES, Outcome
 from guardia.core.replay.objects import object_classes
-from guardia.core.replay.replay import Replay, replay
+from guardia.core.replay.replay import Replay
 
 
 @dataclass(frozen=True)
@@ -284,46 +284,35 @@ def newly_late(evidence: Evidence, old: Replay, new: Replay) -> tuple[int, ...]:
 
 
 def compare(
-    evidence: Evidence,
-    installed: Settings,
-    draft: Settings,
-    capability: Capability,
-    *,
-    installed_replay: Replay | None = None,
-    installed_score: Score | None = None,
+    evidence: Evidence, installed: Replay, draft: Replay, scores: tuple[Score, Score] | None = None
 ) -> Comparison:
-    """Score installed and draft side by side.
+    """Put installed and draft side by side.
 
     Parameters
     ----------
     evidence
-        Clips, traces and judged occurrences.
+        The evidence that both replayed, with its judgements.
     installed
-        The settings in force.
+        Replay of the settings in force.
     draft
-        The settings to try.
-    capability
-        The make.
-    installed_replay
-        Of the same evidence, if it is at hand.
-    installed_score
-        Of that replay on the same judgements, if it is at hand.
+        Replay of the settings to try.
+    scores
+        Of both, if they are at hand.
 
     Returns
     -------
     Comparison
         Both scores, what flips and why, and what the evidence cannot show.
     """
-    before = installed_replay or replay(evidence, installed, capability)
-    after = before if draft == installed else replay(evidence, draft, capability)
     changes = []
-    for flip, visit in flips(evidence, before, after):
-        old, new = outcome_of(visit, before), outcome_of(visit, after)
+    for flip, visit in flips(evidence, installed, draft):
+        old, new = outcome_of(visit, installed), outcome_of(visit, draft)
         closed = old if old.gate is not None else new
         changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
-    limits = (*evidence_limits(evidence, draft, capability), *_filter_limits(evidence, draft, capability))
-    scored = installed_score or score(evidence, before)
-    return Comparison(scored, score(evidence, after), tuple(changes), limits, before, after)
+    settings, capability = draft.settings, draft.capability
+    limits = (*evidence_limits(evidence, settings, capability), *_filter_limits(evidence, settings, capability))
+    one, two = scores or (score(evidence, installed), score(evidence, draft))
+    return Comparison(one, two, tuple(changes), limits, installed, draft)
 
 
 def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:

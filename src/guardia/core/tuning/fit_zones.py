@@ -29,7 +29,7 @@ from guardia.core.make.zones import (
     to_blocks,
 )
 from guardia.core.replay.replay import Replay, replay
-from guardia.core.tuning.propose import difference, effect
+from guardia.core.tuning.propose import difference
 from guardia.core.tuning.zone_program import Rules, make_program, unit_numbers
 
 TRIES = 800
@@ -117,7 +117,7 @@ def _that_hold(
     """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
     kept, most = [], 0
     for zones in steps:
-        done = difference(evidence, settings, settings.with_values(zones=zones), capability, before=before)
+        done = difference(evidence, before, replay(evidence, settings.with_values(zones=zones), capability))
         if not done.lost and done.gain > most:
             kept.append(zones)
             most = done.gain
@@ -161,7 +161,7 @@ class _Search:
     ) -> _Search:
         columns, rows = evidence.stack.columns, evidence.stack.rows
         present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
-        rules = Rules(make_program(evidence, settings, capability, sure=False))
+        rules = Rules(make_program(evidence, before, sure=False))
         return cls(evidence, settings, capability, before, rules, present, Form.of(capability), check)
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
@@ -227,7 +227,8 @@ class _Search:
     def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
         if ignored is None:
             return False
-        return not effect(self.evidence, self.settings, self.capability, ignored, before=self.before).lost
+        after = replay(self.evidence, self.settings, self.capability, without=ignored)
+        return not difference(self.evidence, self.before, after).lost
 
     def _climb(self, outlines: list[Outline], left_out: LeftOut, tries: Tries) -> list[Outline]:
         """Move corners for the better: first to silence more, then for less area and fewer corners."""

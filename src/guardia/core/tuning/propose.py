@@ -122,7 +122,8 @@ def propose(
     Proposal
         The cells, checked by a replay.
     """
-    program = make_program(evidence, settings, capability)
+    before = replay(evidence, settings, capability)
+    program = make_program(evidence, before)
     rules = Rules(program)
     best = greedy(program, rules)
     active = {i: _first(groups) for i, groups in program.false_groups.items() if groups}
@@ -144,7 +145,7 @@ def propose(
         for i, missing in short.items():
             active[i] = active[i] + _first(missing)
     cells = program.cells(rules.drop_useless(best))
-    done = effect(evidence, settings, capability, cells)
+    done = difference(evidence, before, replay(evidence, settings, capability, without=cells))
     return Proposal(cells, done, bound, proven and not done.lost)
 
 
@@ -286,51 +287,23 @@ def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
     return ignored
 
 
-def effect(
-    evidence: Evidence,
-    settings: Settings,
-    capability: Capability,
-    ignored: NDArray[np.bool_],
-    *,
-    before: Replay | None = None,
-) -> Effect:
-    """What ignoring (rows, columns) cells besides does, by replaying everything; as difference()."""
-    return difference(evidence, settings, settings, capability, without=ignored, before=before)
-
-
-def difference(
-    evidence: Evidence,
-    old: Settings,
-    new: Settings,
-    capability: Capability,
-    *,
-    without: NDArray[np.bool_] | None = None,
-    before: Replay | None = None,
-) -> Effect:
-    """What new settings change against old ones.
+def difference(evidence: Evidence, before: Replay, after: Replay) -> Effect:
+    """What settings change against others.
 
     Parameters
     ----------
     evidence
-        Clips and judged occurrences.
-    old
-        Settings before.
-    new
-        Settings after.
-    capability
-        The make.
-    without
-        (rows, columns) cells that are left out besides with the new ones.
+        The evidence that both replayed, with its judgements.
     before
-        Replay of the old ones, if it is at hand.
+        Replay of the one.
+    after
+        Replay of the other.
 
     Returns
     -------
     Effect
         Ids of visits.
     """
-    before = before or replay(evidence, old, capability)
-    after = replay(evidence, new, capability, without=without)
     found: dict[Flip, list[int]] = {flip: [] for flip in Flip}
     for flip, visit in flips(evidence, before, after):
         found[flip].append(visit.id)

@@ -15,10 +15,9 @@ from scipy.sparse import csr_array
 from guardia.core.evidence.evidence import Evidence, Occurrence, Origin
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings
-from guardia.core.make.zone_parts import ZonePart, zone_parts
+from guardia.core.make.zone_parts import ZonePart
 from guardia.core.replay.gates import LEAST_SHARE
-from guardia.core.replay.replay import replay
+from guardia.core.replay.replay import Replay
 from guardia.core.trace.measure import CONTRAST_LEVELS
 from guardia.core.trace.stack import FILL_BYTE
 
@@ -106,17 +105,15 @@ def unit_numbers(capability: Capability, *, columns: int, rows: int) -> NDArray[
     return np.asarray(down[:, None] * wide + across, np.int64)
 
 
-def make_program(evidence: Evidence, settings: Settings, capability: Capability, *, sure: bool = True) -> Program:
+def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Program:
     """Collect groups and witnesses.
 
     Parameters
     ----------
     evidence
         Clips and judged occurrences.
-    settings
-        The draft.
-    capability
-        The make.
+    done
+        Replay of the draft.
     sure
         A group of which any cell is ignored may come apart, so it does not count as a witness any more; otherwise it
         counts as long as enough cells are left, and a replay must say whether they hold together.
@@ -126,10 +123,11 @@ def make_program(evidence: Evidence, settings: Settings, capability: Capability,
     Program
         For every judged occurrence that the draft records.
     """
-    done = replay(evidence, settings, capability)
+    settings, capability = done.settings, done.capability
     rows, columns = done.motion.zone.shape
-    parts = zone_parts(settings, capability, columns=columns, rows=rows)
-    finder = _Finder(evidence, parts, capability.zone_test, unit_numbers(capability, columns=columns, rows=rows), sure)
+    finder = _Finder(
+        evidence, done.motion.parts, capability.zone_test, unit_numbers(capability, columns=columns, rows=rows), sure
+    )
     false_groups: dict[int, list[Group]] = {}
     witnesses: dict[int, list[list[Group]]] = {}
     for visit in evidence.visits:

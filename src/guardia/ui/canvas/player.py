@@ -142,7 +142,7 @@ class Player(QDialog):
         session.pictures.succeeded.connect(self._take)
         session.pictures.failed.connect(self._tell_unreadable)
         try:
-            session.pictures.start("Reading pictures", model.pictures_job(occurrence_id))
+            session.pictures.start("Reading pictures", model.pictures.pictures_job(occurrence_id))
         except GuardiaError as error:
             session.messages.tell_error(error)
             self._tell_unreadable(error)

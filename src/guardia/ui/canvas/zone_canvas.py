@@ -72,7 +72,7 @@ class ZoneCanvas(QWidget):
 
     def refresh_evidence(self) -> None:
         """Take the view and the heat anew."""
-        self._view.loadFromData(self._model.clean_view())
+        self._view.loadFromData(self._model.pictures.clean_view())
         self.heat.refresh()
         self.update()
 

@@ -402,11 +402,11 @@ class MainWindow(QMainWindow):
             self.messages.tell("Select an occurrence in Evidence first; its clip is the one that is meant.")
             return
         clip_id = model.occurrence(model.selected[0]).clip_id
-        _, source = model.clip_start(clip_id)
+        _, source = model.facts.clip_start(clip_id)
         start_s = model.evidence.clips[model.evidence.clip_index[clip_id]].start_s
         given = ask_start(self, self.session.local_time(start_s), source, self.session.site.time_zone)
         if given is not None:
-            model.give_clip_start(clip_id, given.timestamp())
+            model.facts.give_clip_start(clip_id, given.timestamp())
 
     def ask_clock(self) -> None:
         """Ask how wrong the camera's clock is."""
@@ -415,7 +415,7 @@ class MainWindow(QMainWindow):
         model = self.session.camera(self.camera_id)
         error_s = ask_clock_error(self, model.camera.name, model.camera.clock_error_s)
         if error_s is not None:
-            model.set_clock_error(error_s)
+            model.facts.set_clock_error(error_s)
 
     def save_list(self) -> None:
         """Ask for a file and save all occurrences there."""
@@ -495,7 +495,7 @@ class MainWindow(QMainWindow):
             return
         cause = ask_cause(self, recorded)
         if cause is not None:
-            model.set_cause([c.id for c in recorded], cause)
+            model.facts.set_cause([c.id for c in recorded], cause)
 
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""

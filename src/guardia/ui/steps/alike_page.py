@@ -49,10 +49,10 @@ class Pictures:
             self._kept.move_to_end(occurrence_id)
             return self._kept[occurrence_id]
         camera = self._session.camera(self._model.camera_of(occurrence_id))
-        times = camera.key_times(occurrence_id)
+        times = camera.pictures.key_times(occurrence_id)
         strip = QPixmap()
         box = None
-        if strip.loadFromData(camera.strip(occurrence_id)) and times:
+        if strip.loadFromData(camera.pictures.strip(occurrence_id)) and times:
             middle, width = len(times) // 2, strip.width() // len(times)
             strip = strip.copy(middle * width, 0, width, strip.height())
             evidence = camera.evidence

@@ -107,7 +107,7 @@ class CoveragePage(FreshPage):
 
     def look(self) -> None:
         """Search footage, walk tests and snapshots for motion that no record covers."""
-        found = self._model.uncovered()
+        found = self._model.occurrences.uncovered()
         known = [u.occurrence_id for u in found if u.occurrence_id is not None]
         fresh = [u for u in found if u.occurrence_id is None]
         waiting = sum(not self._model.occurrence(i).kind for i in known)
@@ -128,7 +128,7 @@ class CoveragePage(FreshPage):
         self.take_up.setEnabled(bool(fresh))
 
     def _show(self) -> None:
-        ids = tuple(u.occurrence_id for u in self._model.uncovered() if u.occurrence_id is not None)
+        ids = tuple(u.occurrence_id for u in self._model.occurrences.uncovered() if u.occurrence_id is not None)
         self.asked.emit(ids, f"No record covers these {len(ids)}")
 
     def _take_up(self) -> None:

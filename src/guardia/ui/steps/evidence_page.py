@@ -19,7 +19,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.project.camera_model import TAKE_BACK, CameraModel
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.occurrences import TAKE_BACK
 from guardia.app.project.session import Session
 from guardia.app.steps.import_model import ImportModel
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel, Role
@@ -157,11 +158,13 @@ class StripDelegate(QStyledItemDelegate):
             self._strips.move_to_end(occurrence.id)
             return self._strips[occurrence.id]
         pixmap = QPixmap()
-        pixmap.loadFromData(self._model.strip(occurrence.id))
+        pixmap.loadFromData(self._model.pictures.strip(occurrence.id))
         evidence = self._model.evidence
         clip = evidence.clip_index[occurrence.clip_id]
         contrast = self._model.comparison.installed_replay.motion.contrast
-        boxes = [evidence.stack.box_at(clip, t, contrast=contrast) for t in self._model.key_times(occurrence.id)]
+        boxes = [
+            evidence.stack.box_at(clip, t, contrast=contrast) for t in self._model.pictures.key_times(occurrence.id)
+        ]
         self._strips[occurrence.id] = (pixmap, boxes or [None])
         if len(self._strips) > _KEPT_STRIPS:
             self._strips.popitem(last=False)

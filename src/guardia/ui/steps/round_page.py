@@ -169,7 +169,7 @@ class RoundPage(QWidget):
         picture.setToolTip(model.camera.capability.name)
         picture.setFixedSize(160, 90)
         pixmap = QPixmap()
-        if pixmap.loadFromData(model.clean_view()):
+        if pixmap.loadFromData(model.pictures.clean_view()):
             picture.setPixmap(pixmap.scaledToWidth(160, Qt.TransformationMode.SmoothTransformation))
         row.addWidget(picture)
         middle = QVBoxLayout()

@@ -92,7 +92,7 @@ class SensitivityPage(QWidget):
             ("hold_s", "Motion must last", capability.hold_choices_s),
             ("pre_record_s", "Pre-record", capability.pre_record_choices_s),
             ("length_s", "Records for", capability.length_choices_s),
-            ("rest_s", "Rest after a recording", capability.rest_choices_s),
+            ("rest_s", "Rests for", capability.rest_choices_s),
         )
         for column, (name, text, choices) in enumerate(rows, start=1):
             box = QComboBox()
@@ -167,7 +167,7 @@ class SensitivityPage(QWidget):
             check.setChecked(name in draft.detection.objects)
             check.blockSignals(False)
         for name, box in self._boxes.items():
-            value = getattr(draft, name)
+            value = draft.value(name)
             if box.findData(value) < 0:
                 box.addItem(f"{_seconds(value)} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))

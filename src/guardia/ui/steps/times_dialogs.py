@@ -133,7 +133,7 @@ class WatchedDialog(_SpanDialog):
 
     def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:
         super().__init__(parent, session, model, f"When '{model.camera.name}' was watched", ("From", "To", "It was"))
-        self.spans: list[Entered] = list(model.watched_entered())
+        self.spans: list[Entered] = list(model.facts.watched_entered())
         self._finish(
             f"A rate per day needs to know how long the camera was watching. Enter from when to when it was up, "
             f"recorded by motion and all its clips are here; and when it was down. "
@@ -145,7 +145,7 @@ class WatchedDialog(_SpanDialog):
             ),
         )
         self._show()
-        self.accepted.connect(lambda: model.set_watched(self.spans))
+        self.accepted.connect(lambda: model.facts.set_watched(self.spans))
 
     def _add(self, *, up: bool) -> None:
         low, high = self.begin.moment_s(), self.end.moment_s()
@@ -188,7 +188,7 @@ class EpochsDialog(_SpanDialog):
             ),
         )
         self._show()
-        self.accepted.connect(lambda: model.set_epochs(self.epochs))
+        self.accepted.connect(lambda: model.facts.set_epochs(self.epochs))
 
     def _put(self, settings: Settings | None) -> None:
         try:

@@ -49,7 +49,7 @@ class ViewCanvas(QWidget):
         super().__init__()
         self._model = model
         self._picture = QPixmap()
-        self._picture.loadFromData(model.model.clean_view())
+        self._picture.loadFromData(model.model.pictures.clean_view())
         self._pointer: QPointF | None = None
         self._pressed: QPointF | None = None
         self.marking = False
@@ -74,7 +74,7 @@ class ViewCanvas(QWidget):
 
     def refresh_picture(self) -> None:
         """Show a new clean view."""
-        self._picture.loadFromData(self._model.model.clean_view())
+        self._picture.loadFromData(self._model.model.pictures.clean_view())
         self.update()
 
     @painting

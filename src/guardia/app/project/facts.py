@@ -1,0 +1,122 @@
+"""What is known about one camera besides its settings: its view, its clock, when it was up, why it recorded."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from guardia.core.evidence.evidence import Epoch
+from guardia.core.evidence.watch import Entered
+from guardia.core.view.geometry import KnownView
+from guardia.store.project import Project
+
+if TYPE_CHECKING:
+    from guardia.app.project.camera_model import CameraModel
+
+
+class Facts:
+    """Facts about a camera; every change can be undone.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    project
+        Where they are kept.
+    """
+
+    def __init__(self, model: CameraModel, project: Project) -> None:
+        self._model, self._project = model, project
+
+    def _reload(self, _value: object) -> None:
+        self._model.reload()
+
+    def set_view(self, known: KnownView | None) -> None:
+        """Say what is known of the camera's view."""
+        camera = self._model.camera
+        if known != camera.view:
+            self._model.change(
+                "set the view", lambda v: self._project.set_view(camera.id, v), self._show_view, camera.view, known
+            )
+
+    def _show_view(self, known: KnownView | None) -> None:
+        model = self._model
+        evidence = replace(model.evidence, view=known.view if known else None)
+        model.take(model.view_changed, camera=replace(model.camera, view=known), evidence=evidence)
+
+    def keep_pattern(self, time_pattern: str) -> None:
+        """Remember how the camera writes times in file names; counts for clips brought in from now on."""
+        model = self._model
+        if model.kept(lambda: self._write_clock(model.camera.clock_error_s, time_pattern)):
+            model.take(camera=replace(model.camera, time_pattern=time_pattern))
+
+    def _write_clock(self, clock_error_s: float, time_pattern: str) -> None:
+        self._project.set_clock(self._model.camera.id, clock_error_s=clock_error_s, time_pattern=time_pattern)
+
+    def set_clock_error(self, clock_error_s: float) -> None:
+        """Say how wrong the camera's clock is; every time of its clips and events moves."""
+        before = self._model.camera.clock_error_s
+        if clock_error_s != before:
+            self._model.change(
+                "set the clock's error",
+                lambda error_s: self._write_clock(error_s, self._model.camera.time_pattern),
+                self._reload,
+                before,
+                clock_error_s,
+            )
+
+    def clip_start(self, clip_id: int) -> tuple[float, str]:
+        """Start of a clip (POSIX seconds) and how it is known."""
+        return self._project.clip_start(clip_id)
+
+    def give_clip_start(self, clip_id: int, start_s: float) -> None:
+        """Give a clip the true start that the technician knows. The start that it has is no change."""
+        evidence = self._model.evidence
+        if abs(start_s - evidence.clips[evidence.clip_index[clip_id]].start_s) >= 0.5:
+            self._model.change(
+                "give start of clip",
+                lambda start: self._project.set_clip_start(clip_id, *start),
+                self._reload,
+                self.clip_start(clip_id),
+                (start_s, "given"),
+            )
+
+    def watched_entered(self) -> tuple[Entered, ...]:
+        """The spans of watched time that were entered."""
+        return self._project.times.entered(self._model.camera.id)
+
+    def set_watched(self, spans: Sequence[Entered]) -> None:
+        """Say when the camera was up and when it was down."""
+        before, after = self.watched_entered(), tuple(spans)
+        if after != before:
+            camera_id = self._model.camera.id
+            self._model.change(
+                "say when it was watched",
+                lambda entered: self._project.times.set_entered(camera_id, entered),
+                self._reload,
+                before,
+                after,
+            )
+
+    def set_epochs(self, epochs: Sequence[Epoch]) -> None:
+        """Say which settings were installed when."""
+        before, after = self._model.evidence.epochs, tuple(epochs)
+        if after != before:
+            camera_id = self._model.camera.id
+            self._model.change(
+                "date the settings",
+                lambda dated: self._project.times.set_epochs(camera_id, dated),
+                lambda _: self._model.reload(self._model.installed_changed),
+                before,
+                after,
+            )
+
+    def set_cause(self, clip_ids: Iterable[int], cause: str) -> None:
+        """Say why clips were recorded, '' to go by the camera's list."""
+        said = self._project.causes_said(self._model.camera.id)
+        old = {i: said[i] for i in clip_ids if said[i] != cause}
+        if old:
+            self._model.change(
+                "say why it recorded", self._project.set_cause, self._reload, old, dict.fromkeys(old, cause)
+            )

@@ -1,0 +1,67 @@
+"""The pictures of one camera: of its view, of its occurrences."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from guardia.app.work.jobs import Report, Token
+from guardia.core.evidence.evidence import Origin
+from guardia.media.analysis import moving_pictures
+from guardia.store.project import Project
+
+if TYPE_CHECKING:
+    from guardia.app.project.camera_model import CameraModel
+
+LEAD_S = 3.0
+LONGEST_LOOK_S = 120.0
+LOOK_WIDTH_PX = 640
+
+
+class Pictures:
+    """Pictures of a camera.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    project
+        Where its files are.
+    """
+
+    def __init__(self, model: CameraModel, project: Project) -> None:
+        self._model, self._project = model, project
+
+    def clean_view(self) -> bytes:
+        """The camera's picture without what moves, as JPEG; empty if there is none."""
+        return self._project.clean_view(self._model.camera.id)
+
+    def picture_size(self) -> tuple[int, int]:
+        """Width and height of the camera's clips in pixels, (0, 0) while there are none."""
+        return self._project.clip_size(self._model.evidence.clips[0].id) if self._model.evidence.clips else (0, 0)
+
+    def strip(self, occurrence_id: int) -> bytes:
+        """The key pictures of an occurrence side by side, as JPEG."""
+        return self._project.strip(occurrence_id)
+
+    def key_times(self, occurrence_id: int) -> list[float]:
+        """Times of those pictures on the clip's clock."""
+        return self._project.key_times(occurrence_id)
+
+    def pictures_job(self, occurrence_id: int) -> Callable[[Token, Report], list[tuple[float, bytes]]]:
+        """Work that reads the pictures around an occurrence; to be run off the interface thread."""
+        occurrence = self._model.state.by_id[occurrence_id]
+        path = self._project.clip_path(occurrence.clip_id)
+        start = max(0.0, occurrence.start_s - LEAD_S)
+        times = self._model.evidence.stack.times[self._model.evidence.clip_index[occurrence.clip_id]]
+        end = min(occurrence.end_s + LEAD_S, start + LONGEST_LOOK_S, times[-1] if times else 0.0)
+
+        def read(token: Token, _report: Report) -> list[tuple[float, bytes]]:
+            return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)
+
+        return read
+
+    def walk_tests(self) -> list[Path]:
+        """The files of the walk tests."""
+        return [self._project.clip_path(c.id) for c in self._model.evidence.clips if c.origin is Origin.WALK_TEST]

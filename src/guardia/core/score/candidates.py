@@ -1,0 +1,117 @@
+"""Any number of settings scored alike on the same evidence, and replays remembered by what they rest on."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+from collections.abc import Callable, Hashable, Sequence
+from itertools import groupby
+
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.make.zone_parts import zone_parts
+from guardia.core.replay.replay import Replay, motion_under, replay
+from guardia.core.score.score import Comparison, Score, compare, score
+
+
+def score_all(
+    evidence: Evidence,
+    candidates: Sequence[Settings],
+    capability: Capability,
+    *,
+    scored: Callable[[int], None] = lambda _: None,
+) -> list[Score]:
+    """Score many settings on the same evidence.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    candidates
+        The settings; those that share zones and sensitivity are tried together.
+    capability
+        The make.
+    scored
+        Told after each how many are done; what it raises ends the work.
+
+    Returns
+    -------
+    list[Score]
+        In the order of `candidates`.
+
+    Raises
+    ------
+    InvalidValue
+        If one names a notch that the make does not have.
+    """
+    found: dict[int, Score] = {}
+    order = sorted(range(len(candidates)), key=lambda n: repr(_moves(candidates[n])))
+    for _, numbers in groupby(order, key=lambda n: _moves(candidates[n])):
+        motion = None
+        for n in numbers:
+            motion = motion or motion_under(evidence, candidates[n], capability)
+            found[n] = score(evidence, replay(evidence, candidates[n], capability, motion=motion))
+            scored(len(found))
+    return [found[n] for n in range(len(candidates))]
+
+
+def _moves(settings: Settings) -> tuple[object, ...]:
+    """What the sizes of motion depend on."""
+    detection = settings.detection
+    return detection.zones, detection.notch, detection.sensitivity
+
+
+class Scorer:
+    """Replays and scores of one camera, remembered by content: whoever changes something need not tell.
+
+    Parameters
+    ----------
+    keep
+        How many replays are remembered; the one that was not asked for longest goes.
+    """
+
+    def __init__(self, keep: int = 4) -> None:
+        self._keep = keep
+        self._replays: OrderedDict[Hashable, Replay] = OrderedDict()
+        self._scores: OrderedDict[tuple[Replay, Evidence], Score] = OrderedDict()
+        self._compared: tuple[tuple[object, ...], Comparison] | None = None
+
+    def replay(self, evidence: Evidence, settings: Settings, capability: Capability) -> Replay:
+        """As the function of that name. A corner that moves within its cells changes nothing."""
+        parts = zone_parts(settings, capability, columns=evidence.stack.columns, rows=evidence.stack.rows)
+        cells = tuple((part.cells.tobytes(), part.contrast, part.needed) for part in parts)
+        key = (settings.with_values(zones=()), cells, capability)
+        done = self._replays.get(key)
+        if done is None or not _same(done.evidence, evidence, judged=bool(settings.detection.objects)):
+            done = replay(evidence, settings, capability)
+        self._replays[key] = done
+        self._replays.move_to_end(key)
+        while len(self._replays) > self._keep:
+            self._replays.popitem(last=False)
+        return done
+
+    def score(self, evidence: Evidence, done: Replay) -> Score:
+        """As the function of that name."""
+        key = (done, evidence)
+        if key not in self._scores:
+            self._scores[key] = score(evidence, done)
+        self._scores.move_to_end(key)
+        while len(self._scores) > self._keep:
+            self._scores.popitem(last=False)
+        return self._scores[key]
+
+    def compare(self, evidence: Evidence, installed: Settings, draft: Settings, capability: Capability) -> Comparison:
+        """As the function of that name."""
+        before, after = (self.replay(evidence, settings, capability) for settings in (installed, draft))
+        key = (evidence, before, after)
+        if self._compared is None or self._compared[0] != key:
+            scores = (self.score(evidence, before), self.score(evidence, after))
+            self._compared = (key, compare(evidence, before, after, scores))
+        return self._compared[1]
+
+
+def _same(one: Evidence, other: Evidence, *, judged: bool) -> bool:
+    """Whether a replay of the one is that of the other; an object filter goes by judgements, too."""
+    if one is other:
+        return True
+    return not judged and one.clips is other.clips and one.stack is other.stack and one.spans == other.spans
