@@ -33,7 +33,7 @@ def capability(name: str = "polygon-mains-camera") -> Capability:
 
 def pontoon(project: Project) -> Camera:
     """The demo's camera at the pontoon gate."""
-    return next(c for c in project.cameras() if c.name == "Pontoon gate")
+    return next(c for c in project.cameras.all() if c.name == "Pontoon gate")
 
 
 class FolderCase(unittest.TestCase):

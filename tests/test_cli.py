@@ -65,11 +65,11 @@ class Commands(CommandCase):
         self.assertEqual({Path(c["file"]).name: c["state"] for c in told["clips"]}["bad.mp4"], "cannot be read")
         self.assertIn("2026-09-21T12:00:00+01:00", [c["start"] for c in told["clips"]])
         with Project(project) as before:
-            clips = before.clip_count()
+            clips = before.clips.count()
         told = json.loads(self.run_command(*common, *pattern)[1])
         self.assertEqual((told["added"], told["measured"], told["events"]), (1, 1, 1))
         with Project(project) as after:
-            self.assertEqual(after.clip_count(), clips + 1)
+            self.assertEqual(after.clips.count(), clips + 1)
         self.assertEqual(self.run_command(*common[:-1], "Nowhere")[0], 2)
 
     def test_replay_gives_trigger_and_recording_in_seconds(self):

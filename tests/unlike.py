@@ -66,25 +66,25 @@ def make_project(folder: Path, clips: Sequence[Made], *, make: str = "polygon-ma
     change(data)
     notch = data["notches"][len(data["notches"]) // 2]["label"]
     with Project(folder, create=True, site=Site("Yard", "Europe/London")) as project:
-        camera = project.add_camera(name, data, Settings.of(make, notch, hold_s=data["hold_choices_s"][0]))
+        camera = project.cameras.add(name, data, Settings.of(make, notch, hold_s=data["hold_choices_s"][0]))
         file = folder.parent / "clip.mp4"
         for number, one in enumerate(clips):
             file.write_bytes(str(number).encode())
             length = one.trace.duration_s + 0.2
             new = NewClip(file, one.start_s, "file name", length, *one.size, "h264", one.origin)
-            clip = project.add_clip(camera, new)
+            clip = project.clips.add(camera, new)
             found = NewOccurrence(0.0, one.trace.duration_s, [0.0], _picture(*(n // 4 for n in one.size)))
             project.measurements.put_analysis(
                 clip, one.trace, [found], background=_picture(80, 45), brightness=float(20 + number * 37 % 150)
             )
         occurrences = project.evidence(camera).occurrences
-        kinds = {clip.id: one.kind for clip, one in zip(sorted(project.clips(camera), key=_id), clips, strict=True)}
-        project.judge({o.id: kinds[o.clip_id] for o in occurrences})
+        kinds = {clip.id: one.kind for clip, one in zip(sorted(project.clips.of(camera), key=_id), clips, strict=True)}
+        project.occurrences.judge({o.id: kinds[o.clip_id] for o in occurrences})
         if clips:
-            project.put_clean_view(camera, _picture(*clips[0].size))
+            project.cameras.put_clean_view(camera, _picture(*clips[0].size))
         if days:
             low = min([START, *(c.start_s for c in clips)]) - 3600
-            project.times.set_entered(camera, [Entered(low, low + days * 86400, True)])
+            project.watched.set_entered(camera, [Entered(low, low + days * 86400, True)])
     return folder
 
 

@@ -20,7 +20,7 @@ class Demo(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
         with Project(DEMO) as project:
-            cls.cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras()}
+            cls.cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras.all()}
 
     def test_six_cameras_of_different_makes_with_every_kind_of_evidence(self):
         self.assertEqual(set(self.cameras), {p.name for p in PLACES})
@@ -81,8 +81,8 @@ class OwnCopy(FolderCase):
     def test_the_first_start_copies_and_the_next_keeps_what_was_changed(self):
         folder = own_demo(self.folder / "home")
         with Project(folder) as project:
-            camera = project.cameras()[0]
-            project.save_draft(camera.id, camera.draft.with_values(hold_s=0.4))
+            camera = project.cameras.all()[0]
+            project.settings.save_draft(camera.id, camera.draft.with_values(hold_s=0.4))
         self.assertEqual(own_demo(self.folder / "home"), folder)
         with Project(folder) as project:
-            self.assertEqual(project.cameras()[0].draft.detection.hold_s, 0.4)
+            self.assertEqual(project.cameras.all()[0].draft.detection.hold_s, 0.4)

@@ -32,7 +32,7 @@ class Importing(FolderCase):
         self.site = self.folder / "site"
         with Project(self.site, create=True, site=Site("Yard", "UTC")) as project:
             make = capability_data("polygon-mains-camera")
-            self.camera = project.add_camera("Gate", make, Settings.of("polygon-mains-camera", "5"))
+            self.camera = project.cameras.add("Gate", make, Settings.of("polygon-mains-camera", "5"))
 
     def bring_in(self, *files, token=None, progress=lambda _p: None, **more):
         request = ImportRequest(self.site, self.camera, files, **more)
@@ -61,7 +61,7 @@ class Importing(FolderCase):
         later = self.bring_in(*files)
         self.assertEqual((later.added, later.analysed), (0, 9 - stopped.analysed))
         with Project(self.site) as project:
-            self.assertEqual(len(project.clips(self.camera, analysed=True)), 9)
+            self.assertEqual(len(project.clips.of(self.camera, analysed=True)), 9)
 
     def test_a_start_given_by_hand_outranks_the_name_and_a_guess_is_told(self):
         (clip,) = self.clips(1)
@@ -71,7 +71,7 @@ class Importing(FolderCase):
         self.assertIn("only a guess", result.notes[0])
         with Project(self.site) as project:
             self.assertIn(
-                datetime(2026, 5, 1, 12, tzinfo=UTC).timestamp(), [c.start_s for c in project.clips(self.camera)]
+                datetime(2026, 5, 1, 12, tzinfo=UTC).timestamp(), [c.start_s for c in project.clips.of(self.camera)]
             )
 
     def test_a_huge_file_that_is_no_video_is_named_at_once(self):
@@ -109,7 +109,7 @@ class Measuring(FolderCase):
     def project(self, name):
         folder = self.folder / name
         with Project(folder, create=True, site=Site("Yard", "UTC")) as project:
-            project.add_camera(
+            project.cameras.add(
                 "Gate", capability_data("polygon-mains-camera"), Settings.of("polygon-mains-camera", "5")
             )
         return folder
@@ -119,7 +119,7 @@ class Measuring(FolderCase):
 
     def traces(self, folder):
         with Project(folder) as project:
-            clips = project.clips(1, analysed=True)
+            clips = project.clips.of(1, analysed=True)
             return {c.name: project.measurements.trace(c.id).dense().tobytes() for c in clips}
 
     def test_order_and_number_of_cores_make_no_difference_and_a_later_clip_is_told(self):
@@ -133,7 +133,7 @@ class Measuring(FolderCase):
         self.bring_in(three, *files[:2])
         before = self.traces(three)
         with Project(three) as project:
-            project.judge({o.id: "person" for o in project.evidence(1).occurrences})
+            project.occurrences.judge({o.id: "person" for o in project.evidence(1).occurrences})
         result = self.bring_in(three, *files[2:])
         self.assertEqual(self.traces(three), self.traces(one))
         changed = sum(before[name] != trace for name, trace in self.traces(one).items() if name in before)
@@ -149,9 +149,9 @@ class Measuring(FolderCase):
         self.bring_in(folder, *(self.standing(n) for n in range(3)))
         right = self.traces(folder)
         with Project(folder) as project:
-            project.judge({o.id: "person" for o in project.evidence(1).occurrences})
+            project.occurrences.judge({o.id: "person" for o in project.evidence(1).occurrences})
             wrong = blob_trace([40] * 10)
-            for clip in project.clips(1):
+            for clip in project.clips.of(1):
                 project._db.run("UPDATE trace SET model = 1, changed = ?, cell = ?, frame_start = ?, times_s = ? WHERE"
                                 " clip_id = ?", (pack(wrong.changed, "u1"), pack(wrong.cell, "<u2"),
                                 pack(wrong.frame_start, "<i8"), pack(wrong.times_s, "<f8"), clip.id))  # fmt: skip
@@ -176,7 +176,7 @@ class Measuring(FolderCase):
         result = self.bring_in(folder, stick)
         self.assertEqual(result.added, 1)
         with Project(folder) as project:
-            (clip,) = project.clips(1)
+            (clip,) = project.clips.of(1)
         self.assertEqual(datetime.fromtimestamp(clip.start_s, UTC), datetime(2026, 9, 1, 8, tzinfo=UTC))
 
     def test_links_out_of_a_folder_and_what_is_no_file_are_left_out(self):
@@ -199,13 +199,13 @@ class Measuring(FolderCase):
             new = NewClip(good, 1_757_200_000.0, "file name", 4.0, 320, 180, "h264", Origin.MOTION)
             spoilt = self.folder / "spoilt_20260908_080000.mp4"
             spoilt.write_bytes(b"no clip at all")
-            self.assertIsNotNone(project.add_clip(1, replace(new, path=spoilt)))
+            self.assertIsNotNone(project.clips.add(1, replace(new, path=spoilt)))
         first, second = self.bring_in(folder), self.bring_in(folder)
         self.assertIn("spoilt_20260908_080000.mp4", first.notes[0])
         self.assertEqual((len(first.notes), second.notes), (1, []))
         with Project(folder) as project:
             evidence = project.evidence(1)
-            self.assertEqual((project.waiting(1), len(evidence.occurrences)), (0, 1))
+            self.assertEqual((project.clips.waiting(1), len(evidence.occurrences)), (0, 1))
             # The day of the clip that nobody can measure is no quiet day.
             self.assertEqual(evidence.unmeasured_s, (1_757_200_000.0,))
 

@@ -5,6 +5,7 @@ import shutil
 from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.project import session as session_module
+from guardia.app.project.advice import next_action
 from guardia.app.project.session import Session
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
@@ -34,17 +35,17 @@ class NextActions(SessionCase):
     def test_each_state_of_a_camera_has_its_one_next_action(self):
         session = self.open()
         model = self.pontoon(session)
-        step = session.next_action(model.camera.id)
+        step = next_action(model)
         self.assertEqual((step.step, step.text.split()[0]), ("evidence", "Judge"))
         open_ids = [o.id for o in model.evidence.occurrences if not o.kind]
         model.occurrences.judge(open_ids, "unsure")
-        self.assertEqual(session.next_action(model.camera.id).step, "zones")
+        self.assertEqual(next_action(model).step, "zones")
         model.change_draft(model.draft.with_values(hold_s=0.6), "hold")
-        handover = session.next_action(model.camera.id)
+        handover = next_action(model)
         self.assertEqual(handover.step, "handover")
         self.assertIn("real missed", handover.why)
         empty = session.add_camera("Attic", "phone-as-camera")
-        self.assertEqual(session.next_action(empty).text, "Import clips")
+        self.assertEqual(next_action(session.camera(empty)).text, "Import clips")
 
 
 class StartsOfClips(SessionCase):
@@ -63,19 +64,19 @@ class LeftFromBefore(SessionCase):
     def test_clips_that_an_import_left_unmeasured_are_measured_when_the_project_opens_again(self):
         folder = self.copy_demo()
         with Project(folder) as project:
-            camera = next(c for c in project.cameras() if c.name == "Slipway")
-            clip = project.clips(camera.id)[0]
+            camera = next(c for c in project.cameras.all() if c.name == "Slipway")
+            clip = project.clips.of(camera.id)[0]
             path = write_clip(self.folder / "a_20260921_120000.mp4", steady(3, 10))
             new = NewClip(path, clip.start_s + 9e5, "file name", 3.0, 320, 180, "h264", Origin.MOTION)
-            project.add_clip(camera.id, new)
-            self.assertEqual(project.waiting(camera.id), 1)
+            project.clips.add(camera.id, new)
+            self.assertEqual(project.clips.waiting(camera.id), 1)
         session = self.open(folder)
         session.load_cameras()
-        finished = QSignalSpy(session.jobs.finished)
-        self.assertTrue(session.go_on_measuring())
+        finished = QSignalSpy(session.intake.jobs.finished)
+        self.assertTrue(session.intake.go_on_measuring())
         self.assertTrue(len(finished) or finished.wait(60_000))
         self.assertIn("0 clips taken in, 1 clip measured", self.told[-1].text)
-        self.assertFalse(session.go_on_measuring())
+        self.assertFalse(session.intake.go_on_measuring())
 
 
 class TwoWindows(SessionCase):

@@ -182,7 +182,7 @@ class MotionModelAgainstBruteForce(unittest.TestCase):
     def test_real_traces_of_the_demo_in_every_zone_test(self):
         with Project(DEMO) as project:
             camera = pontoon(project)
-            clips = project.clips(camera.id, analysed=True)
+            clips = project.clips.of(camera.id, analysed=True)
             traces = [project.measurements.trace(c.id) for c in clips[3::40]]
         zone = np.zeros((18, 32), bool)
         zone[4:17, 7:23] = True

@@ -119,7 +119,7 @@ class Reaches(unittest.TestCase):
         """On the demo's footage with its true view: the farthest picture that reaches the threshold, to 30 %."""
         with Project(DEMO) as project:
             for name in ("Workshop door", "Slipway"):
-                camera = next(c for c in project.cameras() if c.name == name)
+                camera = next(c for c in project.cameras.all() if c.name == name)
                 evidence = project.evidence(camera.id)
                 contrast, size = 12, 0.0072
                 shown = shown_shares(evidence, VIEW, dark=False)

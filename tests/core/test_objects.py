@@ -86,7 +86,7 @@ class TheRule(unittest.TestCase):
         """By day on the demo's motion clips with its true view; the truth is the bench camera's."""
         right = total = 0
         with Project(DEMO) as project:
-            for camera in project.cameras():
+            for camera in project.cameras.all():
                 told = read_truth(TRUTH / f"{next(p for p in PLACES if p.name == camera.name).slug}.jsonl")
                 evidence = project.evidence(camera.id)
                 for o in evidence.occurrences:

@@ -27,7 +27,7 @@ class AgainstOthers(unittest.TestCase):
     def test_never_worse_than_two_hundred_random_ones_and_a_greedy_one(self):
         rng = np.random.default_rng(3)
         with Project(DEMO) as project:
-            cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras()}
+            cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras.all()}
         for name in ("Slipway", "Fuel berth", "Winter store", "Office step"):
             camera, evidence = cameras[name]
             program = make_program(evidence, replay(evidence, camera.installed, camera.capability))
@@ -54,7 +54,7 @@ class AgainstOthers(unittest.TestCase):
 
     def test_a_replay_confirms_what_the_rules_say(self):
         with Project(DEMO) as project:
-            camera = next(c for c in project.cameras() if c.name == "Fuel berth")
+            camera = next(c for c in project.cameras.all() if c.name == "Fuel berth")
             evidence = project.evidence(camera.id)
         found = propose(evidence, camera.installed, camera.capability)
         program = make_program(evidence, replay(evidence, camera.installed, camera.capability))
@@ -76,7 +76,7 @@ class AgainstOthers(unittest.TestCase):
         told = {Verdict.FALSE: [0, 0], Verdict.REAL: [0, 0]}
         bare: list[str] = []
         with Project(DEMO) as project:
-            cameras = [(c, project.evidence(c.id)) for c in project.cameras()]
+            cameras = [(c, project.evidence(c.id)) for c in project.cameras.all()]
         for camera, evidence in cameras:
             found = propose(evidence, camera.installed, camera.capability)
             steps = fit(evidence, found.ignored, camera.installed, camera.capability)

@@ -73,7 +73,7 @@ class LikenessGroups(unittest.TestCase):
         """
         features, named, truth = {}, {}, {}
         with Project(DEMO) as project:
-            for camera in project.cameras():
+            for camera in project.cameras.all():
                 place = next(p for p in PLACES if p.name == camera.name)
                 told = read_truth(TRUTH / f"{place.slug}.jsonl")
                 evidence = project.evidence(camera.id)

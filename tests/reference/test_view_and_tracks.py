@@ -155,7 +155,7 @@ class AgainstMotmetrics(unittest.TestCase):
         """The person's feet by the bench camera's scene against the main track's, within 6 % of the picture's width."""
         followed, heights = [], []
         with Project(DEMO) as project:
-            for camera in project.cameras():
+            for camera in project.cameras.all():
                 scene = build_scene(next(p for p in PLACES if p.name == camera.name))
                 event = next(e for e in scene.events if abs(e.begin_s - scene.walk_test_s - 4) < 0.01)
                 (walker,) = event.actors
@@ -186,9 +186,9 @@ class AgainstMotmetrics(unittest.TestCase):
         """With the lens known as it is on a data sheet; the demo's scenes are our own, so this holds for them only."""
         ratios, free = [], []
         with Project(DEMO) as project:
-            for camera in project.cameras():
+            for camera in project.cameras.all():
                 clip = next(c for c in project.evidence(camera.id).clips if c.origin is Origin.WALK_TEST)
-                marks = walk_marks(farthest_walk(fine_tracks(project.clip_path(clip.id))), height_m=1.75)
+                marks = walk_marks(farthest_walk(fine_tracks(project.clips.path(clip.id))), height_m=1.75)
                 shown = TRUE_VIEW.to_picture(np.array([[0.0, 0.0, 10.0], [0.0, 0.0, 20.0]]))
                 for lens, told in ((TRUE_VIEW.focal, ratios), (None, free)):
                     known = calibrate_robustly(marks, focal=lens, mark_error=TRACK_ERROR)

@@ -28,14 +28,14 @@ def edit_without_end(folder: Path, camera: int, round_number: int, told: int) ->
         step = 0
         while True:
             step += 1
-            project.save_draft(camera, DRAFT.with_values(hold_s=step / 1000))
+            project.settings.save_draft(camera, DRAFT.with_values(hold_s=step / 1000))
             os.write(told, f"draft {step}\n".encode())
-            project.judge({first: KINDS[step % 4]})
+            project.occurrences.judge({first: KINDS[step % 4]})
             os.write(told, f"judge {step % 4}\n".encode())
             if step % 3 == 0:
                 source = folder.parent / f"{round_number}-{step}.mp4"
                 source.write_bytes(os.urandom(200_000))
-                clip = project.add_clip(camera, new_clip(source))
+                clip = project.clips.add(camera, new_clip(source))
                 project.measurements.put_analysis(clip, blob_trace([3] * 9), [strip()], background=b"b", brightness=1.0)
                 os.write(told, f"clip {clip}\n".encode())
                 source.unlink()
@@ -52,10 +52,10 @@ def strip() -> NewOccurrence:
 def main(folder: Path, rounds: int) -> None:
     chance = random.Random(1)
     with Project(folder, create=True, site=Site("Yard", "UTC")) as project:
-        camera = project.add_camera("Gate", capability_data("polygon-mains-camera"), DRAFT)
+        camera = project.cameras.add("Gate", capability_data("polygon-mains-camera"), DRAFT)
         source = folder.parent / "first.mp4"
         source.write_bytes(b"first")
-        clip = project.add_clip(camera, new_clip(source))
+        clip = project.clips.add(camera, new_clip(source))
         project.measurements.put_analysis(clip, blob_trace([3] * 9), [strip()], background=b"b", brightness=1.0)
     clips = {clip}
     for number in range(rounds):
@@ -77,12 +77,13 @@ def main(folder: Path, rounds: int) -> None:
         last = {word: line.split()[1] for line in lines for word in [line.split()[0]]}
         clips |= {int(line.split()[1]) for line in lines if line.startswith("clip")}
         with Project(folder) as project:
-            held = round(project.camera(camera).draft.detection.hold_s * 1000)
+            held = round(project.cameras.get(camera).draft.detection.hold_s * 1000)
             evidence = project.evidence(camera)
             kind = KINDS.index(evidence.occurrences[0].kind)
-            here = {c.id for c in project.clips(camera)}
+            here = {c.id for c in project.clips.of(camera)}
             whole = all(
-                project.strip(o.id) and project.clip_path(o.clip_id).stat().st_size for o in evidence.occurrences
+                project.occurrences.strip(o.id) and project.clips.path(o.clip_id).stat().st_size
+                for o in evidence.occurrences
             )
             check = project._db.rows("PRAGMA integrity_check")[0][0]
         print(held - int(last["draft"]), (kind - int(last.get("judge", kind))) % 4, len(clips - here), whole, check)

@@ -173,13 +173,13 @@ class IntoTheProject(ProjectCase):
         self.assertEqual((again := take_in_list(project, camera, path)).added, 0)
         self.assertEqual(again.known, 2)
         shown = [e.at_s for e in project.lists.events(camera)]
-        project.set_clock(camera, clock_error_s=-400.0, time_pattern="")
+        project.cameras.set_clock(camera, clock_error_s=-400.0, time_pattern="")
         self.assertEqual([e.at_s - s for e, s in zip(project.lists.events(camera), shown, strict=True)], [400.0] * 2)
 
     def test_metadata_boxes_go_to_the_clip_of_their_time(self):
         project, camera = self.new_project()
-        clip = project.add_clip(camera, self.clip_file())  # begins 2025-09-06 23:06:40 UTC
-        project.set_clip_start(clip, 1_757_204_795.0, "file name")
+        clip = project.clips.add(camera, self.clip_file())  # begins 2025-09-06 23:06:40 UTC
+        project.clips.set_start(clip, 1_757_204_795.0, "file name")
         path = self.folder / "m.xml"
         late = FRAME.format(s=9, left=0.5)
         path.write_text(f"<tt:MetadataStream {NS}>{FRAME.format(s=0, left=0.5)}{late}</tt:MetadataStream>", "utf-8")
@@ -190,7 +190,7 @@ class IntoTheProject(ProjectCase):
 
     def test_boxes_in_pixels_find_their_clip_by_name(self):
         project, camera = self.new_project()
-        clip = project.add_clip(camera, self.clip_file())
+        clip = project.clips.add(camera, self.clip_file())
         path = self.folder / "a.txt"
         path.write_text("1,3,64,36,320,180,1,1,1\n2,3,64,36,320,180,0\n3,x\n4,5,0,0,-1,2,1\n", "utf-8")
         told = take_in_boxes(project, camera, path, rate_hz=25)
@@ -205,7 +205,7 @@ class IntoTheProject(ProjectCase):
 
     def test_evidence_knows_the_event_about_an_occurrence(self):
         project, camera = self.new_project()
-        clip = project.add_clip(camera, self.clip_file())
+        clip = project.clips.add(camera, self.clip_file())
         trace = blob_trace([4] * 20)
         from guardia.store.records import NewOccurrence
 

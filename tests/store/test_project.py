@@ -34,7 +34,7 @@ class ProjectCase(FolderCase):
     def new_project(self) -> tuple[Project, int]:
         project = Project(self.folder / "site", create=True, site=Site("Yard", "Europe/London"))
         self.addCleanup(project.close)
-        camera = project.add_camera("Gate", capability_data("polygon-mains-camera"), INSTALLED)
+        camera = project.cameras.add("Gate", capability_data("polygon-mains-camera"), INSTALLED)
         return project, camera
 
     def clip_file(self, content: bytes = b"pictures", name: str = "a.mp4") -> NewClip:
@@ -46,43 +46,43 @@ class ProjectCase(FolderCase):
 class Keeping(ProjectCase):
     def test_everything_is_there_again_after_reopening(self):
         project, camera = self.new_project()
-        clip = project.add_clip(camera, self.clip_file())
+        clip = project.clips.add(camera, self.clip_file())
         trace = blob_trace([0, 4, 9, 4, 0])
         project.measurements.put_analysis(
             clip, trace, [NewOccurrence(0.2, 0.6, [0.2, 0.4], b"jpeg")], background=b"back", brightness=90.0
         )
         occurrence = project.evidence(camera).occurrences[0]
-        project.judge({occurrence.id: "person"})
+        project.occurrences.judge({occurrence.id: "person"})
         draft = Settings.of("polygon-mains-camera", "5")
-        project.save_draft(camera, draft)
-        project.put_clean_view(camera, b"view")
+        project.settings.save_draft(camera, draft)
+        project.cameras.put_clean_view(camera, b"view")
         project.close()
         with Project(self.folder / "site") as again:
-            one = again.camera(camera)
+            one = again.cameras.get(camera)
             self.assertEqual((one.name, one.installed, one.draft), ("Gate", INSTALLED, draft))
             evidence = again.evidence(camera)
             self.assertEqual(evidence.occurrences[0].kind, "person")
             self.assertEqual(evidence.stack.times[0], trace.times_s.tolist())
-            self.assertEqual(again.strip(occurrence.id), b"jpeg")
-            self.assertEqual(again.key_times(occurrence.id), [0.2, 0.4])
-            self.assertEqual((again.clean_view(camera), again.measurements.brightness(clip)), (b"view", 90.0))
-            self.assertEqual(again.clip_path(clip).read_bytes(), b"pictures")
+            self.assertEqual(again.occurrences.strip(occurrence.id), b"jpeg")
+            self.assertEqual(again.occurrences.key_times(occurrence.id), [0.2, 0.4])
+            self.assertEqual((again.cameras.clean_view(camera), again.measurements.brightness(clip)), (b"view", 90.0))
+            self.assertEqual(again.clips.path(clip).read_bytes(), b"pictures")
 
     def test_installing_the_draft_dates_the_former_settings_and_is_logged(self):
         project, camera = self.new_project()
         draft = Settings.of("polygon-mains-camera", "5")
-        project.save_draft(camera, draft)
-        project.install_draft(camera, note="after complaint")
-        self.assertEqual(project.camera(camera).installed, draft)
-        self.assertEqual(project.logbook(camera)[0][1:], ("draft entered on the camera", "after complaint"))
+        project.settings.save_draft(camera, draft)
+        project.settings.install_draft(camera, note="after complaint")
+        self.assertEqual(project.cameras.get(camera).installed, draft)
+        self.assertEqual(project.logbook.of(camera)[0][1:], ("draft entered on the camera", "after complaint"))
         with closing(sqlite3.connect(self.folder / "site" / FILE_NAME)) as raw:
             past = raw.execute("SELECT body FROM settings WHERE role = 'installed' AND to_s IS NOT NULL").fetchall()
         self.assertEqual([json.loads(p[0])["detection"]["notch"] for p in past], ["7"])
 
     def test_the_same_file_is_not_taken_in_twice(self):
         project, camera = self.new_project()
-        self.assertIsNotNone(project.add_clip(camera, self.clip_file()))
-        self.assertIsNone(project.add_clip(camera, self.clip_file(name="copy.mp4")))
+        self.assertIsNotNone(project.clips.add(camera, self.clip_file()))
+        self.assertIsNone(project.clips.add(camera, self.clip_file(name="copy.mp4")))
 
 
 class WhenThingsGoWrong(ProjectCase):
@@ -93,23 +93,23 @@ class WhenThingsGoWrong(ProjectCase):
             mock.patch("guardia.store.media_folder.os.replace", side_effect=OSError(28, "No space left on device")),
             self.assertRaisesRegex(ProjectError, "No space left.*kept"),
         ):
-            project.add_clip(camera, new)
-        self.assertEqual(project.clips(camera), [])
+            project.clips.add(camera, new)
+        self.assertEqual(project.clips.of(camera), [])
         self.assertEqual(list((self.folder / "site" / "media").iterdir()), [])
 
     def test_a_large_copy_that_is_stopped_leaves_nothing_behind(self):
         project, camera = self.new_project()
         with self.assertRaises(Cancelled):
-            project.add_clip(camera, self.clip_file(), stopped=lambda: True)
+            project.clips.add(camera, self.clip_file(), stopped=lambda: True)
         self.assertEqual(list((self.folder / "site" / "media").iterdir()), [])
 
     def test_a_failing_step_is_rolled_back_whole(self):
         project, camera = self.new_project()
-        clip = project.add_clip(camera, self.clip_file())
+        clip = project.clips.add(camera, self.clip_file())
         spoilt = NewOccurrence(0.0, None, [0.0], b"")
         with self.assertRaises(sqlite3.IntegrityError):
             project.measurements.put_analysis(clip, blob_trace([1]), [spoilt], background=b"", brightness=0.0)
-        self.assertEqual(len(project.clips(camera, analysed=False)), 1)
+        self.assertEqual(len(project.clips.of(camera, analysed=False)), 1)
 
     def test_foreign_newer_and_missing_files_are_refused_untouched(self):
         with self.assertRaisesRegex(ProjectError, "no Guardia project"):
@@ -133,7 +133,7 @@ class WhenThingsGoWrong(ProjectCase):
     def test_a_disk_that_takes_no_more_is_told_and_what_was_saved_stays(self):
         # A limit of the operating system on what this process may write stands in for the full disk.
         project, camera = self.new_project()
-        clip = project.add_clip(camera, self.clip_file())
+        clip = project.clips.add(camera, self.clip_file())
         project.close()
         signal.signal(signal.SIGXFSZ, signal.SIG_IGN)
         before = resource.getrlimit(resource.RLIMIT_FSIZE)
@@ -146,15 +146,15 @@ class WhenThingsGoWrong(ProjectCase):
             round_zone = tuple(zip(0.5 + 0.4 * np.cos(turns), 0.5 + 0.4 * np.sin(turns), strict=True))
             long = PolygonZone(ZoneKind.WATCH, round_zone)
             with self.assertRaisesRegex(ProjectError, "disk|cannot be opened or read"):
-                full.save_draft(camera, Settings.of("polygon-mains-camera", "5", (long,) * 8))
+                full.settings.save_draft(camera, Settings.of("polygon-mains-camera", "5", (long,) * 8))
             with self.assertRaisesRegex(ProjectError, "cannot be copied.*kept"):
-                full.add_clip(camera, large)
+                full.clips.add(camera, large)
             resource.setrlimit(resource.RLIMIT_FSIZE, before)
-            self.assertEqual(full.camera(camera).draft, INSTALLED)
-            self.assertEqual([c.id for c in full.clips(camera)], [clip])
-            full.save_draft(camera, Settings.of("polygon-mains-camera", "5"))
+            self.assertEqual(full.cameras.get(camera).draft, INSTALLED)
+            self.assertEqual([c.id for c in full.clips.of(camera)], [clip])
+            full.settings.save_draft(camera, Settings.of("polygon-mains-camera", "5"))
         with Project(self.folder / "site") as again:
-            self.assertEqual(again.camera(camera).draft.detection.notch, "5")
+            self.assertEqual(again.cameras.get(camera).draft.detection.notch, "5")
 
     def test_errors_of_the_disk_are_told_in_words(self):
         project, camera = self.new_project()
@@ -170,28 +170,28 @@ class WhenThingsGoWrong(ProjectCase):
                 project._db._plainly(),
             ):
                 raise sqlite3.OperationalError(text)
-        self.assertEqual(project.camera(camera).draft, INSTALLED)
+        self.assertEqual(project.cameras.get(camera).draft, INSTALLED)
 
     def test_a_second_project_in_one_folder_and_a_second_camera_of_one_name_are_refused(self):
         project, _ = self.new_project()
         with self.assertRaisesRegex(ProjectError, "already holds a project"):
             Project(self.folder / "site", create=True)
         with self.assertRaisesRegex(InvalidValue, "already a camera named 'Gate'"):
-            project.add_camera("Gate", capability_data("phone-as-camera"), INSTALLED)
+            project.cameras.add("Gate", capability_data("phone-as-camera"), INSTALLED)
         with self.assertRaisesRegex(InvalidValue, "no time zone"):
             Project(self.folder / "new", create=True, site=Site("x", "Mars/Olympus"))
         with self.assertRaisesRegex(ProjectError, "no camera number 99"):
-            project.camera(99)
+            project.cameras.get(99)
 
     def test_a_moved_media_folder_is_named_and_the_scores_stay(self):
         folder = self.copy_demo()
         shutil.move(folder / "media", folder / "elsewhere")
         with Project(folder) as project:
-            camera = project.cameras()[0]
+            camera = project.cameras.all()[0]
             evidence = project.evidence(camera.id)
             self.assertGreater(len(evidence.occurrences), 20)
             with self.assertRaisesRegex(ProjectError, "missing.*media folder"):
-                project.clip_path(evidence.clips[0].id)
+                project.clips.path(evidence.clips[0].id)
 
 
 class Migrating(ProjectCase):
@@ -237,10 +237,10 @@ class Migrating(ProjectCase):
             evidence = project.evidence(1)
             self.assertEqual([(o.id, o.kind, o.visit) for o in evidence.occurrences], [(7, "person", None)])
             self.assertEqual((evidence.clips[0].start_s, evidence.events), (1000.0, ()))
-            project.set_clock(1, clock_error_s=60.0, time_pattern="%H")
-            self.assertEqual(project.clips(1)[0].start_s, 940.0)
-            project.set_clip_start(1, 1000.0, "given")
-            self.assertEqual(project.clips(1)[0].start_s, 1000.0)
+            project.cameras.set_clock(1, clock_error_s=60.0, time_pattern="%H")
+            self.assertEqual(project.clips.of(1)[0].start_s, 940.0)
+            project.clips.set_start(1, 1000.0, "given")
+            self.assertEqual(project.clips.of(1)[0].start_s, 1000.0)
         self.assertTrue((self.old / "project.before-schema-2.sqlite").exists())
 
     def test_step_3_adds_a_view_to_the_cameras_of_an_older_file(self):
@@ -248,12 +248,12 @@ class Migrating(ProjectCase):
             pass
         known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=15.0)
         with Project(self.old) as project:
-            self.assertEqual((project.camera(1).clock_error_s, project.camera(1).view), (7.0, None))
-            project.set_view(1, known)
+            self.assertEqual((project.cameras.get(1).clock_error_s, project.cameras.get(1).view), (7.0, None))
+            project.cameras.set_view(1, known)
         with Project(self.old) as project:
-            self.assertEqual((project.camera(1).view, project.evidence(1).view), (known, known.view))
-            project.set_view(1, None)
-            self.assertIsNone(project.camera(1).view)
+            self.assertEqual((project.cameras.get(1).view, project.evidence(1).view), (known, known.view))
+            project.cameras.set_view(1, None)
+            self.assertIsNone(project.cameras.get(1).view)
         self.assertTrue((self.old / "project.before-schema-3.sqlite").exists())
 
     def test_step_4_marks_what_an_older_model_measured_and_keeps_it(self):
@@ -269,7 +269,7 @@ class Migrating(ProjectCase):
             self.assertEqual((evidence.clips[0].cause, evidence.watched), (Cause.MOTION, ()))
             self.assertEqual(evidence.epochs, (Epoch(-math.inf, math.inf, INSTALLED),))
             # Sizes of older makes count cells; they stand for about half as much of what changed.
-            self.assertEqual(project.camera(1).capability, capability())
+            self.assertEqual(project.cameras.get(1).capability, capability())
         self.assertTrue((self.old / "project.before-schema-4.sqlite").exists())
 
     def test_two_that_open_an_older_file_at_once_both_succeed(self):
@@ -303,7 +303,7 @@ class Migrating(ProjectCase):
         with mock.patch.multiple(database, MIGRATIONS=bad, SCHEMA_VERSION=len(bad)):
             self.assertRaises(sqlite3.OperationalError, Project, self.folder / "site")
         with Project(self.folder / "site") as again:
-            self.assertEqual(again.camera(camera).name, "Gate")
+            self.assertEqual(again.cameras.get(camera).name, "Gate")
             self.assertEqual(again._db.rows("SELECT name FROM sqlite_master WHERE name = 'extra'"), [])
 
 
@@ -314,10 +314,10 @@ class FromOthers(ProjectCase):
         project, camera = self.new_project()
         for number in range(clips):
             new = replace(self.clip_file(bytes([number]), f"{number}.mp4"), start_s=1_757_200_000.0 + 600 * number)
-            clip = project.add_clip(camera, new)
+            clip = project.clips.add(camera, new)
             found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
             project.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=90.0)
-        second = project.add_camera("Yard", capability_data("phone-as-camera"), Settings.of("phone-as-camera", "high"))
+        second = project.cameras.add("Yard", capability_data("phone-as-camera"), Settings.of("phone-as-camera", "high"))
         self.assertEqual(second, 2)
         project.close()
         return self.folder / "site"
@@ -355,8 +355,8 @@ class FromOthers(ProjectCase):
             self.spoil(folder, sql)
             with self.subTest(sql), Project(folder) as project:
                 with self.assertRaisesRegex(ProjectError, "'Gate' is damaged.*set aside"):
-                    project.camera(1)
-                self.assertEqual(project.camera(2).name, "Yard")
+                    project.cameras.get(1)
+                self.assertEqual(project.cameras.get(2).name, "Yard")
 
     def test_links_are_refused_and_never_written_through(self):
         folder = self.closed()
@@ -414,18 +414,18 @@ class FromOthers(ProjectCase):
         project, camera = self.new_project()
         strange = self.folder / os.fsdecode(b"caf\xe9.mp4")
         strange.write_bytes(b"pictures")
-        clip = project.add_clip(camera, replace(self.clip_file(), path=strange))
-        self.assertEqual(project.clips(camera)[0].name, "caf\ufffd.mp4")
-        self.assertEqual(project.clip_path(clip).read_bytes(), b"pictures")
+        clip = project.clips.add(camera, replace(self.clip_file(), path=strange))
+        self.assertEqual(project.clips.of(camera)[0].name, "caf\ufffd.mp4")
+        self.assertEqual(project.clips.path(clip).read_bytes(), b"pictures")
 
 
 class SeveralAtOnce(ProjectCase):
     def test_two_windows_take_in_and_measure_the_same_clip_once(self):
         one, camera = self.new_project()
         with Project(self.folder / "site") as other:
-            clip = one.add_clip(camera, self.clip_file())
+            clip = one.clips.add(camera, self.clip_file())
             with mock.patch.object(other.media, "take_in", side_effect=lambda *_: hashed(b"pictures")):
-                self.assertIsNone(other.add_clip(camera, self.clip_file()))
+                self.assertIsNone(other.clips.add(camera, self.clip_file()))
             found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
             for project in (one, other):
                 project.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=9.0)
@@ -447,7 +447,7 @@ class SeveralAtOnce(ProjectCase):
         reader = threading.Thread(target=read)
         reader.start()
         for number in range(60):
-            clip = one.add_clip(camera, self.clip_file(bytes([number]), f"{number}.mp4"))
+            clip = one.clips.add(camera, self.clip_file(bytes([number]), f"{number}.mp4"))
             found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
             one.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=90.0)
         stop.set()

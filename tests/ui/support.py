@@ -61,7 +61,7 @@ class GuiCase(FolderCase):
             dialog.origin.setCurrentIndex(dialog.origin.findData(origin))
         if not dialog.go.isEnabled():
             self.wait(looked)
-        finished = QSignalSpy(self.window.session.jobs.finished)
+        finished = QSignalSpy(self.window.session.intake.jobs.finished)
         self.click(dialog.go)
         self.wait(finished)
 

@@ -73,7 +73,7 @@ class BringingIn(StepCase):
         mapping.reject()
         mapping.deleteLater()
 
-        finished = QSignalSpy(self.session.jobs.finished)
+        finished = QSignalSpy(self.session.intake.jobs.finished)
         self.click(dialog.go)
         self.wait(finished)
         told = self.window.banner.text.toolTip()
@@ -104,9 +104,9 @@ class BringingIn(StepCase):
         folder = self.folder / "again"
         folder.mkdir()
         with Project(DEMO) as project:
-            camera = next(c for c in project.cameras() if c.name == "Slipway")
-            for clip in project.clips(camera.id)[:2]:
-                shutil.copy(project.clip_path(clip.id), folder / clip.name)
+            camera = next(c for c in project.cameras.all() if c.name == "Slipway")
+            for clip in project.clips.of(camera.id)[:2]:
+                shutil.copy(project.clips.path(clip.id), folder / clip.name)
         same_name = next(folder.iterdir())
         same_name.write_bytes(same_name.read_bytes()[:-1] + b"x")  # another file of the same name and size
         before = len(self.model.evidence.clips)
@@ -130,7 +130,7 @@ class ClockOfTheCamera(StepCase):
         self.answer(True, read)
         self.window.actions_by_id["clock"].trigger()
         self.assertEqual(self.model.camera.clock_error_s, -90.0)
-        self.assertIn("1 min 30 s slow", self.window._clock.text())
+        self.assertIn("1 min 30 s slow", self.window.rail.clock.text())
         moved = {c.id: c.start_s - before[c.id] for c in self.model.evidence.clips}
         self.assertEqual(moved.pop(given.id), 0.0)
         self.assertEqual(set(moved.values()), {90.0})
@@ -187,7 +187,7 @@ class VisitsByHand(StepCase):
         self.assertTrue(all(self.model.pictures.strip(o.id) for o in parts))
         self.window.actions_by_id["undo"].trigger()
         self.assertEqual(self.model.occurrence(longest.id), longest)
-        self.session.split(self.model.camera.id, longest.id, longest.start_s)
+        self.session.occurrences.split(self.model.camera.id, longest.id, longest.start_s)
         self.assertIn("It was left whole", self.window.banner.text.text())
 
 
@@ -259,7 +259,9 @@ class DaysAndCauses(StepCase):
     def test_all_occurrences_are_saved_with_their_outcomes(self):
         self.open_camera("Pontoon gate", "evidence")
         target = self.folder / "all.jsonl"
-        with mock.patch("guardia.ui.shell.main_window.QFileDialog.getSaveFileName", return_value=(str(target), "")):
+        with mock.patch(
+            "guardia.ui.shell.project_commands.QFileDialog.getSaveFileName", return_value=(str(target), "")
+        ):
             self.window.actions_by_id["save_list"].trigger()
         rows = [json.loads(line) for line in target.read_text("utf-8").splitlines()]
         self.assertEqual({r["camera"] for r in rows}, {self.session.camera_name(i) for i in self.session.camera_ids()})
@@ -332,7 +334,7 @@ class AlikeGroups(StepCase):
         mine = [i for g in page.model.groups for i in g.ids if page.model.camera_of(i) == self.model.camera.id]
         longest = max(mine, key=lambda i: self.model.occurrence(i).end_s - self.model.occurrence(i).start_s)
         gone = QSignalSpy(page.model.changed)
-        self.session.split(self.model.camera.id, longest)
+        self.session.occurrences.split(self.model.camera.id, longest)
         self.wait(gone)
         self.assertNotIn(longest, [i for g in page.model.groups for i in g.ids])
         page.model.suggestion(0)

@@ -28,12 +28,12 @@ class FirstHour(GuiCase):
         """The files of the pontoon gate's first days under the names that the camera gave them, in folders by kind."""
         with Project(DEMO) as project:
             camera = pontoon(project)
-            clips = project.clips(camera.id)
+            clips = project.clips.of(camera.id)
             for origin, count in ((Origin.MOTION, CLIPS), (Origin.WALK_TEST, 1)):
                 folder = self.folder / "card" / origin.value
                 folder.mkdir(parents=True)
                 for clip in [c for c in clips if c.origin is origin][:count]:
-                    shutil.copy(project.clip_path(clip.id), folder / clip.name)
+                    shutil.copy(project.clips.path(clip.id), folder / clip.name)
             return camera.installed
 
     def answer(self, fill):
@@ -54,7 +54,7 @@ class FirstHour(GuiCase):
             dialog._add_folder()
         self.wait(looked)
         self.assertEqual(dialog.table.model().rowCount(), len(list(Path(folder).iterdir())))
-        finished = QSignalSpy(self.window.session.jobs.finished)
+        finished = QSignalSpy(self.window.session.intake.jobs.finished)
         self.click(dialog.go)
         self.wait(finished)
 
@@ -67,7 +67,9 @@ class FirstHour(GuiCase):
 
         # A site of one's own, and its first camera.
         self.answer(lambda dialog: dialog.findChild(QLineEdit).setText("North Basin"))
-        with mock.patch("guardia.ui.shell.main_window.QFileDialog.getExistingDirectory", return_value=str(self.folder)):
+        with mock.patch(
+            "guardia.ui.shell.project_commands.QFileDialog.getExistingDirectory", return_value=str(self.folder)
+        ):
             self.window.actions_by_id["new"].trigger()
         self.assertIn("North Basin", self.window.windowTitle())
 

@@ -54,7 +54,7 @@ class Round(StepCase):
         name = last.accessibleName().split(":")[0]
         self.click(last)
         self.assertEqual(self.window.current_step(), "evidence")
-        self.assertEqual(self.window._place.text(), name)
+        self.assertEqual(self.window.rail.place.text(), name)
 
     def test_the_worst_camera_comes_first(self):
         page = self.window.pages["round"]
@@ -131,7 +131,7 @@ class Zones(StepCase):
         page._commit((SQUARE,), "draw")
         self.assertNotEqual(self.model.comparison.draft.real_recorded, narrow.real_recorded)
         self.window.go("handover")
-        texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window._place))]
+        texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window.rail.place))]
         self.assertTrue(any("Blocks on" in t and "of 22 x 18" in t for t in texts))
 
 
@@ -204,10 +204,10 @@ class Evidence(StepCase):
             field.setDateTime(field.dateTime().addSecs(120))
 
         self.answer(True, later)
-        self.window.ask_clip_start()
+        self.window.commands.ask_clip_start()
         self.assertEqual(self.model.facts.clip_start(clip), (float(int(start)) + 120, "given"))
         self.answer(False)
-        self.window.ask_clip_start()
+        self.window.commands.ask_clip_start()
         self.assertEqual(self.model.facts.clip_start(clip)[0], float(int(start)) + 120)
 
 
@@ -242,7 +242,7 @@ class Everywhere(StepCase):
 
         self.answer(True, named("Attic"))
         self.window.add_camera()
-        self.assertEqual(self.window._place.text(), "Attic")
+        self.assertEqual(self.window.rail.place.text(), "Attic")
         self.answer(True, named("Attic"))
         self.window.add_camera()
         self.assertIn("already a camera named", self.window.banner.text.text())
@@ -349,10 +349,10 @@ class ScoreBesideEveryStep(StepCase):
         self.assertFalse(banner.isVisible())
 
     def test_progress_of_a_job_is_shown_with_its_time_left_and_goes_away(self):
-        self.session.jobs.started.emit("Importing clips")
-        self.assertTrue(self.window._job_bar.isVisible())
-        self.session.jobs.progressed.emit(Progress(5, 20, "Measuring a.mp4", 12.0))
-        self.assertEqual(self.window._job_bar.value(), 250)
-        self.assertIn("12 s left", self.window._job_text.text())
-        self.session.jobs.finished.emit()
-        self.assertFalse(self.window._job_stop.isVisible())
+        self.session.intake.jobs.started.emit("Importing clips")
+        self.assertTrue(self.window.rail.job_bar.isVisible())
+        self.session.intake.jobs.progressed.emit(Progress(5, 20, "Measuring a.mp4", 12.0))
+        self.assertEqual(self.window.rail.job_bar.value(), 250)
+        self.assertIn("12 s left", self.window.rail.job_text.text())
+        self.session.intake.jobs.finished.emit()
+        self.assertFalse(self.window.rail.job_stop.isVisible())

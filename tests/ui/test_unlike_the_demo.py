@@ -14,6 +14,7 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QMessageBox, QWidget
 
+from guardia.app.project.advice import next_action
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.steps.steps import STEPS
 from guardia.cli import main
@@ -63,12 +64,12 @@ class EveryPage(GuiCase):
             model.change_draft(model.draft.with_values(zones=(SQUARE,)), "zone")
         self.window.go("zones")
         self.window.pages["zones"].show_moved()
-        self.assertTrue(session.next_action(camera).text)
+        self.assertTrue(next_action(session.camera(camera)).text)
         for ending in ("csv", "jsonl", "xlsx"):
-            session.save_occurrences(str(self.folder / f"all.{ending}"))
+            session.exports.save_occurrences(str(self.folder / f"all.{ending}"))
             self.window.go("statistics")
             lines = self.window.pages["statistics"].lines
-            session.save_statistic(camera, "cause", lines, str(self.folder / f"s.{ending}"))
+            session.exports.save_statistic(camera, "cause", lines, str(self.folder / f"s.{ending}"))
         self.window.go("handover")
         self.window.pages["handover"].save(self.folder / "sheet.json")
         self.assertTrue((self.folder / "sheet.json").exists(), self.window.banner.text.text())
@@ -90,7 +91,13 @@ class EveryPage(GuiCase):
                 folder = self.folder / name.replace(" ", "-")
                 self.through(make_project(folder, clips, **more), propose=len(clips) < 20)
 
-    @settings(max_examples=8, deadline=None, derandomize=True, phases=[Phase.explicit, Phase.generate], suppress_health_check=list(HealthCheck))
+    @settings(
+        max_examples=8,
+        deadline=None,
+        derandomize=True,
+        phases=[Phase.explicit, Phase.generate],
+        suppress_health_check=list(HealthCheck),
+    )
     @given(
         st.lists(
             st.tuples(
@@ -179,7 +186,7 @@ class Faults(GuiCase):
         self.assertFalse(model.previewing)
         self.window.session.undo.undo()
         self.window.go("handover")
-        texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window._place))]
+        texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window.rail.place))]
         self.assertTrue(any("none; the whole picture" in t for t in texts))
 
     def test_two_zones_and_then_paint_on_a_make_with_blocks(self):
@@ -198,7 +205,7 @@ class Faults(GuiCase):
     def test_judging_a_visit_under_not_judged_yet_goes_on_to_the_next(self):
         session, model = self.project(kinds=["", "", "", ""])
         ids = [o.id for o in model.evidence.occurrences]
-        session.join(model.camera.id, ids[1:3])
+        session.occurrences.join(model.camera.id, ids[1:3])
         self.window.open_camera(model.camera.id, "evidence")
         page = self.window.pages["evidence"]
         page.select_id(ids[2])
@@ -210,7 +217,7 @@ class Faults(GuiCase):
 
     def test_what_is_false_is_not_joined(self):
         session, model = self.project(kinds=["person", "foliage"])
-        session.join(model.camera.id, [o.id for o in model.evidence.occurrences])
+        session.occurrences.join(model.camera.id, [o.id for o in model.evidence.occurrences])
         self.assertEqual({o.visit for o in model.evidence.occurrences}, {None})
         self.assertIn("Nothing was joined", self.window.banner.text.text())
 
@@ -297,17 +304,17 @@ class Faults(GuiCase):
     def test_an_older_project_is_measured_again_when_its_user_agrees(self):
         folder = self.copy_demo()
         with Project(folder) as project:
-            camera = next(c for c in project.cameras() if c.name == "Fuel berth")
-            clips = [c for c in project.clips(camera.id) if c.by_motion][:2]
+            camera = next(c for c in project.cameras.all() if c.name == "Fuel berth")
+            clips = [c for c in project.clips.of(camera.id) if c.by_motion][:2]
             for clip in clips:
                 project._db.run("UPDATE trace SET model = 1 WHERE clip_id = ?", (clip.id,))
         self.assertTrue(self.window.open_project(folder))
         self.assertIn("2 clips", self.window.question.text())
-        finished = QSignalSpy(self.window.session.jobs.finished)
+        finished = QSignalSpy(self.window.session.intake.jobs.finished)
         self.click(self.window.question.button(QMessageBox.StandardButton.Yes))
         self.wait(finished)
         self.assertIn("Fuel berth, installed: the same figures as before", self.window.banner.text.toolTip())
-        self.assertEqual(self.window.session.outdated(), 0)
+        self.assertEqual(self.window.session.intake.outdated(), 0)
 
 
 class OverTime(GuiCase):
@@ -321,7 +328,7 @@ class OverTime(GuiCase):
 
     def test_watched_time_is_entered_taken_out_and_undone(self):
         self.click(self.window.pages["coverage"].ask_watched)
-        dialog = self.window.times
+        dialog = self.window.commands.times
         self.assertEqual([dialog.table.item(r, 2).text() for r in range(2)], ["up", "down"])
         before = self.model.evidence.watch.days
         dialog.table.selectRow(1)
@@ -333,7 +340,7 @@ class OverTime(GuiCase):
 
     def test_settings_of_a_stretch_not_known_are_told_beside_the_score(self):
         self.window.actions_by_id["epochs"].trigger()
-        dialog = self.window.times
+        dialog = self.window.commands.times
         dialog.begin.set_moment(dialog.begin.moment_s() - 86400)
         dialog._put(None)
         self.assertEqual(dialog.table.item(dialog.table.rowCount() - 1, 1).text(), "now")

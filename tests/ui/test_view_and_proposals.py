@@ -9,6 +9,7 @@ from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QLabel, QToolTip
 
+from guardia.app.project.advice import zone_sources
 from guardia.app.steps.polygon_tool import Mode
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.judgement import Verdict
@@ -233,13 +234,13 @@ class MoreOfTheEditor(StepCase):
         self.assertIn("nearly level", self.window.banner.text.text())
         mine = self.model.draft.detection.zones
         page = self.open_camera("Fuel berth", "zones")
-        names = [name for name, _ in self.session.zone_sources(self.model.camera.id)]
+        names = [name for name, _ in zone_sources(self.session, self._model.camera.id)]
         self.assertIn("Pontoon gate, draft", names)
         page.copy_zones(
-            *next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Pontoon gate, draft")
+            *next(s for s in zone_sources(self.session, self._model.camera.id) if s[0] == "Pontoon gate, draft")
         )
         self.assertEqual(self.model.draft.detection.zones, mine)
-        slipway = next(s for s in self.session.zone_sources(self.model.camera.id) if s[0] == "Slipway, installed")
+        slipway = next(s for s in zone_sources(self.session, self._model.camera.id) if s[0] == "Slipway, installed")
         # What this make cannot take is fitted to its form, and only offered.
         changed = QSignalSpy(page.proposal.changed)
         page.copy_zones(*slipway)
@@ -267,7 +268,7 @@ class MoreOfTheEditor(StepCase):
         camera = self.session.add_camera("Attic", "rectangle-mains-camera")
         self.window.open_camera(camera, "zones")
         page, model = self.window.pages["zones"], self.session.camera(camera)
-        (slipway,) = (zones for name, zones in self.session.zone_sources(camera) if name == "Slipway, installed")
+        (slipway,) = (zones for name, zones in zone_sources(self.session, camera) if name == "Slipway, installed")
         for begin, says in (
             (lambda: page.copy_zones("Slipway", slipway), "0 of 576 cells are no longer watched"),
             (page.seek.click, "nothing to silence"),

@@ -199,7 +199,7 @@ def _rescore(path: Path) -> Measured:
 def _propose(home: Path) -> Measured:
     """Zones for 1,000 judged clips: those of a demo camera again and again, moved about a little."""
     with Project(own_demo(home)) as project:
-        every = [(camera, project.evidence(camera.id)) for camera in project.cameras()]
+        every = [(camera, project.evidence(camera.id)) for camera in project.cameras.all()]
     camera, evidence = max(every, key=lambda e: len(e[1].occurrences))
     rng = np.random.default_rng(7)
     stack = evidence.stack
@@ -303,7 +303,7 @@ def _index(stick: Path, folder: Path) -> Measured:
     token = Token()
     with Project(folder, create=True, site=Site("many", "UTC")) as project:
         make = PLACES[0].installed
-        camera = project.add_camera("Gate", capability_data(make.capability), make)
+        camera = project.cameras.add("Gate", capability_data(make.capability), make)
         begun = time.perf_counter()
         found = look_into([stick], Origin.MOTION, token=token, progress=lambda _p: None)
         known = known_cameras(project)

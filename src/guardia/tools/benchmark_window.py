@@ -109,23 +109,23 @@ def drag_of_a_corner(folder: Path) -> tuple[float, float]:
 def make_big_project(folder: Path, clips: int) -> None:
     """A project with many clips, made of the demo's traces over and over; the clips' files are empty."""
     with Project(own_demo(folder.parent)) as demo:
-        traces = [demo.measurements.trace(clip.id) for clip in demo.clips(demo.cameras()[0].id, analysed=True)]
+        traces = [demo.measurements.trace(clip.id) for clip in demo.clips.of(demo.cameras.all()[0].id, analysed=True)]
     file = folder.parent / "empty.mp4"
     with Project(folder, create=True, site=Site("Many clips", "Europe/London")) as project:
         settings = Settings.of("polygon-mains-camera", "9", rest_s=5.0)
-        camera = project.add_camera("Gate", capability_data(settings.capability), settings)
+        camera = project.cameras.add("Gate", capability_data(settings.capability), settings)
         with project.together():
             for number in range(clips):
                 file.write_bytes(str(number).encode())
                 new = NewClip(file, 1.757e9 + 300 * number, "file name", 15.0, 640, 360, "h264", Origin.MOTION)
-                clip = project.add_clip(camera, new)
+                clip = project.clips.add(camera, new)
                 if clip is not None:
                     found = NewOccurrence(1.0, 11.0, [1.0], b"")
                     project.measurements.put_analysis(
                         clip, traces[number % len(traces)], [found], background=b"", brightness=90.0
                     )
         kinds = ("person", "foliage", "animal")
-        project.judge({o.id: kinds[n % 3] for n, o in enumerate(project.evidence(camera).occurrences)})
+        project.occurrences.judge({o.id: kinds[n % 3] for n, o in enumerate(project.evidence(camera).occurrences)})
 
 
 def _child(program: str, project: Path) -> Any:

@@ -47,7 +47,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
                 continue
             capability = capability_data(place.installed.capability)
             since = tern_quay.FIRST_DAY.timestamp()
-            camera_id = project.add_camera(place.name, capability, place.installed, from_s=since)
+            camera_id = project.cameras.add(place.name, capability, place.installed, from_s=since)
             for sub, origin in (o for o in _ORIGINS if (source / o[0]).is_dir()):
                 # All are entered before they are measured, since they help each other with their backgrounds.
                 request = ImportRequest(folder, camera_id, (source / sub,), origin)
@@ -57,7 +57,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
                 enter_clips(project, request, plan, result, token=token, progress=progress)
                 notes += result.notes
             notes += import_clips(ImportRequest(folder, camera_id, ()), token=token, progress=progress).notes
-            project.set_clock(camera_id, clock_error_s=place.clock_error_s, time_pattern="")
+            project.cameras.set_clock(camera_id, clock_error_s=place.clock_error_s, time_pattern="")
             for name in ("events.jsonl", "events.csv"):
                 if (source / name).exists():
                     notes += take_in_list(project, camera_id, source / name).notes
@@ -66,7 +66,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             if any(place.down):
                 low, high = (tern_quay.local_time(s).timestamp() for s in place.down)
                 spans.append(Entered(low, high, False))
-            project.times.set_entered(camera_id, spans)
+            project.watched.set_entered(camera_id, spans)
             evidence = project.evidence(camera_id)
             truth = read_truth(source / "truth.jsonl")
             kinds = {}
@@ -74,9 +74,9 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
                 clip = evidence.clips[evidence.clip_index[occurrence.clip_id]]
                 if clip.start_s < limit:
                     kinds[occurrence.id] = tern_quay.right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)
-            project.judge(kinds)
-        view = next(c for c in project.cameras() if c.name == tern_quay.VIEW_OF)
-        (folder / "view.jpg").write_bytes(project.clean_view(view.id))
+            project.occurrences.judge(kinds)
+        view = next(c for c in project.cameras.all() if c.name == tern_quay.VIEW_OF)
+        (folder / "view.jpg").write_bytes(project.cameras.clean_view(view.id))
         project.compact()
     return notes
 

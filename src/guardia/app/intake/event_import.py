@@ -105,9 +105,9 @@ def take_in_metadata(project: Project, camera_id: int, path: Path) -> ListResult
     report = read_metadata(path)
     result = ListResult(project.lists.add_events(camera_id, report.events, path.name), notes=list(report.skipped))
     result.known = len(report.events) - result.added
-    error_s = project.camera(camera_id).clock_error_s
+    error_s = project.cameras.get(camera_id).clock_error_s
     placed = 0
-    for clip in project.clips(camera_id):
+    for clip in project.clips.of(camera_id):
         begin = clip.start_s + error_s
         part = report.boxes.between(begin, begin + clip.duration_s, zero_s=begin)
         if len(part.times_s):
@@ -146,15 +146,15 @@ def take_in_boxes(project: Project, camera_id: int, path: Path, *, rate_hz: floa
     InvalidValue
         If it cannot be read, or the camera has no clip of that name.
     """
-    clip = next((c for c in project.clips(camera_id) if Path(c.name).stem == path.stem), None)
+    clip = next((c for c in project.clips.of(camera_id) if Path(c.name).stem == path.stem), None)
     if clip is None:
         raise InvalidValue(
             f"This camera has no clip named '{path.stem}', which the boxes of {path.name} belong to.",
             kept="Nothing was changed.",
             do="Import the clip first, or give the file the clip's name.",
         )
-    width, height = project.clip_size(clip.id)
-    rate = frame_rate(project.clip_path(clip.id)) if rate_hz is None else rate_hz
+    width, height = project.clips.size(clip.id)
+    rate = frame_rate(project.clips.path(clip.id)) if rate_hz is None else rate_hz
     boxes, skipped = read_mot(path, rate_hz=rate, width_px=width, height_px=height)
     project.lists.put_boxes(clip.id, boxes, path.name)
     return ListResult(boxes=1, notes=skipped)

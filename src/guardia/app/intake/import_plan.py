@@ -20,7 +20,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clock import error_words, resolve, time_in_name, true_time
 from guardia.core.evidence.evidence import Origin
 from guardia.media.reader import ClipInfo, clip_start, probe
-from guardia.store.project import plain_name
+from guardia.store.clips import plain_name
 
 VIDEO_SUFFIXES = frozenset(
     f".{ending}"

@@ -39,7 +39,8 @@ from guardia.media.analysis import (
     key_times,
     still_luma,
 )
-from guardia.store.project import Project, plain_name
+from guardia.store.clips import plain_name
+from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence
 
 
@@ -148,11 +149,11 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
         if not result.stopped:
             _take_in_lists(project, request, plan, result)
             if request.watched is not None:
-                entered = project.times.entered(request.camera_id)
-                project.times.set_entered(request.camera_id, (*entered, Entered(*request.watched, True)))
+                entered = project.watched.entered(request.camera_id)
+                project.watched.set_entered(request.camera_id, (*entered, Entered(*request.watched, True)))
         cameras = [request.camera_id, *(c.camera_id for c in plan.wanted if c.camera_id is not None)]
         if not request.files and request.plan is None:
-            cameras = list(project.camera_names())
+            cameras = list(project.cameras.names())
         result.cameras = tuple(dict.fromkeys([*cameras, *(c for _, c in plan.lists if c is not None)]))
         for camera_id in dict.fromkeys(cameras):
             if not result.stopped:
@@ -162,7 +163,9 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
 
 def known_cameras(project: Project) -> list[Known]:
     """What a project has of its cameras, for a plan."""
-    return [Known(c.id, c.name, c.time_pattern, c.clock_error_s, project.clip_names(c.id)) for c in project.cameras()]
+    return [
+        Known(c.id, c.name, c.time_pattern, c.clock_error_s, project.clips.names(c.id)) for c in project.cameras.all()
+    ]
 
 
 def enter_clips(
@@ -185,7 +188,7 @@ def enter_clips(
                 request.origin, request.cause,
             )  # fmt: skip
             try:
-                added = project.add_clip(clip.camera_id, new, stopped=lambda: token.cancelled)
+                added = project.clips.add(clip.camera_id, new, stopped=lambda: token.cancelled)
             except Cancelled:
                 result.stopped = True
                 return
@@ -320,8 +323,8 @@ def measure_camera(
         Measure also what an older version of the motion model measured.
     """
     measurements = project.measurements
-    fresh = project.clips(camera_id, analysed=False)
-    asked = [*fresh, *(project.clips(camera_id, analysed=True) if again else ())]
+    fresh = project.clips.of(camera_id, analysed=False)
+    asked = [*fresh, *(project.clips.of(camera_id, analysed=True) if again else ())]
     waiting = [c for c in asked if measurements.look_of(c.id) < MODEL_VERSION]
     count = len(fresh) + len(waiting)
     if not count and not again:
@@ -344,14 +347,14 @@ def measure_camera(
         if token.cancelled or result.broken:
             result.stopped = token.cancelled
             return
-        capability = project.camera(camera_id).capability
+        capability = project.cameras.get(camera_id).capability
         finest = min(capability.notches, key=lambda n: (n.size, n.contrast))
         looks = {x.id: x for x in measurements.looks(camera_id, project.zone) if x.model == MODEL_VERSION}
         helping = helpers(list(looks.values()))
         keys = {i: key_of([looks[h] for h in helped]) for i, helped in helping.items()}
         clips = [
             c
-            for c in project.clips(camera_id)
+            for c in project.clips.of(camera_id)
             if (look := looks.get(c.id)) is not None and (not look.final or look.helped_by != keys[c.id])
         ]
 
@@ -360,7 +363,7 @@ def measure_camera(
             if path is None:
                 return None
             mine = helping[clip.id]
-            stills = [project.clip_path_or_none(i) for i in mine if looks[i].snapshot]
+            stills = [project.clips.path_or_none(i) for i in mine if looks[i].snapshot]
             return _Second(
                 clip, path, measurements.trace(clip.id), measurements.background(clip.id),
                 tuple(b for i in mine if not looks[i].snapshot and (b := measurements.background(i))),
@@ -388,7 +391,7 @@ def measure_camera(
 
 def _path_of(project: Project, clip: Clip, result: ImportResult) -> Path | None:
     try:
-        return project.clip_path(clip.id)
+        return project.clips.path(clip.id)
     except ProjectError as error:
         result.notes.append(str(error))
         return None
@@ -428,9 +431,8 @@ def _each(
             yield clip, future.result()
         except UnreadableClip as error:
             # The file in the project bears another name than the one that the person knows.
-            words = (
-                f"{error.what.replace(project.file_name(clip.id), clip.name)} It was taken in but cannot be measured."
-            )
+            what = error.what.replace(project.clips.file_name(clip.id), clip.name)
+            words = f"{what} It was taken in but cannot be measured."
             project.measurements.set_trouble(clip.id, words)
             result.notes.append(f"{words} Nothing is counted of it.")
         except GuardiaError as error:
@@ -447,15 +449,15 @@ def _each(
 
 def make_clean_view(project: Project, camera_id: int) -> None:
     """Make the camera's picture without what moves, from single pictures of its brightest clips."""
-    clips = project.clips(camera_id, analysed=True)
+    clips = project.clips.of(camera_id, analysed=True)
     levels = {c.id: level for c in clips if (level := project.measurements.brightness(c.id)) is not None}
     brightest = sorted(levels, key=lambda i: -levels[i])[: 2 * VIEW_PICTURES : 2]
     lengths = {c.id: c.duration_s for c in clips}
     found = []
     for clip_id in brightest:
         try:
-            found.append((project.clip_path(clip_id), lengths[clip_id]))
+            found.append((project.clips.path(clip_id), lengths[clip_id]))
         except ProjectError:
             continue
     if found:
-        project.put_clean_view(camera_id, clean_view(found))
+        project.cameras.put_clean_view(camera_id, clean_view(found))

@@ -75,7 +75,7 @@ class Loaded:
 
 def load_camera(project: Project, camera_id: int) -> Loaded:
     """Read a camera and replay its installed settings and its draft."""
-    camera = project.camera(camera_id)
+    camera = project.cameras.get(camera_id)
     evidence = project.evidence(camera_id)
     scorer = Scorer()
     scorer.compare(evidence, camera.installed, camera.draft, camera.capability)
@@ -190,11 +190,11 @@ class CameraModel(QObject):
 
     def logbook(self) -> list[tuple[float, str, str]]:
         """(POSIX seconds, what, detail), newest first."""
-        return self._project.logbook(self.camera.id)
+        return self._project.logbook.of(self.camera.id)
 
     def reload(self, *signals: pyqtBoundSignal) -> None:
         """Read the camera and its evidence anew."""
-        camera, evidence = self._project.camera(self.camera.id), self._project.evidence(self.camera.id)
+        camera, evidence = self._project.cameras.get(self.camera.id), self._project.evidence(self.camera.id)
         for line in self._project.take_damage():
             self._messages.tell(line, Severity.WARNING)
         known = {o.id for o in evidence.occurrences}
@@ -228,7 +228,7 @@ class CameraModel(QObject):
         """Keep a new draft; can be undone."""
         kept = self.camera.draft
         if draft == kept or not self.change(
-            what, lambda value: self._project.save_draft(self.camera.id, value), self._show_draft, kept, draft
+            what, lambda value: self._project.settings.save_draft(self.camera.id, value), self._show_draft, kept, draft
         ):
             self._show_draft(kept)
 
@@ -237,7 +237,7 @@ class CameraModel(QObject):
 
     def install_draft(self, note: str) -> None:
         """Record that the draft has been entered on the camera."""
-        if self.kept(lambda: self._project.install_draft(self.camera.id, note=note)):
+        if self.kept(lambda: self._project.settings.install_draft(self.camera.id, note=note)):
             self.reload(self.installed_changed)
 
     @property

@@ -37,7 +37,11 @@ class Facts:
         camera = self._model.camera
         if known != camera.view:
             self._model.change(
-                "set the view", lambda v: self._project.set_view(camera.id, v), self._show_view, camera.view, known
+                "set the view",
+                lambda v: self._project.cameras.set_view(camera.id, v),
+                self._show_view,
+                camera.view,
+                known,
             )
 
     def _show_view(self, known: KnownView | None) -> None:
@@ -52,7 +56,7 @@ class Facts:
             model.take(camera=replace(model.camera, time_pattern=time_pattern))
 
     def _write_clock(self, clock_error_s: float, time_pattern: str) -> None:
-        self._project.set_clock(self._model.camera.id, clock_error_s=clock_error_s, time_pattern=time_pattern)
+        self._project.cameras.set_clock(self._model.camera.id, clock_error_s=clock_error_s, time_pattern=time_pattern)
 
     def set_clock_error(self, clock_error_s: float) -> None:
         """Say how wrong the camera's clock is; every time of its clips and events moves."""
@@ -68,7 +72,7 @@ class Facts:
 
     def clip_start(self, clip_id: int) -> tuple[float, str]:
         """Start of a clip (POSIX seconds) and how it is known."""
-        return self._project.clip_start(clip_id)
+        return self._project.clips.start(clip_id)
 
     def give_clip_start(self, clip_id: int, start_s: float) -> None:
         """Give a clip the true start that the technician knows. The start that it has is no change."""
@@ -76,7 +80,7 @@ class Facts:
         if abs(start_s - evidence.clips[evidence.clip_index[clip_id]].start_s) >= 0.5:
             self._model.change(
                 "give start of clip",
-                lambda start: self._project.set_clip_start(clip_id, *start),
+                lambda start: self._project.clips.set_start(clip_id, *start),
                 self._reload,
                 self.clip_start(clip_id),
                 (start_s, "given"),
@@ -84,7 +88,7 @@ class Facts:
 
     def watched_entered(self) -> tuple[Entered, ...]:
         """The spans of watched time that were entered."""
-        return self._project.times.entered(self._model.camera.id)
+        return self._project.watched.entered(self._model.camera.id)
 
     def set_watched(self, spans: Sequence[Entered]) -> None:
         """Say when the camera was up and when it was down."""
@@ -93,7 +97,7 @@ class Facts:
             camera_id = self._model.camera.id
             self._model.change(
                 "say when it was watched",
-                lambda entered: self._project.times.set_entered(camera_id, entered),
+                lambda entered: self._project.watched.set_entered(camera_id, entered),
                 self._reload,
                 before,
                 after,
@@ -106,7 +110,7 @@ class Facts:
             camera_id = self._model.camera.id
             self._model.change(
                 "date the settings",
-                lambda dated: self._project.times.set_epochs(camera_id, dated),
+                lambda dated: self._project.settings.set_epochs(camera_id, dated),
                 lambda _: self._model.reload(self._model.installed_changed),
                 before,
                 after,
@@ -114,9 +118,9 @@ class Facts:
 
     def set_cause(self, clip_ids: Iterable[int], cause: str) -> None:
         """Say why clips were recorded, '' to go by the camera's list."""
-        said = self._project.causes_said(self._model.camera.id)
+        said = self._project.clips.causes_said(self._model.camera.id)
         old = {i: said[i] for i in clip_ids if said[i] != cause}
         if old:
             self._model.change(
-                "say why it recorded", self._project.set_cause, self._reload, old, dict.fromkeys(old, cause)
+                "say why it recorded", self._project.clips.set_causes, self._reload, old, dict.fromkeys(old, cause)
             )

@@ -35,7 +35,7 @@ class Occurrences:
     """
 
     def __init__(self, model: CameraModel, project: Project) -> None:
-        self._model, self._project = model, project
+        self._model, self._project, self._store = model, project, project.occurrences
 
     def judge(self, ids: Iterable[int], kind: str) -> None:
         """Judge occurrences as of a kind; TAKE_BACK takes the judgement back."""
@@ -44,7 +44,7 @@ class Occurrences:
         if old:
             words = kind_of(kind).text if kind else "not judged"
             new = dict.fromkeys(old, kind)
-            self._model.change(f"judge {len(old)} as {words}", self._project.judge, self._show_kinds, old, new)
+            self._model.change(f"judge {len(old)} as {words}", self._store.judge, self._show_kinds, old, new)
 
     def _show_kinds(self, kinds: Mapping[int, str]) -> None:
         evidence = self._model.evidence
@@ -58,7 +58,11 @@ class Occurrences:
         if new:
             words = "join to a visit" if any(v is not None for v in new.values()) else "take apart"
             self._model.change(
-                words, self._project.set_visits, lambda _: self._model.reload(), {i: old[i] for i in new}, new
+                words,
+                self._store.set_visits,
+                lambda _: self._model.reload(),
+                {i: old[i] for i in new},
+                new,
             )
 
     def quietest_s(self, occurrence_id: int) -> float:
@@ -100,7 +104,7 @@ class Occurrences:
                 f"{SHORTEST_S} s, and it runs from {o.start_s:.1f} to {o.end_s:.1f} s.",
                 kept="It was left whole.",
             )
-        path = self._project.clip_path(o.clip_id)
+        path = self._project.clips.path(o.clip_id)
         times = self._model.evidence.stack.times[self._model.evidence.clip_index[o.clip_id]]
 
         def make(token: Token, _report: Report) -> tuple[int, list[NewOccurrence]]:
@@ -122,7 +126,7 @@ class Occurrences:
     def take_up_job(self) -> Callable[[Token, Report], list[tuple[int, NewOccurrence]]]:
         """Work that makes key pictures of what no occurrence stands for yet; gives (clip, occurrence) pairs."""
         found = [u for u in self.uncovered() if u.occurrence_id is None]
-        paths = {u.clip_id: self._project.clip_path(u.clip_id) for u in found}
+        paths = {u.clip_id: self._project.clips.path(u.clip_id) for u in found}
 
         def make(token: Token, _report: Report) -> list[tuple[int, NewOccurrence]]:
             made = []
@@ -150,12 +154,12 @@ class Occurrences:
 
         def write() -> None:
             with self._project.together():
-                made.extend(self._project.add_occurrence(*one) for one in new)
+                made.extend(self._store.add(*one) for one in new)
 
         if self._model.kept(write):
             self._model.change(
                 what,
-                lambda shown: self._project.show_occurrences(*shown),
+                lambda shown: self._store.show(*shown),
                 lambda _: self._model.reload(),
                 (gone, made),
                 (made, gone),

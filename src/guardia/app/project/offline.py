@@ -28,7 +28,8 @@ from guardia.core.trace.stack import TraceStack
 from guardia.media.analysis import analyse_clip
 from guardia.media.reader import clip_start, probe
 from guardia.report.sheet import score_rows, score_to_dict
-from guardia.store.project import Project, plain_name
+from guardia.store.clips import plain_name
+from guardia.store.project import Project
 from guardia.store.records import Camera
 
 FINEST = (8, 0.00175)
@@ -158,7 +159,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
     with Project(folder) as project:
         site = project.site()
         zone = ZoneInfo(site.time_zone)
-        everyone = project.cameras()
+        everyone = project.cameras.all()
         cameras = [c for c in everyone if camera is None or c.name == camera]
         if not everyone:
             raise InvalidValue("This project has no camera yet.", do="Add one and bring in what it recorded.")
@@ -322,7 +323,7 @@ def measure_again(folder: Path) -> dict[str, Any]:
 def _installed_scores(folder: Path) -> dict[str, Score]:
     with Project(folder) as project:
         found = {}
-        for camera in project.cameras():
+        for camera in project.cameras.all():
             evidence = project.evidence(camera.id)
             found[camera.name] = score(evidence, replay(evidence, camera.installed, camera.capability))
         return found

@@ -35,24 +35,24 @@ class Pictures:
 
     def clean_view(self) -> bytes:
         """The camera's picture without what moves, as JPEG; empty if there is none."""
-        return self._project.clean_view(self._model.camera.id)
+        return self._project.cameras.clean_view(self._model.camera.id)
 
     def picture_size(self) -> tuple[int, int]:
         """Width and height of the camera's clips in pixels, (0, 0) while there are none."""
-        return self._project.clip_size(self._model.evidence.clips[0].id) if self._model.evidence.clips else (0, 0)
+        return self._project.clips.size(self._model.evidence.clips[0].id) if self._model.evidence.clips else (0, 0)
 
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence side by side, as JPEG."""
-        return self._project.strip(occurrence_id)
+        return self._project.occurrences.strip(occurrence_id)
 
     def key_times(self, occurrence_id: int) -> list[float]:
         """Times of those pictures on the clip's clock."""
-        return self._project.key_times(occurrence_id)
+        return self._project.occurrences.key_times(occurrence_id)
 
     def pictures_job(self, occurrence_id: int) -> Callable[[Token, Report], list[tuple[float, bytes]]]:
         """Work that reads the pictures around an occurrence; to be run off the interface thread."""
         occurrence = self._model.state.by_id[occurrence_id]
-        path = self._project.clip_path(occurrence.clip_id)
+        path = self._project.clips.path(occurrence.clip_id)
         start = max(0.0, occurrence.start_s - LEAD_S)
         times = self._model.evidence.stack.times[self._model.evidence.clip_index[occurrence.clip_id]]
         end = min(occurrence.end_s + LEAD_S, start + LONGEST_LOOK_S, times[-1] if times else 0.0)
@@ -64,4 +64,4 @@ class Pictures:
 
     def walk_tests(self) -> list[Path]:
         """The files of the walk tests."""
-        return [self._project.clip_path(c.id) for c in self._model.evidence.clips if c.origin is Origin.WALK_TEST]
+        return [self._project.clips.path(c.id) for c in self._model.evidence.clips if c.origin is Origin.WALK_TEST]

@@ -226,7 +226,7 @@ class AlikeModel(QObject):
         by_camera: dict[int, list[int]] = {}
         for i in ids:
             by_camera.setdefault(self._camera_of[i], []).append(i)
-        self._session.judge(by_camera, kind)
+        self._session.occurrences.judge(by_camera, kind)
         self.judgements_moved()
 
     def judgements_moved(self) -> None:

@@ -46,7 +46,7 @@ class ImportModel(QObject):
         self.watched: tuple[float, float] | None = None
         self.rule = "one"
         self.sources: tuple[Path, ...] = ()
-        self.cameras: list[Known] = session.known_cameras()
+        self.cameras: list[Known] = session.intake.known_cameras()
         self.patterns: dict[int, str] = {}
         self.plan = Plan(())
         self.problem = ""
@@ -203,7 +203,7 @@ class ImportModel(QObject):
             cause=self.cause if self.origin is Origin.MOTION else None,
             watched=self.watched if self.origin is Origin.MOTION else None,
         )
-        return self.session.run_import(request)
+        return self.session.intake.run(request)
 
     def close(self) -> None:
         """Stop looking."""

@@ -64,11 +64,6 @@ class ProposalModel(QObject):
         model.draft_changed.connect(self.drop)
         model.judgements_changed.connect(self.drop)
 
-    @classmethod
-    def of(cls, model: CameraModel, session: Session) -> ProposalModel:
-        """The one of a camera, made when first asked for; pages come and go."""
-        return model.findChild(cls) or cls(model, session)
-
     def seek(self) -> bool:
         """Seek zones to ignore; gives False while another search is under way."""
         evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability

@@ -210,7 +210,7 @@ class Player(QDialog):
 
     def split(self) -> None:
         """Split the occurrence at the picture that is shown, and close."""
-        self._session.split(self._model.camera.id, self._id, self.screen_view.at_s)
+        self._session.occurrences.split(self._model.camera.id, self._id, self.screen_view.at_s)
         self.close()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:

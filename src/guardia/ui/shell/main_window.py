@@ -9,13 +9,8 @@ from pathlib import Path
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
 from PyQt6.QtWidgets import (
     QApplication,
-    QButtonGroup,
-    QFileDialog,
     QHBoxLayout,
     QMainWindow,
-    QMessageBox,
-    QProgressBar,
-    QPushButton,
     QStackedWidget,
     QVBoxLayout,
     QWidget,
@@ -27,34 +22,28 @@ from guardia.app.project.preferences import load_preferences, save_preferences
 from guardia.app.project.session import Session
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.steps.alike_model import AlikeModel
-from guardia.app.steps.steps import STEPS, step_of, tabs_of
-from guardia.app.work.jobs import Progress
+from guardia.app.steps.steps import STEPS, tabs_of
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
-from guardia.core.base.words import count_of
-from guardia.core.evidence.clock import error_words
-from guardia.core.evidence.evidence import Origin
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import button, label, tabs
+from guardia.ui.parts.widgets import tabs
 from guardia.ui.shell.banner import Banner
+from guardia.ui.shell.camera_commands import CameraCommands
 from guardia.ui.shell.dialogs import (
     about_html,
-    ask_cause,
-    ask_clock_error,
     ask_new_camera,
-    ask_new_project,
-    ask_start,
     keys_html,
     show_history,
     show_text,
 )
 from guardia.ui.shell.palette import Palette
+from guardia.ui.shell.project_commands import ask_to_measure_again, choose_project, join_found, make_project, save_list
+from guardia.ui.shell.rail import Rail
 from guardia.ui.shell.step_pages import PAGES
 from guardia.ui.shell.welcome_page import WelcomePage
 from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.round_page import RoundPage
 from guardia.ui.steps.score_panel import ScorePanel
-from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
 
 FRAME_PX = (4, 32)
 """Room that the window's frame and title bar take on the screen, across and down."""
@@ -75,6 +64,7 @@ class MainWindow(QMainWindow):
         self.messages = MessageHub(self)
         self.session: Session | None = None
         self.camera_id: int | None = None
+        self.commands: CameraCommands | None = None
         self.pages: dict[str, QWidget] = {}
         self._alike: AlikeModel | None = None
         self.setWindowTitle("Guardia")
@@ -99,19 +89,26 @@ class MainWindow(QMainWindow):
         self.resize(width, height)
 
     def _make_actions(self) -> dict[str, QAction]:
+        def camera(do: Callable[[CameraCommands], object]) -> Callable[[], object]:
+            return lambda: self.commands and do(self.commands)
+
+        def project(do: Callable[[Session], object]) -> Callable[[], object]:
+            return lambda: self.session and do(self.session)
+
         acts: dict[str, Callable[[], object]] = {
-            "new": self.new_project, "open": self.choose_project, "demo": self.open_demo, "quit": self.close,
-            "add_camera": self.add_camera, "bring_in": lambda: self._evidence().bring_in(),
-            "reset_draft": self.reset_draft,
-            "clip_start": self.ask_clip_start,
-            "history": self.show_history, "clock": self.ask_clock, "save_list": self.save_list,
-            "watched": self.ask_watched, "epochs": lambda: self._open_times(EpochsDialog),
-            "cause": self.ask_cause,
-            "join": self.join, "split": self.split, "join_found": self.join_found,
-            "palette": self.show_palette,
-            "undo": lambda: self.session and self.session.undo.undo(),
-            "redo": lambda: self.session and self.session.undo.redo(),
-            "dark": self.toggle_dark, "keys": self.show_keys, "about": self.show_about,
+            "new": self.new_project, "open": lambda: self._open_what(lambda: choose_project(self)),
+            "demo": self.open_demo, "quit": self.close, "add_camera": self.add_camera,
+            "bring_in": lambda: self._evidence().bring_in(),
+            "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
+            "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
+            "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
+            "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
+            "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),
+            "history": project(lambda s: show_history(self, s.undo)),
+            "undo": project(lambda s: s.undo.undo()), "redo": project(lambda s: s.undo.redo()),
+            "palette": self.show_palette, "dark": self.toggle_dark,
+            "keys": lambda: show_text(self, "Keys", keys_html()),
+            "about": lambda: show_text(self, "About Guardia", about_html()),
             **{f"go_{s.id}": (lambda id=s.id: self.go(id)) for s in STEPS},
         }  # fmt: skip
         made = {}
@@ -137,7 +134,10 @@ class MainWindow(QMainWindow):
         row = QHBoxLayout(central)
         row.setContentsMargins(0, 0, 0, 0)
         row.setSpacing(0)
-        row.addWidget(self._build_rail())
+        self.rail = Rail()
+        self.rail.asked.connect(self.go)
+        self.rail.stopped.connect(lambda: self.session and self.session.intake.jobs.cancel())
+        row.addWidget(self.rail)
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         self.banner = Banner()
@@ -153,48 +153,6 @@ class MainWindow(QMainWindow):
         row.addLayout(self._panel_place)
         self.panel: ScorePanel | None = None
         self.setCentralWidget(central)
-
-    def _build_rail(self) -> QWidget:
-        rail = QWidget()
-        rail.setObjectName("rail")
-        rail.setFixedWidth(176)
-        layout = QVBoxLayout(rail)
-        layout.setContentsMargins(10, 14, 10, 12)
-        layout.setSpacing(2)
-        self._place = label("Guardia", "head", wrap=True)
-        self._place.setContentsMargins(10, 0, 0, 8)
-        self._clock = label("", "hint", wrap=True)
-        self._clock.setContentsMargins(10, 0, 6, 6)
-        self._steps: dict[str, QPushButton] = {}
-        group = QButtonGroup(self)
-        for number, step in enumerate(s for s in STEPS if not s.part_of):
-            if number == 1:
-                layout.addSpacing(10)
-                layout.addWidget(self._place)
-                layout.addWidget(self._clock)
-            made = button(step.text, lambda id=step.id: self.go(id), "step", tip=step.hint)
-            made.setCheckable(True)
-            group.addButton(made)
-            self._steps[step.id] = made
-            layout.addWidget(made)
-            small = label(step.hint, "hint")
-            small.setContentsMargins(14, 0, 0, 6)
-            layout.addWidget(small)
-        layout.addStretch()
-        self._job_text = label("", "hint", wrap=True)
-        layout.addWidget(self._job_text)
-        self._job_bar = QProgressBar()
-        self._job_bar.setTextVisible(False)
-        self._job_bar.setRange(0, 1000)
-        layout.addWidget(self._job_bar)
-        self._job_stop = button(
-            "Stop", lambda: self.session and self.session.jobs.cancel(), tip="What is finished is kept"
-        )
-        layout.addWidget(self._job_stop)
-        for widget in (self._job_text, self._job_bar, self._job_stop):
-            widget.hide()
-        layout.addWidget(label("Guardia advises;\nthe technician decides.", "hint"))
-        return rail
 
     def _show_welcome(self) -> None:
         acts = self.actions_by_id
@@ -221,10 +179,8 @@ class MainWindow(QMainWindow):
             return False
         self._close_session()
         self.session = session
-        self.camera_id = None
-        session.jobs.started.connect(self._job_started)
-        session.jobs.progressed.connect(self._job_progressed)
-        session.jobs.finished.connect(self._job_finished)
+        self.rail.follow(session.intake.jobs)
+        session.intake.jobs.finished.connect(self._refresh_steps)
         session.undo.indexChanged.connect(self._refresh_steps)
         page.opened.connect(self.open_camera)
         page.asked.connect(self.show_occurrence)
@@ -235,26 +191,11 @@ class MainWindow(QMainWindow):
         session.cameras_changed.connect(self._first_camera)
         self.go("round")
         session.load_cameras()
-        if session.outdated():
-            self._ask_to_measure_again(session)
+        if session.intake.outdated():
+            self.question = ask_to_measure_again(self, session)
         else:
-            session.go_on_measuring()
+            session.intake.go_on_measuring()
         return True
-
-    def _ask_to_measure_again(self, session: Session) -> None:
-        """A project of an older version of the motion model is measured again when its user agrees."""
-        self.question = QMessageBox(
-            QMessageBox.Icon.Question,
-            "Measure again?",
-            f"{session.outdated()} clips of this project were measured by an older version of the motion model. Its "
-            "figures are shown as they are. Measure them again now? Judgements, zones and settings are kept, and the "
-            "old figures are shown beside the new ones.",
-            QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
-            self,
-        )
-        self.question.accepted.connect(session.measure_again)
-        self.question.rejected.connect(session.go_on_measuring)
-        self.question.open()
 
     def _first_camera(self) -> None:
         """Have a camera open as soon as one is loaded, so that every step can be reached."""
@@ -278,7 +219,7 @@ class MainWindow(QMainWindow):
             self.session.close()
             self.session.deleteLater()
             self.session = None
-        self.camera_id = None
+        self.camera_id = self.commands = None
 
     def open_camera(self, camera_id: int, step: str) -> None:
         """Open a camera at a step."""
@@ -293,6 +234,7 @@ class MainWindow(QMainWindow):
             return
         self.camera_id = camera_id
         model = self.session.camera(camera_id)
+        self.commands = CameraCommands(self, self.session, model)
         for step in STEPS:
             old = None if step.all_cameras else self.pages.pop(step.id, None)
             if old is not None:
@@ -325,7 +267,8 @@ class MainWindow(QMainWindow):
 
     def ask_watched(self) -> None:
         """Let the watched time of the camera be entered."""
-        self._open_times(WatchedDialog)
+        if self.commands is not None:
+            self.commands.ask_watched()
 
     def _evidence(self) -> EvidencePage:
         self.go("evidence")
@@ -360,23 +303,14 @@ class MainWindow(QMainWindow):
         page.select_id(occurrence_id)
 
     def _refresh_steps(self) -> None:
-        has_camera = self.session is not None and self.camera_id is not None
-        current = self.current_step()
-        for step, made in self._steps.items():
-            made.setEnabled(has_camera or (step == "round" and self.session is not None))
-            made.setChecked(step == step_of(current))
+        current, model = self.current_step(), self._model()
+        self.rail.show_step(current, has_project=self.session is not None, model=model)
         if self.panel is not None:
             self.panel.setVisible(current != "round")
-        model = self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None
-        name = model.camera.name if model else "No camera open"
-        self._place.setText(name if len(name) <= 60 else f"{name[:58]} …")
-        clock = error_words(model.camera.clock_error_s) if model else ""
-        self._clock.setText(f"its clock is {clock}; times are put right" if clock else "")
-        self._clock.setVisible(bool(clock))
         for entry in ACTIONS:
             action = self.actions_by_id[entry.id]
             if entry.needs_camera:
-                action.setEnabled(has_camera)
+                action.setEnabled(model is not None)
         self.actions_by_id["add_camera"].setEnabled(self.session is not None)
         self.actions_by_id["go_round"].setEnabled(self.session is not None)
         undo = self.session.undo if self.session else None
@@ -387,115 +321,27 @@ class MainWindow(QMainWindow):
             self.actions_by_id[name].setEnabled(can)
             self.actions_by_id[name].setText(f"{name.capitalize()} {text}".strip())
 
-    def reset_draft(self) -> None:
-        """Make the draft equal to the installed settings."""
-        if self.session is not None and self.camera_id is not None:
-            model: CameraModel = self.session.camera(self.camera_id)
-            model.change_draft(model.camera.installed, "set draft back to installed")
-
-    def ask_clip_start(self) -> None:
-        """Ask when the clip of the selected occurrence really began."""
-        if self.session is None or self.camera_id is None:
-            return
-        model = self.session.camera(self.camera_id)
-        if not model.selected:
-            self.messages.tell("Select an occurrence in Evidence first; its clip is the one that is meant.")
-            return
-        clip_id = model.occurrence(model.selected[0]).clip_id
-        _, source = model.facts.clip_start(clip_id)
-        start_s = model.evidence.clips[model.evidence.clip_index[clip_id]].start_s
-        given = ask_start(self, self.session.local_time(start_s), source, self.session.site.time_zone)
-        if given is not None:
-            model.facts.give_clip_start(clip_id, given.timestamp())
-
-    def ask_clock(self) -> None:
-        """Ask how wrong the camera's clock is."""
-        if self.session is None or self.camera_id is None:
-            return
-        model = self.session.camera(self.camera_id)
-        error_s = ask_clock_error(self, model.camera.name, model.camera.clock_error_s)
-        if error_s is not None:
-            model.facts.set_clock_error(error_s)
-
-    def save_list(self) -> None:
-        """Ask for a file and save all occurrences there."""
-        name, _ = QFileDialog.getSaveFileName(
-            self, "Save occurrences", "occurrences.csv", "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
-        )
-        if name and self.session is not None:
-            self.session.save_occurrences(name)
-
-    def join(self) -> None:
-        """Make the selected occurrences one visit."""
-        if self.session is not None and self.camera_id is not None:
-            self.session.join(self.camera_id, self.session.camera(self.camera_id).selected)
-
-    def split(self) -> None:
-        """Take the selected occurrence out of its visit, or split it where it is quietest."""
-        if self.session is not None and self.camera_id is not None:
-            for occurrence_id in self.session.camera(self.camera_id).selected[:1]:
-                self.session.split(self.camera_id, occurrence_id)
-
-    def join_found(self) -> None:
-        """Join every visit that was counted repeatedly and say how many there were."""
-        if self.session is not None:
-            count = self.session.join_found()
-            self.messages.tell(
-                f"Joined {count_of(count, 'visit')} counted as several occurrences; Undo takes it back."
-                if count
-                else "No real visit is counted twice."
-            )
+    def _model(self) -> CameraModel | None:
+        """The camera that is open."""
+        return self.session.camera(self.camera_id) if self.session and self.camera_id is not None else None
 
     def open_demo(self) -> None:
         """Open one's own copy of the demo site."""
-        try:
-            folder = own_demo(self._data_home)
-        except GuardiaError as error:
-            self.messages.tell_error(error)
-            return
-        self.open_project(folder)
-
-    def choose_project(self) -> None:
-        """Ask for a project's folder and open it."""
-        name = QFileDialog.getExistingDirectory(self, "Open a project's folder")
-        if name:
-            self.open_project(Path(name))
+        self._open_what(lambda: own_demo(self._data_home))
 
     def new_project(self) -> None:
-        """Ask for a site and a folder, make a project there and open it."""
-        answer = ask_new_project(self)
-        parent = (
-            QFileDialog.getExistingDirectory(self, "Folder in which the project's own folder is made") if answer else ""
-        )
-        if answer is None or not parent:
-            return
-        site, zone = answer
-        stem = "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-")[:60]
+        """Make a project and open it."""
+        self._open_what(lambda: make_project(self))
+
+    def _open_what(self, choose: Callable[[], Path | None]) -> None:
+        """Open the project that is chosen, or say why there is none."""
         try:
-            Session.create(Path(parent) / stem, site, zone)
+            folder = choose()
         except GuardiaError as error:
             self.messages.tell_error(error)
             return
-        self.open_project(Path(parent) / stem)
-
-    def _open_times(self, kind: type[WatchedDialog] | type[EpochsDialog]) -> None:
-        if self.session is not None and self.camera_id is not None:
-            self.times = kind(self, self.session, self.session.camera(self.camera_id))
-            self.times.open()
-
-    def ask_cause(self) -> None:
-        """Ask why the camera recorded the clips of the selected occurrences."""
-        if self.session is None or self.camera_id is None:
-            return
-        model = self.session.camera(self.camera_id)
-        clips = {model.occurrence(i).clip_id for i in model.selected}
-        recorded = [c for c in model.evidence.clips if c.id in clips and c.origin is Origin.MOTION]
-        if not recorded:
-            self.messages.tell("Select occurrences of clips that the camera recorded by itself, in Evidence.")
-            return
-        cause = ask_cause(self, recorded)
-        if cause is not None:
-            model.facts.set_cause([c.id for c in recorded], cause)
+        if folder is not None:
+            self.open_project(folder)
 
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""
@@ -524,39 +370,9 @@ class MainWindow(QMainWindow):
     def _remember(self) -> None:
         save_preferences(self._preferences, self._data_home)
 
-    def show_keys(self) -> None:
-        """Show every shortcut."""
-        show_text(self, "Keys", keys_html())
-
-    def show_about(self) -> None:
-        """Show version, licence and cautions."""
-        show_text(self, "About Guardia", about_html())
-
-    def show_history(self) -> None:
-        """Show every change of this sitting; a click goes back or forward to it."""
-        if self.session is not None:
-            show_history(self, self.session.undo)
-
     def show_palette(self) -> None:
         """Let the person find an action by a few letters."""
         Palette(self, [self.actions_by_id[a.id] for a in ACTIONS if a.id != "palette"]).open()
-
-    def _job_started(self, title: str) -> None:
-        self._job_text.setText(title)
-        self._job_bar.setValue(0)
-        for widget in (self._job_text, self._job_bar, self._job_stop):
-            widget.show()
-
-    def _job_progressed(self, progress: Progress) -> None:
-        left = f", about {progress.left_s:.0f} s left" if progress.left_s is not None else ""
-        self._job_text.setText(f"{progress.done} of {progress.total}{left}")
-        self._job_text.setToolTip(progress.what)
-        self._job_bar.setValue(round(1000 * progress.done / max(1, progress.total)))
-
-    def _job_finished(self) -> None:
-        for widget in (self._job_text, self._job_bar, self._job_stop):
-            widget.hide()
-        self._refresh_steps()
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop jobs and close the project; everything is already saved. Nobody need see a job come to its end."""

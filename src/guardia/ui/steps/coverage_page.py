@@ -132,4 +132,4 @@ class CoveragePage(FreshPage):
         self.asked.emit(ids, f"No record covers these {len(ids)}")
 
     def _take_up(self) -> None:
-        self._session.take_up(self._model.camera.id)
+        self._session.occurrences.take_up(self._model.camera.id)

@@ -426,7 +426,7 @@ class EvidencePage(QWidget):
         if not ids:
             return
         before = self._proxy.rowCount()
-        self._session.judge({self._model.camera.id: ids}, kind)
+        self._session.occurrences.judge({self._model.camera.id: ids}, kind)
         self._apply_filter()
         gone = before - self._proxy.rowCount()
         start = max(0, max(rows) + 1 - gone)  # with a visit more may go than was selected

@@ -106,7 +106,7 @@ class HandoverPage(QWidget):
             for column, text in enumerate(cells):
                 grid.addWidget(label(text), row, column)
         self._sheet.addWidget(figures)
-        content = self._session.sheet_content(model.camera.id)
+        content = self._session.exports.sheet_content(model.camera.id)
         for line in (*content.limits, *CAUTIONS):
             self._sheet.addWidget(label(line, "muted", wrap=True))
         self._sheet.addStretch()
@@ -144,7 +144,7 @@ class HandoverPage(QWidget):
 
     def save(self, path: Path) -> None:
         """Save the sheet; the ending says in which form."""
-        content = self._session.sheet_content(self._model.camera.id)
+        content = self._session.exports.sheet_content(self._model.camera.id)
         part = path.with_name(path.name + ".part")
         try:
             if path.suffix.lower() == ".pdf":

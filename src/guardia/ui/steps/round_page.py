@@ -9,6 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
+from guardia.app.project.advice import next_action
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
@@ -188,7 +189,7 @@ class RoundPage(QWidget):
         ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
         middle.addWidget(ribbon)
         row.addLayout(middle, 1)
-        action = self._session.next_action(model.camera.id)
+        action = next_action(model)
         side = QVBoxLayout()
         side.setSpacing(4)
         act = button(action.text, partial(self.opened.emit, model.camera.id, action.step), "primary")

@@ -238,4 +238,4 @@ class StatisticsPage(FreshPage):
             self, "Save table", "statistics.csv", "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
         )
         if name:
-            self._session.save_statistic(self._model.camera.id, self.by.currentData(), self.lines, name)
+            self._session.exports.save_statistic(self._model.camera.id, self.by.currentData(), self.lines, name)

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.steps.view_model import ViewModel
+from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.core.score.reach import THINGS, Thing
 from guardia.core.view.geometry import ViewGeometry
 from guardia.ui.parts.theme import THEME
@@ -45,7 +45,7 @@ def _projected(view: ViewGeometry, places: list[tuple[float, float, float]], are
 class ViewCanvas(QWidget):
     """The picture with distance rings, lines of reach, marks, and a figure that follows the pointer at true size."""
 
-    def __init__(self, model: ViewModel) -> None:
+    def __init__(self, model: CalibrationModel) -> None:
         super().__init__()
         self._model = model
         self._picture = QPixmap()
@@ -200,7 +200,7 @@ class ViewCanvas(QWidget):
 class PlanView(QWidget):
     """The ground from above, and the view from the side."""
 
-    def __init__(self, model: ViewModel) -> None:
+    def __init__(self, model: CalibrationModel) -> None:
         super().__init__()
         self._model = model
         self.setMinimumSize(200, 190)
@@ -293,7 +293,7 @@ class ViewPage(FreshPage):
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
-        self.model = ViewModel.of(model, session)
+        self.model = session.step_model(CalibrationModel, model)
         layout, head = page_head(self, "View")
         self._how = label("", "muted")
         head.addWidget(self._how)

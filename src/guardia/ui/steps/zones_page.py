@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from guardia.app.project.advice import zone_sources
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.polygon_tool import Mode, PolygonTool
@@ -56,7 +57,7 @@ class ZonesPage(QWidget):
             blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
             max_masks=capability.privacy_masks,
         )
-        self.proposal = ProposalModel.of(model, session)
+        self.proposal = session.step_model(ProposalModel, model)
         self.canvas = ZoneCanvas(model, self.tool)
         layout, head = page_head(self, "Zones")
         head.addStretch()
@@ -112,7 +113,7 @@ class ZonesPage(QWidget):
 
     def _fill_copies(self, menu: QMenu) -> None:
         menu.clear()
-        for name, zones in self._session.zone_sources(self._model.camera.id):
+        for name, zones in zone_sources(self._session, self._model.camera.id):
             menu.addAction(name, lambda n=name, z=zones: self.copy_zones(n, z))
         if menu.isEmpty():
             nothing = menu.addAction("No other zones are known")

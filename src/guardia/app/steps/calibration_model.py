@@ -43,7 +43,7 @@ class ReachLine:
     night: float
 
 
-class ViewModel(QObject):
+class CalibrationModel(QObject):
     """View, marks and reach of one camera.
 
     Parameters
@@ -71,11 +71,6 @@ class ViewModel(QObject):
         model.view_changed.connect(self.changed)
         model.comparison_changed.connect(self.changed)
         model.judgements_changed.connect(self._forget)
-
-    @classmethod
-    def of(cls, model: CameraModel, session: Session) -> ViewModel:
-        """The one of a camera, made when first asked for; pages come and go."""
-        return model.findChild(cls) or cls(model, session)
 
     def _forget(self) -> None:
         self._shown = {}

@@ -1,0 +1,75 @@
+"""What to do next on a camera, and where its zones could be copied from."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.core.make.zones import Zone
+
+
+@dataclass(frozen=True)
+class NextAction:
+    """The one thing to do next on a camera.
+
+    Parameters
+    ----------
+    step
+        Id of the step where it is done.
+    text
+        What to do.
+    why
+        The reason, with its figures.
+    """
+
+    step: str
+    text: str
+    why: str
+
+
+def next_action(model: CameraModel) -> NextAction:
+    """The one thing to do next on a camera and why."""
+    evidence, comparison = model.evidence, model.comparison
+    unjudged = sum(not o.kind for o in evidence.occurrences)
+    if not evidence.clips:
+        return NextAction("evidence", "Import clips", "nothing this camera recorded is here yet")
+    if unjudged:
+        return NextAction(
+            "evidence",
+            f"Judge {unjudged} occurrences",
+            f"{unjudged} of {len(evidence.occurrences)} are not judged yet",
+        )
+    installed = comparison.installed
+    if model.draft != model.camera.installed:
+        fewer = len(installed.false_recorded) - len(comparison.draft.false_recorded)
+        more = len(comparison.draft.real_missed) - len(installed.real_missed)
+        return NextAction(
+            "handover",
+            "Hand over the draft",
+            f"false recordings {-fewer:+d}, real missed {more:+d} against installed",
+        )
+    if evidence.motion_clips and not evidence.watch.spans:
+        return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
+    if installed.false_recorded:
+        return NextAction(
+            "zones",
+            "Tune zones and sensitivity",
+            f"{len(installed.false_recorded)} false recordings on the evidence",
+        )
+    return NextAction("evidence", "Nothing to do", "no false recording and no unjudged clip on the evidence")
+
+
+def zone_sources(session: Session, camera_id: int) -> list[tuple[str, tuple[Zone, ...]]]:
+    """Zones that can be copied to a camera: (where from, the zones), of its own earlier settings and of others."""
+    own = session.camera(camera_id).camera
+    found = [(f"{own.name}, installed", own.installed.detection.zones)]
+    for epoch in reversed(session.camera(camera_id).evidence.epochs[:-1]):
+        if epoch.settings is not None:
+            until = f"{session.local_time(epoch.to_s):%d %b %Y %H:%M}"
+            found.append((f"{own.name}, installed until {until}", epoch.settings.detection.zones))
+    for other in (m.camera for i, m in session.models.items() if i != camera_id):
+        found.append((f"{other.name}, installed", other.installed.detection.zones))
+        if other.draft.detection.zones != other.installed.detection.zones:
+            found.append((f"{other.name}, draft", other.draft.detection.zones))
+    return [(name, zones) for name, zones in found if zones]

@@ -1,0 +1,97 @@
+"""Bringing in and measuring in the open project, off the interface thread."""
+
+from __future__ import annotations
+
+import time
+from typing import TYPE_CHECKING
+
+from guardia.app.intake.import_plan import Known
+from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
+from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.jobs import Progress
+from guardia.app.work.messages import Severity
+from guardia.core.base.words import count_of
+from guardia.core.score.score import Score, difference_words
+from guardia.store.project import Project
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+SHOW_EVERY_S = 4.0
+"""While clips are measured, new ones are shown this often."""
+
+AT_ONCE = 1500
+"""Up to this many clips a project's evidence is read before its window shows."""
+
+
+class Intake:
+    """Imports of a project, one at a time.
+
+    Parameters
+    ----------
+    session
+        The open project.
+    project
+        Its store.
+    """
+
+    def __init__(self, session: Session, project: Project) -> None:
+        self._session, self._project = session, project
+        self._before: dict[int, Score] = {}
+        self._shown = time.monotonic()
+        messages = session.messages
+        self.jobs = JobRunner(session)
+        self.jobs.succeeded.connect(self._on_import)
+        self.jobs.progressed.connect(self._show_measured)
+        self.jobs.failed.connect(messages.tell_error)
+        self.jobs.cancelled.connect(lambda: messages.tell("The import was stopped; what was finished is kept."))
+
+    def run(self, request: ImportRequest) -> bool:
+        """Bring in what a request names, off the interface thread; gives False while another job runs."""
+        return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
+
+    def go_on_measuring(self) -> bool:
+        """Measure what an earlier import left unmeasured, in the background; gives False when there is nothing."""
+        waiting = next((i for i in self._session.camera_ids() if self._project.clips.waiting(i)), None)
+        return waiting is not None and self.run(ImportRequest(self._session.folder, waiting, ()))
+
+    def outdated(self) -> int:
+        """Number of clips that an older version of the motion model measured."""
+        return self._project.measurements.outdated()
+
+    def measure_again(self) -> bool:
+        """Measure what an older version measured; afterwards the old figures are told beside the new."""
+        self._before = {i: self._session.camera(i).comparison.installed for i in self._session.camera_ids()}
+        request = ImportRequest(self._session.folder, 0, (), again=True)
+        return self.run(request)
+
+    def known_cameras(self) -> list[Known]:
+        """What the project has of its cameras, to plan an import."""
+        return known_cameras(self._project)
+
+    def _show_measured(self, _progress: Progress) -> None:
+        """Show what an import has measured so far, now and then; a large project only at its end."""
+        if time.monotonic() - self._shown >= SHOW_EVERY_S and self._project.clips.count() <= AT_ONCE:
+            for model in self._session.models.values():
+                model.reload_if_grown()
+            self._shown = time.monotonic()
+
+    def _on_import(self, result: ImportResult) -> None:
+        for camera_id in result.cameras:
+            if self._session.is_loaded(camera_id):
+                self._session.camera(camera_id).reload()
+        text = f"{count_of(result.added, 'clip')} taken in, {count_of(result.analysed, 'clip')} measured."
+        if result.events:
+            text += f" {result.events} entries of event lists."
+        if self._before:
+            text += "".join(
+                f"\n{self._session.camera_name(i)}, installed: {line}"
+                for i, old in self._before.items()
+                if self._session.is_loaded(i)
+                for line in difference_words(old, self._session.camera(i).comparison.installed)
+            )
+            self._before = {}
+        if result.notes:
+            text += "\n" + "\n".join(result.notes)
+        self._session.messages.tell(text, Severity.WARNING if result.notes else Severity.INFO)
+        self._session.cameras_changed.emit()

@@ -1,0 +1,133 @@
+"""The cameras of a project."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Mapping
+from typing import Any
+
+from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import Settings
+from guardia.core.view.geometry import KnownView, known_view_from_dict, known_view_to_dict
+from guardia.store.database import Database
+from guardia.store.records import Camera
+from guardia.store.settings import CameraSettings
+
+
+class Cameras:
+    """Name, make, clock, view and picture of each camera.
+
+    Parameters
+    ----------
+    database
+        The project's.
+    settings
+        Their settings.
+    """
+
+    def __init__(self, database: Database, settings: CameraSettings) -> None:
+        self._db, self._settings = database, settings
+
+    def names(self) -> dict[int, str]:
+        """Names of all cameras by number, in order of name."""
+        return {row["id"]: row["name"] for row in self._db.rows("SELECT id, name FROM camera ORDER BY name")}
+
+    def all(self) -> list[Camera]:
+        """All cameras by name."""
+        return [self.get(row["id"]) for row in self._db.rows("SELECT id FROM camera ORDER BY name")]
+
+    def get(self, camera_id: int) -> Camera:
+        """One camera with its settings in force and its draft.
+
+        Parameters
+        ----------
+        camera_id
+            Number in the project.
+
+        Returns
+        -------
+        Camera
+            The camera.
+
+        Raises
+        ------
+        ProjectError
+            If the project has no such camera, or what it keeps of it is damaged.
+        """
+        rows = self._db.rows(
+            "SELECT name, capability, clock_error_s, time_pattern, view FROM camera WHERE id = ?", (camera_id,)
+        )
+        if not rows:
+            raise ProjectError(f"This project has no camera number {camera_id}.")
+        one = rows[0]
+        try:
+            installed, draft = self._settings.now(camera_id)
+            return Camera(
+                camera_id, str(one["name"]), capability_from_dict(json.loads(one["capability"])), installed, draft,
+                float(one["clock_error_s"]), str(one["time_pattern"]),
+                known_view_from_dict(json.loads(one["view"])) if one["view"] else None,
+            )  # fmt: skip
+        except (InvalidValue, KeyError, ValueError, TypeError, AttributeError, RecursionError) as error:
+            raise ProjectError(
+                f"What the project keeps of the camera '{one['name']}' is damaged ({error}).",
+                kept="It is set aside; the other cameras are not affected.",
+                do="Restore the project from a backup to get it back.",
+            ) from error
+
+    def add(self, name: str, capability: Mapping[str, Any], installed: Settings, *, from_s: float | None = None) -> int:
+        """Add a camera whose draft begins as its installed settings.
+
+        Parameters
+        ----------
+        name
+            Named after its place; not yet used in this project.
+        capability
+            JSON form of the make.
+        installed
+            Settings in force.
+        from_s
+            Since when, POSIX seconds, None if unknown.
+
+        Returns
+        -------
+        int
+            Its number.
+
+        Raises
+        ------
+        InvalidValue
+            If the capability cannot be used or the name is taken.
+        """
+        capability_from_dict(capability)
+        if self._db.rows("SELECT 1 FROM camera WHERE name = ?", (name,)):
+            raise InvalidValue(f"There is already a camera named '{name}'.", do="Name each camera after its own place.")
+        with self._db.transaction():
+            camera_id = self._db.run(
+                "INSERT INTO camera (name, capability) VALUES (?, ?)", (name, json.dumps(capability))
+            )
+            self._settings.begin(camera_id, installed, from_s)
+        return camera_id
+
+    def set_view(self, camera_id: int, known: KnownView | None) -> None:
+        """Keep what is known of a camera's view; None forgets it."""
+        body = json.dumps(known_view_to_dict(known)) if known is not None else ""
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET view = ? WHERE id = ?", (body, camera_id))
+
+    def set_clock(self, camera_id: int, *, clock_error_s: float, time_pattern: str) -> None:
+        """Keep a camera's clock error (seconds, positive when fast) and how it writes times in file names."""
+        with self._db.transaction():
+            self._db.run(
+                "UPDATE camera SET clock_error_s = ?, time_pattern = ? WHERE id = ?",
+                (clock_error_s, time_pattern, camera_id),
+            )
+
+    def clean_view(self, camera_id: int) -> bytes:
+        """The camera's picture without what moves, as JPEG; empty if there is none yet."""
+        return bytes(self._db.rows("SELECT clean_view FROM camera WHERE id = ?", (camera_id,))[0]["clean_view"] or b"")
+
+    def put_clean_view(self, camera_id: int, jpeg: bytes) -> None:
+        """Keep the camera's picture without what moves."""
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET clean_view = ? WHERE id = ?", (jpeg, camera_id))

@@ -1,0 +1,198 @@
+"""The clips of a project: their files and what is known of them."""
+
+from __future__ import annotations
+
+import math
+import os
+from collections.abc import Callable, Mapping
+from pathlib import Path
+
+from guardia.core.base.errors import ProjectError
+from guardia.core.evidence.evidence import Cause, Clip, Origin
+from guardia.store.database import Database
+from guardia.store.media_folder import MediaFolder
+from guardia.store.records import NewClip
+
+
+class Clips:
+    """Clips, by camera.
+
+    Parameters
+    ----------
+    database
+        The project's.
+    media
+        The folder of their files.
+    damage
+        Where it is put what was found damaged and set aside, in sentences.
+    """
+
+    def __init__(self, database: Database, media: MediaFolder, damage: list[str]) -> None:
+        self._db, self._media, self._damage = database, media, damage
+
+    def names(self, camera_id: int) -> frozenset[tuple[str, int]]:
+        """Original name and size in bytes of each of a camera's clips."""
+        rows = self._db.rows("SELECT original_name, bytes FROM clip WHERE camera_id = ?", (camera_id,))
+        return frozenset((r["original_name"], r["bytes"]) for r in rows)
+
+    def add(self, camera_id: int, new: NewClip, *, stopped: Callable[[], bool] = lambda: False) -> int | None:
+        """Copy a clip into the media folder and enter it.
+
+        Parameters
+        ----------
+        camera_id
+            The camera that recorded it.
+        new
+            What is known of it.
+        stopped
+            Asked between pieces of a large file; True ends the copy.
+
+        Returns
+        -------
+        int | None
+            Its number, None if this camera has the very same file already.
+
+        Raises
+        ------
+        ProjectError
+            If the copy fails; nothing is left behind then.
+        Cancelled
+            If it was stopped; likewise.
+        """
+        suffix = new.path.suffix.lower()
+        suffix = suffix if suffix.isascii() and suffix[1:].isalnum() else ""
+
+        def name_of(digest: str) -> str | None:
+            known = self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest))
+            return None if known else f"{digest[:16]}-{camera_id}{suffix}"
+
+        original = plain_name(new.path)
+        try:
+            digest = self._media.take_in(new.path, name_of, stopped)
+        except OSError as error:
+            raise ProjectError(
+                f"{original} cannot be copied into the project ({error.strerror}).",
+                kept="The clips taken in before are kept.",
+                do="Check the file and the space on the disk, then import the rest again.",
+            ) from error
+        if digest is None or (name := name_of(digest)) is None:
+            return None
+        with self._db.transaction():
+            # Another window may have taken the same file in meanwhile.
+            if name_of(digest) is None:
+                return None
+            return self._db.run(
+                "INSERT INTO clip (camera_id, file, original_name, digest, bytes, start_s, start_source, duration_s,"
+                " width, height, codec, origin, cause) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
+                (
+                    camera_id, name, original, digest, (self._media.path / name).stat().st_size, new.start_s,
+                    new.start_source, new.duration_s, new.width, new.height, new.codec, new.origin.value,
+                    new.cause.value if new.cause else "",
+                ),
+            )  # fmt: skip
+
+    def waiting(self, camera_id: int) -> int:
+        """Number of a camera's clips that are here but not measured yet."""
+        return sum(self._media.file(self.file_name(c.id)) is not None for c in self.of(camera_id, analysed=False))
+
+    def count(self) -> int:
+        """Number of clips in the whole project."""
+        return int(self._db.rows("SELECT count(*) AS n FROM clip")[0]["n"])
+
+    def of(self, camera_id: int, *, analysed: bool | None = None) -> list[Clip]:
+        """Clips of a camera in order of time; only analysed or only not analysed ones if asked.
+
+        Those that cannot be measured at all count as neither.
+        """
+        condition = {
+            None: "",
+            True: "AND t.clip_id IS NOT NULL",
+            False: "AND t.clip_id IS NULL AND c.trouble = ''",
+        }[analysed]
+        rows = self._db.rows(
+            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, c.cause, t.brightness FROM clip_at c "
+            f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
+            (camera_id,),
+        )
+        found = []
+        for r in rows:
+            try:
+                found.append(
+                    Clip(
+                        r["id"], r["original_name"], float(r["true_s"]), float(r["duration_s"]), Origin(r["origin"]),
+                        math.nan if r["brightness"] is None else float(r["brightness"]),
+                        Cause(r["cause"]) if r["cause"] else Cause.MOTION,
+                    )
+                )  # fmt: skip
+            except (ValueError, TypeError) as error:
+                self._damage.append(f"Clip number {r['id']} is set aside: what is kept of it is damaged ({error}).")
+        return found
+
+    def set_causes(self, causes: Mapping[int, str]) -> None:
+        """Say why clips, by id, were recorded; '' leaves it to the camera's list."""
+        with self._db.transaction():
+            for clip_id, cause in causes.items():
+                self._db.run("UPDATE clip SET cause = ? WHERE id = ?", (cause, clip_id))
+
+    def causes_said(self, camera_id: int) -> dict[int, str]:
+        """What was said of why a camera's clips were recorded, by clip id; '' where nothing was."""
+        rows = self._db.rows("SELECT id, cause FROM clip WHERE camera_id = ?", (camera_id,))
+        return {r["id"]: r["cause"] for r in rows}
+
+    def set_start(self, clip_id: int, start_s: float, source: str) -> None:
+        """Give a clip another start (POSIX seconds) and say how it is known."""
+        with self._db.transaction():
+            self._db.run("UPDATE clip SET start_s = ?, start_source = ? WHERE id = ?", (start_s, source, clip_id))
+
+    def start(self, clip_id: int) -> tuple[float, str]:
+        """Start of a clip as it was read (POSIX seconds, the clock's error not taken off) and how it is known."""
+        row = self._db.rows("SELECT start_s, start_source FROM clip WHERE id = ?", (clip_id,))[0]
+        return row["start_s"], row["start_source"]
+
+    def path(self, clip_id: int) -> Path:
+        """The clip's file in the media folder.
+
+        Parameters
+        ----------
+        clip_id
+            Number in the project.
+
+        Returns
+        -------
+        Path
+            The file.
+
+        Raises
+        ------
+        ProjectError
+            If the file is gone.
+        """
+        path = self._media.file(self.file_name(clip_id))
+        if path is None:
+            raise ProjectError(
+                f"The clip {self._original_name(clip_id)} is missing from {self._media.path}.",
+                kept="Its judgement and its trace are kept, so scores stay the same.",
+                do="Put the media folder back beside project.sqlite to see its pictures.",
+            )
+        return path
+
+    def path_or_none(self, clip_id: int) -> Path | None:
+        """The clip's file, None if it is gone."""
+        return self._media.file(self.file_name(clip_id))
+
+    def size(self, clip_id: int) -> tuple[int, int]:
+        """Width and height of a clip's picture, pixels."""
+        row = self._db.rows("SELECT width, height FROM clip WHERE id = ?", (clip_id,))[0]
+        return row["width"], row["height"]
+
+    def file_name(self, clip_id: int) -> str:
+        """Name of a clip's file in the media folder."""
+        return str(self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"])
+
+    def _original_name(self, clip_id: int) -> str:
+        return str(self._db.rows("SELECT original_name FROM clip WHERE id = ?", (clip_id,))[0]["original_name"])
+
+
+def plain_name(path: Path) -> str:
+    """A file's name as text that can be kept and shown; bytes that are no UTF-8 become a sign of their own."""
+    return os.fsencode(path.name).decode("utf-8", "replace")

@@ -1,0 +1,98 @@
+"""The occurrences of a project: what was found in its clips, and how it was judged."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection, Mapping, Sequence
+from pathlib import Path
+
+from guardia.core.evidence.evidence import Occurrence
+from guardia.core.evidence.judgement import kind_of
+from guardia.store.clips import Clips
+from guardia.store.database import Database
+from guardia.store.media_folder import MediaFolder
+from guardia.store.records import NewOccurrence
+
+
+class Occurrences:
+    """Occurrences, by camera.
+
+    Parameters
+    ----------
+    database
+        The project's.
+    media
+        The folder of their key pictures.
+    clips
+        The clips that show them.
+    damage
+        Where it is put what was found damaged and set aside, in sentences.
+    """
+
+    def __init__(self, database: Database, media: MediaFolder, clips: Clips, damage: list[str]) -> None:
+        self._db, self._media, self._clips, self._damage = database, media, clips, damage
+
+    def of(self, camera_id: int, clips: Collection[int]) -> list[Occurrence]:
+        """Occurrences of a camera in those of its clips, in order of time."""
+        rows = self._db.rows(
+            "SELECT o.id, o.clip_id, o.start_s, o.end_s, o.kind, o.visit FROM occurrence o "
+            "JOIN clip_at c ON c.id = o.clip_id JOIN measured t ON t.clip_id = c.id "
+            "WHERE c.camera_id = ? AND NOT o.gone ORDER BY c.true_s + o.start_s, o.id",
+            (camera_id,),
+        )
+        found = []
+        for r in rows:
+            if r["clip_id"] not in clips:
+                continue
+            try:
+                kind = r["kind"] and kind_of(r["kind"]).id
+                found.append(
+                    Occurrence(r["id"], r["clip_id"], float(r["start_s"]), float(r["end_s"]), kind, r["visit"])
+                )
+            except (KeyError, ValueError, TypeError) as error:
+                self._damage.append(f"Occurrence number {r['id']} is set aside: it is damaged ({error}).")
+        return found
+
+    def add(self, clip_id: int, new: NewOccurrence, kind: str) -> int:
+        """Enter an occurrence found or split off by hand; gives its number."""
+        count = self._db.rows("SELECT count(*) AS n FROM occurrence WHERE clip_id = ?", (clip_id,))[0]["n"]
+        name = f"{Path(self._clips.file_name(clip_id)).stem}-{count}.jpg"
+        self._media.write(name, new.strip)
+        with self._db.transaction():
+            return self._db.run(
+                "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip, kind) VALUES (?, ?, ?, ?, ?, ?)",
+                (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name, kind),
+            )
+
+    def show(self, shown: Sequence[int], hidden: Sequence[int]) -> None:
+        """Bring occurrences back and put others away, which keeps them for an undo."""
+        with self._db.transaction():
+            for gone, ids in ((0, shown), (1, hidden)):
+                for occurrence_id in ids:
+                    self._db.run("UPDATE occurrence SET gone = ? WHERE id = ?", (gone, occurrence_id))
+
+    def new_visit(self) -> int:
+        """A number that no visit has yet."""
+        return int(self._db.rows("SELECT coalesce(max(visit), 0) + 1 AS n FROM occurrence")[0]["n"])
+
+    def set_visits(self, visits: Mapping[int, int | None]) -> None:
+        """Say of occurrences, by id, which visit they are part of."""
+        with self._db.transaction():
+            for occurrence_id, visit in visits.items():
+                self._db.run("UPDATE occurrence SET visit = ? WHERE id = ?", (visit, occurrence_id))
+
+    def judge(self, kinds: Mapping[int, str]) -> None:
+        """Keep judgements by occurrence id, all in one transaction; an empty kind takes one back."""
+        with self._db.transaction():
+            for occurrence_id, kind in kinds.items():
+                self._db.run("UPDATE occurrence SET kind = ? WHERE id = ?", (kind, occurrence_id))
+
+    def strip(self, occurrence_id: int) -> bytes:
+        """The key pictures of an occurrence, as JPEG; empty if there are none."""
+        rows = self._db.rows("SELECT strip FROM occurrence WHERE id = ?", (occurrence_id,))
+        return self._media.read(rows[0]["strip"]) if rows else b""
+
+    def key_times(self, occurrence_id: int) -> list[float]:
+        """Times of the key pictures on the clip's clock."""
+        rows = self._db.rows("SELECT key_times FROM occurrence WHERE id = ?", (occurrence_id,))
+        return [float(t) for t in json.loads(rows[0]["key_times"])] if rows else []

@@ -1,0 +1,84 @@
+"""What the menu does with the camera that is open; asks where it must."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QWidget
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.core.evidence.evidence import Origin
+from guardia.ui.shell import dialogs
+from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
+
+
+class CameraCommands:
+    """Commands for one camera.
+
+    Parameters
+    ----------
+    parent
+        The window that dialogs belong to.
+    session
+        The open project.
+    model
+        The camera.
+    """
+
+    def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:
+        self._parent, self._session, self._model = parent, session, model
+        self.times: WatchedDialog | EpochsDialog | None = None
+
+    def reset_draft(self) -> None:
+        """Make the draft equal to the installed settings."""
+        self._model.change_draft(self._model.camera.installed, "set draft back to installed")
+
+    def ask_clip_start(self) -> None:
+        """Ask when the clip of the selected occurrence really began."""
+        model, session = self._model, self._session
+        if not model.selected:
+            session.messages.tell("Select an occurrence in Evidence first; its clip is the one that is meant.")
+            return
+        clip_id = model.occurrence(model.selected[0]).clip_id
+        _, source = model.facts.clip_start(clip_id)
+        start_s = model.evidence.clips[model.evidence.clip_index[clip_id]].start_s
+        given = dialogs.ask_start(self._parent, session.local_time(start_s), source, session.site.time_zone)
+        if given is not None:
+            model.facts.give_clip_start(clip_id, given.timestamp())
+
+    def ask_clock(self) -> None:
+        """Ask how wrong the camera's clock is."""
+        camera = self._model.camera
+        error_s = dialogs.ask_clock_error(self._parent, camera.name, camera.clock_error_s)
+        if error_s is not None:
+            self._model.facts.set_clock_error(error_s)
+
+    def ask_cause(self) -> None:
+        """Ask why the camera recorded the clips of the selected occurrences."""
+        model = self._model
+        clips = {model.occurrence(i).clip_id for i in model.selected}
+        recorded = [c for c in model.evidence.clips if c.id in clips and c.origin is Origin.MOTION]
+        if not recorded:
+            self._session.messages.tell("Select occurrences of clips that the camera recorded by itself, in Evidence.")
+            return
+        cause = dialogs.ask_cause(self._parent, recorded)
+        if cause is not None:
+            model.facts.set_cause([c.id for c in recorded], cause)
+
+    def ask_watched(self) -> None:
+        """Let the watched time be entered."""
+        self.times = WatchedDialog(self._parent, self._session, self._model)
+        self.times.open()
+
+    def ask_epochs(self) -> None:
+        """Let it be said which settings were installed when."""
+        self.times = EpochsDialog(self._parent, self._session, self._model)
+        self.times.open()
+
+    def join(self) -> None:
+        """Make the selected occurrences one visit."""
+        self._session.occurrences.join(self._model.camera.id, self._model.selected)
+
+    def split(self) -> None:
+        """Take the selected occurrence out of its visit, or split it where it is quietest."""
+        for occurrence_id in self._model.selected[:1]:
+            self._session.occurrences.split(self._model.camera.id, occurrence_id)

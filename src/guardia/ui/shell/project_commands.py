@@ -1,0 +1,67 @@
+"""What the menu does with projects: open one, make one, add a camera, save tables; asks where it must."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+from guardia.app.project.session import Session
+from guardia.core.base.words import count_of
+from guardia.ui.shell import dialogs
+
+
+def choose_project(parent: QWidget) -> Path | None:
+    """Ask for a project's folder."""
+    name = QFileDialog.getExistingDirectory(parent, "Open a project's folder")
+    return Path(name) if name else None
+
+
+def make_project(parent: QWidget) -> Path | None:
+    """Ask for a site and a folder and make a project there; raises GuardiaError where it cannot be made."""
+    answer = dialogs.ask_new_project(parent)
+    if answer is None:
+        return None
+    above = QFileDialog.getExistingDirectory(parent, "Folder in which the project's own folder is made")
+    if not above:
+        return None
+    site, zone = answer
+    stem = "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-")[:60]
+    Session.create(Path(above) / stem, site, zone)
+    return Path(above) / stem
+
+
+def save_list(parent: QWidget, session: Session) -> None:
+    """Ask for a file and save all occurrences there."""
+    name, _ = QFileDialog.getSaveFileName(
+        parent, "Save occurrences", "occurrences.csv", "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
+    )
+    if name:
+        session.exports.save_occurrences(name)
+
+
+def join_found(session: Session) -> None:
+    """Join every visit that was counted repeatedly and say how many there were."""
+    count = session.occurrences.join_found()
+    session.messages.tell(
+        f"Joined {count_of(count, 'visit')} counted as several occurrences; Undo takes it back."
+        if count
+        else "No real visit is counted twice."
+    )
+
+
+def ask_to_measure_again(parent: QWidget, session: Session) -> QMessageBox:
+    """A project of an older version of the motion model is measured again when its user agrees."""
+    question = QMessageBox(
+        QMessageBox.Icon.Question,
+        "Measure again?",
+        f"{session.intake.outdated()} clips of this project were measured by an older version of the motion model. "
+        "Its figures are shown as they are. Measure them again now? Judgements, zones and settings are kept, and the "
+        "old figures are shown beside the new ones.",
+        QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
+        parent,
+    )
+    question.accepted.connect(session.intake.measure_again)
+    question.rejected.connect(session.intake.go_on_measuring)
+    question.open()
+    return question

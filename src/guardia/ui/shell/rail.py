@@ -1,0 +1,92 @@
+"""The rail at the left: the steps of the work, the camera that is open, and the work that is under way."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtWidgets import QButtonGroup, QProgressBar, QPushButton, QVBoxLayout, QWidget
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.steps.steps import STEPS, step_of
+from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.jobs import Progress
+from guardia.core.evidence.clock import error_words
+from guardia.ui.parts.widgets import button, label
+
+
+class Rail(QWidget):
+    """Steps, camera and work."""
+
+    asked = pyqtSignal(str)
+    stopped = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("rail")
+        self.setFixedWidth(176)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(10, 14, 10, 12)
+        layout.setSpacing(2)
+        self.place = label("Guardia", "head", wrap=True)
+        self.place.setContentsMargins(10, 0, 0, 8)
+        self.clock = label("", "hint", wrap=True)
+        self.clock.setContentsMargins(10, 0, 6, 6)
+        self.steps: dict[str, QPushButton] = {}
+        group = QButtonGroup(self)
+        for number, step in enumerate(s for s in STEPS if not s.part_of):
+            if number == 1:
+                layout.addSpacing(10)
+                layout.addWidget(self.place)
+                layout.addWidget(self.clock)
+            made = button(step.text, lambda id=step.id: self.asked.emit(id), "step", tip=step.hint)
+            made.setCheckable(True)
+            group.addButton(made)
+            self.steps[step.id] = made
+            layout.addWidget(made)
+            small = label(step.hint, "hint")
+            small.setContentsMargins(14, 0, 0, 6)
+            layout.addWidget(small)
+        layout.addStretch()
+        self.job_text = label("", "hint", wrap=True)
+        layout.addWidget(self.job_text)
+        self.job_bar = QProgressBar()
+        self.job_bar.setTextVisible(False)
+        self.job_bar.setRange(0, 1000)
+        layout.addWidget(self.job_bar)
+        self.job_stop = button("Stop", self.stopped.emit, tip="What is finished is kept")
+        layout.addWidget(self.job_stop)
+        for widget in (self.job_text, self.job_bar, self.job_stop):
+            widget.hide()
+        layout.addWidget(label("Guardia advises;\nthe technician decides.", "hint"))
+
+    def show_step(self, current: str, *, has_project: bool, model: CameraModel | None) -> None:
+        """Mark the step that is shown, and say which camera is open."""
+        for step, made in self.steps.items():
+            made.setEnabled(model is not None or (step == "round" and has_project))
+            made.setChecked(step == step_of(current))
+        name = model.camera.name if model else "No camera open"
+        self.place.setText(name if len(name) <= 60 else f"{name[:58]} …")
+        clock = error_words(model.camera.clock_error_s) if model else ""
+        self.clock.setText(f"its clock is {clock}; times are put right" if clock else "")
+        self.clock.setVisible(bool(clock))
+
+    def follow(self, jobs: JobRunner) -> None:
+        """Show how far this work is."""
+        jobs.started.connect(self._job_started)
+        jobs.progressed.connect(self._job_progressed)
+        jobs.finished.connect(self._job_finished)
+
+    def _job_started(self, title: str) -> None:
+        self.job_text.setText(title)
+        self.job_bar.setValue(0)
+        for widget in (self.job_text, self.job_bar, self.job_stop):
+            widget.show()
+
+    def _job_progressed(self, progress: Progress) -> None:
+        left = f", about {progress.left_s:.0f} s left" if progress.left_s is not None else ""
+        self.job_text.setText(f"{progress.done} of {progress.total}{left}")
+        self.job_text.setToolTip(progress.what)
+        self.job_bar.setValue(round(1000 * progress.done / max(1, progress.total)))
+
+    def _job_finished(self) -> None:
+        for widget in (self.job_text, self.job_bar, self.job_stop):
+            widget.hide()
