@@ -2,9 +2,11 @@
 
 import math
 import shutil
+import sqlite3
 import tempfile
 import unittest
 from collections.abc import Callable, Sequence
+from contextlib import closing
 from fractions import Fraction
 from importlib.resources import files
 from pathlib import Path
@@ -20,7 +22,7 @@ from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.core.trace.stack import TraceStack
 from guardia.core.tuning.propose import Effect, difference
-from guardia.store.project import Project
+from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import Camera
 
 DEMO = Path(str(files("guardia") / "data" / "demo"))
@@ -132,3 +134,10 @@ def plain(size_cells: float = 4, **values: object) -> Settings:
 def changed(evidence: Evidence, old: Settings, new: Settings, make: Capability) -> Effect:
     """What new settings change against old ones."""
     return difference(evidence, replay(evidence, old, make), replay(evidence, new, make))
+
+
+def in_file(folder: Path, sql: str, values: Sequence[object] = ()) -> list[sqlite3.Row]:
+    """Run SQL on a project's file from outside, as another program or a fault might."""
+    with closing(sqlite3.connect(folder / FILE_NAME)) as raw, raw:
+        raw.row_factory = sqlite3.Row
+        return raw.execute(sql, values).fetchall()

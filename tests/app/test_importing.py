@@ -22,7 +22,7 @@ from guardia.core.make.settings import Settings
 from guardia.store.database import pack
 from guardia.store.project import Project
 from guardia.store.records import NewClip, Site
-from tests.support import FolderCase, blob_trace, scene, steady, write_clip
+from tests.support import FolderCase, blob_trace, in_file, scene, steady, write_clip
 from tests.ui.support import APP
 
 
@@ -152,8 +152,9 @@ class Measuring(FolderCase):
             project.occurrences.judge({o.id: "person" for o in project.evidence(1).occurrences})
             wrong = blob_trace([40] * 10)
             for clip in project.clips.of(1):
-                project._db.run("UPDATE trace SET model = 1, changed = ?, cell = ?, frame_start = ?, times_s = ? WHERE"
-                                " clip_id = ?", (pack(wrong.changed, "u1"), pack(wrong.cell, "<u2"),
+                in_file(project.folder,
+                        "UPDATE trace SET model = 1, changed = ?, cell = ?, frame_start = ?, times_s = ? WHERE"
+                        " clip_id = ?", (pack(wrong.changed, "u1"), pack(wrong.cell, "<u2"),
                                 pack(wrong.frame_start, "<i8"), pack(wrong.times_s, "<f8"), clip.id))  # fmt: skip
         told = measure_again(folder)
         self.assertEqual((told["measured"], told["notes"]), (3, []))

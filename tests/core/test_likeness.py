@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from guardia.core.score import likeness as module
-from guardia.core.score.likeness import FEATURES, Likeness, doubtful, features_of, groups, likeness, suggest
+from guardia.core.score.likeness import Features, Likeness, doubtful, features_of, groups, likeness, suggest
 from tests.support import blob_trace, evidence_of
 
 CENTRES = {"person": 0.0, "foliage": 8.0, "insect_or_web": -8.0}
@@ -43,7 +43,7 @@ class Groups(unittest.TestCase):
 
     def test_none_and_one_make_no_trouble(self):
         self.assertEqual(groups(likeness({}, {})), [])
-        self.assertEqual(groups(likeness({7: np.zeros(len(FEATURES))}, {})), [(7,)])
+        self.assertEqual(groups(likeness({7: Features()}, {})), [(7,)])
 
 
 class Suggestions(unittest.TestCase):
@@ -65,10 +65,10 @@ class Suggestions(unittest.TestCase):
         self.assertEqual(doubtful(space, {0: "person"}), [])
 
 
-class Features(unittest.TestCase):
+class WhatIsCompared(unittest.TestCase):
     def value(self, name, trace):
         evidence = evidence_of([trace], kinds=[""])
-        return float(features_of(evidence, evidence.occurrences[0])[FEATURES.index(name)])
+        return float(getattr(features_of(evidence, evidence.occurrences[0]), name))
 
     def test_each_tells_what_it_is_named_after(self):
         small, large = blob_trace([4] * 40), blob_trace([60] * 40)
@@ -85,7 +85,7 @@ class Features(unittest.TestCase):
             self.assertTrue(np.isfinite(features_of(evidence, evidence.occurrences[0])).all())
 
     def test_what_the_camera_named_sets_apart(self):
-        features = {i: np.zeros(len(FEATURES)) for i in range(4)}
+        features = {i: Features() for i in range(4)}
         space = likeness(features, {0: "person", 1: "person", 2: ""})
         self.assertEqual(float(np.linalg.norm(space.points[0] - space.points[1])), 0.0)
         self.assertAlmostEqual(float(np.linalg.norm(space.points[0] - space.points[3])), module.NAMED_WEIGHT)

@@ -15,7 +15,7 @@ from guardia.core.evidence.evidence import Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site
-from tests.support import blob_trace
+from tests.support import blob_trace, in_file
 
 DRAFT = Settings.of("polygon-mains-camera", "5")
 KINDS = ("person", "foliage", "animal", "unsure")
@@ -85,7 +85,7 @@ def main(folder: Path, rounds: int) -> None:
                 project.occurrences.strip(o.id) and project.clips.path(o.clip_id).stat().st_size
                 for o in evidence.occurrences
             )
-            check = project._db.rows("PRAGMA integrity_check")[0][0]
+            check = in_file(project.folder, "PRAGMA integrity_check")[0][0]
         print(held - int(last["draft"]), (kind - int(last.get("judge", kind))) % 4, len(clips - here), whole, check)
 
 

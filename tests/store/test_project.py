@@ -25,7 +25,7 @@ from guardia.store import database
 from guardia.store.database import Database
 from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, NewOccurrence, Site
-from tests.support import FolderCase, blob_trace, capability
+from tests.support import FolderCase, blob_trace, capability, in_file
 
 INSTALLED = Settings.of("polygon-mains-camera", "7", hold_s=0.4)
 
@@ -201,7 +201,7 @@ class Migrating(ProjectCase):
         more = (*database.MIGRATIONS, "ALTER TABLE site ADD COLUMN note TEXT NOT NULL DEFAULT 'kept';")
         newer = mock.patch.multiple(database, MIGRATIONS=more, SCHEMA_VERSION=len(more))
         with newer, Project(self.folder / "site") as again:
-            self.assertEqual(again._db.rows("SELECT name, note FROM site")[0]["note"], "kept")
+            self.assertEqual(in_file(again.folder, "SELECT name, note FROM site")[0]["note"], "kept")
         backup = self.folder / "site" / f"project.before-schema-{len(more)}.sqlite"
         with closing(sqlite3.connect(backup)) as raw:
             self.assertEqual(raw.execute("PRAGMA user_version").fetchone()[0], database.SCHEMA_VERSION)
@@ -222,6 +222,18 @@ class Migrating(ProjectCase):
                 body = json.dumps(settings_to_dict(INSTALLED))
                 old.run("INSERT INTO settings (camera_id, role, body) VALUES (1, ?, ?)", (role, body))
             yield old
+
+    def test_a_file_of_every_older_version_opens_with_its_camera_after_a_backup(self):
+        for steps in range(1, len(database.MIGRATIONS)):
+            with self.subTest(steps):
+                with self.older(steps):
+                    pass
+                with Project(self.old) as project:
+                    camera = project.cameras.get(1)
+                    self.assertEqual((camera.name, camera.installed, camera.draft), ("Gate", INSTALLED, INSTALLED))
+                    self.assertEqual(project.evidence(1).epochs, (Epoch(-math.inf, math.inf, INSTALLED),))
+                self.assertTrue((self.old / f"project.before-schema-{steps + 1}.sqlite").exists())
+                shutil.rmtree(self.old)
 
     @staticmethod
     def put_clip(old: Database) -> None:
@@ -304,7 +316,7 @@ class Migrating(ProjectCase):
             self.assertRaises(sqlite3.OperationalError, Project, self.folder / "site")
         with Project(self.folder / "site") as again:
             self.assertEqual(again.cameras.get(camera).name, "Gate")
-            self.assertEqual(again._db.rows("SELECT name FROM sqlite_master WHERE name = 'extra'"), [])
+            self.assertEqual(in_file(again.folder, "SELECT name FROM sqlite_master WHERE name = 'extra'"), [])
 
 
 class FromOthers(ProjectCase):

@@ -14,6 +14,7 @@ from guardia.app.intake.import_plan import TAKEN
 from guardia.core.evidence.evidence import Origin
 from guardia.core.score.statistics import days
 from guardia.store.project import Project
+from guardia.ui.canvas.player import Player
 from guardia.ui.steps.import_dialog import MappingDialog
 from guardia.ui.steps.statistics_page import MonthView
 from tests.support import DEMO, steady, write_clip
@@ -98,6 +99,13 @@ class BringingIn(StepCase):
             (boxes,) = project.lists.boxes(clip.id).values()
         self.assertEqual(boxes.box[0].tolist(), [0.1, 0.1, 0.5, 0.5])
         self.assertAlmostEqual(float(boxes.times_s[1]), 1.0, delta=0.05)
+        (shown,) = [o.id for o in self.model.evidence.occurrences if o.clip_id == clip.id]
+        player = Player(self.window, self.session, self.model, shown)
+        self.addCleanup(player.close)
+        player.screen_view.at_s = 1.1
+        self.assertEqual(player.screen_view.given_boxes(), [((0.2, 0.1, 0.5, 0.5), "")])
+        player.screen_view.at_s = 2.0
+        self.assertEqual(player.screen_view.given_boxes(), [])
 
     def test_nothing_is_lost_when_it_is_brought_in_again(self):
         page = self.open_camera("Slipway", "evidence")
@@ -196,24 +204,24 @@ class Filters(StepCase):
         page = self.open_camera("Pontoon gate", "evidence")
         page.show_all()
         page.more.click()
-        evidence, proxy = self.model.evidence, page._proxy
+        evidence, proxy = self.model.evidence, page.proxy
 
         def shown():
             return [proxy.index(r, 0).data(Qt.ItemDataRole.UserRole + 1) for r in range(proxy.rowCount())]
 
         everything = len(shown())
         for box, check in (
-            (page._kind, lambda o: o.kind == page._kind.currentData()),
-            (page._light, lambda o: evidence.clip_of(o).dark is page._light.currentData()),
-            (page._named, lambda o: evidence.event_of.get(o.id) is None or not evidence.event_of[o.id].named),
-            (page._hours, lambda o: 6 <= self.session.local_time(evidence.span_s(o)[0]).hour < 12),
+            (page.kind, lambda o: o.kind == page.kind.currentData()),
+            (page.light, lambda o: evidence.clip_of(o).dark is page.light.currentData()),
+            (page.named, lambda o: evidence.event_of.get(o.id) is None or not evidence.event_of[o.id].named),
+            (page.hours, lambda o: 6 <= self.session.local_time(evidence.span_s(o)[0]).hour < 12),
         ):
             box.setCurrentIndex(1)
             self.assertTrue(0 < len(shown()) < everything, box.accessibleName())
             self.assertTrue(all(check(o) for o in shown()), box.accessibleName())
             self.assertEqual(len(page.ribbon._marks), len(shown()))
             box.setCurrentIndex(0)
-        page._hours.setCurrentIndex(page._hours.count() - 1)
+        page.hours.setCurrentIndex(page.hours.count() - 1)
         hours = {self.session.local_time(evidence.span_s(o)[0]).hour for o in shown()}
         self.assertTrue(hours and all(h >= 20 or h < 6 for h in hours))
         page.more.click()
@@ -349,8 +357,8 @@ class AlikeGroups(StepCase):
         self.window.go("alike")
         page = self.window.pages["alike"]
         changed = QSignalSpy(page.model.changed)
-        page._scope.setCurrentIndex(1)
-        page._scope.activated.emit(1)
+        page.scope.setCurrentIndex(1)
+        page.scope.activated.emit(1)
         self.wait(changed)
         origins = {
             self.session.camera(page.model.camera_of(i)).evidence.clip_of(page.model.occurrence(i)).origin

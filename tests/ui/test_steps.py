@@ -71,7 +71,7 @@ class Round(StepCase):
 class Zones(StepCase):
     def test_numbers_typed_move_a_corner_and_nonsense_is_put_back(self):
         page = self.open_camera("Pontoon gate", "zones")
-        page._commit((SQUARE,), "add zone")
+        page.commit((SQUARE,), "add zone")
         page.select_zone(0)
         self.assertEqual(page.corners.rowCount(), 4)
         page.corners.item(0, 0).setText("10")
@@ -85,7 +85,7 @@ class Zones(StepCase):
 
     def test_keys_on_the_picture(self):
         page = self.open_camera("Pontoon gate", "zones")
-        page._commit((SQUARE,), "add zone")
+        page.commit((SQUARE,), "add zone")
         self.click(page.canvas, page.canvas.to_widget((0.4, 0.5)).toPoint())
         self.press(page.canvas, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
         self.assertAlmostEqual(self.model.draft.detection.zones[0].points[0][0], 0.2 + 10 / 320, places=4)
@@ -95,15 +95,15 @@ class Zones(StepCase):
         self.assertEqual(len(self.model.draft.detection.zones), 2)
         self.press(page.canvas, Qt.Key.Key_Delete)
         self.assertEqual(len(self.model.draft.detection.zones), 1)
-        page._name.setText("slip")
+        page.name_field.setText("slip")
         self.click(page.canvas, page.canvas.to_widget((0.4, 0.5)).toPoint())
-        page._name.setText("slip")
-        page._name.editingFinished.emit()
+        page.name_field.setText("slip")
+        page.name_field.editingFinished.emit()
         self.assertEqual(self.model.draft.detection.zones[0].name, "slip")
 
     def test_escape_while_dragging_gives_the_shape_and_the_score_back(self):
         page = self.open_camera("Pontoon gate", "zones")
-        page._commit((SQUARE,), "add zone")
+        page.commit((SQUARE,), "add zone")
         before = self.model.comparison.draft
         page.tool.select(0)
         corner = page.canvas.to_widget(SQUARE.points[0])
@@ -121,14 +121,14 @@ class Zones(StepCase):
         self.drag(page.canvas, start, start + QPoint(20, 20), end)
         (zone,) = self.model.draft.detection.zones
         self.assertEqual((zone.kind, len(zone.points)), (ZoneKind.IGNORE, 4))
-        self.assertTrue(page._modes[Mode.SELECT].isChecked())
+        self.assertTrue(page.modes[Mode.SELECT].isChecked())
 
     def test_a_make_with_blocks_shows_its_blocks_and_polygons_are_entered_as_blocks(self):
         page = self.open_camera("Slipway", "zones")
         self.assertIsInstance(self.model.draft.detection.zones[0], BlockZone)
         self.assertIn("of 22 x 18 watched", page.zone_list.item(0).text())
         narrow = self.model.comparison.draft
-        page._commit((SQUARE,), "draw")
+        page.commit((SQUARE,), "draw")
         self.assertNotEqual(self.model.comparison.draft.real_recorded, narrow.real_recorded)
         self.window.go("handover")
         texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window.rail.place))]
@@ -138,19 +138,19 @@ class Zones(StepCase):
 class Sensitivity(StepCase):
     def test_the_help_line_explains_what_has_the_focus(self):
         page = self.open_camera("Pontoon gate", "sensitivity")
-        for name, control in (("notch", page.notch), ("stop_when_still", page._early), *page._boxes.items()):
+        for name, control in (("notch", page.notch), ("stop_when_still", page.stop_when_still), *page.choices.items()):
             QApplication.sendEvent(control, QFocusEvent(QEvent.Type.FocusIn))
-            self.assertEqual(page._help.text(), SETTING_HELP[name])
+            self.assertEqual(page.help_line.text(), SETTING_HELP[name])
             self.assertEqual(control.toolTip(), SETTING_HELP[name])
 
     def test_switching_detection_off_misses_everything_and_names_the_gate(self):
         page = self.open_camera("Pontoon gate", "sensitivity")
-        page._on.setChecked(False)
+        page.detection_on.setChecked(False)
         self.assertEqual(self.model.comparison.draft.real_recorded, ())
         self.assertIn("switched off", self.window.panel.flips.item(0).text())
         self.window.actions_by_id["reset_draft"].trigger()
         self.assertEqual(self.model.draft, self.model.camera.installed)
-        self.assertTrue(page._on.isChecked())
+        self.assertTrue(page.detection_on.isChecked())
 
     def test_a_click_on_a_mark_shows_the_curve_of_that_clip(self):
         page = self.open_camera("Pontoon gate", "sensitivity")
@@ -160,9 +160,9 @@ class Sensitivity(StepCase):
             def data(self):
                 return chosen.id
 
-        page._clicked(None, [Point()])
+        page.choose_point(None, [Point()])
         self.assertEqual(self.model.selected, (chosen.id,))
-        self.assertIn(page._curve_title.text().split(",")[0], self.local(chosen))
+        self.assertIn(page.curve_title.text().split(",")[0], self.local(chosen))
 
     def local(self, occurrence):
         clip = self.model.evidence.clips[self.model.evidence.clip_index[occurrence.clip_id]]
@@ -173,13 +173,13 @@ class Evidence(StepCase):
     def test_filters_and_the_way_back_to_all(self):
         page = self.open_camera("Pontoon gate", "evidence")
         everything = len(self.model.evidence.occurrences)
-        page._judged.setCurrentIndex(page._judged.findData("real"))
-        self.assertLess(page._proxy.rowCount(), everything)
-        page._day.setCurrentIndex(1)
+        page.judged.setCurrentIndex(page.judged.findData("real"))
+        self.assertLess(page.proxy.rowCount(), everything)
+        page.day.setCurrentIndex(1)
         page.show_all()
-        self.assertEqual(page._proxy.rowCount(), everything)
+        self.assertEqual(page.proxy.rowCount(), everything)
         page.show_ids((), "nothing")
-        self.assertTrue(page._empty.isVisibleTo(page))
+        self.assertTrue(page.empty.isVisibleTo(page))
 
     def test_a_group_is_judged_in_one_stroke_and_undone_in_one(self):
         page = self.open_camera("Office step", "evidence")
@@ -228,7 +228,7 @@ class Everywhere(StepCase):
         page = self.open_camera("Pontoon gate", "zones")
         for share in (0.5, 0.6):
             wide = PolygonZone(ZoneKind.WATCH, ((0, 0), (share, 0), (share, 1), (0, 1)), "left")
-            page._commit((wide,), "draw")
+            page.commit((wide,), "draw")
         self.window.actions_by_id["history"].trigger()
         (dialog,) = [d for d in self.window.findChildren(QDialog) if d.isVisible()]
         self.assertIsNotNone(dialog.findChild(QUndoView))
@@ -254,7 +254,7 @@ class Everywhere(StepCase):
         page = self.open_camera("Pontoon gate", "sensitivity")
 
         def brightness():
-            plot, panel = page._curve.grab().toImage(), self.window.panel.grab().toImage()
+            plot, panel = page.curve.grab().toImage(), self.window.panel.grab().toImage()
             return plot.pixelColor(3, 3).lightness(), panel.pixelColor(5, 5).lightness()
 
         light = brightness()
@@ -313,12 +313,12 @@ class ScoreBesideEveryStep(StepCase):
             count = int(cell.text())
             self.click(cell)
             if count:
-                self.assertEqual(page._proxy.rowCount(), count, (name, column))
+                self.assertEqual(page.proxy.rowCount(), count, (name, column))
 
     def test_a_flip_opens_its_clip_and_many_flips_are_cut_short(self):
         page = self.open_camera("Pontoon gate", "evidence")
-        sensitivity = self.window._page("sensitivity")
-        sensitivity._on.setChecked(False)
+        sensitivity = self.window.page("sensitivity")
+        sensitivity.detection_on.setChecked(False)
         changes = self.model.comparison.changes
         panel = self.window.panel
         self.assertEqual(panel.flips.count(), min(len(changes), score_panel.MOST_FLIPS + 1))

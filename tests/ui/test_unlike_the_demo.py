@@ -26,6 +26,7 @@ from guardia.store.project import Project
 from guardia.ui.parts.widgets import painting
 from guardia.ui.shell.run import install_hooks
 from guardia.ui.steps.statistics_page import MonthView
+from tests.support import in_file
 from tests.ui.support import GuiCase
 from tests.unlike import START, Made, make_project, trace_of, unlike_the_demo
 
@@ -115,7 +116,7 @@ class EveryPage(GuiCase):
         folder = self.folder / "random"
         shutil.rmtree(folder, ignore_errors=True)
         self.through(make_project(folder, made, make=make))
-        self.window._close_session()
+        self.window.close_session()
 
 
 class Faults(GuiCase):
@@ -194,7 +195,7 @@ class Faults(GuiCase):
         self.window.open_camera(model.camera.id, "zones")
         page = self.window.pages["zones"]
         other = PolygonZone(ZoneKind.WATCH, ((0.7, 0.1), (0.9, 0.1), (0.9, 0.3), (0.7, 0.3)), "other")
-        page._commit((SQUARE, other), "draw")
+        page.commit((SQUARE, other), "draw")
         page.select_zone(1)
         page.set_mode(Mode.PAINT)
         at = page.canvas.to_widget((0.5, 0.1)).toPoint()
@@ -273,7 +274,7 @@ class Faults(GuiCase):
     def test_a_bad_camera_is_set_aside_and_the_others_open(self):
         folder = self.copy_demo()
         with Project(folder) as project:
-            project._db.run("UPDATE camera SET capability = '{}' WHERE name = 'Slipway'")
+            in_file(project.folder, "UPDATE camera SET capability = '{}' WHERE name = 'Slipway'")
         self.assertTrue(self.window.open_project(folder))
         self.assertEqual(len(self.window.session.camera_ids()), 5)
         self.assertIn("'Slipway' is damaged", self.window.banner.text.text())
@@ -307,7 +308,7 @@ class Faults(GuiCase):
             camera = next(c for c in project.cameras.all() if c.name == "Fuel berth")
             clips = [c for c in project.clips.of(camera.id) if c.by_motion][:2]
             for clip in clips:
-                project._db.run("UPDATE trace SET model = 1 WHERE clip_id = ?", (clip.id,))
+                in_file(project.folder, "UPDATE trace SET model = 1 WHERE clip_id = ?", (clip.id,))
         self.assertTrue(self.window.open_project(folder))
         self.assertIn("2 clips", self.window.question.text())
         finished = QSignalSpy(self.window.session.intake.jobs.finished)
@@ -345,10 +346,10 @@ class OverTime(GuiCase):
         dialog._put(None)
         self.assertEqual(dialog.table.item(dialog.table.rowCount() - 1, 1).text(), "now")
         dialog.accept()
-        self.assertIn("settings that are not known", self.window.panel._limits.text())
+        self.assertIn("settings that are not known", self.window.panel.limits.text())
         self.session.undo.undo()
-        self.assertNotIn("settings that are not known", self.window.panel._limits.text())
-        self.assertIn("The model explains", self.window.panel._limits.text())
+        self.assertNotIn("settings that are not known", self.window.panel.limits.text())
+        self.assertIn("The model explains", self.window.panel.limits.text())
 
     def test_a_clip_of_another_cause_is_left_out_and_comes_back(self):
         before = self.model.comparison.installed

@@ -36,14 +36,14 @@ class ViewStep(StepCase):
 
     def test_two_marked_persons_give_distances_and_reach(self):
         page = self.open_camera("Workshop door", "view")
-        self.assertIn("not known yet", page._how.text())
+        self.assertIn("not known yet", page.how.text())
         page.mark.setChecked(True)
         for mark in marks(VIEW, [(-1.5, 6.5), (1.0, 14.0)]):
             self.drag(page.canvas, self.on_canvas(page, mark.foot), self.on_canvas(page, mark.head))
         known = self.model.camera.view
         self.assertEqual(known.how, "marks")
         self.assertAlmostEqual(known.view.height_m, 3.4, delta=0.5)
-        self.assertIn("by marks", page._how.text())
+        self.assertIn("by marks", page.how.text())
         # A finer notch reaches farther, and the picture says so.
         before = {line.thing.name: line.across for line in page.model.reach()}
         notches = [n.label for n in self.model.camera.capability.notches]
@@ -56,7 +56,7 @@ class ViewStep(StepCase):
         self.session.undo.setIndex(0)
         self.assertIsNone(self.model.camera.view)
         self.window.go("view")
-        self.assertIn("not known yet", page._how.text())
+        self.assertIn("not known yet", page.how.text())
 
     def test_the_walk_test_and_typed_numbers_serve_too(self):
         page = self.open_camera("Slipway", "view")
@@ -64,7 +64,7 @@ class ViewStep(StepCase):
         # The scene's camera stands 3.4 m high; its lens is not known here.
         self.assertAlmostEqual(self.model.camera.view.view.height_m, 3.4, delta=0.5)
         self.assertEqual(self.model.camera.view.how, "walk test")
-        self.assertIn("far distances", page._notes.text())
+        self.assertIn("far distances", page.notes.text())
         page.thing.setCurrentIndex(len(THINGS))
         told = [found.text() for found in page.findChildren(QLabel)]
         for notch, line in page.model.reach_by_notch(THINGS[-1]):
@@ -72,7 +72,7 @@ class ViewStep(StepCase):
             self.assertLessEqual(line.towards, line.across)
             self.assertIn(f"{line.night:.0f} m" if line.night else "none", told)
         self.model.change_draft(self.model.draft.with_values(zones=(SQUARE,)), "zone")
-        self.assertRegex(page._notes.text(), "In 'yard' a car triggers from [0-9]+ to [0-9]+ m")
+        self.assertRegex(page.notes.text(), "In 'yard' a car triggers from [0-9]+ to [0-9]+ m")
         # A zone with a notch of its own reaches as far as that one does.
         lines = dict(page.model.reach_by_notch(THINGS[-1]))
         for notch, expected in lines.items():
@@ -120,8 +120,8 @@ class Proposals(StepCase):
     def test_a_proposal_is_shown_taken_in_part_and_undone(self):
         page = self.seek("Fuel berth")
         offer = page.proposal.offer
-        self.assertIn("Keeps every real occurrence", page._offer_words.text())
-        self.assertIn("proven", page._offer_words.text())
+        self.assertIn("Keeps every real occurrence", page.offer_words.text())
+        self.assertIn("proven", page.offer_words.text())
         self.assertTrue(page.canvas.proposed.any())
         page.grab()
         before = self.model.comparison.draft
@@ -141,7 +141,7 @@ class Proposals(StepCase):
         page = self.open_camera("Fuel berth", "zones")
         self.assertTrue(page.offer.isVisible())
         self.assertFalse(page.seek.isEnabled())
-        page._commit((SQUARE,), "draw")
+        page.commit((SQUARE,), "draw")
         self.wait(finished)
         self.assertIn("Seek again", self.window.banner.text.text())
         self.assertFalse(page.offer.isVisible())
@@ -192,7 +192,7 @@ class WhereThingsMoved(StepCase):
         judged = [o for o in self.model.evidence.occurrences if o.verdict in (Verdict.REAL, Verdict.FALSE)]
         moved = self.window.pages["evidence"]._proxy.rowCount()
         self.assertTrue(0 < moved <= len(judged))
-        page._commit((SQUARE,), "draw")
+        page.commit((SQUARE,), "draw")
         page.select_zone(0)
         page.show_moved()
         self.assertLess(self.window.pages["evidence"]._proxy.rowCount(), moved)
@@ -224,13 +224,13 @@ class MoreOfTheEditor(StepCase):
         corners = ((0.2, 0.2), (0.5, 0.21), (0.8, 0.2), (0.81, 0.8), (0.2, 0.79))
         page.tool.set_zones((PolygonZone(ZoneKind.WATCH, corners, "yard"),))
         page.tool.select(0)
-        page._simplify()
+        page.simplify()
         self.assertEqual(len(self.model.draft.detection.zones[0].points), 4)
-        page._straighten()
+        page.straighten()
         points = self.model.draft.detection.zones[0].points
         self.assertEqual(points[1][0], points[2][0])
         self.assertEqual(points[2][1], points[3][1])
-        page._straighten()
+        page.straighten()
         self.assertIn("nearly level", self.window.banner.text.text())
         mine = self.model.draft.detection.zones
         page = self.open_camera("Fuel berth", "zones")
@@ -246,17 +246,15 @@ class MoreOfTheEditor(StepCase):
         page.copy_zones(*slipway)
         self.wait(changed)
         self.assertEqual(self.model.draft.detection.zones, mine)
-        self.assertRegex(
-            page._offer_words.text(), r"\d+ of 576 cells are no longer watched and \d+ are watched besides"
-        )
+        self.assertRegex(page.offer_words.text(), r"\d+ of 576 cells are no longer watched and \d+ are watched besides")
         self.click(page.take)
         self.assertEqual(zone_limits_broken(self.model.draft, self.model.camera.capability), [])
         self.assertEqual(self.session.undo.undoText(), "copy zones from Slipway, installed")
         self.session.undo.undo()
         # So are zones with more corners than the make takes.
         many = tuple((0.5 + 0.4 * math.cos(a / 2), 0.5 + 0.4 * math.sin(a / 2)) for a in range(12))
-        page._commit((PolygonZone(ZoneKind.WATCH, many, "pond"),), "paste zone")
-        self.assertIn("12 corners", page._limits.text())
+        page.commit((PolygonZone(ZoneKind.WATCH, many, "pond"),), "paste zone")
+        self.assertIn("12 corners", page.limits.text())
         changed = QSignalSpy(page.proposal.changed)
         self.click(page.fit)
         self.wait(changed)
@@ -276,7 +274,7 @@ class MoreOfTheEditor(StepCase):
             changed = QSignalSpy(page.proposal.changed)
             begin()
             self.wait(changed)
-            self.assertIn(says, page._offer_words.text())
+            self.assertIn(says, page.offer_words.text())
             page.proposal.take(1)
         page.set_mode(Mode.IGNORE)
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
@@ -305,7 +303,7 @@ class MoreOfTheEditor(StepCase):
         changed = QSignalSpy(page.proposal.changed)
         page.seek.click()
         self.wait(changed)
-        self.assertIn("real occurrence", page._offer_words.text())
+        self.assertIn("real occurrence", page.offer_words.text())
         self.window.go("handover")
         page = self.window.pages["handover"]
         page.save(self.folder / "s.json")
@@ -314,5 +312,5 @@ class MoreOfTheEditor(StepCase):
 
     def test_the_loss_of_drawing_on_a_make_with_blocks_is_told(self):
         page = self.open_camera("Slipway", "zones")
-        page._commit((SQUARE,), "draw")
-        self.assertRegex(page._limits.text(), r"Entered as blocks: \d+ cells differ .* \d+ occurrences end otherwise")
+        page.commit((SQUARE,), "draw")
+        self.assertRegex(page.limits.text(), r"Entered as blocks: \d+ cells differ .* \d+ occurrences end otherwise")

@@ -80,7 +80,7 @@ class WholePath(GuiCase):
         sensitivity = self.window.pages["sensitivity"]
         self.press(sensitivity.notch, Qt.Key.Key_Left)
         self.assertEqual(self.model.camera.draft.detection.notch, "8")
-        box = sensitivity._boxes["hold_s"]
+        box = sensitivity.choices["hold_s"]
         box.setCurrentIndex(box.findData(0.6))
         box.activated.emit(box.currentIndex())
         self.assertEqual(self.model.camera.draft.detection.hold_s, 0.6)
@@ -89,7 +89,7 @@ class WholePath(GuiCase):
         missed = self.model.comparison.draft.real_missed
         self.click(self.window.panel._cells["real_missed", 2])
         self.assertEqual(self.window.current_step(), "evidence")
-        self.assertEqual(evidence._proxy.rowCount(), len(missed))
+        self.assertEqual(evidence.proxy.rowCount(), len(missed))
 
         # Hand over: JSON and PDF, then say that it is entered.
         self.window.go("handover")
@@ -123,7 +123,7 @@ class WholePath(GuiCase):
         camera_id = session.add_camera("Door", "phone-as-camera")
         self.window.open_camera(camera_id, "evidence")
         evidence = self.window.pages["evidence"]
-        self.assertTrue(evidence._empty.isVisibleTo(evidence))
+        self.assertTrue(evidence.empty.isVisibleTo(evidence))
         stick = self.folder / "stick"
         stick.mkdir()
         for minute in range(3):

@@ -28,15 +28,17 @@ from guardia.benchcam.camera import ClipWriter, View, lit
 from guardia.benchcam.scene import HEIGHT, WIDTH, Light
 from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.evidence.evidence import Evidence, Origin
-from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.make.zones import Point, PolygonZone, ZoneKind, zone_cells
 from guardia.core.replay.replay import replay
+from guardia.core.score.candidates import score_all
+from guardia.core.score.score import compare
 from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import difference, propose
 from guardia.media.analysis import analyse_clip
 from guardia.store.project import Project
-from guardia.store.records import Site
+from guardia.store.records import Camera, Site
 from guardia.tools.benchmark_window import CLIPS, big_project, drag_of_a_corner, start_of_the_demo
 
 ROUNDS = 5
@@ -99,7 +101,10 @@ def run_benchmark(tell: Callable[[str], None]) -> list[Measured]:
         tell("re-scoring 1,000 clips of 20 s")
         results.append(_rescore(clips[0][1]))
         tell("seeking zones for 1,000 occurrences")
-        results.append(_propose(Path(folder) / "home"))
+        thousand = _thousand(Path(folder) / "home")
+        results.append(_propose(*thousand))
+        tell("scoring 500 candidates on 1,000 clips")
+        results.append(_candidates(*thousand))
         tell("starting the demo window")
         results.append(_start(Path(folder)))
         tell("dragging a corner with 1,000 clips")
@@ -196,8 +201,8 @@ def _rescore(path: Path) -> Measured:
     return Measured(title, middle, plain, "at most 0.050 s and at least 30 times faster", met)
 
 
-def _propose(home: Path) -> Measured:
-    """Zones for 1,000 judged clips: those of a demo camera again and again, moved about a little."""
+def _thousand(home: Path) -> tuple[Camera, Evidence]:
+    """1,000 judged clips: those of a demo camera again and again, moved about a little."""
     with Project(own_demo(home)) as project:
         every = [(camera, project.evidence(camera.id)) for camera in project.cameras.all()]
     camera, evidence = max(every, key=lambda e: len(e[1].occurrences))
@@ -214,7 +219,36 @@ def _propose(home: Path) -> Measured:
         traces.append(sparse_trace(times, moved))
         clips.append(replace(evidence.clip_of(like), id=number, start_s=evidence.clips[0].start_s + 600.0 * number))
         occurrences.append(replace(like, id=number, clip_id=number, visit=None))
-    many = Evidence(tuple(clips), tuple(occurrences), TraceStack(traces), evidence.time_zone)
+    return camera, Evidence(tuple(clips), tuple(occurrences), TraceStack(traces), evidence.time_zone)
+
+
+def _candidates(camera: Camera, many: Evidence) -> Measured:
+    """500 settings, of which five at a time share zones and sensitivity, against as many full comparisons."""
+    make = camera.capability
+    candidates = [
+        camera.installed.with_values(
+            notch=notch.label,
+            zones=(PolygonZone(ZoneKind.WATCH, _corners(0.01 * shift)),),
+            hold_s=0.2 * longer,
+            rest_s=make.rest_choices_s[longer % len(make.rest_choices_s)],
+        )
+        for shift in range(20)
+        for notch in make.notches[:5]
+        for longer in range(5)
+    ]
+    score_all(many, candidates[:1], make)
+    begun = time.perf_counter()
+    found = score_all(many, candidates, make)
+    ours = time.perf_counter() - begun
+    begun = time.perf_counter()
+    some = [compare(many, replay(many, camera.installed, make), replay(many, c, make)) for c in candidates[::25]]
+    one_by_one = 25 * (time.perf_counter() - begun)
+    words = "identical" if [c.draft for c in some] == found[::25] else "DIFFERENT"
+    title = f"scoring {len(candidates)} candidates on 1,000 clips, against comparing one by one ({words} results)"
+    return Measured(title, ours, one_by_one, "at most 10 s", ours <= 10.0 and words == "identical")
+
+
+def _propose(camera: Camera, many: Evidence) -> Measured:
     begun = time.perf_counter()
     found = propose(many, camera.installed, camera.capability)
     sought_s = time.perf_counter() - begun
@@ -254,8 +288,11 @@ def _drag(folder: Path) -> Measured:
 
 
 def _zone(stack: TraceStack, shift: float) -> NDArray[np.bool_]:
-    corners = ((0.3 + shift, 0.2), (0.7, 0.25), (0.95, 0.9), (0.1 + shift, 0.95))
-    return zone_cells([PolygonZone(ZoneKind.WATCH, corners)], columns=stack.columns, rows=stack.rows)
+    return zone_cells([PolygonZone(ZoneKind.WATCH, _corners(shift))], columns=stack.columns, rows=stack.rows)
+
+
+def _corners(shift: float) -> tuple[Point, ...]:
+    return ((0.3 + shift, 0.2), (0.7, 0.25), (0.95, 0.9), (0.1 + shift, 0.95))
 
 
 def _many_traces(trace: Trace, count: int = 1000, pictures: int = 100) -> list[Trace]:

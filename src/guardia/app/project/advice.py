@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from guardia.app.project.camera_model import CameraModel
@@ -26,6 +27,20 @@ class NextAction:
     step: str
     text: str
     why: str
+
+
+MISSED_WEIGHT = 5
+"""A real occurrence missed weighs as much as so many false recordings a day (common practice, no source)."""
+
+
+def worst_first(models: Sequence[CameraModel]) -> list[CameraModel]:
+    """Cameras in the order in which they need care, by their installed settings."""
+
+    def trouble(model: CameraModel) -> float:
+        installed = model.comparison.installed
+        return (installed.false_per_day or 0.0) + MISSED_WEIGHT * len(installed.real_missed)
+
+    return sorted(models, key=trouble, reverse=True)
 
 
 def next_action(model: CameraModel) -> NextAction:

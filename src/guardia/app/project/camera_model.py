@@ -168,7 +168,7 @@ class CameraModel(QObject):
         return True
 
     def change(self, what: str, keep: Keep, show: Keep, old: Any, new: Any) -> bool:
-        """Write a change, show it, and make it a step of undo; gives False when it could not be written.
+        """Write a change, show it, and make it a step of undo.
 
         Parameters
         ----------
@@ -182,6 +182,11 @@ class CameraModel(QObject):
             The value before.
         new
             The value after.
+
+        Returns
+        -------
+        bool
+            Whether it was written.
         """
         if not self.kept(lambda: keep(new)):
             return False

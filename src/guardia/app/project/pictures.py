@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from guardia.app.work.jobs import Report, Token
+from guardia.core.evidence.events import Boxes
 from guardia.core.evidence.evidence import Origin
 from guardia.media.analysis import moving_pictures
 from guardia.store.project import Project
@@ -61,6 +62,10 @@ class Pictures:
             return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)
 
         return read
+
+    def camera_boxes(self, clip_id: int) -> list[Boxes]:
+        """Boxes around objects that the camera itself, or somebody by hand, drew in a clip."""
+        return list(self._project.lists.boxes(clip_id).values())
 
     def walk_tests(self) -> list[Path]:
         """The files of the walk tests."""

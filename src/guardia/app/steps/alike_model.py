@@ -7,14 +7,13 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.evidence.evidence import Evidence, Occurrence, Origin
-from guardia.core.score.likeness import Likeness, Suggestion, doubtful, features_of, groups, likeness, suggest
+from guardia.core.score.likeness import Features, Likeness, Suggestion, doubtful, features_of, groups, likeness, suggest
 
 ODD_SHARE = 0.2
 """This share of a group, its least typical members, is shown first to be looked at."""
@@ -63,7 +62,7 @@ class AlikeModel(QObject):
         self.motion_only = True
         self.groups: tuple[Group, ...] = ()
         self.current = 0
-        self._features: dict[_Key, NDArray[np.float64]] = {}
+        self._features: dict[_Key, Features] = {}
         self._space: Likeness = likeness({}, {})
         self._camera_of: dict[int, int] = {}
         self._kept: set[int] = set()
@@ -126,7 +125,7 @@ class AlikeModel(QObject):
             self._regroup()
             return
 
-        def describe(token: Token, report: Report) -> dict[_Key, NDArray[np.float64]]:
+        def describe(token: Token, report: Report) -> dict[_Key, Features]:
             meter = Meter(len(missing), report)
             found = {}
             for number, (key, evidence, occurrence) in enumerate(missing):
@@ -137,7 +136,7 @@ class AlikeModel(QObject):
 
         self.jobs.start("Comparing occurrences", describe)
 
-    def _on_features(self, found: dict[_Key, NDArray[np.float64]]) -> None:
+    def _on_features(self, found: dict[_Key, Features]) -> None:
         self._features |= found
         self.refresh()
 
@@ -188,8 +187,7 @@ class AlikeModel(QObject):
         worth = 0.0
         for i in self.waiting(group):
             comparison = self._session.camera(self._camera_of[i]).comparison
-            pair = (comparison.installed_replay.outcomes[i], comparison.draft_replay.outcomes[i])
-            flips = pair[0].recorded != pair[1].recorded
+            flips = comparison.installed_replay.records(i) != comparison.draft_replay.records(i)
             told = self.suggestions.get(i)
             worth += (1 + FLIP_WEIGHT * flips) * (1 - (told.certainty if told else 0.0) + 0.05)
         return worth

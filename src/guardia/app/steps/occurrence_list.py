@@ -13,7 +13,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.evidence import Clip, Occurrence, Origin
 from guardia.core.evidence.judgement import Verdict
-from guardia.core.replay.gates import Gate, Outcome
+from guardia.core.replay.gates import Gate
 
 
 class Role(IntEnum):
@@ -86,6 +86,10 @@ class OccurrenceListModel(QAbstractListModel):
         if role == Role.REPEATED:
             return occurrence.id in self._model.evidence.repeated
         return None
+
+    def draft_records(self, row: int) -> bool:
+        """Whether the draft records the occurrence of a row."""
+        return self._model.comparison.draft_replay.records(self.occurrence(row).id)
 
     def title(self, row: int) -> str:
         """When it happened, at the site."""
@@ -177,8 +181,7 @@ class OccurrenceFilter(QSortFilterProxyModel):
             return False
         if wanted.origin is not None and self._source.clip(row).origin is not wanted.origin:
             return False
-        draft = self._source.index(row).data(Role.DRAFT)
-        return self._passes_details(row) and _passes(wanted.judged, occurrence, draft)
+        return self._passes_details(row) and _passes(wanted.judged, occurrence, self._source.draft_records(row))
 
     def _passes_details(self, row: int) -> bool:
         wanted, occurrence = self.filter, self._source.occurrence(row)
@@ -196,7 +199,7 @@ class OccurrenceFilter(QSortFilterProxyModel):
         return wanted.gate is None or self._source.index(row).data(Role.DRAFT).gate == wanted.gate
 
 
-def _passes(judged: str, occurrence: Occurrence, draft: Outcome) -> bool:
+def _passes(judged: str, occurrence: Occurrence, recorded: bool) -> bool:
     verdict = occurrence.verdict
     match judged:
         case "unjudged":
@@ -204,7 +207,7 @@ def _passes(judged: str, occurrence: Occurrence, draft: Outcome) -> bool:
         case "real" | "false" | "unsure":
             return verdict is not None and verdict.value == judged
         case "missed":
-            return verdict is Verdict.REAL and not draft.recorded
+            return verdict is Verdict.REAL and not recorded
         case "false recorded":
-            return verdict is Verdict.FALSE and draft.recorded
+            return verdict is Verdict.FALSE and recorded
     return True

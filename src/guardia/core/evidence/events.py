@@ -72,6 +72,10 @@ class ColumnMapping:
     cause: str = ""
 
 
+NEAR_S = 0.3
+"""Boxes this close to a moment are shown with it."""
+
+
 @dataclass(frozen=True, eq=False)
 class Boxes:
     """Boxes around objects over time; all arrays of length N, in order of time.
@@ -99,6 +103,14 @@ class Boxes:
             raise InvalidValue("Boxes need as many times and object numbers as boxes.")
         if count and not (np.isfinite(self.box).all() and np.isfinite(self.times_s).all()):
             raise InvalidValue("A box holds a number that is not finite.")
+
+    def at(self, moment_s: float) -> list[tuple[tuple[float, float, float, float], str]]:
+        """Boxes (left, top, width, height) of the moment nearest to one, each with its class; none beyond NEAR_S."""
+        off = np.abs(self.times_s - moment_s)
+        if not len(off) or off.min() > NEAR_S:
+            return []
+        chosen = np.flatnonzero(self.times_s == self.times_s[off.argmin()])
+        return [(tuple(self.box[n].tolist()), self.named.get(int(self.object_id[n]), "")) for n in chosen]
 
     def between(self, start_s: float, end_s: float, *, zero_s: float = 0.0) -> Boxes:
         """The boxes of a stretch of time, its clock counted from `zero_s`."""

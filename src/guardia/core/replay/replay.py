@@ -124,6 +124,15 @@ class Replay:
         return kept
 
     @cached_property
+    def place(self) -> dict[int, int]:
+        """Position of each occurrence id in the arrays."""
+        return {o.id: place for place, o in enumerate(self.evidence.occurrences)}
+
+    def records(self, occurrence_id: int) -> bool:
+        """Whether an occurrence is recorded."""
+        return bool(self.recorded[self.place[occurrence_id]])
+
+    @cached_property
     def outcomes(self) -> Mapping[int, Outcome]:
         """What becomes of each occurrence, by its id."""
         return _Outcomes(self)
@@ -188,48 +197,61 @@ def _record(
     evidence: Evidence, settings: Settings, triggering: list[list[Run]]
 ) -> tuple[list[list[Recording]], list[list[Recording]]]:
     """Recordings that begin in each clip, and those that began before it and can reach into it."""
-    stack, clips = evidence.stack, evidence.clips
+    times, clips = evidence.stack.times, evidence.clips
     rest_s = settings.recording.rest_s
     made: list[list[Recording]] = [[] for _ in clips]
     earlier: list[list[Recording]] = [[] for _ in clips]
     before: dict[Origin, list[Recording]] = {origin: [] for origin in Origin}
     for row in evidence.rows:
-        first = clips[row[0]]
+        index = row[0]
+        first = clips[index]
         if first.origin is Origin.SNAPSHOT:
-            if triggering[row[0]]:
+            if triggering[index]:
                 # One picture shows where and how large, not for how long: the gates of time are taken as open.
                 one = settings.with_values(hold_s=0.0, rest_s=0.0)
-                made[row[0]] = recordings(stack.times[row[0]], triggering[row[0]], one, start_s=first.start_s)
+                made[index] = recordings(times[index], triggering[index], one, start_s=first.start_s)
             continue
-        # A clip that overlaps the one before shows part of the same time again: only what began earlier counts there.
         so_far = before[first.origin]
-        past = so_far[-1:]
-        if past and past[0].trigger_s >= first.start_s:
-            past = so_far[: bisect.bisect_left(so_far, first.start_s, key=_trigger)][-1:]
-        earlier[row[0]] = past
-        found: list[Recording] = []
-        if any(triggering[index] for index in row):
-            free = past[0].end_s + rest_s if past else -math.inf
-            if len(row) == 1:
-                found = recordings(
-                    stack.times[row[0]], triggering[row[0]], settings, start_s=first.start_s, free_from_s=free
-                )
-                made[row[0]] = found
-            else:
-                times, joined = _one_after_another(evidence, row, triggering)
-                found = recordings(times, joined, settings, free_from_s=free)
+        past = _last_before(so_far, first.start_s)
+        free = -math.inf
+        if past is not None and past.end_s + rest_s > first.start_s:
+            earlier[index] = [past]
+            free = past.end_s + rest_s
+        if len(row) == 1:
+            runs = triggering[index]
+            if runs:
+                made[index] = recordings(times[index], runs, settings, start_s=first.start_s, free_from_s=free)
+                _put(so_far, made[index])
+            continue
+        moments, joined = _one_after_another(evidence, row, triggering)
+        found = recordings(moments, joined, settings, free_from_s=free)
+        _put(so_far, found)
+        starts = [clips[n].start_s for n in row]
         for r in found:
-            if so_far and so_far[-1].trigger_s > r.trigger_s:
-                bisect.insort(so_far, r, key=_trigger)
-            else:
-                so_far.append(r)
-        if len(row) > 1:
-            starts = [clips[index].start_s for index in row]
-            for r in found:
-                made[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
-            for index, start in zip(row[1:], starts[1:], strict=True):
-                earlier[index] = [r for r in (*past, *found) if r.trigger_s < start]
+            made[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
+        for n, start in zip(row[1:], starts[1:], strict=True):
+            earlier[n] = [r for r in (*earlier[index], *found) if r.trigger_s < start]
     return made, earlier
+
+
+def _last_before(so_far: list[Recording], start_s: float) -> Recording | None:
+    """The last recording that began before a clip did.
+
+    A clip that overlaps the one before shows part of the same time again: only what began earlier counts there.
+    """
+    if not so_far or so_far[-1].trigger_s < start_s:
+        return so_far[-1] if so_far else None
+    place = bisect.bisect_left(so_far, start_s, key=_trigger)
+    return so_far[place - 1] if place else None
+
+
+def _put(so_far: list[Recording], found: list[Recording]) -> None:
+    """Add recordings to those before, in order of their triggers."""
+    for r in found:
+        if so_far and so_far[-1].trigger_s > r.trigger_s:
+            bisect.insort(so_far, r, key=_trigger)
+        else:
+            so_far.append(r)
 
 
 def _covered(
@@ -240,9 +262,10 @@ def _covered(
     share, trigger = np.zeros(count), np.full(count, np.nan)
     late, cut = np.zeros(count, bool), np.zeros(count, bool)
     for place, (index, begin, end) in enumerate(evidence.spans):
-        mine = [r for r in earlier[index] if r.end_s > begin] if earlier[index] else []
-        if made[index]:
-            mine += [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
+        if not made[index] and not earlier[index]:
+            continue
+        mine = [r for r in earlier[index] if r.end_s > begin]
+        mine += [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
         if not mine:
             continue
         part = share[place] = _share(mine, begin, end)
@@ -261,19 +284,18 @@ class _Outcomes(Mapping[int, Outcome]):
 
     def __init__(self, done: Replay) -> None:
         self._done = done
-        self._place = {o.id: place for place, o in enumerate(done.evidence.occurrences)}
         self._known: dict[int, Outcome] = {}
 
     def __getitem__(self, occurrence_id: int) -> Outcome:
         if occurrence_id not in self._known:
-            self._known[occurrence_id] = _outcome(self._done, self._place[occurrence_id])
+            self._known[occurrence_id] = _outcome(self._done, self._done.place[occurrence_id])
         return self._known[occurrence_id]
 
     def __iter__(self) -> Iterator[int]:
-        return iter(self._place)
+        return iter(self._done.place)
 
     def __len__(self) -> int:
-        return len(self._place)
+        return len(self._done.place)
 
 
 def _outcome(done: Replay, place: int) -> Outcome:

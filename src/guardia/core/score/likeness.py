@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,13 +17,35 @@ from guardia.core.trace.stack import FILL_BYTE
 if TYPE_CHECKING:
     from scipy.spatial import cKDTree
 
-FEATURES = (
-    "column", "row", "area", "largest", "spread", "persistence", "net way", "straightness", "speed", "climb",
-    "strength", "period", "jumps", "pieces", "light", "length", "upright", "swell",
-)  # fmt: skip
-"""What is compared; each is described in docs/motion-model.md."""
 
-_WEIGHTS = np.array([0.9, 0.9, 1.0, 1.0, 1.0, 1.3, 1.0, 0.8, 0.8, 0.4, 0.8, 0.6, 1.0, 1.0, 1.4, 0.5, 1.0, 0.5])
+class Features(NamedTuple):
+    """What is compared of an occurrence; each is described in docs/motion-model.md."""
+
+    column: float = 0.0
+    row: float = 0.0
+    area: float = 0.0
+    largest: float = 0.0
+    spread: float = 0.0
+    persistence: float = 0.0
+    net_way: float = 0.0
+    straightness: float = 0.0
+    speed: float = 0.0
+    climb: float = 0.0
+    strength: float = 0.0
+    period: float = 0.0
+    jumps: float = 0.0
+    pieces: float = 0.0
+    light: float = 0.0
+    length: float = 0.0
+    upright: float = 0.0
+    swell: float = 0.0
+
+
+WEIGHTS = Features(
+    column=0.9, row=0.9, area=1.0, largest=1.0, spread=1.0, persistence=1.3, net_way=1.0, straightness=0.8, speed=0.8,
+    climb=0.4, strength=0.8, period=0.6, jumps=1.0, pieces=1.0, light=1.4, length=0.5, upright=1.0, swell=0.5,
+)  # fmt: skip
+
 NAMED_WEIGHT = 2.5
 """Weight of the class that the camera named, against one standard deviation of a feature."""
 
@@ -37,8 +59,8 @@ _LEVEL = 1
 """Contrast level 12: fine enough for a far person, coarse enough for noise."""
 
 
-def features_of(evidence: Evidence, occurrence: Occurrence) -> NDArray[np.float64]:
-    """Describe an occurrence by FEATURES.
+def features_of(evidence: Evidence, occurrence: Occurrence) -> Features:
+    """Describe an occurrence.
 
     Parameters
     ----------
@@ -49,39 +71,40 @@ def features_of(evidence: Evidence, occurrence: Occurrence) -> NDArray[np.float6
 
     Returns
     -------
-    NDArray[np.float64]
-        (len(FEATURES),), finite.
+    Features
+        Finite; where nothing moves only light and length are known, the others are 0.
     """
     index = evidence.clip_index[occurrence.clip_id]
     clip = evidence.clips[index]
     stack = evidence.stack
     dense = stack.changed(index, occurrence.start_s - 1e-6, occurrence.end_s + 1e-6)
-    values = np.zeros(len(FEATURES))
     light = clip.brightness if np.isfinite(clip.brightness) else 128.0
-    values[14] = np.log(max(light, 1.0))
-    values[15] = np.log(max(occurrence.end_s - occurrence.start_s, 0.2))
+    still = Features(
+        light=float(np.log(max(light, 1.0))), length=float(np.log(max(occurrence.end_s - occurrence.start_s, 0.2)))
+    )
     active = dense[:, :, _LEVEL] >= FILL_BYTE
     if not active.any():
-        return values
+        return still
     counts = active.sum(axis=1)
     moving = counts > 0
     ever = active.any(axis=0)
     weight = active.sum(axis=0)
     column, row = np.arange(stack.cells) % stack.columns, np.arange(stack.cells) // stack.columns
-    values[0] = (weight * column).sum() / weight.sum() / stack.columns
-    values[1] = (weight * row).sum() / weight.sum() / stack.rows
-    values[2] = np.log(counts[moving].mean())
-    values[4] = np.log(ever.sum())
-    values[5] = np.log(weight.sum() / (ever.sum() * max(1, moving.sum())))
     strong, weak = int((dense[:, :, 3] >= FILL_BYTE).sum()), int((dense[:, :, 0] >= FILL_BYTE).sum())
-    values[10] = np.log((strong + 1) / (weak + 1))
-    values[11] = _periodicity(counts.astype(np.float64))
-    _describe_way(active.reshape(-1, stack.rows, stack.columns), values)
-    return values
+    return still._replace(
+        column=(weight * column).sum() / weight.sum() / stack.columns,
+        row=(weight * row).sum() / weight.sum() / stack.rows,
+        area=np.log(counts[moving].mean()),
+        spread=np.log(ever.sum()),
+        persistence=np.log(weight.sum() / (ever.sum() * max(1, moving.sum()))),
+        strength=np.log((strong + 1) / (weak + 1)),
+        period=_periodicity(counts.astype(np.float64)),
+        **_way_of_the_largest(active.reshape(-1, stack.rows, stack.columns)),
+    )
 
 
-def _describe_way(active: NDArray[np.bool_], values: NDArray[np.float64]) -> None:
-    """Fill in what follows the largest group from picture to picture."""
+def _way_of_the_largest(active: NDArray[np.bool_]) -> dict[str, float]:
+    """The features that follow the largest group from picture to picture, by name."""
     places, sizes, heights, pieces = [], [], [], []
     jumps, before = 0, None
     for picture in active:
@@ -103,15 +126,17 @@ def _describe_way(active: NDArray[np.bool_], values: NDArray[np.float64]) -> Non
     steps = np.hypot(*np.diff(way, axis=0).T) if len(way) > 1 else np.zeros(1)
     third = max(1, len(way) // 3)
     net = way[-third:].mean(axis=0) - way[:third].mean(axis=0)
-    values[3] = np.log(np.percentile(sizes, 90))
-    values[6] = np.hypot(*net)
-    values[7] = np.hypot(*net) / max(steps.sum(), 0.05)
-    values[8] = np.log(np.median(steps) * ANALYSIS_RATE_HZ + 0.02)
-    values[9] = net[1]
-    values[12] = jumps / max(1, len(way) - 1)
-    values[13] = np.log(np.mean(pieces))
-    values[16] = np.log(np.median(heights))
-    values[17] = np.log((np.mean(sizes[-third:]) + 1) / (np.mean(sizes[:third]) + 1))
+    return {
+        "largest": np.log(np.percentile(sizes, 90)),
+        "net_way": np.hypot(*net),
+        "straightness": np.hypot(*net) / max(steps.sum(), 0.05),
+        "speed": np.log(np.median(steps) * ANALYSIS_RATE_HZ + 0.02),
+        "climb": net[1],
+        "jumps": jumps / max(1, len(way) - 1),
+        "pieces": np.log(np.mean(pieces)),
+        "upright": np.log(np.median(heights)),
+        "swell": np.log((np.mean(sizes[-third:]) + 1) / (np.mean(sizes[:third]) + 1)),
+    }
 
 
 def _periodicity(series: NDArray[np.float64]) -> float:
@@ -139,7 +164,7 @@ class Likeness:
     points: NDArray[np.float64]
 
 
-def likeness(features: Mapping[int, NDArray[np.float64]], named: Mapping[int, str]) -> Likeness:
+def likeness(features: Mapping[int, Features], named: Mapping[int, str]) -> Likeness:
     """Put occurrences into one space.
 
     Parameters
@@ -156,11 +181,11 @@ def likeness(features: Mapping[int, NDArray[np.float64]], named: Mapping[int, st
     """
     ids = tuple(features)
     if not ids:
-        return Likeness((), np.empty((0, len(FEATURES))))
-    table = np.stack([features[i] for i in ids])
+        return Likeness((), np.empty((0, len(WEIGHTS))))
+    table = np.array([features[i] for i in ids])
     middle = np.median(table, axis=0)
     spread = np.subtract(*np.percentile(table, [84, 16], axis=0)) / 2
-    scaled = np.clip((table - middle) / np.where(spread > 1e-6, spread, 1.0), -3, 3) * _WEIGHTS
+    scaled = np.clip((table - middle) / np.where(spread > 1e-6, spread, 1.0), -3, 3) * np.array(WEIGHTS)
     classes = sorted(set(named.values()) - {""})
     marks = np.array([[named.get(i, "") == c for c in classes] for i in ids], np.float64).reshape(len(ids), -1)
     return Likeness(ids, np.concatenate([scaled, NAMED_WEIGHT * marks], axis=1))

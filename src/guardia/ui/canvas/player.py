@@ -13,7 +13,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ
-from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.theme import THEME, over_picture
 from guardia.ui.parts.widgets import button, label, painting, verdict_colour
 
 SPEEDS = (1, 2, 4, 8, 16)
@@ -27,6 +27,7 @@ class _Screen(QWidget):
         super().__init__()
         self._model = model
         self._occurrence = model.occurrence(occurrence_id)
+        self._boxes = model.pictures.camera_boxes(self._occurrence.clip_id)
         self._seek = seek
         self.at_s = self._occurrence.start_s
         self.picture = QPixmap()
@@ -60,6 +61,7 @@ class _Screen(QWidget):
             area = QRectF((room.width() - size.width()) / 2, 0, size.width(), size.height())
             painter.drawPixmap(area, self.picture, QRectF(self.picture.rect()))
             self._paint_outline(painter, area)
+            self._paint_given_boxes(painter, area)
         self._paint_curve(painter)
 
     def _paint_outline(self, painter: QPainter, area: QRectF) -> None:
@@ -74,6 +76,22 @@ class _Screen(QWidget):
             for colour, width in ((THEME.colour("surface"), 4.0), (verdict_colour(verdict), 2.0)):
                 painter.setPen(QPen(colour, width))
                 painter.drawRect(QRectF(left, top, (box[2] - box[0]) * area.width(), (box[3] - box[1]) * area.height()))
+
+    def given_boxes(self) -> list[tuple[tuple[float, float, float, float], str]]:
+        """Boxes that came with the clip, at the moment shown: left, top, width, height in 0..1, and the class."""
+        return [one for boxes in self._boxes for one in boxes.at(self.at_s)]
+
+    def _paint_given_boxes(self, painter: QPainter, area: QRectF) -> None:
+        painter.setBrush(Qt.BrushStyle.NoBrush)
+        for (left, top, width, height), name in self.given_boxes():
+            place = QRectF(
+                area.left() + left * area.width(), area.top() + top * area.height(),
+                width * area.width(), height * area.height(),
+            )  # fmt: skip
+            for colour, pen in ((over_picture("dark"), 3.0), (over_picture("light"), 1.4)):
+                painter.setPen(QPen(colour, pen, Qt.PenStyle.DashLine))
+                painter.drawRect(place)
+            painter.drawText(place.adjusted(4, 2, 0, 0), name)
 
     def _paint_curve(self, painter: QPainter) -> None:
         evidence, done = self._model.evidence, self._model.comparison.draft_replay

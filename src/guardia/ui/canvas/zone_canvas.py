@@ -6,7 +6,6 @@ import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
-    QColor,
     QGuiApplication,
     QHelpEvent,
     QKeyEvent,
@@ -30,7 +29,7 @@ from guardia.app.steps.polygon_tool import Mode, PolygonTool
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Point, PolygonZone, Zone, ZoneKind, zone_cells
-from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.theme import THEME, over_picture
 from guardia.ui.parts.widgets import painting
 
 _REACH_PX = 9
@@ -248,14 +247,14 @@ class ZoneCanvas(QWidget):
             dim = dim.subtracted(inside)
         for zone in ignored:
             dim = dim.united(self._shape(zone))
-        painter.fillPath(dim, QColor(10, 18, 22, 120))
+        painter.fillPath(dim, over_picture("dark", 120))
 
     def _paint_blocks(self, painter: QPainter) -> None:
         """Outline the blocks that a make with blocks is told."""
         capability = self._model.camera.capability
         for zone in entered_zones(self._model.draft.with_values(zones=self.tool.zones), capability):
             if isinstance(zone, BlockZone):
-                painter.setPen(QPen(QColor(255, 255, 255, 130), 0.8))
+                painter.setPen(QPen(over_picture("light", 130), 0.8))
                 painter.setBrush(Qt.BrushStyle.NoBrush)
                 painter.drawPath(self._shape(zone))
 
@@ -265,7 +264,7 @@ class ZoneCanvas(QWidget):
             return
         zones = entered_zones(self._model.draft.with_values(zones=self.tool.zones), self._model.camera.capability)
         cells = zone_cells(zones, columns=stack.columns, rows=stack.rows)
-        painter.setPen(QPen(QColor(255, 255, 255, 90), 0.7))
+        painter.setPen(QPen(over_picture("light", 90), 0.7))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         width, height = area.width() / stack.columns, area.height() / stack.rows
         for row, column in np.argwhere(cells):
@@ -278,9 +277,9 @@ class ZoneCanvas(QWidget):
         for row, column in np.argwhere(cells):
             shape.addRect(QRectF(area.left() + column * width, area.top() + row * height, width, height))
         shape = shape.simplified()
-        painter.fillPath(shape, QColor(10, 18, 22, 90))
-        painter.fillPath(shape, QBrush(QColor("#ffd9a8"), Qt.BrushStyle.BDiagPattern))
-        painter.setPen(QPen(QColor("#ffd9a8"), 1.4))
+        painter.fillPath(shape, over_picture("dark", 90))
+        painter.fillPath(shape, QBrush(over_picture("warm"), Qt.BrushStyle.BDiagPattern))
+        painter.setPen(QPen(over_picture("warm"), 1.4))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.drawPath(shape)
 
@@ -295,7 +294,7 @@ class ZoneCanvas(QWidget):
         colour = THEME.colour("real" if verdict is Verdict.REAL else "false")
         colour = colour.lighter(135) if not THEME.dark else colour
         colour.setAlpha(215)
-        painter.setPen(QPen(QColor(255, 255, 255, 150), 0.6))
+        painter.setPen(QPen(over_picture("light", 150), 0.6))
         painter.setBrush(colour)
         shift = -0.24 if verdict is Verdict.REAL else 0.24
         for row, column in np.argwhere(counts > 0):
@@ -315,14 +314,14 @@ class ZoneCanvas(QWidget):
         outline = self._outline(zone)
         painter.setBrush(Qt.BrushStyle.NoBrush)
         if earlier:
-            painter.setPen(QPen(QColor(255, 255, 255, 160), 1.2, Qt.PenStyle.DotLine))
+            painter.setPen(QPen(over_picture("light", 160), 1.2, Qt.PenStyle.DotLine))
             painter.drawPolygon(outline)
             return
         watch = zone.kind is ZoneKind.WATCH
         if zone.kind is ZoneKind.MASK:
-            painter.setBrush(QColor(10, 14, 16, 235))
-        line = QColor("#ffffff") if watch else QColor("#ffd9a8")
-        painter.setPen(QPen(QColor(10, 18, 22, 190), 4.5))
+            painter.setBrush(over_picture("dark", 235))
+        line = over_picture("light") if watch else over_picture("warm")
+        painter.setPen(QPen(over_picture("dark", 190), 4.5))
         painter.drawPolygon(outline)
         painter.setPen(QPen(line, 2.2 if selected else 1.7, Qt.PenStyle.SolidLine if watch else Qt.PenStyle.DashLine))
         painter.drawPolygon(outline)
@@ -331,7 +330,7 @@ class ZoneCanvas(QWidget):
         text = zone.name
         box = QRectF(painter.fontMetrics().boundingRect(text)).translated(at).adjusted(-5, -2, 5, 2)
         painter.setPen(Qt.PenStyle.NoPen)
-        painter.setBrush(QColor(10, 18, 22, 205))
+        painter.setBrush(over_picture("dark", 205))
         painter.drawRoundedRect(box, 4, 4)
         painter.setPen(line)
         painter.drawText(at, text)
@@ -340,19 +339,19 @@ class ZoneCanvas(QWidget):
         for index, point in enumerate(zone.points):
             following = zone.points[(index + 1) % len(zone.points)]
             middle = self.to_widget(((point[0] + following[0]) / 2, (point[1] + following[1]) / 2))
-            painter.setPen(QPen(QColor(10, 18, 22, 200), 1))
-            painter.setBrush(QColor(255, 255, 255, 170))
+            painter.setPen(QPen(over_picture("dark", 200), 1))
+            painter.setBrush(over_picture("light", 170))
             painter.drawEllipse(middle, 3.4, 3.4)
         for index, point in enumerate(zone.points):
             chosen = index == self.tool.corner
-            painter.setPen(QPen(QColor(10, 18, 22, 230), 1.4))
-            painter.setBrush(THEME.colour("false") if chosen else QColor("#ffffff"))
+            painter.setPen(QPen(over_picture("dark", 230), 1.4))
+            painter.setBrush(THEME.colour("false") if chosen else over_picture("light"))
             size = 6 if chosen else 5
             centre = self.to_widget(point)
             painter.drawRect(QRectF(centre.x() - size, centre.y() - size, 2 * size, 2 * size))
 
     def _paint_drawing(self, painter: QPainter) -> None:
-        painter.setPen(QPen(QColor("#ffffff"), 1.8, Qt.PenStyle.DashLine))
+        painter.setPen(QPen(over_picture("light"), 1.8, Qt.PenStyle.DashLine))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         rectangle = self.tool.rectangle
         if rectangle is not None:

@@ -93,6 +93,16 @@ class Theme(QObject):
 
 THEME = Theme()
 
+_OVER_PICTURES = {"dark": "#0a1216", "light": "#ffffff", "warm": "#ffd9a8"}
+"""Pictures are the same in both themes, and so are the lines and shades over them."""
+
+
+def over_picture(name: str, alpha: int = 255) -> QColor:
+    """A colour for what is drawn over a picture: 'dark', 'light', or 'warm' for what is left out."""
+    colour = QColor(_OVER_PICTURES[name])
+    colour.setAlpha(alpha)
+    return colour
+
 
 def _font() -> QFont:
     folder = files("guardia") / "data" / "fonts"

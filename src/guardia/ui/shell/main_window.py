@@ -177,7 +177,7 @@ class MainWindow(QMainWindow):
         except GuardiaError as error:
             self.messages.tell_error(error)
             return False
-        self._close_session()
+        self.close_session()
         self.session = session
         self.rail.follow(session.intake.jobs)
         session.intake.jobs.finished.connect(self._refresh_steps)
@@ -205,7 +205,7 @@ class MainWindow(QMainWindow):
                 self._prepare_camera(loaded[0])
                 self._refresh_steps()
 
-    def _close_session(self) -> None:
+    def close_session(self) -> None:
         if self.panel is not None:
             self._panel_place.removeWidget(self.panel)
             self.panel.hide()  # until it is deleted it must not be clicked: its camera is gone
@@ -246,7 +246,7 @@ class MainWindow(QMainWindow):
             self._panel_place.addWidget(self.panel)
         self.panel.set_camera(model)
 
-    def _page(self, step: str) -> QWidget | None:
+    def page(self, step: str) -> QWidget | None:
         """The page of a step, made when first asked for."""
         if step not in self.pages and self.session is not None and self.camera_id is not None:
             model = self.session.camera(self.camera_id)
@@ -278,7 +278,7 @@ class MainWindow(QMainWindow):
 
     def go(self, step: str) -> None:
         """Go to a step of the work."""
-        page = self._page(step)
+        page = self.page(step)
         if page is not None:
             self.stack.setCurrentWidget(page)
             if isinstance(page, RoundPage):
@@ -379,5 +379,5 @@ class MainWindow(QMainWindow):
         self._preferences = replace(self._preferences, width=self.width(), height=self.height())
         self._remember()
         self.hide()
-        self._close_session()
+        self.close_session()
         super().closeEvent(event)

@@ -229,15 +229,15 @@ class EvidencePage(QWidget):
         head.addWidget(button("Bring in…", self.bring_in, tip="Clips, snapshots, event lists, metadata (Ctrl+I)"))
         layout.addLayout(head)
         filters = QHBoxLayout()
-        self._judged = QComboBox()
+        self.judged = QComboBox()
         for value, text in _JUDGED_FILTERS:
-            self._judged.addItem(text, value)
-        self._day = QComboBox()
+            self.judged.addItem(text, value)
+        self.day = QComboBox()
         self._from = QComboBox()
         self._from.addItem("Every origin", None)
         for origin in Origin:
             self._from.addItem(origin.value, origin)
-        for box, name in ((self._judged, "Judgement"), (self._day, "Day"), (self._from, "Origin")):
+        for box, name in ((self.judged, "Judgement"), (self.day, "Day"), (self._from, "Origin")):
             box.setAccessibleName(name)
             box.currentIndexChanged.connect(self._apply_filter)
             filters.addWidget(box)
@@ -256,16 +256,16 @@ class EvidencePage(QWidget):
         self.ribbon.picked.connect(self.select_id)
         layout.addWidget(self.ribbon)
         self._source = OccurrenceListModel(session, model, self)
-        self._proxy = OccurrenceFilter(self._source)
+        self.proxy = OccurrenceFilter(self._source)
         self.list = StripList(self)
-        self.list.setModel(self._proxy)
+        self.list.setModel(self.proxy)
         self._delegate = StripDelegate(model, self.list)
         self.list.setItemDelegate(self._delegate)
         self.list.doubleClicked.connect(lambda _index: self.look())
         layout.addWidget(self.list, 1)
-        self._empty = label("", "head", wrap=True)
-        self._empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-        layout.addWidget(self._empty, 1)
+        self.empty = label("", "head", wrap=True)
+        self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout.addWidget(self.empty, 1)
         layout.addWidget(JudgingKeys(self.judge, "The keys judge all that is selected; Space plays."))
         selection = self.list.selectionModel()
         if selection is not None:
@@ -280,18 +280,18 @@ class EvidencePage(QWidget):
         self._details = QWidget()
         row = QHBoxLayout(self._details)
         row.setContentsMargins(0, 0, 0, 0)
-        self._kind, self._hours, self._light, self._named, self._gate = (QComboBox() for _ in range(5))
-        self._kind.addItem("Every kind", None)
+        self.kind, self.hours, self.light, self.named, self._gate = (QComboBox() for _ in range(5))
+        self.kind.addItem("Every kind", None)
         for kind in KINDS:
-            self._kind.addItem(kind.text, kind.id)
+            self.kind.addItem(kind.text, kind.id)
         for words, hours in _HOURS:
-            self._hours.addItem(words, hours)
+            self.hours.addItem(words, hours)
         for words, dark in (("Every light", None), ("bright picture", False), ("dark picture", True)):
-            self._light.addItem(words, dark)
+            self.light.addItem(words, dark)
         self._gate.addItem("Every gate", None)
         for gate in GATES:
             self._gate.addItem(f"stopped at {gate}", gate)
-        boxes = ((self._kind, "Kind"), (self._hours, "Hours"), (self._light, "Light"), (self._named, "Named class"))
+        boxes = ((self.kind, "Kind"), (self.hours, "Hours"), (self.light, "Light"), (self.named, "Named class"))
         for box, name in (*boxes, (self._gate, "Gate of the draft")):
             box.setAccessibleName(name)
             box.currentIndexChanged.connect(self._apply_filter)
@@ -303,46 +303,46 @@ class EvidencePage(QWidget):
     def _toggle_more(self) -> None:
         self._details.setVisible(self.more.isChecked())
         if not self.more.isChecked():
-            for box in (self._kind, self._hours, self._light, self._named, self._gate):
+            for box in (self.kind, self.hours, self.light, self.named, self._gate):
                 box.setCurrentIndex(0)
 
     def _fill_named(self) -> None:
-        chosen = self._named.currentData()
-        self._named.blockSignals(True)
-        self._named.clear()
-        self._named.addItem("Every class", None)
-        self._named.addItem("camera named none", "")
+        chosen = self.named.currentData()
+        self.named.blockSignals(True)
+        self.named.clear()
+        self.named.addItem("Every class", None)
+        self.named.addItem("camera named none", "")
         for name in sorted({e.named for e in self._model.evidence.events} - {""}):
-            self._named.addItem(f"camera named {name}", name)
-        self._named.setCurrentIndex(max(0, self._named.findData(chosen)))
-        self._named.blockSignals(False)
+            self.named.addItem(f"camera named {name}", name)
+        self.named.setCurrentIndex(max(0, self.named.findData(chosen)))
+        self.named.blockSignals(False)
 
     def _fill_days(self) -> None:
-        chosen = self._day.currentData()
-        self._day.blockSignals(True)
-        self._day.clear()
-        self._day.addItem("Every day", None)
+        chosen = self.day.currentData()
+        self.day.blockSignals(True)
+        self.day.clear()
+        self.day.addItem("Every day", None)
         for day in sorted({self._source.day(row) for row in range(self._source.rowCount())}):
-            self._day.addItem(f"{day:%a %d %b %Y}", day)
-        self._day.setCurrentIndex(max(0, self._day.findData(chosen)))
+            self.day.addItem(f"{day:%a %d %b %Y}", day)
+        self.day.setCurrentIndex(max(0, self.day.findData(chosen)))
         self._fill_named()
-        self._day.blockSignals(False)
+        self.day.blockSignals(False)
         chosen_id = self._model.selected[0] if self._model.selected else None
         self._apply_filter()
         if chosen_id is not None:
             self._select_row(self._row_of(chosen_id))
 
     def _apply_filter(self) -> None:
-        self._proxy.set_filter(
+        self.proxy.set_filter(
             Filter(
-                self._judged.currentData(),
-                self._day.currentData(),
+                self.judged.currentData(),
+                self.day.currentData(),
                 self._from.currentData(),
                 self._ids,
-                self._kind.currentData(),
-                self._hours.currentData(),
-                self._light.currentData(),
-                self._named.currentData(),
+                self.kind.currentData(),
+                self.hours.currentData(),
+                self.light.currentData(),
+                self.named.currentData(),
                 self._gate.currentData(),
             )
         )
@@ -350,29 +350,29 @@ class EvidencePage(QWidget):
         self._tell_count()
 
     def _tell_count(self) -> None:
-        rows = [self._proxy.mapToSource(self._proxy.index(r, 0)).row() for r in range(self._proxy.rowCount())]
-        drafts = self._model.comparison.draft_replay.outcomes
+        rows = [self.proxy.mapToSource(self.proxy.index(r, 0)).row() for r in range(self.proxy.rowCount())]
+        draft = self._model.comparison.draft_replay
         self.ribbon.show_marks(
             [
-                RibbonMark(o.id, self._source.hour(r), o.verdict, drafts[o.id].recorded)
+                RibbonMark(o.id, self._source.hour(r), o.verdict, draft.records(o.id))
                 for r in rows
                 if (o := self._source.occurrence(r))
             ]
         )
         occurrences = self._model.evidence.occurrences
         waiting = sum(not o.kind for o in occurrences)
-        self._count.setText(f"{self._proxy.rowCount()} of {len(occurrences)} shown")
+        self._count.setText(f"{self.proxy.rowCount()} of {len(occurrences)} shown")
         self._count.setToolTip(f"{waiting} of all are not judged yet")
-        nothing = self._proxy.rowCount() == 0
+        nothing = self.proxy.rowCount() == 0
         self.list.setVisible(not nothing)
-        self._empty.setVisible(nothing)
+        self.empty.setVisible(nothing)
         if not occurrences:
-            self._empty.setText(
+            self.empty.setText(
                 "No evidence yet.\n\nBring in what this camera recorded: motion clips show its false alerts, "
                 "continuous footage and walk tests show what it missed."
             )
         else:
-            self._empty.setText("No occurrence passes this filter.")
+            self.empty.setText("No occurrence passes this filter.")
 
     def select_first(self) -> None:
         """Select the first occurrence shown."""
@@ -384,14 +384,14 @@ class EvidencePage(QWidget):
         self.list.setFocus()
 
     def _row_of(self, occurrence_id: int) -> int:
-        rows = range(self._proxy.rowCount())
-        return next((r for r in rows if self._proxy.index(r, 0).data(Role.OCCURRENCE).id == occurrence_id), -1)
+        rows = range(self.proxy.rowCount())
+        return next((r for r in rows if self.proxy.index(r, 0).data(Role.OCCURRENCE).id == occurrence_id), -1)
 
     def show_unjudged(self) -> None:
         """Show what waits for a judgement and select the first."""
         self.show_all()
         if any(not o.kind for o in self._model.evidence.occurrences):
-            self._judged.setCurrentIndex(self._judged.findData("unjudged"))
+            self.judged.setCurrentIndex(self.judged.findData("unjudged"))
         self._select_row(0)
         self.list.setFocus()
 
@@ -399,7 +399,7 @@ class EvidencePage(QWidget):
         """Show only the occurrences behind a number."""
         self._ids = frozenset(ids)
         self._behind.setText(title)
-        for box in (self._judged, self._day, self._from, self._kind, self._hours, self._light, self._named, self._gate):
+        for box in (self.judged, self.day, self._from, self.kind, self.hours, self.light, self.named, self._gate):
             box.blockSignals(True)
             box.setCurrentIndex(0)
             box.blockSignals(False)
@@ -411,7 +411,7 @@ class EvidencePage(QWidget):
         """Take every filter off."""
         self._ids = None
         self._behind.setText("")
-        for box in (self._judged, self._day, self._from, self._kind, self._hours, self._light, self._named, self._gate):
+        for box in (self.judged, self.day, self._from, self.kind, self.hours, self.light, self.named, self._gate):
             box.setCurrentIndex(0)
         self._apply_filter()
 
@@ -425,21 +425,21 @@ class EvidencePage(QWidget):
         rows = [index.row() for index in self.list.selectedIndexes()]
         if not ids:
             return
-        before = self._proxy.rowCount()
+        before = self.proxy.rowCount()
         self._session.occurrences.judge({self._model.camera.id: ids}, kind)
         self._apply_filter()
-        gone = before - self._proxy.rowCount()
+        gone = before - self.proxy.rowCount()
         start = max(0, max(rows) + 1 - gone)  # with a visit more may go than was selected
-        count = self._proxy.rowCount()
+        count = self.proxy.rowCount()
         order = [*range(start, count), *range(start)]
-        following = next((r for r in order if not self._proxy.index(r, 0).data(Role.OCCURRENCE).kind), None)
+        following = next((r for r in order if not self.proxy.index(r, 0).data(Role.OCCURRENCE).kind), None)
         if following is None:
             following = min(start, count - 1)  # nothing waits: stay where the work was
         self._select_row(following)
 
     def _select_row(self, row: int) -> None:
-        if 0 <= row < self._proxy.rowCount():
-            index = self._proxy.index(row, 0)
+        if 0 <= row < self.proxy.rowCount():
+            index = self.proxy.index(row, 0)
             selection = self.list.selectionModel()
             if selection is not None:
                 selection.setCurrentIndex(index, QItemSelectionModel.SelectionFlag.ClearAndSelect)

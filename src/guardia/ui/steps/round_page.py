@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from guardia.app.project.advice import next_action
+from guardia.app.project.advice import next_action, worst_first
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
@@ -71,7 +71,7 @@ class Fortnight(QWidget):
             date = first + timedelta(days=day)
             words = f"{date:%d %b}" if width > 42 else f"{date:%d}"
             painter.drawText(QRectF(left, 0, width, 15), Qt.AlignmentFlag.AlignCenter, words)
-        outcomes = self._model.comparison.installed_replay.outcomes
+        done = self._model.comparison.installed_replay
         lanes = {Verdict.REAL: 0.2, Verdict.FALSE: 0.52}
         for occurrence, moment in zip(evidence.occurrences, moments, strict=True):
             if moment.date() < first:
@@ -80,7 +80,7 @@ class Fortnight(QWidget):
             x = ((moment.date() - first).days + (0.06 + 0.88 * hours / 24)) * width
             verdict = occurrence.verdict
             y = top + height * (lanes.get(verdict, 0.83) if verdict else 0.83)
-            draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=outcomes[occurrence.id].recorded)
+            draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=done.records(occurrence.id))
             what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
             self._marks.append((QPointF(x, y), occurrence.id))
             self._words[occurrence.id] = f"{moment:%a %d %b %Y %H:%M}, {what}; click to see it"
@@ -140,11 +140,7 @@ class RoundPage(QWidget):
         """Show the cameras as they are now, worst first."""
         clear(self._cards)
         ids = self._session.camera_ids()
-        models = [self._session.camera(i) for i in ids if self._session.is_loaded(i)]
-        models.sort(
-            key=lambda m: -(m.comparison.installed.false_per_day or 0) - 5 * len(m.comparison.installed.real_missed)
-        )
-        for model in models:
+        for model in worst_first([self._session.camera(i) for i in ids if self._session.is_loaded(i)]):
             self._cards.addWidget(self._card(model))
         for camera_id in ids:
             if not self._session.is_loaded(camera_id):

@@ -107,12 +107,12 @@ class ScorePanel(QWidget):
         self.unfold.toggled.connect(self._unfold)
         rests.addWidget(self.unfold)
         layout.addLayout(rests)
-        self._limits = label("", "muted", wrap=True)
-        self._limits.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.limits = label("", "muted", wrap=True)
+        self.limits.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._small_print = QScrollArea()
         self._small_print.setWidgetResizable(True)
         self._small_print.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self._small_print.setWidget(self._limits)
+        self._small_print.setWidget(self.limits)
         layout.addWidget(self._small_print, 1)
         self._unfold(on=False)
 
@@ -160,7 +160,7 @@ class ScorePanel(QWidget):
         )
         self._show_flips(comparison.changes)
         explained = self._model.explained.words
-        self._limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
+        self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
 
     def _show_interval(
         self,

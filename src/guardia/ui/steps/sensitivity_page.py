@@ -39,20 +39,20 @@ class SensitivityPage(QWidget):
         layout, head = page_head(self, "Sensitivity")
         head.addWidget(label(model.camera.capability.name, "muted"))
         head.addStretch()
-        self._on = QCheckBox("Motion detection on")
-        self._help = HelpLine("Point at a control or step to it with Tab to see here what it does.")
-        self._help.explain(self._on, SETTING_HELP["detection_on"])
-        self._on.toggled.connect(lambda on: self._change("switch detection", detection_on=on))
-        head.addWidget(self._on)
+        self.detection_on = QCheckBox("Motion detection on")
+        self.help_line = HelpLine("Point at a control or step to it with Tab to see here what it does.")
+        self.help_line.explain(self.detection_on, SETTING_HELP["detection_on"])
+        self.detection_on.toggled.connect(lambda on: self._change("switch detection", detection_on=on))
+        head.addWidget(self.detection_on)
         layout.addLayout(head)
         layout.addWidget(self._controls())
-        layout.addWidget(self._help)
-        self._curve = pg.PlotWidget()
+        layout.addWidget(self.help_line)
+        self.curve = pg.PlotWidget()
         self._strip = pg.PlotWidget()
         self._style_plots()
-        self._curve_title = label("", "head", wrap=True)
-        layout.addWidget(self._curve_title)
-        layout.addWidget(self._curve, 5)
+        self.curve_title = label("", "head", wrap=True)
+        layout.addWidget(self.curve_title)
+        layout.addWidget(self.curve, 5)
         layout.addWidget(
             label("Largest motion of each occurrence against the threshold; click to see its curve", "head", wrap=True)
         )
@@ -80,14 +80,14 @@ class SensitivityPage(QWidget):
         self.notch.setTickInterval(1)
         self.notch.setMinimumWidth(190)
         self.notch.setAccessibleName("Sensitivity notch")
-        self._help.explain(self.notch, SETTING_HELP["notch"])
+        self.help_line.explain(self.notch, SETTING_HELP["notch"])
         self.notch.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
         self.notch.valueChanged.connect(self._notch_moved)
         self.notch.sliderReleased.connect(lambda: self._keep_notch(self.notch.value()))
         grid.addWidget(self.notch, 1, 0)
         self._notch_text = label("", "head", wrap=True)
         grid.addWidget(self._notch_text, 2, 0, 1, 3)
-        self._boxes: dict[str, QComboBox] = {}
+        self.choices: dict[str, QComboBox] = {}
         rows: tuple[tuple[str, str, tuple[float | None, ...]], ...] = (
             ("hold_s", "Motion must last", capability.hold_choices_s),
             ("pre_record_s", "Pre-record", capability.pre_record_choices_s),
@@ -98,23 +98,23 @@ class SensitivityPage(QWidget):
             box = QComboBox()
             for choice in choices:
                 box.addItem(_seconds(choice), choice)
-            self._help.explain(box, SETTING_HELP[name])
+            self.help_line.explain(box, SETTING_HELP[name])
             box.setAccessibleName(text)
             box.activated.connect(
                 lambda _i, n=name, b=box: self._change(
                     f"change {n.removesuffix('_s').replace('_', ' ')}", **{n: b.currentData()}
                 )
             )
-            self._boxes[name] = box
+            self.choices[name] = box
             grid.addWidget(label(text, "muted"), 0, column)
             grid.addWidget(box, 1, column)
         self._band = label("", "muted", wrap=True)
         grid.addWidget(self._band, 3, 0, 1, 3)
-        self._early = QCheckBox("stop once it is still")
-        self._early.setEnabled(capability.stop_when_still)
-        self._help.explain(self._early, SETTING_HELP["stop_when_still"])
-        self._early.toggled.connect(lambda on: self._change("stop once it is still", stop_when_still=on))
-        grid.addWidget(self._early, 2, 3, 1, 2)
+        self.stop_when_still = QCheckBox("stop once it is still")
+        self.stop_when_still.setEnabled(capability.stop_when_still)
+        self.help_line.explain(self.stop_when_still, SETTING_HELP["stop_when_still"])
+        self.stop_when_still.toggled.connect(lambda on: self._change("stop once it is still", stop_when_still=on))
+        grid.addWidget(self.stop_when_still, 2, 3, 1, 2)
         self.objects: dict[str, QCheckBox] = {}
         if capability.object_classes:
             row = QHBoxLayout()
@@ -122,7 +122,7 @@ class SensitivityPage(QWidget):
             row.addWidget(label("Only", "muted"))
             for name in capability.object_classes:
                 made = QCheckBox(name)
-                self._help.explain(made, SETTING_HELP["objects"])
+                self.help_line.explain(made, SETTING_HELP["objects"])
                 made.toggled.connect(lambda _on: self._change_objects())
                 self.objects[name] = made
                 row.addWidget(made)
@@ -156,26 +156,26 @@ class SensitivityPage(QWidget):
     def _take_draft(self) -> None:
         draft = self._model.draft
         labels = [n.label for n in self._model.camera.capability.notches]
-        for widget in (self.notch, self._on, self._early, *self._boxes.values()):
+        for widget in (self.notch, self.detection_on, self.stop_when_still, *self.choices.values()):
             widget.blockSignals(True)
         if draft.detection.notch in labels:
             self.notch.setValue(labels.index(draft.detection.notch))
-        self._on.setChecked(draft.detection.detection_on)
-        self._early.setChecked(draft.recording.stop_when_still)
+        self.detection_on.setChecked(draft.detection.detection_on)
+        self.stop_when_still.setChecked(draft.recording.stop_when_still)
         for name, check in self.objects.items():
             check.blockSignals(True)
             check.setChecked(name in draft.detection.objects)
             check.blockSignals(False)
-        for name, box in self._boxes.items():
+        for name, box in self.choices.items():
             value = draft.value(name)
             if box.findData(value) < 0:
                 box.addItem(f"{_seconds(value)} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))
-        for widget in (self.notch, self._on, self._early, *self._boxes.values()):
+        for widget in (self.notch, self.detection_on, self.stop_when_still, *self.choices.values()):
             widget.blockSignals(False)
 
     def _style_plots(self) -> None:
-        for plot in (self._curve, self._strip):
+        for plot in (self.curve, self._strip):
             plot.setBackground(THEME.colour("surface"))
             plot.setMenuEnabled(False)
             plot.hideButtons()
@@ -184,13 +184,13 @@ class SensitivityPage(QWidget):
                 axis.setPen(THEME.colour("line"))
                 axis.setTextPen(THEME.colour("muted"))
                 axis.enableAutoSIPrefix(False)
-        self._curve.setMouseEnabled(x=True, y=False)
+        self.curve.setMouseEnabled(x=True, y=False)
         self._strip.setMouseEnabled(x=False, y=False)
-        self._curve.setLabel("left", "size, % of picture", color=THEME.colour("muted").name())
-        self._curve.setLabel("bottom", "seconds of the clip", color=THEME.colour("muted").name())
+        self.curve.setLabel("left", "size, % of picture", color=THEME.colour("muted").name())
+        self.curve.setLabel("bottom", "seconds of the clip", color=THEME.colour("muted").name())
         self._strip.setLabel("bottom", "largest motion in the zone, % of picture", color=THEME.colour("muted").name())
         self._strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
-        for plot in (self._curve, self._strip):
+        for plot in (self.curve, self._strip):
             plot.getAxis("left").setWidth(86)
         ticks = [(float(np.log10(v)), f"{v:g}") for v in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 40, 80)]
         self._strip.getAxis("bottom").setTicks([ticks])
@@ -222,11 +222,11 @@ class SensitivityPage(QWidget):
         return self._model.occurrence(ids[0]) if ids else None
 
     def _draw_curve(self, contrast: int) -> None:
-        plot = self._curve
+        plot = self.curve
         plot.clear()
         occurrence = self._chosen()
         if occurrence is None:
-            self._curve_title.setText("Import clips in Evidence to see the size of their motion here")
+            self.curve_title.setText("Import clips in Evidence to see the size of their motion here")
             return
         evidence, comparison = self._model.evidence, self._model.comparison
         index = evidence.clip_index[occurrence.clip_id]
@@ -271,7 +271,7 @@ class SensitivityPage(QWidget):
         when = self._session.local_time(clip.start_s + occurrence.start_s)
         what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
         told = "recorded" if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
-        self._curve_title.setText(
+        self.curve_title.setText(
             f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {told}. Installed dashed."
         )
 
@@ -282,14 +282,10 @@ class SensitivityPage(QWidget):
         whole = evidence.stack.cells * CELL_SIZE
         groups: dict[Verdict | None, list[tuple[float, float, int, bool]]] = {}
         for number, occurrence in enumerate(evidence.occurrences):
-            index = evidence.clip_index[occurrence.clip_id]
-            times = np.asarray(evidence.stack.times[index])
-            base = int(evidence.stack.clip_start[index])
-            low, high = np.searchsorted(times, [occurrence.start_s - 0.25, occurrence.end_s + 0.25])
-            peak = int(comparison.draft_replay.motion.sizes[base + low : base + high].max(initial=0))
+            peak = comparison.draft_replay.largest[0][number]
             verdict = occurrence.verdict if occurrence.verdict is not Verdict.UNSURE else None
             lane = _LANES[verdict] + 0.3 * (((number * 37) % 11) / 10 - 0.5) * 2
-            recorded = comparison.draft_replay.outcomes[occurrence.id].recorded
+            recorded = comparison.draft_replay.records(occurrence.id)
             groups.setdefault(verdict, []).append((max(100 * peak / whole, LEAST_SHOWN), lane, occurrence.id, recorded))
         chosen = set(self._model.selected)
         for verdict, points in groups.items():
@@ -309,7 +305,7 @@ class SensitivityPage(QWidget):
                     for x, y, number, recorded in points
                 ]
             )
-            item.sigClicked.connect(self._clicked)
+            item.sigClicked.connect(self.choose_point)
             plot.addItem(item)
         for done, name, style in (
             (comparison.installed_replay, "muted", Qt.PenStyle.DashLine),
@@ -321,7 +317,7 @@ class SensitivityPage(QWidget):
         shown = [x for points in groups.values() for x, *_ in points]
         plot.setXRange(np.log10(LEAST_SHOWN * 0.8), np.log10(max(40.0, 1.1 * max(shown, default=0.0))))
 
-    def _clicked(self, _item: object, points: object, *_: object) -> None:
+    def choose_point(self, _item: object, points: object, *_: object) -> None:
         for point in points:  # type: ignore[attr-defined]
             self._model.select((int(point.data()),))
             return

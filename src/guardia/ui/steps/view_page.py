@@ -295,8 +295,8 @@ class ViewPage(FreshPage):
         super().__init__()
         self.model = session.step_model(CalibrationModel, model)
         layout, head = page_head(self, "View")
-        self._how = label("", "muted")
-        head.addWidget(self._how)
+        self.how = label("", "muted")
+        head.addWidget(self.how)
         head.addStretch()
         self.mark = QPushButton("Mark a person")
         self.mark.setCheckable(True)
@@ -327,8 +327,8 @@ class ViewPage(FreshPage):
         right.addWidget(self.thing)
         below.addLayout(right)
         layout.addLayout(below, 4)
-        self._notes = label("", "muted", wrap=True)
-        layout.addWidget(self._notes)
+        self.notes = label("", "muted", wrap=True)
+        layout.addWidget(self.notes)
         self.model.changed.connect(self.refresh_if_shown)
         self.model.jobs.finished.connect(self._show_following)
         model.evidence_changed.connect(self.canvas.refresh_picture)
@@ -417,14 +417,14 @@ class ViewPage(FreshPage):
             if item is not None and (inner := item.layout()) is not None:
                 clear(inner)
         if known is None:
-            self._how.setText("not known yet")
-            self._notes.setText("Type the numbers, mark two standing persons, or use the walk test.")
+            self.how.setText("not known yet")
+            self.notes.setText("Type the numbers, mark two standing persons, or use the walk test.")
             return
         view = known.view
         error = ""
         if known.size_error is not None and known.distance_error is not None:
             error = f"Sizes are right to {known.size_error:.0%}, far distances to {known.distance_error:.0%}. "
-        self._how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}")
+        self.how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}")
         for box, value in (
             (self.height_box, view.height_m),
             (self.tilt_box, view.tilt_deg),
@@ -452,7 +452,7 @@ class ViewPage(FreshPage):
         if thing is None:
             self._tables.addLayout(self._ladder())
         self._tables.addStretch()
-        self._notes.setText(
+        self.notes.setText(
             f"{error}{self._zone_words(thing or THINGS[0])}How much of a silhouette shows: {self.model.measured_on()}. "
             + " ".join(known.assumed)
         )

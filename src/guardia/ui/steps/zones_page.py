@@ -49,7 +49,7 @@ class ZonesPage(QWidget):
         capability = model.camera.capability
         self.tool = PolygonTool(
             preview=self._preview,
-            commit=self._commit,
+            commit=self.commit,
             refuse=lambda why: session.messages.tell(why, Severity.WARNING),
             max_corners=capability.max_corners if capability.zone_form != "blocks" else 32,
             max_zones=capability.max_zones if capability.zone_form != "blocks" else 16,
@@ -62,7 +62,7 @@ class ZonesPage(QWidget):
         layout, head = page_head(self, "Zones")
         head.addStretch()
         group = QButtonGroup(self)
-        self._modes: dict[Mode, QPushButton] = {}
+        self.modes: dict[Mode, QPushButton] = {}
         for mode, text, tip in (
             (Mode.SELECT, "Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
             (Mode.WATCH, "Watch", "Draw: only motion in watch zones counts: click corners, or drag a rectangle"),
@@ -77,7 +77,7 @@ class ZonesPage(QWidget):
             made = button(text, lambda m=mode: self.set_mode(m), tip=tip)
             made.setCheckable(True)
             group.addButton(made)
-            self._modes[mode] = made
+            self.modes[mode] = made
             head.addWidget(made)
         head.addWidget(button("Delete", self._delete, tip="Delete the selected corner or zone (Del)"))
         self.more = button("More", lambda: None, tip="Simplify, straighten, copy zones from elsewhere")
@@ -102,8 +102,8 @@ class ZonesPage(QWidget):
 
     def _more_menu(self) -> QMenu:
         menu = QMenu(self)
-        menu.addAction("Simplify the selected zone", self._simplify)
-        menu.addAction("Straighten the selected zone", self._straighten)
+        menu.addAction("Simplify the selected zone", self.simplify)
+        menu.addAction("Straighten the selected zone", self.straighten)
         menu.addAction("Fit all zones to this make", self._fit)
         menu.addAction("Show what moved in the selected zone", self.show_moved)
         copies = QMenu("Copy zones from", menu)
@@ -147,11 +147,11 @@ class ZonesPage(QWidget):
         else:
             self._session.messages.tell("Nothing that is judged moved there.")
 
-    def _simplify(self) -> None:
+    def simplify(self) -> None:
         if not self.tool.simplify():
             self._session.messages.tell("Select a zone with more than three corners to simplify it.")
 
-    def _straighten(self) -> None:
+    def straighten(self) -> None:
         if not self.tool.straighten():
             self._session.messages.tell("Select a zone with an edge that is nearly level or upright to straighten it.")
 
@@ -161,8 +161,8 @@ class ZonesPage(QWidget):
         self.offer.setObjectName("card")
         row = QHBoxLayout(self.offer)
         row.setContentsMargins(10, 6, 10, 6)
-        self._offer_words = WrappedLabel()
-        row.addWidget(self._offer_words, 1)
+        self.offer_words = WrappedLabel()
+        row.addWidget(self.offer_words, 1)
         self.part = QComboBox()
         self.part.setAccessibleName("How many steps to take")
         self.part.currentIndexChanged.connect(self._show_steps)
@@ -181,7 +181,7 @@ class ZonesPage(QWidget):
         """Show that zones are being sought."""
         if started:
             self.seek.setEnabled(False)
-            self._offer_words.setText(words)
+            self.offer_words.setText(words)
             self.part.hide()
             self.take.setEnabled(False)
             self.offer.show()
@@ -199,7 +199,7 @@ class ZonesPage(QWidget):
         self.offer.setVisible(offer is not None or self.proposal.jobs.busy)
         if offer is None:
             return
-        self._offer_words.setText(offer.words)
+        self.offer_words.setText(offer.words)
         steps = len(offer.steps)
         self.part.blockSignals(True)
         self.part.clear()
@@ -229,10 +229,10 @@ class ZonesPage(QWidget):
         self.zone_list.currentRowChanged.connect(self._select_listed)
         below.addWidget(self.zone_list, 1)
         middle = QVBoxLayout()
-        self._name = QLineEdit()
-        self._name.setPlaceholderText("Name of zone")
-        self._name.editingFinished.connect(self._rename)
-        middle.addWidget(self._name)
+        self.name_field = QLineEdit()
+        self.name_field.setPlaceholderText("Name of zone")
+        self.name_field.editingFinished.connect(self._rename)
+        middle.addWidget(self.name_field)
         self.own_notch = QComboBox()
         self.own_notch.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.own_notch.setMinimumContentsLength(8)
@@ -251,8 +251,8 @@ class ZonesPage(QWidget):
             header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
         self.corners.cellChanged.connect(self._corner_typed)
         middle.addWidget(self.corners, 1)
-        self._limits = label("", "warning", wrap=True)
-        middle.addWidget(self._limits)
+        self.limits = label("", "warning", wrap=True)
+        middle.addWidget(self.limits)
         self.fit = button("Fit to this make", self._fit, tip="Offer zones that this make can take in place of these")
         middle.addWidget(self.fit)
         below.addLayout(middle, 1)
@@ -293,7 +293,7 @@ class ZonesPage(QWidget):
     def set_mode(self, mode: Mode) -> None:
         """Change the tool."""
         self.tool.set_mode(mode)
-        self._modes[mode].setChecked(True)
+        self.modes[mode].setChecked(True)
         shape = Qt.CursorShape.ArrowCursor if mode is Mode.SELECT else Qt.CursorShape.CrossCursor
         self.canvas.setCursor(shape)
         self.canvas.setFocus()
@@ -307,17 +307,17 @@ class ZonesPage(QWidget):
         self._model.preview(self._model.draft.with_values(zones=zones))
         self.canvas.update()
 
-    def _commit(self, zones: tuple[Zone, ...], what: str) -> None:
+    def commit(self, zones: tuple[Zone, ...], what: str) -> None:
         self._model.change_draft(self._model.draft.with_values(zones=zones), what)
 
     def _take_draft(self) -> None:
         if self._model.draft.detection.zones != self.tool.zones or self.tool.in_gesture:
             self.tool.set_zones(self._model.draft.detection.zones)
-        if self.tool.mode is Mode.SELECT and not self._modes[Mode.SELECT].isChecked():
+        if self.tool.mode is Mode.SELECT and not self.modes[Mode.SELECT].isChecked():
             self.set_mode(Mode.SELECT)
         self._fill_list()
         broken = zone_limits_broken(self._model.draft, self._model.camera.capability)
-        self._limits.setText("\n".join([*broken, *self._model.entered_words()]))
+        self.limits.setText("\n".join([*broken, *self._model.entered_words()]))
         self.fit.setVisible(bool(broken))
         self.canvas.update()
 
@@ -353,7 +353,7 @@ class ZonesPage(QWidget):
 
     def _fill_name(self) -> None:
         zone = self._selected_zone()
-        self._name.setText(zone.name if isinstance(zone, PolygonZone) else "")
+        self.name_field.setText(zone.name if isinstance(zone, PolygonZone) else "")
         points = zone.points if isinstance(zone, PolygonZone) else ()
         self.corners.blockSignals(True)
         self.corners.setRowCount(len(points))
@@ -363,7 +363,7 @@ class ZonesPage(QWidget):
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.corners.setItem(row, column, item)
         self.corners.blockSignals(False)
-        self._name.setEnabled(isinstance(zone, PolygonZone))
+        self.name_field.setEnabled(isinstance(zone, PolygonZone))
         watched = isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH
         self.own_notch.setEnabled(watched)
         own = zone.notch if isinstance(zone, PolygonZone) else ""
@@ -390,4 +390,4 @@ class ZonesPage(QWidget):
 
     def _rename(self) -> None:
         if self.tool.selected is not None:
-            self.tool.rename(self.tool.selected, self._name.text())
+            self.tool.rename(self.tool.selected, self.name_field.text())
