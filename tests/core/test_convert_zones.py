@@ -12,9 +12,9 @@ from guardia.core.make.convert_zones import Loss, convert, loss
 from guardia.core.make.outlines import Form, simpler
 from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle, polygon_problem
+from guardia.core.trace.measure import GRID
 from tests.support import capability, plain
 
-GRID = {"columns": 32, "rows": 18}
 MAKES = ("polygon-mains-camera", "battery-camera-on-hub", "rectangle-mains-camera", "grid-zone-recorder")
 
 
@@ -29,7 +29,7 @@ def star(x, y, radius, corners):
 
 class Conversion(unittest.TestCase):
     def convert(self, zones, make):
-        made = convert(zones, capability(make), **GRID)
+        made = convert(zones, capability(make), grid=GRID)
         self.assertEqual(zone_limits_broken(plain(4).with_values(zones=made), capability(make)), [])
         return made
 
@@ -37,7 +37,7 @@ class Conversion(unittest.TestCase):
         zones = (box(ZoneKind.WATCH, 0.25, 0.5, 0.75, 1.0, "yard"),)
         for make in ("polygon-mains-camera", "battery-camera-on-hub", "rectangle-mains-camera"):
             self.assertEqual(self.convert(zones, make), zones)
-        self.assertEqual(convert((), capability(), **GRID), ())
+        self.assertEqual(convert((), capability(), grid=GRID), ())
 
     def test_blocks_become_outlines_of_the_same_cells(self):
         active = np.zeros((18, 32), bool)
@@ -46,13 +46,13 @@ class Conversion(unittest.TestCase):
         blocks = BlockZone(32, 18, tuple(active.ravel().tolist()))
         for make in ("polygon-mains-camera", "rectangle-mains-camera", "battery-camera-on-hub"):
             made = self.convert((blocks,), make)
-            self.assertEqual(loss((blocks,), made, **GRID), Loss(0, 0), make)
+            self.assertEqual(loss((blocks,), made, grid=GRID), Loss(0, 0), make)
 
     def test_ignore_zones_become_zones_to_watch_where_the_make_has_no_others(self):
         drawn = (box(ZoneKind.IGNORE, 0.0, 0.0, 0.5, 0.5, "road"),)
         made = self.convert(drawn, "battery-camera-on-hub")
         self.assertEqual([z.kind for z in made], [ZoneKind.WATCH] * 2)
-        self.assertEqual(loss(drawn, made, **GRID), Loss(0, 0))
+        self.assertEqual(loss(drawn, made, grid=GRID), Loss(0, 0))
         self.assertEqual(self.convert(drawn, "rectangle-mains-camera"), drawn)
 
     def test_too_many_corners_and_zones_are_brought_to_the_limit_under_their_names(self):
@@ -60,7 +60,7 @@ class Conversion(unittest.TestCase):
         (made,) = self.convert((round_one,), "polygon-mains-camera")
         self.assertEqual((made.name, len(made.points)), ("pond", 8))
         rough = replace(round_one, points=simpler(round_one.points, Form(8)))
-        near, far = (loss((round_one,), (z,), **GRID) for z in (made, rough))
+        near, far = (loss((round_one,), (z,), grid=GRID) for z in (made, rough))
         self.assertLess(near.no_longer + near.besides, far.no_longer + far.besides)
         five = [box(ZoneKind.IGNORE, 0.2 * n, 0.0, 0.2 * n + 0.1, 0.3, f"tree {n}") for n in range(5)]
         made = self.convert(five, "polygon-mains-camera")
@@ -98,7 +98,7 @@ class Conversion(unittest.TestCase):
     def test_any_zones_become_such_as_the_make_takes(self, drawn, name):
         make = capability(name)
         zones = [PolygonZone(k, star(x, y, r, n), str(i)) for i, (k, x, y, r, n) in enumerate(drawn)]
-        made = convert(zones, make, **GRID, tries=60)
+        made = convert(zones, make, grid=GRID, tries=60)
         self.assertEqual(zone_limits_broken(plain(4).with_values(zones=made), make), [])
         for zone in made:
             if isinstance(zone, PolygonZone):

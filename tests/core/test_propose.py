@@ -13,6 +13,7 @@ from guardia.core.make.settings import zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle
 from guardia.core.replay.replay import replay
+from guardia.core.trace.measure import GRID
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import greedy, propose
 from guardia.core.tuning.zone_program import Rules, make_program
@@ -161,7 +162,7 @@ class SmallCases(unittest.TestCase):
         chosen = plain(4).with_values(zones=tuple(watch))
         found = propose(evidence_of([blob_trace([9] * 20, column=2)], kinds=["foliage"]), chosen, make)
         self.assertEqual(found.done.silenced, (100,))
-        needed = zone_parts(chosen, make, columns=32, rows=18)[1].needed
+        needed = zone_parts(chosen, make, grid=GRID)[1].needed
         self.assertEqual(int(found.ignored.sum()), 9 - -(-needed // 255) + 1)
 
     def test_nothing_false_means_nothing_to_propose(self):

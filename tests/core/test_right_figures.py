@@ -23,6 +23,7 @@ from guardia.core.score.explain import explain
 from guardia.core.score.score import score, unseen_levers
 from guardia.core.score.statistics import lines
 from guardia.core.trace.backgrounds import Look, helpers, key_of
+from guardia.core.trace.measure import GRID, Grid
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
 from guardia.core.view.geometry import ViewGeometry
@@ -145,7 +146,7 @@ class CausesAndSettings(unittest.TestCase):
         )
         for name, new, old, expected in cases:
             with self.subTest(name):
-                self.assertEqual(could_show_more(new, old, make, columns=32, rows=18), expected)
+                self.assertEqual(could_show_more(new, old, make, grid=GRID), expected)
 
     def test_each_clip_belongs_to_the_settings_then_installed(self):
         traces = [blob_trace([9] * 50)] * 3
@@ -294,12 +295,12 @@ class Offers(unittest.TestCase):
             self.assertEqual((found.done.lost, found.done.silenced, found.proven), ((), (), True))
 
     def test_blocks_finer_than_the_cells_are_switched_off_where_the_cells_are(self):
-        make = replace(capability("grid-zone-recorder"), blocks=(64, 36))
+        make = replace(capability("grid-zone-recorder"), blocks=Grid(64, 36))
         evidence = evidence_of([blob_trace([9] * 20, column=20)], kinds=["foliage"])
         found = propose(evidence, plain(4), make)
         ((zone, *_),) = fit(evidence, found.ignored, plain(4), make)
         self.assertIsInstance(zone, BlockZone)
-        off = ~zone_cells([zone], columns=32, rows=18)
+        off = ~zone_cells([zone], grid=GRID)
         np.testing.assert_array_equal(off, found.ignored)
 
 

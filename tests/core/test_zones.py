@@ -16,6 +16,7 @@ from guardia.core.make.zones import (
     zone_from_dict,
     zone_to_dict,
 )
+from guardia.core.trace.measure import GRID, Grid
 
 HOUSE = ((0.1, 0.5), (0.3, 0.2), (0.5, 0.5), (0.5, 0.9), (0.1, 0.9))
 
@@ -29,14 +30,14 @@ class Rasterising(unittest.TestCase):
             return
         zone = PolygonZone(ZoneKind.WATCH, tuple(hull.exterior.coords)[:-1])
         corners = zone.points
-        watch = coverage([zone], columns=32, rows=18)
-        ignore = coverage([PolygonZone(ZoneKind.IGNORE, corners)], columns=32, rows=18)
+        watch = coverage([zone], grid=GRID)
+        ignore = coverage([PolygonZone(ZoneKind.IGNORE, corners)], grid=GRID)
         self.assertAlmostEqual(float(watch.mean()), Polygon(corners).area, places=9)
         np.testing.assert_allclose(watch + ignore, 1.0, atol=1e-9)
 
     def test_each_cell_of_a_concave_polygon_against_ten_thousand_points(self):
         arrow = ((0.1, 0.1), (0.9, 0.5), (0.1, 0.9), (0.4, 0.5))
-        share = coverage([PolygonZone(ZoneKind.WATCH, arrow)], columns=8, rows=6)
+        share = coverage([PolygonZone(ZoneKind.WATCH, arrow)], grid=Grid(8, 6))
         x, y = np.meshgrid((np.arange(800) + 0.5) / 800, (np.arange(600) + 0.5) / 600)
         inside = np.zeros(x.shape, bool)
         for (x0, y0), (x1, y1) in zip(arrow, arrow[1:] + arrow[:1], strict=True):
@@ -47,17 +48,15 @@ class Rasterising(unittest.TestCase):
         np.testing.assert_allclose(share, counted, atol=0.01)
 
     def test_no_watch_zone_means_the_whole_picture_and_ignore_wins(self):
-        self.assertTrue(zone_cells([], columns=32, rows=18).all())
+        self.assertTrue(zone_cells([], grid=GRID).all())
         half = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)))
-        cells = zone_cells(
-            [half, PolygonZone(ZoneKind.WATCH, ((0, 0), (1, 0), (1, 0.5), (0, 0.5)))], columns=32, rows=18
-        )
+        cells = zone_cells([half, PolygonZone(ZoneKind.WATCH, ((0, 0), (1, 0), (1, 0.5), (0, 0.5)))], grid=GRID)
         self.assertEqual(cells.sum(), 16 * 9)
         self.assertTrue(cells[:9, 16:].all())
 
     def test_the_makes_own_blocks(self):
         blocks = BlockZone(16, 9, tuple(n % 16 < 8 for n in range(16 * 9)))
-        cells = zone_cells([blocks], columns=32, rows=18)
+        cells = zone_cells([blocks], grid=GRID)
         self.assertTrue(cells[:, :16].all())
         self.assertFalse(cells[:, 16:].any())
 

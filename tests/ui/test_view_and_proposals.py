@@ -234,13 +234,13 @@ class MoreOfTheEditor(StepCase):
         self.assertIn("nearly level", self.window.banner.text.text())
         mine = self.model.draft.detection.zones
         page = self.open_camera("Fuel berth", "zones")
-        names = [name for name, _ in zone_sources(self.session, self._model.camera.id)]
+        names = [name for name, _ in zone_sources(self.session, self.model.camera.id)]
         self.assertIn("Pontoon gate, draft", names)
         page.copy_zones(
-            *next(s for s in zone_sources(self.session, self._model.camera.id) if s[0] == "Pontoon gate, draft")
+            *next(s for s in zone_sources(self.session, self.model.camera.id) if s[0] == "Pontoon gate, draft")
         )
         self.assertEqual(self.model.draft.detection.zones, mine)
-        slipway = next(s for s in zone_sources(self.session, self._model.camera.id) if s[0] == "Slipway, installed")
+        slipway = next(s for s in zone_sources(self.session, self.model.camera.id) if s[0] == "Slipway, installed")
         # What this make cannot take is fitted to its form, and only offered.
         changed = QSignalSpy(page.proposal.changed)
         page.copy_zones(*slipway)

@@ -15,6 +15,7 @@ from PIL import Image
 from guardia.core.trace.measure import (
     ANALYSIS_RATE_HZ,
     BACKGROUND_BLOCK_S,
+    Grid,
     Help,
     Trace,
     clip_background,
@@ -127,8 +128,8 @@ def fine_tracks(path: Path, *, stopped: Callable[[], bool] = lambda: False) -> l
     times: list[NDArray[np.float64]] = []
     boxes: list[NDArray[np.float64]] = []
     for block in sampled_pictures(path, width_px=FINE_WIDTH_PX, block_s=BACKGROUND_BLOCK_S):
-        columns, rows = (min(fine, size) for fine, size in zip(FINE_GRID, block.luma.shape[:0:-1], strict=True))
-        changed = measure(block.luma, clip_background(block.luma), columns=columns, rows=rows)
+        grid = Grid(*(min(fine, size) for fine, size in zip(FINE_GRID, block.luma.shape[:0:-1], strict=True)))
+        changed = measure(block.luma, clip_background(block.luma), grid=grid)
         times.append(block.times_s)
         boxes += [boxes_of(picture >= FILL_BYTE, join=FINE_JOIN) for picture in changed[..., FINE_LEVEL]]
         if stopped():

@@ -20,7 +20,7 @@ from numpy.typing import NDArray
 
 from guardia.core.base.errors import UnreadableClip
 from guardia.core.evidence.clock import resolve, time_in_name
-from guardia.core.trace.measure import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID_COLUMNS, GRID_ROWS
+from guardia.core.trace.measure import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID
 
 MAX_SIDE_PX = 16384
 
@@ -201,7 +201,7 @@ def _undecodable(path: Path) -> UnreadableClip:
 def _large_enough(path: Path, shown: Shown) -> Shown:
     """The same, if a grid can be laid over the picture; raises UnreadableClip otherwise."""
     width, height = shown.small(ANALYSIS_WIDTH_PX)
-    if width < GRID_COLUMNS or height < GRID_ROWS:
+    if width < GRID.columns or height < GRID.rows:
         raise UnreadableClip(
             f"{path.name} has a picture of {shown.width} x {shown.height} pixels, too small to see anything move in.",
             kept="It was skipped; nothing else was affected.",

@@ -15,6 +15,7 @@ from guardia.core.make.levers import LEVERS, limits_broken
 from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, block_rows, zone_cells
 from guardia.core.score.score import Comparison, Score
+from guardia.core.trace.measure import Grid
 from guardia.report.motion_cells import pack_cells
 
 CAUTIONS = (
@@ -174,9 +175,9 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
 
 def _motion_cells(settings: Settings, capability: Capability) -> dict[str, Any]:
     """The zone in the open cell form, on the make's own grid or on 22 x 18 cells."""
-    columns, rows = capability.blocks if capability.zone_form == "blocks" else (22, 18)
-    cells = zone_cells(entered_zones(settings, capability), columns=columns, rows=rows)
-    return {"columns": columns, "rows": rows, "active_cells": pack_cells(cells)}
+    grid = capability.blocks if capability.zone_form == "blocks" else Grid(22, 18)
+    cells = zone_cells(entered_zones(settings, capability), grid=grid)
+    return {"columns": grid.columns, "rows": grid.rows, "active_cells": pack_cells(cells)}
 
 
 def check_sheet(data: Any) -> None:

@@ -288,7 +288,7 @@ def _drag(folder: Path) -> Measured:
 
 
 def _zone(stack: TraceStack, shift: float) -> NDArray[np.bool_]:
-    return zone_cells([PolygonZone(ZoneKind.WATCH, _corners(shift))], columns=stack.columns, rows=stack.rows)
+    return zone_cells([PolygonZone(ZoneKind.WATCH, _corners(shift))], grid=stack.grid)
 
 
 def _corners(shift: float) -> tuple[Point, ...]:

@@ -22,7 +22,7 @@ from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Comparison
-from guardia.core.trace.measure import GRID_COLUMNS, GRID_ROWS
+from guardia.core.trace.measure import GRID, Grid
 from guardia.store.project import Project
 from guardia.store.records import Camera
 
@@ -246,21 +246,20 @@ class CameraModel(QObject):
             self.reload(self.installed_changed)
 
     @property
-    def grid(self) -> tuple[int, int]:
-        """(columns, rows) of the evidence's cells, the usual ones while there is no evidence."""
-        stack = self.evidence.stack
-        return (stack.columns, stack.rows) if stack.frames else (GRID_COLUMNS, GRID_ROWS)
+    def grid(self) -> Grid:
+        """The evidence's cells, the usual ones while there is no evidence."""
+        return self.evidence.stack.grid if self.evidence.stack.frames else GRID
 
     def entered_words(self) -> list[str]:
         """What is lost when the draft's drawn zones are entered as the make's blocks; nothing when they are blocks."""
         capability, draft = self.camera.capability, self.draft
         if capability.zone_form != "blocks" or not any(isinstance(z, PolygonZone) for z in draft.detection.zones):
             return []
-        columns, rows = self.grid
-        drawn = zone_cells(draft.detection.zones, columns=columns, rows=rows)
-        entered = zone_cells(entered_zones(draft, capability), columns=columns, rows=rows)
-        free = replace(capability, blocks=(columns, rows))
-        as_drawn = draft.with_values(zones=(to_blocks(draft.detection.zones, columns=columns, rows=rows),))
+        grid = self.grid
+        drawn = zone_cells(draft.detection.zones, grid=grid)
+        entered = zone_cells(entered_zones(draft, capability), grid=grid)
+        free = replace(capability, blocks=grid)
+        as_drawn = draft.with_values(zones=(to_blocks(draft.detection.zones, grid=grid),))
         one = self._scorer.replay(self.evidence, as_drawn, free).recorded
         two = self.comparison.draft_replay.recorded
         flips = int((one != two).sum())

@@ -29,6 +29,7 @@ from guardia.core.make.zones import (
     zone_from_dict,
     zone_to_dict,
 )
+from guardia.core.trace.measure import NO_GRID, Grid
 
 SNAP = 0.012
 """Distance within which a corner snaps to the picture's edge or to a corner of another zone."""
@@ -97,7 +98,7 @@ class PolygonTool:
         refuse: Callable[[str], None],
         max_corners: int,
         max_zones: int,
-        blocks: tuple[int, int] = (0, 0),
+        blocks: Grid = NO_GRID,
         max_masks: int = 0,
         rectangles: bool = False,
     ) -> None:
@@ -310,14 +311,13 @@ class PolygonTool:
 
     def _begin_painting(self, at: Point) -> None:
         """Turn the zones into the make's blocks, if they are not yet, and switch the block under the pointer."""
-        columns, rows = self._blocks
-        if not columns:
+        if not self._blocks.columns:
             return
         self.before = self.zones
         masks = tuple(z for z in self.zones if _is_mask(z))
         drawn = tuple(z for z in self.zones if not _is_mask(z))
         if len(drawn) != 1 or not isinstance(drawn[0], BlockZone):
-            drawn = (to_blocks(drawn, columns=columns, rows=rows),)
+            drawn = (to_blocks(drawn, grid=self._blocks),)
         self.zones = (*drawn, *masks)
         self.selected = self.corner = None  # what was selected may be a part of the blocks now
         zone = self.zones[0]

@@ -93,19 +93,19 @@ class ProposalModel(QObject):
     def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
         """Bring zones into the make's form; gives False while another search is under way."""
         evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
-        columns, rows = self._model.grid
+        grid = self._model.grid
 
         def work(token: Token, _report: Report) -> Offer:
-            made = convert(zones, capability, columns=columns, rows=rows)
+            made = convert(zones, capability, grid=grid)
             token.check()
-            cells = loss(zones, made, columns=columns, rows=rows)
+            cells = loss(zones, made, grid=grid)
             drawn = draft.with_values(zones=known_notches(zones, capability))
             entered = draft.with_values(zones=made)
             done = difference(evidence, replay(evidence, drawn, capability), replay(evidence, entered, capability))
             token.check()
             words = (
                 f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "
-                f"{columns * rows} cells are no longer watched and {cells.besides} are watched besides. Against the "
+                f"{grid.cells} cells are no longer watched and {cells.besides} are watched besides. Against the "
                 f"zones as drawn, {len(done.lost)} real are lost and {len(done.found)} found, {len(done.silenced)} "
                 f"false silenced and {len(done.added)} added."
             )
@@ -125,10 +125,10 @@ class ProposalModel(QObject):
 
     def left_out(self, steps: int) -> NDArray[np.bool_]:
         """(rows, columns) cells that the draft watches and its zones after the first steps do not."""
-        (columns, rows), offer = self._model.grid, self.offer
+        grid, offer = self._model.grid, self.offer
         cells = [
             zone_cells(entered_zones(self._model.draft.with_values(zones=z), self._model.camera.capability),
-                       columns=columns, rows=rows)
+                       grid=grid)
             for z in (self._model.draft.detection.zones, offer.steps[steps - 1] if offer else ())
         ]  # fmt: skip
         return cells[0] & ~cells[1]

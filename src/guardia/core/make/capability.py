@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
-from guardia.core.trace.measure import CONTRAST_LEVELS
+from guardia.core.trace.measure import CONTRAST_LEVELS, NO_GRID, Grid
 
 VERSION = 3
 SHARE_OF_CELLS = 0.5
@@ -116,7 +116,7 @@ class Capability:
     length_choices_s: tuple[float | None, ...]
     stop_when_still: bool
     pre_record_choices_s: tuple[float, ...]
-    blocks: tuple[int, int] = (0, 0)
+    blocks: Grid = NO_GRID
     object_classes: tuple[str, ...] = ()
     class_range_m: tuple[float, float] | None = None
     privacy_masks: int = 0

@@ -23,6 +23,7 @@ from guardia.core.make.zones import (
     to_blocks,
     zone_cells,
 )
+from guardia.core.trace.measure import Grid
 
 TRIES = 2000
 """Outlines looked at in all."""
@@ -53,7 +54,7 @@ class Loss:
     besides: int
 
 
-def loss(drawn: Sequence[Zone], entered: Sequence[Zone], *, columns: int, rows: int) -> Loss:
+def loss(drawn: Sequence[Zone], entered: Sequence[Zone], *, grid: Grid) -> Loss:
     """Count the cells in which two sets of zones differ.
 
     Parameters
@@ -62,17 +63,15 @@ def loss(drawn: Sequence[Zone], entered: Sequence[Zone], *, columns: int, rows: 
         Zones as drawn.
     entered
         Zones as entered.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
     Loss
         Both ways.
     """
-    one, two = (zone_cells(z, columns=columns, rows=rows) for z in (drawn, entered))
+    one, two = (zone_cells(z, grid=grid) for z in (drawn, entered))
     return Loss(int((one & ~two).sum()), int((two & ~one).sum()))
 
 
@@ -99,8 +98,7 @@ def convert(
     zones: Sequence[Zone],
     capability: Capability,
     *,
-    columns: int,
-    rows: int,
+    grid: Grid,
     tries: int = TRIES,
 ) -> tuple[Zone, ...]:
     """Bring zones into the form that a make takes, watching as nearly the same cells as it can.
@@ -113,10 +111,8 @@ def convert(
         Any mix of polygon and block zones.
     capability
         The make.
-    columns
-        Cells across, by which nearness is measured.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
     tries
         Outlines looked at in all; the best of them is given.
 
@@ -130,9 +126,9 @@ def convert(
     if not drawn or capability.max_zones < 1:
         return tuple(zones)
     if capability.zone_form == "blocks":
-        return (to_blocks(drawn, columns=capability.blocks[0], rows=capability.blocks[1]), *masks)
+        return (to_blocks(drawn, grid=capability.blocks), *masks)
     drawn = list(known_notches(drawn, capability))
-    target = coverage(drawn, columns=columns, rows=rows)
+    target = coverage(drawn, grid=grid)
     form = Form.of(capability)
     polygons = [z for z in drawn if isinstance(z, PolygonZone)]
     kinds = {z.kind for z in polygons}
@@ -190,8 +186,7 @@ def _pieces(target: NDArray[np.float64], kind: ZoneKind, form: Form) -> list[Pol
 
 def _covering(target: NDArray[np.float64], kind: ZoneKind, room: int) -> list[PolygonZone]:
     """Rectangles that together cover the target most nearly, one after another."""
-    rows, columns = target.shape
-    outlines, masks = boxes(columns, rows, every=EVERY)
+    outlines, masks = boxes(Grid.of(target), every=EVERY)
     gain = 2.0 * target - 1.0  # what a cell that is not yet covered brings: nearer by its share, farther by the rest
     found: list[PolygonZone] = []
     for number in range(1, room + 1):
@@ -207,21 +202,19 @@ def _covering(target: NDArray[np.float64], kind: ZoneKind, room: int) -> list[Po
 
 def _nearer(zones: list[PolygonZone], target: NDArray[np.float64], form: Form, tries: Tries) -> list[PolygonZone]:
     """Move corners until nothing brings the watched cells nearer to the target."""
-    rows, columns = target.shape
 
     def worth(shares: list[NDArray[np.float64]], corners: int) -> tuple[float, ...]:
         return (-_apart(zones, shares, target) - CORNER_CELLS * corners,)
 
     moved = climb(
         [z.points for z in zones], worth, form, allowed=lambda _s: True,
-        columns=columns, rows=rows, steps=(1, 0.5, 0.25), tries=tries,
+        grid=Grid.of(target), steps=(1, 0.5, 0.25), tries=tries,
     )  # fmt: skip
     return [replace(z, points=points) for z, points in zip(zones, moved, strict=True)]
 
 
 def _distance(zones: list[PolygonZone], target: NDArray[np.float64]) -> float:
-    rows, columns = target.shape
-    return _apart(zones, [outline_share(z.points, columns=columns, rows=rows) for z in zones], target)
+    return _apart(zones, [outline_share(z.points, grid=Grid.of(target)) for z in zones], target)
 
 
 def _apart(zones: list[PolygonZone], shares: list[NDArray[np.float64]], target: NDArray[np.float64]) -> float:

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
+from guardia.core.trace.measure import Grid
 
 
 class Reached(NamedTuple):
@@ -32,7 +33,7 @@ class Reached(NamedTuple):
     size: NDArray[np.float64]
 
 
-def reached(settings: Settings, capability: Capability, *, columns: int, rows: int) -> Reached:
+def reached(settings: Settings, capability: Capability, *, grid: Grid) -> Reached:
     """Contrast and size at which each cell counts, with the notches of single zones.
 
     Parameters
@@ -41,10 +42,8 @@ def reached(settings: Settings, capability: Capability, *, columns: int, rows: i
         The settings.
     capability
         The make.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
@@ -56,8 +55,8 @@ def reached(settings: Settings, capability: Capability, *, columns: int, rows: i
     InvalidValue
         If the make has no such notch.
     """
-    contrast, size = np.full((rows, columns), np.inf), np.full((rows, columns), np.inf)
-    for part in zone_parts(settings, capability, columns=columns, rows=rows):
+    contrast, size = np.full(grid.shape, np.inf), np.full(grid.shape, np.inf)
+    for part in zone_parts(settings, capability, grid=grid):
         contrast[part.cells] = np.minimum(contrast[part.cells], part.contrast)
         size[part.cells] = np.minimum(size[part.cells], part.needed)
     return Reached(contrast, size)
@@ -164,9 +163,7 @@ LEVERS: tuple[Lever, ...] = (
 """In the order in which they act; zones and sensitivity, which act together, are compared cell by cell besides."""
 
 
-def could_show_more(
-    new: Settings, old: Settings, capability: Capability, *, columns: int, rows: int
-) -> tuple[str, ...]:
+def could_show_more(new: Settings, old: Settings, capability: Capability, *, grid: Grid) -> tuple[str, ...]:
     """By which levers settings might record what others never let into a motion clip.
 
     Parameters
@@ -177,10 +174,8 @@ def could_show_more(
         The settings that made the motion clips.
     capability
         The make.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
@@ -190,8 +185,8 @@ def could_show_more(
     if not new.detection.detection_on:
         return ()
     found = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
-    before = reached(old, capability, columns=columns, rows=rows)
-    after = reached(new, capability, columns=columns, rows=rows)
+    before = reached(old, capability, grid=grid)
+    after = reached(new, capability, grid=grid)
     watched = np.isfinite(after.size)
     if (watched & ~np.isfinite(before.size)).any():
         found.append("zones")

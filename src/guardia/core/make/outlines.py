@@ -14,6 +14,7 @@ from shapely.geometry.base import BaseGeometry
 
 from guardia.core.make.capability import Capability
 from guardia.core.make.zones import Point, is_rectangle, outline_share, polygon_problem
+from guardia.core.trace.measure import Grid
 
 Outline = tuple[Point, ...]
 
@@ -67,15 +68,13 @@ def outline_of(shape: BaseGeometry) -> Outline:
     return tuple((round(float(x), 6), round(float(y), 6)) for x, y in ring[:-1])
 
 
-def boxes(columns: int, rows: int, *, every: int) -> tuple[list[Outline], NDArray[np.bool_]]:
+def boxes(grid: Grid, *, every: int) -> tuple[list[Outline], NDArray[np.bool_]]:
     """All upright rectangles whose edges lie on every n-th line between cells, and on the picture's edges.
 
     Parameters
     ----------
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
     every
         Cells between lines.
 
@@ -84,11 +83,12 @@ def boxes(columns: int, rows: int, *, every: int) -> tuple[list[Outline], NDArra
     tuple[list[Outline], NDArray[np.bool_]]
         N outlines, and (N, rows, columns) the cells inside each.
     """
-    across, down = ([*range(0, n, every), n] for n in (columns, rows))
+    columns, rows = grid
+    across, down = ([*range(0, n, every), n] for n in grid)
     outlines, masks = [], []
     for (left, right), (top, bottom) in product(combinations(across, 2), combinations(down, 2)):
         outlines.append(box_outline(left / columns, top / rows, right / columns, bottom / rows))
-        mask = np.zeros((rows, columns), bool)
+        mask = np.zeros(grid.shape, bool)
         mask[top:bottom, left:right] = True
         masks.append(mask)
     return outlines, np.array(masks)
@@ -152,8 +152,9 @@ def simpler(points: Outline, form: Form) -> Outline:
     return points if form.takes(points) else box_outline(*box)
 
 
-def _sampled_share(points: Outline, *, columns: int, rows: int) -> NDArray[np.float64]:
+def _sampled_share(points: Outline, *, grid: Grid) -> NDArray[np.float64]:
     """As outline_share(), estimated from nine points in each cell; several times quicker."""
+    columns, rows = grid
     shape = Polygon(points)
     shapely.prepare(shape)
     x, y = (np.arange(3 * columns) + 0.5) / (3 * columns), (np.arange(3 * rows) + 0.5) / (3 * rows)
@@ -238,8 +239,7 @@ def climb(
     form: Form,
     *,
     allowed: Callable[[list[NDArray[np.float64]]], bool],
-    columns: int,
-    rows: int,
+    grid: Grid,
     steps: Sequence[float],
     tries: Tries,
     keep: int = 0,
@@ -258,10 +258,8 @@ def climb(
         What the make takes.
     allowed
         Whether a change for the better can be had; asked for those only, so it may take its time.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
     steps
         Corners are moved by so many cells, one step after another.
     tries
@@ -277,7 +275,7 @@ def climb(
         As many as were given.
     """
     present = list(outlines)
-    shares = [outline_share(o, columns=columns, rows=rows) for o in present]
+    shares = [outline_share(o, grid=grid) for o in present]
     best = worth(shares, sum(map(len, present)))
     for step in steps:
         moved = True
@@ -285,16 +283,16 @@ def climb(
             moved = False
             for n in range(len(present)):
                 others = sum(map(len, present)) - len(present[n])
-                for outline in neighbours(present[n], form, step / columns, step / rows):
+                for outline in neighbours(present[n], form, step / grid.columns, step / grid.rows):
                     check()
                     if tries.left <= keep:
                         return present
                     tries.left -= 1
                     corners = others + len(outline)
-                    sampled = _sampled_share(outline, columns=columns, rows=rows)
+                    sampled = _sampled_share(outline, grid=grid)
                     if worth([*shares[:n], sampled, *shares[n + 1 :]], corners) <= best:
                         continue
-                    share = outline_share(outline, columns=columns, rows=rows)
+                    share = outline_share(outline, grid=grid)
                     changed = [*shares[:n], share, *shares[n + 1 :]]
                     value = worth(changed, corners)
                     if value > best and allowed(changed):

@@ -248,11 +248,10 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
     """
     drawn = drawn_zones(settings)
     masks = tuple(z for z in settings.detection.zones if z not in drawn)
-    columns, rows = capability.blocks
-    own = all(isinstance(z, BlockZone) and (z.columns, z.rows) == (columns, rows) for z in drawn)
+    own = all(isinstance(z, BlockZone) and (z.columns, z.rows) == capability.blocks for z in drawn)
     if capability.zone_form != "blocks" or own:
         return settings.detection.zones
-    return (to_blocks(drawn, columns=columns, rows=rows), *masks)
+    return (to_blocks(drawn, grid=capability.blocks), *masks)
 
 
 def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
-from guardia.core.trace.measure import least_size
+from guardia.core.trace.measure import Grid, least_size
 
 
 @dataclass(frozen=True, eq=False)
@@ -32,7 +32,7 @@ class ZonePart:
     needed: int
 
 
-def zone_parts(settings: Settings, capability: Capability, *, columns: int, rows: int) -> list[ZonePart]:
+def zone_parts(settings: Settings, capability: Capability, *, grid: Grid) -> list[ZonePart]:
     """The zone by sensitivity: one part, or where zones have their own one for each notch in use.
 
     Parameters
@@ -41,10 +41,8 @@ def zone_parts(settings: Settings, capability: Capability, *, columns: int, rows
         The settings.
     capability
         The make.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
@@ -61,8 +59,8 @@ def zone_parts(settings: Settings, capability: Capability, *, columns: int, rows
     apart = [z for z in zones if not isinstance(z, PolygonZone) or z.kind is not ZoneKind.WATCH]
     parts = []
     for label in sorted({z.notch for z in watch}) or [""]:
-        cells = zone_cells([*(z for z in watch if z.notch == label), *apart], columns=columns, rows=rows)
+        cells = zone_cells([*(z for z in watch if z.notch == label), *apart], grid=grid)
         told = settings if not label else settings.with_values(notch=label, sensitivity=None)
         contrast, share = told.sensitivity_under(capability)
-        parts.append(ZonePart(cells, contrast, least_size(share, columns * rows)))
+        parts.append(ZonePart(cells, contrast, least_size(share, grid.cells)))
     return parts

@@ -20,6 +20,7 @@ from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.trace.measure import Grid
 
 MIN_ZONE_AREA = 0.0004
 """Smallest area of a polygon zone, as a share of the picture (about a 2 % x 2 % square)."""
@@ -76,10 +77,8 @@ class BlockZone:
 
     Parameters
     ----------
-    columns
-        Blocks across.
-    rows
-        Blocks down.
+    grid
+        Columns and rows of cells.
     active
         rows * columns flags in reading order, True where the block is watched.
     """
@@ -150,7 +149,7 @@ def is_rectangle(points: Sequence[Point]) -> bool:
     return len(points) == 4 and len(x) == len(y) == 2 and polygon_problem(points) is None
 
 
-def coverage(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.float64]:
+def coverage(zones: Sequence[Zone], *, grid: Grid) -> NDArray[np.float64]:
     """Share of every grid cell that is watched.
 
     Watched is the union of the watch polygons and the active blocks (the whole picture when there are neither),
@@ -160,21 +159,19 @@ def coverage(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.fl
     ----------
     zones
         Any mix of polygon and block zones.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
     NDArray[np.float64]
         (rows, columns), 0..1.
     """
-    return _coverage(tuple(zones), columns, rows).copy()
+    return _coverage(tuple(zones), grid).copy()
 
 
 @lru_cache(maxsize=64)
-def _coverage(zones: tuple[Zone, ...], columns: int, rows: int) -> NDArray[np.float64]:
+def _coverage(zones: tuple[Zone, ...], grid: Grid) -> NDArray[np.float64]:
     watch: list[Any] = [Polygon(z.points) for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
     for zone in zones:
         if isinstance(zone, BlockZone):
@@ -183,44 +180,43 @@ def _coverage(zones: tuple[Zone, ...], columns: int, rows: int) -> NDArray[np.fl
     area = shapely.union_all(watch) if watch else shapely.box(0, 0, 1, 1)
     if ignore:
         area = shapely.difference(area, shapely.union_all(ignore))
-    return area_share(area, columns=columns, rows=rows)
+    return area_share(area, grid=grid)
 
 
-def area_share(area: BaseGeometry, *, columns: int, rows: int) -> NDArray[np.float64]:
+def area_share(area: BaseGeometry, *, grid: Grid) -> NDArray[np.float64]:
     """Share of every grid cell that an area covers.
 
     Parameters
     ----------
     area
         Any shape in picture coordinates.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
     NDArray[np.float64]
         (rows, columns), 0..1.
     """
-    cells = _grid(columns, rows)
+    cells = _cell_boxes(grid)
     shapely.prepare(area)
-    share = np.zeros((rows, columns))
+    share = np.zeros(grid.shape)
     inside = shapely.contains_properly(area, cells)
     edge = shapely.intersects(area, cells) & ~inside
     share[inside] = 1.0
-    share[edge] = shapely.area(shapely.intersection(cells[edge], area)) * columns * rows
+    share[edge] = shapely.area(shapely.intersection(cells[edge], area)) * grid.cells
     return np.clip(share, 0.0, 1.0)
 
 
-def outline_share(points: Sequence[Point], *, columns: int, rows: int) -> NDArray[np.float64]:
+def outline_share(points: Sequence[Point], *, grid: Grid) -> NDArray[np.float64]:
     """Share of every grid cell that an outline covers; as area_share()."""
-    return area_share(Polygon(points), columns=columns, rows=rows)
+    return area_share(Polygon(points), grid=grid)
 
 
 @lru_cache(maxsize=8)
-def _grid(columns: int, rows: int) -> Any:
+def _cell_boxes(grid: Grid) -> Any:
     """(rows, columns) boxes of the cells."""
+    columns, rows = grid
     col, row = np.meshgrid(np.arange(columns), np.arange(rows))
     return shapely.box(col / columns, row / rows, (col + 1) / columns, (row + 1) / rows)
 
@@ -232,44 +228,40 @@ def _block_area(zone: BlockZone) -> Any:
     return shapely.union_all(blocks)
 
 
-def zone_cells(zones: Sequence[Zone], *, columns: int, rows: int) -> NDArray[np.bool_]:
+def zone_cells(zones: Sequence[Zone], *, grid: Grid) -> NDArray[np.bool_]:
     """Grid cells that belong to the zone: those watched over at least half of their area.
 
     Parameters
     ----------
     zones
         Any mix of polygon and block zones.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
     NDArray[np.bool_]
         (rows, columns).
     """
-    return coverage(zones, columns=columns, rows=rows) >= CELL_INSIDE_SHARE - 1e-9
+    return coverage(zones, grid=grid) >= CELL_INSIDE_SHARE - 1e-9
 
 
-def to_blocks(zones: Sequence[Zone], *, columns: int, rows: int) -> BlockZone:
+def to_blocks(zones: Sequence[Zone], *, grid: Grid) -> BlockZone:
     """What a make with blocks is told instead of polygons: each block that is watched over at least half of its area.
 
     Parameters
     ----------
     zones
         Any mix of polygon and block zones.
-    columns
-        Blocks across.
-    rows
-        Blocks down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
     BlockZone
         The blocks.
     """
-    return BlockZone(columns, rows, tuple(zone_cells(zones, columns=columns, rows=rows).ravel().tolist()))
+    return BlockZone(*grid, tuple(zone_cells(zones, grid=grid).ravel().tolist()))
 
 
 def zone_to_dict(zone: Zone) -> dict[str, Any]:

@@ -68,7 +68,7 @@ def motion_under(
     stack = evidence.stack
     contrast, share = settings.sensitivity_under(capability)
     needed = least_size(share, stack.cells)
-    parts = zone_parts(settings, capability, columns=stack.columns, rows=stack.rows)
+    parts = zone_parts(settings, capability, grid=stack.grid)
     if without is not None:
         parts = [replace(part, cells=part.cells & ~without) for part in parts]
     of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=capability.zone_test) for p in parts]

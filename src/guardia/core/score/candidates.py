@@ -78,7 +78,7 @@ class Scorer:
 
     def replay(self, evidence: Evidence, settings: Settings, capability: Capability) -> Replay:
         """As the function of that name. A corner that moves within its cells changes nothing."""
-        parts = zone_parts(settings, capability, columns=evidence.stack.columns, rows=evidence.stack.rows)
+        parts = zone_parts(settings, capability, grid=evidence.stack.grid)
         cells = tuple((part.cells.tobytes(), part.contrast, part.needed) for part in parts)
         key = (settings.with_values(zones=()), cells, capability)
         done = self._replays.get(key)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, GRID_COLUMNS, GRID_ROWS, least_size
+from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, GRID, Grid, least_size
 from guardia.core.trace.stack import FILL_BYTE, FILL_LIMIT
 from guardia.core.view.geometry import FARTHEST_M, ViewGeometry
 from guardia.core.view.tracks import tracks_of
@@ -105,8 +105,7 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
             continue
         main = max(tracks, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()))
         distance = view.to_ground(main.feet)[:, 1]
-        grid = (evidence.stack.columns, evidence.stack.rows)
-        expected = silhouette_cells(view, adult, distance, across=True, grid=grid)
+        expected = silhouette_cells(view, adult, distance, across=True, grid=evidence.stack.grid)
         dense = evidence.stack.changed(index, o.start_s, o.end_s)
         times = np.array([t for t in evidence.stack.times[index] if o.start_s <= t <= o.end_s])
         frames = np.searchsorted(times, main.times_s)
@@ -129,7 +128,7 @@ def silhouette_cells(
     distance_m: NDArray[np.float64],
     *,
     across: bool,
-    grid: tuple[int, int] = (GRID_COLUMNS, GRID_ROWS),
+    grid: Grid = GRID,
 ) -> NDArray[np.float64]:
     """Size of a whole silhouette in cells: what it covers of those that it makes active, on average over where it
     stands to the cells.
@@ -217,5 +216,5 @@ def reach_m(
     if not len(distance):
         return 0.0
     cells = silhouette_cells(view, thing, distance, across=across) * shown.share[contrast]
-    enough = np.flatnonzero(cells * CELL_SIZE >= least_size(size, GRID_COLUMNS * GRID_ROWS))
+    enough = np.flatnonzero(cells * CELL_SIZE >= least_size(size, GRID.cells))
     return float(distance[enough[-1]]) if len(enough) else 0.0

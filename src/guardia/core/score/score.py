@@ -404,7 +404,7 @@ def unseen_levers(evidence: Evidence, draft: Settings, capability: Capability) -
     stack = evidence.stack
     made_by = [evidence.settings_of(clip) for clip in evidence.motion_clips]
     known = dict.fromkeys(s for s in made_by if s is not None)
-    found = [could_show_more(draft, s, capability, columns=stack.columns, rows=stack.rows) for s in known]
+    found = [could_show_more(draft, s, capability, grid=stack.grid) for s in known]
     return tuple(dict.fromkeys(words for levers in found for words in levers)), made_by.count(None)
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,8 +14,34 @@ MODEL_VERSION = 3
 
 ANALYSIS_RATE_HZ = 5.0
 ANALYSIS_WIDTH_PX = 320
-GRID_COLUMNS = 32
-GRID_ROWS = 18
+
+
+class Grid(NamedTuple):
+    """The cells of a picture, or a make's blocks: so many across and so many down."""
+
+    columns: int
+    rows: int
+
+    @staticmethod
+    def of(cells: NDArray[Any]) -> Grid:
+        """The grid of a (rows, columns) array."""
+        return Grid(cells.shape[1], cells.shape[0])
+
+    @property
+    def shape(self) -> tuple[int, int]:
+        """(rows, columns), the shape of arrays over it."""
+        return self.rows, self.columns
+
+    @property
+    def cells(self) -> int:
+        """How many cells it has."""
+        return self.columns * self.rows
+
+
+NO_GRID = Grid(0, 0)
+GRID = Grid(32, 18)
+"""Cells of every trace."""
+
 CONTRAST_LEVELS = (8, 12, 18, 27, 40)
 """Luma steps (0..255); a pixel counts at a level when it differs from the background by more than that."""
 
@@ -58,18 +85,16 @@ class Trace:
         (N,) uint16, row * columns + column of each cell in which anything changed, rising within a picture.
     changed
         (N, K) uint8, 255 times the share of the cell's pixels changed by more than each contrast level, rounded.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
     """
 
     times_s: NDArray[np.float64]
     frame_start: NDArray[np.int64]
     cell: NDArray[np.uint16]
     changed: NDArray[np.uint8]
-    columns: int = GRID_COLUMNS
-    rows: int = GRID_ROWS
+    columns: int = GRID.columns
+    rows: int = GRID.rows
 
     @property
     def frames(self) -> int:
@@ -243,9 +268,7 @@ def snapshot_background(picture: Luma, others: list[Luma]) -> Luma:
     return np.clip(np.round(np.median(matched, axis=0)), 0, 255).astype(np.uint8)
 
 
-def measure(
-    pictures: Luma, background: Luma, *, columns: int = GRID_COLUMNS, rows: int = GRID_ROWS
-) -> NDArray[np.uint8]:
+def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[np.uint8]:
     """Measure how much of each cell changed against the background.
 
     Per picture the median difference is taken off (the light as a whole changed), and a pixel counts at a contrast
@@ -257,10 +280,8 @@ def measure(
         (F, H, W) uint8 luma.
     background
         (H, W) uint8.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
@@ -273,6 +294,7 @@ def measure(
         If a picture has fewer pixels than cells, across or down.
     """
     frames, height, width = pictures.shape
+    columns, rows = grid
     if height < rows or width < columns:
         raise ValueError(f"pictures of {width} x {height} pixels are smaller than the grid of {columns} x {rows} cells")
     top = np.round(np.linspace(0, height, rows + 1)).astype(int)

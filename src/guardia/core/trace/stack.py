@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array
 from scipy.sparse.csgraph import connected_components
 
-from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Trace
+from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Grid, Trace
 from guardia.core.trace.things import Cells, Things, take_apart
 
 FILL_LIMIT = 0.2
@@ -96,6 +96,11 @@ class TraceStack:
         self._things: dict[int, Things] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
         self._anywhere: dict[int, NDArray[np.int32]] = {}
+
+    @property
+    def grid(self) -> Grid:
+        """Columns and rows of cells."""
+        return Grid(self.columns, self.rows)
 
     @property
     def cells(self) -> int:

@@ -29,6 +29,7 @@ from guardia.core.make.zones import (
     to_blocks,
 )
 from guardia.core.replay.replay import Replay, replay
+from guardia.core.trace.measure import Grid
 from guardia.core.tuning.propose import difference
 from guardia.core.tuning.zone_program import Rules, make_program, unit_numbers
 
@@ -127,12 +128,12 @@ def _that_hold(
 def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capability) -> BlockZone:
     rows, columns = ignored.shape
     wide, high = capability.blocks
-    active = np.array(to_blocks(entered_zones(settings, capability), columns=wide, rows=high).active)
+    active = np.array(to_blocks(entered_zones(settings, capability), grid=capability.blocks).active)
     if wide <= columns and high <= rows:
-        active[np.unique(unit_numbers(capability, columns=columns, rows=rows)[ignored])] = False
+        active[np.unique(unit_numbers(capability, grid=Grid.of(ignored))[ignored])] = False
         return BlockZone(wide, high, tuple(active.tolist()))
     left = BlockZone(columns, rows, tuple((~ignored).ravel().tolist()))
-    keep = np.array(to_blocks([left], columns=wide, rows=high).active)
+    keep = np.array(to_blocks([left], grid=capability.blocks).active)
     return BlockZone(wide, high, tuple((active & keep).tolist()))
 
 
@@ -159,8 +160,7 @@ class _Search:
         *,
         check: Callable[[], None],
     ) -> _Search:
-        columns, rows = evidence.stack.columns, evidence.stack.rows
-        present = coverage(entered_zones(settings, capability), columns=columns, rows=rows)
+        present = coverage(entered_zones(settings, capability), grid=evidence.stack.grid)
         rules = Rules(make_program(evidence, before, sure=False))
         return cls(evidence, settings, capability, before, rules, present, Form.of(capability), check)
 
@@ -206,8 +206,7 @@ class _Search:
 
     def _start(self, mine: list[Outline | None], found: list[Outline] | None) -> Outline | None:
         """The outline to begin with: one of ours or a rectangle, beside those to ignore found so far, or to watch."""
-        rows, columns = self.present.shape
-        outlines, masks = boxes(columns, rows, every=EVERY)
+        outlines, masks = boxes(Grid.of(self.present), every=EVERY)
         own = [o for o in mine if o is not None]
         inside = self._inside(self.present)
         masks = np.concatenate([[self._inside(self._share(o)) for o in own], masks]) if own else masks
@@ -232,7 +231,6 @@ class _Search:
 
     def _climb(self, outlines: list[Outline], left_out: LeftOut, tries: Tries) -> list[Outline]:
         """Move corners for the better: first to silence more, then for less area and fewer corners."""
-        rows, columns = self.present.shape
 
         def more(shares: list[Share], _corners: int) -> tuple[float, ...]:
             return self._worth(left_out(shares))
@@ -244,13 +242,12 @@ class _Search:
         for worth, keep in ((more, TIDY_TRIES), (tidier, 0)):
             outlines = climb(
                 outlines, worth, self.form, allowed=lambda shares: self._allowed(left_out(shares)),
-                columns=columns, rows=rows, steps=(2, 1), tries=tries, keep=keep, check=self.check,
+                grid=Grid.of(self.present), steps=(2, 1), tries=tries, keep=keep, check=self.check,
             )  # fmt: skip
         return outlines
 
     def _share(self, outline: Outline) -> NDArray[np.float64]:
-        rows, columns = self.present.shape
-        return outline_share(outline, columns=columns, rows=rows)
+        return outline_share(outline, grid=Grid.of(self.present))
 
     @staticmethod
     def _inside(share: NDArray[np.float64]) -> NDArray[np.bool_]:

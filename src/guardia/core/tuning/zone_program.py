@@ -18,7 +18,7 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart
 from guardia.core.replay.gates import LEAST_SHARE
 from guardia.core.replay.replay import Replay
-from guardia.core.trace.measure import CONTRAST_LEVELS
+from guardia.core.trace.measure import CONTRAST_LEVELS, Grid
 from guardia.core.trace.stack import FILL_BYTE
 
 WITNESSES = 6
@@ -80,24 +80,22 @@ class Program:
         return ignored[self.units] & self.zone
 
 
-def unit_numbers(capability: Capability, *, columns: int, rows: int) -> NDArray[np.int64]:
+def unit_numbers(capability: Capability, *, grid: Grid) -> NDArray[np.int64]:
     """What each cell is ignored with: the block over its middle where the make has blocks, no finer than cells.
 
     Parameters
     ----------
     capability
         The make.
-    columns
-        Cells across.
-    rows
-        Cells down.
+    grid
+        Columns and rows of cells.
 
     Returns
     -------
     NDArray[np.int64]
         (rows, columns) numbers; those of blocks in reading order.
     """
-    wide, high = capability.blocks
+    (wide, high), (columns, rows) = capability.blocks, grid
     if capability.zone_form != "blocks" or wide > columns or high > rows:
         wide, high = columns, rows
     across = (2 * np.arange(columns) + 1) * wide // (2 * columns)
@@ -124,9 +122,8 @@ def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Prog
         For every judged occurrence that the draft records.
     """
     settings, capability = done.settings, done.capability
-    rows, columns = done.motion.zone.shape
     finder = _Finder(
-        evidence, done.motion.parts, capability.zone_test, unit_numbers(capability, columns=columns, rows=rows), sure
+        evidence, done.motion.parts, capability.zone_test, unit_numbers(capability, grid=evidence.stack.grid), sure
     )
     false_groups: dict[int, list[Group]] = {}
     witnesses: dict[int, list[list[Group]]] = {}

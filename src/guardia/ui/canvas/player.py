@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
@@ -143,7 +144,7 @@ class Player(QDialog):
         row.addWidget(button("Split here", self.split, tip="T: two occurrences from here on, this player closes"))
         self._speeds: dict[int, QPushButton] = {}
         for speed in SPEEDS:
-            made = button(f"{speed}x", lambda s=speed: self.set_speed(s))
+            made = button(f"{speed}x", partial(self.set_speed, speed))
             made.setCheckable(True)
             self._speeds[speed] = made
             row.addWidget(made)

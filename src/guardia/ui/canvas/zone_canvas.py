@@ -263,7 +263,7 @@ class ZoneCanvas(QWidget):
         if not stack.frames:
             return
         zones = entered_zones(self._model.draft.with_values(zones=self.tool.zones), self._model.camera.capability)
-        cells = zone_cells(zones, columns=stack.columns, rows=stack.rows)
+        cells = zone_cells(zones, grid=stack.grid)
         painter.setPen(QPen(over_picture("light", 90), 0.7))
         painter.setBrush(Qt.BrushStyle.NoBrush)
         width, height = area.width() / stack.columns, area.height() / stack.rows

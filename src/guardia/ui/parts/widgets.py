@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable, Sequence
-from functools import wraps
+from functools import partial, wraps
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
@@ -245,7 +245,7 @@ def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[st
     layout.setContentsMargins(8, 0, 0, 0)
     layout.setSpacing(2)
     for part, words, tip in entries:
-        made = button(words, lambda p=part: go(p), "tab", tip)
+        made = button(words, partial(go, part), "tab", tip)
         made.setCheckable(True)
         made.setChecked(part == current)
         made.clicked.connect(lambda _=False, b=made, p=part: b.setChecked(p == current))

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
@@ -109,7 +110,7 @@ class MainWindow(QMainWindow):
             "palette": self.show_palette, "dark": self.toggle_dark,
             "keys": lambda: show_text(self, "Keys", keys_html()),
             "about": lambda: show_text(self, "About Guardia", about_html()),
-            **{f"go_{s.id}": (lambda id=s.id: self.go(id)) for s in STEPS},
+            **{f"go_{s.id}": partial(self.go, s.id) for s in STEPS},
         }  # fmt: skip
         made = {}
         bar = self.menuBar()
@@ -136,7 +137,7 @@ class MainWindow(QMainWindow):
         row.setSpacing(0)
         self.rail = Rail()
         self.rail.asked.connect(self.go)
-        self.rail.stopped.connect(lambda: self.session and self.session.intake.jobs.cancel())
+        self.rail.stopped.connect(self._stop_work)
         row.addWidget(self.rail)
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
@@ -320,6 +321,10 @@ class MainWindow(QMainWindow):
         ):
             self.actions_by_id[name].setEnabled(can)
             self.actions_by_id[name].setText(f"{name.capitalize()} {text}".strip())
+
+    def _stop_work(self) -> None:
+        if self.session is not None:
+            self.session.intake.jobs.cancel()
 
     def _model(self) -> CameraModel | None:
         """The camera that is open."""

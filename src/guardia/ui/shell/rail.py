@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
@@ -37,7 +39,7 @@ class Rail(QWidget):
                 layout.addSpacing(10)
                 layout.addWidget(self.place)
                 layout.addWidget(self.clock)
-            made = button(step.text, lambda id=step.id: self.asked.emit(id), "step", tip=step.hint)
+            made = button(step.text, partial(self.asked.emit, step.id), "step", tip=step.hint)
             made.setCheckable(True)
             group.addButton(made)
             self.steps[step.id] = made

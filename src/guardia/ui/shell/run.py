@@ -70,7 +70,7 @@ def install_hooks(window: MainWindow) -> None:
     """
     teller = _Teller(window)
     # Queued: an error may come from another thread, or while the window is being drawn.
-    teller.happened.connect(window.messages.tell_error, Qt.ConnectionType.QueuedConnection)
+    teller.happened.connect(window.messages.tell_error, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]
 
     def tell(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
         sys.__excepthook__(kind, error, trace)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
+from functools import partial
 from importlib.resources import files
 from pathlib import Path
 
@@ -105,6 +106,6 @@ class WelcomePage(QWidget):
             column.addSpacing(10)
             column.addWidget(label("Opened last", "head"))
         for folder in there:
-            column.addWidget(button(folder.name, lambda f=folder: open_folder(f), "link", str(folder)))
+            column.addWidget(button(folder.name, partial(open_folder, folder), "link", str(folder)))
         column.addStretch()
         return column

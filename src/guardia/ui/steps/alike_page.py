@@ -139,8 +139,8 @@ class _GroupDelegate(QStyledItemDelegate):
         painter.drawLine(area.bottomLeft(), area.bottomRight())
         left, top = area.left() + 6 + _THUMB.width() + 8, area.top() + 6
         if number is None:
-            told = len(self._page.doubtful)
-            self._lines(painter, area.left() + 10, top + 8, "Look again", f"{told} judged unlike their likes", "missed")
+            words = f"{len(self._page.doubtful)} judged unlike their likes"
+            self._lines(painter, area.left() + 10, top + 8, "Look again", words, "missed")
         else:
             group = model.groups[number]
             waiting = len(model.waiting(number))

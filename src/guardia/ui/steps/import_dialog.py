@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import fields
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -303,7 +304,7 @@ class ImportDialog(QDialog):
             words: QLabel = label(f"{path.name} → {model.camera_name(camera_id)}: {model.list_words(path)}", wrap=True)
             self._lists.addWidget(words, row, 0)
             if path in model.shapes:
-                self._lists.addWidget(button("Columns…", lambda p=path: MappingDialog(self, model, p).open()), row, 1)
+                self._lists.addWidget(button("Columns…", partial(self._ask_columns, path)), row, 1)
         self._lists.setColumnStretch(0, 1)
         clips = model.plan.clips
         taken = sum(c.state in TAKEN for c in clips)
@@ -314,6 +315,9 @@ class ImportDialog(QDialog):
             else "Add files or a folder to see what would happen."
         )
         self.go.setEnabled(bool(taken or lists) and not model.problem)
+
+    def _ask_columns(self, path: Path) -> None:
+        MappingDialog(self, self.model, path).open()
 
     def _go(self) -> None:
         self.model.watched = (self.begin.moment_s(), self.end.moment_s()) if self.whole.isChecked() else None

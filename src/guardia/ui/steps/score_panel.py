@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -223,10 +223,10 @@ class ScorePanel(QWidget):
         if self._model is not None:
             comparison = self._model.comparison
             score = comparison.installed if column == 1 else comparison.draft
-            self.asked.emit(tuple(_ids(score, name)), f"{text}, {'installed' if column == 1 else 'draft'}")
+            self.asked.emit(_ids(score, name), f"{text}, {'installed' if column == 1 else 'draft'}")
 
 
-def _ids(score: Score, name: str) -> Iterable[int] | tuple[int, ...]:
+def _ids(score: Score, name: str) -> tuple[int, ...]:
     if name == "partial":
         return tuple(sorted({*score.late, *score.cut}))
     ids: tuple[int, ...] = getattr(score, name)

@@ -20,6 +20,7 @@ from guardia.ui.parts.widgets import HelpLine, card, label, page_head
 LEAST_SHOWN = 0.04
 """Smaller motion, % of the picture, is drawn at the plot's left edge."""
 
+_SIGNS: dict[Verdict | None, tuple[str, str]] = {Verdict.REAL: ("real", "o"), Verdict.FALSE: ("false", "d")}
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
 
 
@@ -288,8 +289,8 @@ class SensitivityPage(QWidget):
             recorded = comparison.draft_replay.records(occurrence.id)
             groups.setdefault(verdict, []).append((max(100 * peak / whole, LEAST_SHOWN), lane, occurrence.id, recorded))
         chosen = set(self._model.selected)
-        for verdict, points in groups.items():
-            name, symbol = {Verdict.REAL: ("real", "o"), Verdict.FALSE: ("false", "d")}.get(verdict, ("unjudged", "s"))  # type: ignore[arg-type]
+        for judged, points in groups.items():
+            name, symbol = _SIGNS.get(judged, ("unjudged", "s"))
             colour = THEME.colour(name)
             item = pg.ScatterPlotItem(hoverable=True, tip=None)
             item.addPoints(

@@ -211,11 +211,11 @@ class StatisticsPage(FreshPage):
         for row, line in enumerate(self.lines):
             rate = "" if line.rate is None else f"{line.rate:.2f} ({line.low:.2f} to {line.high:.2f})"
             for column, text in enumerate((line.name, str(len(line.ids)), rate, "")):
-                item = QTableWidgetItem(text)
+                cell = QTableWidgetItem(text)
                 if column == 1:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                item.setData(Qt.ItemDataRole.UserRole, line)
-                self.table.setItem(row, column, item)
+                    cell.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+                cell.setData(Qt.ItemDataRole.UserRole, line)
+                self.table.setItem(row, column, cell)
         watch = evidence.watch
         held = [f"{days:.1f} {reason}" for reason, days in watch.held_back().items()]
         left = f" Left out: {', '.join(held)}." if held else ""

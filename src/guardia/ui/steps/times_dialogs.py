@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 
 from PyQt6.QtCore import QDateTime, QTimeZone
@@ -115,7 +115,7 @@ class _SpanDialog(QDialog):
         self._layout.addWidget(buttons)
         self.begin.setFocus()
 
-    def _fill(self, rows: list[tuple[str, ...]]) -> None:
+    def _fill(self, rows: Sequence[tuple[str, ...]]) -> None:
         self.table.setRowCount(len(rows))
         for row, cells in enumerate(rows):
             for column, text in enumerate(cells):

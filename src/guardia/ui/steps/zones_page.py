@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import (
     QResizeEvent,
@@ -33,6 +35,7 @@ from guardia.app.work.messages import Severity
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import PolygonZone, Zone, ZoneKind, outline_share, zone_cells
+from guardia.core.trace.measure import NO_GRID
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
 from guardia.ui.parts.widgets import Mark, WrappedLabel, button, label, page_head
 
@@ -54,7 +57,7 @@ class ZonesPage(QWidget):
             max_corners=capability.max_corners if capability.zone_form != "blocks" else 32,
             max_zones=capability.max_zones if capability.zone_form != "blocks" else 16,
             rectangles=capability.zone_form == "rectangles",
-            blocks=capability.blocks if capability.zone_form == "blocks" else (0, 0),
+            blocks=capability.blocks if capability.zone_form == "blocks" else NO_GRID,
             max_masks=capability.privacy_masks,
         )
         self.proposal = session.step_model(ProposalModel, model)
@@ -74,7 +77,7 @@ class ZonesPage(QWidget):
                 continue
             if mode is Mode.MASK and not capability.privacy_masks:
                 continue
-            made = button(text, lambda m=mode: self.set_mode(m), tip=tip)
+            made = button(text, partial(self.set_mode, mode), tip=tip)
             made.setCheckable(True)
             group.addButton(made)
             self.modes[mode] = made
@@ -135,12 +138,12 @@ class ZonesPage(QWidget):
 
     def show_moved(self) -> None:
         """Ask for the occurrences that moved in the selected zone, or in the whole picture."""
-        columns, rows = self._model.grid
+        grid = self._model.grid
         selected = self._selected_zone()
         if isinstance(selected, PolygonZone):
-            cells = outline_share(selected.points, columns=columns, rows=rows) > 0
+            cells = outline_share(selected.points, grid=grid) > 0
         else:
-            cells = zone_cells(() if selected is None else (selected,), columns=columns, rows=rows)
+            cells = zone_cells(() if selected is None else (selected,), grid=grid)
         ids, words = self.canvas.heat.over(cells) if self._model.evidence.stack.frames else ((), "")
         if ids:
             self.asked.emit(ids, words)
