@@ -101,11 +101,11 @@ class BringingIn(StepCase):
         self.assertAlmostEqual(float(boxes.times_s[1]), 1.0, delta=0.05)
         (shown,) = [o.id for o in self.model.evidence.occurrences if o.clip_id == clip.id]
         player = Player(self.window, self.session, self.model, shown)
-        self.addCleanup(player.close)
         player.screen_view.at_s = 1.1
         self.assertEqual(player.screen_view.given_boxes(), [((0.2, 0.1, 0.5, 0.5), "")])
         player.screen_view.at_s = 2.0
         self.assertEqual(player.screen_view.given_boxes(), [])
+        player.close()
 
     def test_nothing_is_lost_when_it_is_brought_in_again(self):
         page = self.open_camera("Slipway", "evidence")
@@ -240,7 +240,7 @@ class DaysAndCauses(StepCase):
         first = page.lines[0]
         page.table.cellClicked.emit(0, 0)
         self.assertEqual(self.window.current_step(), "evidence")
-        self.assertEqual(self.window.pages["evidence"]._proxy.rowCount(), len(first.ids))
+        self.assertEqual(self.window.pages["evidence"].proxy.rowCount(), len(first.ids))
         self.window.go("statistics")
         month = page.findChild(MonthView)
         month.grab()
@@ -248,7 +248,7 @@ class DaysAndCauses(StepCase):
         for day in days(self.model.evidence):
             self.assertTrue(month.visibleRegion().contains(month.day_rect(day.date)), f"{day.date} is out of sight")
         self.click(month, month.day_rect(busiest.date).center())
-        self.assertEqual(self.window.pages["evidence"]._proxy.rowCount(), len(busiest.ids))
+        self.assertEqual(self.window.pages["evidence"].proxy.rowCount(), len(busiest.ids))
         for name in ("s.csv", "s.jsonl", "s.xlsx", "s.doc"):
             with mock.patch(
                 "guardia.ui.steps.statistics_page.QFileDialog.getSaveFileName",
@@ -286,7 +286,7 @@ class WhatWasMissed(StepCase):
         self.assertTrue(found)
         page.show_found.click()
         self.assertEqual(self.window.current_step(), "evidence")
-        shown = self.window.pages["evidence"]._proxy.rowCount()
+        shown = self.window.pages["evidence"].proxy.rowCount()
         self.assertEqual(shown, len([u for u in found if u.occurrence_id is not None]))
         # Put the first away, as an earlier version without it would have it: the search offers it again.
         gone = next(u.occurrence_id for u in found if u.occurrence_id is not None)

@@ -87,7 +87,7 @@ class FirstHour(GuiCase):
         # What is installed on the camera is entered first, so that its clips are judged against the right settings.
         model.change_draft(installed, "as found on the camera")
         self.window.go("handover")
-        self.click(self.window.pages["handover"]._enter)
+        self.click(self.window.pages["handover"].enter)
         self.assertEqual(model.camera.installed, installed)
 
         # The card's clips and the walk test come in.
@@ -139,7 +139,7 @@ class FirstHour(GuiCase):
         self.window.pages["handover"].save(self.folder / "gate.json")
         sheet = json.loads((self.folder / "gate.json").read_text("utf-8"))
         self.assertEqual(sheet["settings"]["detection"]["notch"], model.draft.detection.notch)
-        self.click(self.window.pages["handover"]._enter)
+        self.click(self.window.pages["handover"].enter)
 
         # Round knows the camera, and a mark on its ribbon opens what it stands for.
         self.window.go("round")

@@ -76,7 +76,7 @@ class EveryPage(GuiCase):
         self.assertTrue((self.folder / "sheet.json").exists(), self.window.banner.text.text())
         if propose:
             finished = QSignalSpy(self.window.pages["zones"].proposal.jobs.finished)
-            self.window.pages["zones"]._seek()
+            self.window.pages["zones"].seek.click()
             self.wait(finished)
         while session.undo.canUndo():
             session.undo.undo()

@@ -184,18 +184,18 @@ class WhereThingsMoved(StepCase):
         QToolTip.hideText()
         QTest.mouseDClick(canvas, Qt.MouseButton.LeftButton, pos=at)
         self.assertEqual(self.window.current_step(), "evidence")
-        self.assertEqual(self.window.pages["evidence"]._proxy.rowCount(), len(ids))
+        self.assertEqual(self.window.pages["evidence"].proxy.rowCount(), len(ids))
         # Without a selected zone the whole picture is meant, and all that is judged real or false moved in it.
         self.window.go("zones")
         page.tool.select(None)
         page.show_moved()
         judged = [o for o in self.model.evidence.occurrences if o.verdict in (Verdict.REAL, Verdict.FALSE)]
-        moved = self.window.pages["evidence"]._proxy.rowCount()
+        moved = self.window.pages["evidence"].proxy.rowCount()
         self.assertTrue(0 < moved <= len(judged))
         page.commit((SQUARE,), "draw")
         page.select_zone(0)
         page.show_moved()
-        self.assertLess(self.window.pages["evidence"]._proxy.rowCount(), moved)
+        self.assertLess(self.window.pages["evidence"].proxy.rowCount(), moved)
 
 
 class MoreOfTheEditor(StepCase):

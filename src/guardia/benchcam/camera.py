@@ -64,19 +64,7 @@ def lit(still: Still, light: Light, *, level: float = 1.0) -> Picture:
 
 
 class View:
-    """Renders the camera's pictures.
-
-    Parameters
-    ----------
-    base
-        The still scene in its light.
-    actors
-        What moves, the farther first.
-    light
-        Decides noise and colour.
-    seed
-        For the sensor noise.
-    """
+    """Renders the camera's pictures."""
 
     def __init__(self, base: Picture, actors: Sequence[Actor], light: Light, seed: int) -> None:
         self._base = base
@@ -162,15 +150,7 @@ def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
 
 
 class ClipWriter:
-    """Writes pictures as an H.264 file.
-
-    Parameters
-    ----------
-    path
-        The file to make.
-    crf
-        Quality of the compression, larger is coarser.
-    """
+    """Writes pictures as an H.264 file."""
 
     def __init__(self, path: Path, *, crf: int = 34) -> None:
         self._container = av.open(str(path), "w")

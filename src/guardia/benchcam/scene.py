@@ -76,13 +76,7 @@ Tone = tuple[int, ...]
 
 
 class Canvas:
-    """A scene being painted, twice as fine as the camera's picture: textures first, then solid things.
-
-    Parameters
-    ----------
-    seed
-        For the textures.
-    """
+    """A scene being painted, twice as fine as the camera's picture: textures first, then solid things."""
 
     def __init__(self, seed: int) -> None:
         self.rng = np.random.default_rng(seed)

@@ -317,20 +317,7 @@ def local_time(at_s: float) -> datetime:
 
 
 def build_scene(place: Place, *, seed: int = 11) -> Scene:
-    """Make up two weeks at a place.
-
-    Parameters
-    ----------
-    place
-        The place.
-    seed
-        The same seed gives the same weeks.
-
-    Returns
-    -------
-    Scene
-        The scene.
-    """
+    """Make up two weeks at a place."""
     number = next(n for n, p in enumerate(PLACES) if p.slug == place.slug)
     rng = np.random.default_rng([seed, number])
     events: list[Event] = []

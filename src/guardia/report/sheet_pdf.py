@@ -24,18 +24,7 @@ _INK, _SOFT_INK, _FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560")
 
 
 def sheet_pdf(content: SheetContent) -> bytes:
-    """The sheet as a PDF of A4 pages, without pictures.
-
-    Parameters
-    ----------
-    content
-        What it says.
-
-    Returns
-    -------
-    bytes
-        The PDF.
-    """
+    """The sheet as a PDF of A4 pages, without pictures."""
     register_fonts()
     body = ParagraphStyle("body", fontName=REGULAR, fontSize=9.5, leading=13)
     small = ParagraphStyle("small", parent=body, fontSize=8, leading=11, textColor=_SOFT_INK)

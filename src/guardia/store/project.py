@@ -121,18 +121,7 @@ class Project:
         return Site(rows[0]["name"], rows[0]["time_zone"])
 
     def evidence(self, camera_id: int) -> Evidence:
-        """Everything that this camera's settings are scored on.
-
-        Parameters
-        ----------
-        camera_id
-            Number in the project.
-
-        Returns
-        -------
-        Evidence
-            Analysed clips, their occurrences and traces.
-        """
+        """Everything that this camera's settings are scored on."""
         with self._db.reading():
             clips: list[Clip] = []
             stack = TraceStack(self._whole_traces(camera_id, clips))

@@ -31,18 +31,7 @@ EXAMPLE_ZONE = PolygonZone(
 
 
 def take_screenshots(folder: Path) -> list[Path]:
-    """Take the pictures, from a fresh copy of the demo, at a fixed size.
-
-    Parameters
-    ----------
-    folder
-        Receives the PNG files; made when missing.
-
-    Returns
-    -------
-    list[Path]
-        The files written.
-    """
+    """Take the pictures, from a fresh copy of the demo, at a fixed size."""
     folder.mkdir(parents=True, exist_ok=True)
     app = make_application()
     taken: list[Path] = []

@@ -163,24 +163,7 @@ def find_files(paths: Iterable[Path], suffixes: frozenset[str]) -> Iterable[Path
 
 
 def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: Report) -> Found:
-    """Find clips and lists and read what each clip says of itself, on all cores.
-
-    Parameters
-    ----------
-    paths
-        Files and folders.
-    origin
-        Snapshots are pictures, everything else is video.
-    token
-        To stop it.
-    progress
-        Told how far it is.
-
-    Returns
-    -------
-    Found
-        The files.
-    """
+    """Find clips and lists and read what each clip says of itself, on all cores."""
     wanted = STILL_SUFFIXES if origin is Origin.SNAPSHOT else VIDEO_SUFFIXES
     others = LIST_SUFFIXES | METADATA_SUFFIXES
     files = list(dict.fromkeys(find_files(paths, wanted | others)))

@@ -116,22 +116,7 @@ class ImportResult:
 
 
 def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> ImportResult:
-    """Enter clips and measure all that are not yet measured; can be stopped and goes on where it stopped.
-
-    Parameters
-    ----------
-    request
-        What to bring in; no files means only the measuring that is left.
-    token
-        To stop it.
-    progress
-        Told how far it is.
-
-    Returns
-    -------
-    ImportResult
-        What was done and what was skipped.
-    """
+    """Enter clips and measure all that are not yet measured; can be stopped and goes on where it stopped."""
     result = ImportResult()
     with Project(request.project) as project:
         plan = request.plan
@@ -306,21 +291,6 @@ def measure_camera(
 
     So neither the order nor the number of cores makes a difference. Clips that were measured before and are helped by
     others now are measured again; their occurrences and judgements stay.
-
-    Parameters
-    ----------
-    project
-        The open project.
-    camera_id
-        The camera.
-    result
-        What was done and skipped is added to it.
-    token
-        To stop it.
-    progress
-        Told how far it is.
-    again
-        Measure also what an older version of the motion model measured.
     """
     measurements = project.measurements
     fresh = project.clips.of(camera_id, analysed=False)

@@ -168,26 +168,7 @@ class CameraModel(QObject):
         return True
 
     def change(self, what: str, keep: Keep, show: Keep, old: Any, new: Any) -> bool:
-        """Write a change, show it, and make it a step of undo.
-
-        Parameters
-        ----------
-        what
-            Its name in the history.
-        keep
-            Writes a value to the project.
-        show
-            Shows a value that is written.
-        old
-            The value before.
-        new
-            The value after.
-
-        Returns
-        -------
-        bool
-            Whether it was written.
-        """
+        """Write a change, show it, and make it a step of undo."""
         if not self.kept(lambda: keep(new)):
             return False
         self._undo.push(Step(what, lambda value: self.kept(lambda: keep(value)), show, old, new))

@@ -17,13 +17,7 @@ if TYPE_CHECKING:
 
 
 class Exports:
-    """Tables and sheets of a project.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    """
+    """Tables and sheets of a project."""
 
     def __init__(self, session: Session) -> None:
         self._session = session

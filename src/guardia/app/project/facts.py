@@ -16,15 +16,7 @@ if TYPE_CHECKING:
 
 
 class Facts:
-    """Facts about a camera; every change can be undone.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    project
-        Where they are kept.
-    """
+    """Facts about a camera; every change can be undone."""
 
     def __init__(self, model: CameraModel, project: Project) -> None:
         self._model, self._project = model, project

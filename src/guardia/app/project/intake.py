@@ -25,15 +25,7 @@ AT_ONCE = 1500
 
 
 class Intake:
-    """Imports of a project, one at a time.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    project
-        Its store.
-    """
+    """Imports of a project, one at a time."""
 
     def __init__(self, session: Session, project: Project) -> None:
         self._session, self._project = session, project

@@ -24,15 +24,7 @@ TAKE_BACK = ""
 
 
 class Occurrences:
-    """The occurrences of a camera; every change can be undone.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    project
-        Where they are kept.
-    """
+    """The occurrences of a camera; every change can be undone."""
 
     def __init__(self, model: CameraModel, project: Project) -> None:
         self._model, self._project, self._store = model, project, project.occurrences

@@ -21,15 +21,7 @@ LOOK_WIDTH_PX = 640
 
 
 class Pictures:
-    """Pictures of a camera.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    project
-        Where its files are.
-    """
+    """Pictures of a camera."""
 
     def __init__(self, model: CameraModel, project: Project) -> None:
         self._model, self._project = model, project

@@ -17,15 +17,7 @@ if TYPE_CHECKING:
 
 
 class SiteOccurrences:
-    """The occurrences of a whole project.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    project
-        Its store.
-    """
+    """The occurrences of a whole project."""
 
     def __init__(self, session: Session, project: Project) -> None:
         self._session, self._project = session, project

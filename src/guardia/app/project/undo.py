@@ -11,21 +11,7 @@ Keep = Callable[[Any], None]
 
 
 class Step(QUndoCommand):
-    """A value that was changed; it is written already when the step is made.
-
-    Parameters
-    ----------
-    what
-        Its name in the history.
-    keep
-        Writes a value, False when it could not.
-    show
-        Shows a value that is written.
-    old
-        The value before.
-    new
-        The value after.
-    """
+    """A value that was changed; it is written already when the step is made."""
 
     def __init__(self, what: str, keep: Callable[[Any], bool], show: Keep, old: Any, new: Any) -> None:
         super().__init__(what)

@@ -41,13 +41,7 @@ class Group:
 
 
 class AlikeModel(QObject):
-    """Groups of alike occurrences of every camera of a session.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    """
+    """Groups of alike occurrences of every camera of a session."""
 
     changed = pyqtSignal()
     current_changed = pyqtSignal()

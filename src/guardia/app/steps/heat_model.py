@@ -14,13 +14,7 @@ VERDICTS = (Verdict.FALSE, Verdict.REAL)
 
 
 class HeatModel:
-    """Counts and occurrences behind each cell of a camera's picture.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    """
+    """Counts and occurrences behind each cell of a camera's picture."""
 
     def __init__(self, model: CameraModel) -> None:
         self._model = model

@@ -23,17 +23,7 @@ from guardia.formats.mot import looks_like_boxes
 
 
 class ImportModel(QObject):
-    """What is to be brought in, and what would happen.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    camera_id
-        The camera that files go to unless their names say otherwise.
-    origin
-        How the clips were recorded.
-    """
+    """What is to be brought in, and what would happen."""
 
     changed = pyqtSignal()
 

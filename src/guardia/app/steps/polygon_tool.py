@@ -150,20 +150,7 @@ class PolygonTool:
         return found.points if isinstance(found, PolygonZone) else ()
 
     def find(self, at: Point, reach: float) -> Grip | None:
-        """What lies under the pointer: a corner or edge of the selected zone first, then any zone's inside.
-
-        Parameters
-        ----------
-        at
-            The pointer.
-        reach
-            How near counts as touching.
-
-        Returns
-        -------
-        Grip | None
-            What was found.
-        """
+        """What lies under the pointer: a corner or edge of the selected zone first, then any zone's inside."""
         order = [self.selected] if self.selected is not None else []
         order += [i for i in reversed(range(len(self.zones))) if i != self.selected]
         for index in order:

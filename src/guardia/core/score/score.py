@@ -183,20 +183,7 @@ def outcome_of(visit: Visit, done: Replay) -> Outcome:
 
 
 def score(evidence: Evidence, done: Replay) -> Score:
-    """Count the outcomes of a replay; a visit of several parts, and what other evidence repeats, is counted once.
-
-    Parameters
-    ----------
-    evidence
-        The evidence that was replayed.
-    done
-        The replay.
-
-    Returns
-    -------
-    Score
-        The counts.
-    """
+    """Count the outcomes of a replay; a visit of several parts, and what other evidence repeats, is counted once."""
     visits, rated = evidence.visit_table, evidence.rated_table
     recorded, late, cut = _of_visits(visits, done)
 
@@ -246,22 +233,7 @@ def _recorded_s(evidence: Evidence, done: Replay) -> float:
 
 
 def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit]]:
-    """What is judged and becomes otherwise, worst first.
-
-    Parameters
-    ----------
-    evidence
-        The evidence that both replayed, with its judgements.
-    old
-        The one.
-    new
-        The other.
-
-    Returns
-    -------
-    list[tuple[Flip, Visit]]
-        How each changes.
-    """
+    """What is judged and becomes otherwise, worst first."""
     visits = evidence.visit_table
     before, after = (_of_visits(visits, done)[0] for done in (old, new))
     found = []
@@ -327,22 +299,7 @@ def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) 
 
 
 def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
-    """Say what the figures rest on and what the evidence cannot show.
-
-    Parameters
-    ----------
-    evidence
-        The evidence.
-    draft
-        The settings to try.
-    capability
-        The make.
-
-    Returns
-    -------
-    tuple[str, ...]
-        Plain sentences, the weightiest first.
-    """
+    """Say what the figures rest on and what the evidence cannot show."""
     motion = evidence.motion_clips
     minutes, snapshots = evidence.continuous_s / 60, count_of(evidence.snapshots, "snapshot")
     lines = []

@@ -95,24 +95,7 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
 
 
 def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Verdict) -> Line:
-    """Count some occurrences of one verdict in the same way: those on the motion clips of watched time that is judged.
-
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    name
-        What is counted.
-    ids
-        The occurrences; a visit counts once if any part of it is among them.
-    verdict
-        Real or false.
-
-    Returns
-    -------
-    Line
-        With those that count.
-    """
+    """Count some occurrences of one verdict in the same way: those on motion clips of watched time judged whole."""
     wanted = set(ids)
     mine = [v.id for v in _counted(evidence, verdict) if any(p.id in wanted for p in v)]
     return _line(name, mine, evidence.watch.counted_days)
@@ -199,18 +182,7 @@ class Day:
 
 
 def days(evidence: Evidence) -> list[Day]:
-    """The local days with evidence, in order.
-
-    Parameters
-    ----------
-    evidence
-        Clips and occurrences.
-
-    Returns
-    -------
-    list[Day]
-        Only days that have a clip.
-    """
+    """The local days with evidence, in order."""
     zone = ZoneInfo(evidence.time_zone)
     footage: dict[date, float] = {}
     lists: dict[date, tuple[list[int], list[int], list[int]]] = {}

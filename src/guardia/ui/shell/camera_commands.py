@@ -12,17 +12,7 @@ from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
 
 
 class CameraCommands:
-    """Commands for one camera.
-
-    Parameters
-    ----------
-    parent
-        The window that dialogs belong to.
-    session
-        The open project.
-    model
-        The camera.
-    """
+    """Commands for one camera."""
 
     def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:
         self._parent, self._session, self._model = parent, session, model

@@ -64,8 +64,8 @@ class HandoverPage(QWidget):
         self._note = QLineEdit()
         self._note.setPlaceholderText("Note for the logbook, such as who and why")
         side.addWidget(self._note)
-        self._enter = button("Entered on the camera", self._entered, "primary")
-        side.addWidget(self._enter)
+        self.enter = button("Entered on the camera", self._entered, "primary")
+        side.addWidget(self.enter)
         side.addSpacing(12)
         side.addWidget(label("Logbook", "head"))
         self.logbook = QListWidget()
@@ -110,7 +110,7 @@ class HandoverPage(QWidget):
         for line in (*content.limits, *CAUTIONS):
             self._sheet.addWidget(label(line, "muted", wrap=True))
         self._sheet.addStretch()
-        self._enter.setEnabled(model.draft != model.camera.installed)
+        self.enter.setEnabled(model.draft != model.camera.installed)
         self.logbook.clear()
         for at, what, detail in model.logbook():
             self.logbook.addItem(

@@ -172,6 +172,24 @@ class ImportDialog(QDialog):
         self.resize(980, 640)
         self.model = model
         layout = QVBoxLayout(self)
+        grid = self._sources_and_rules()
+        layout.addLayout(grid)
+        self._told = label("", "warning", wrap=True)
+        layout.addWidget(self._told)
+        self.table = self._plan_table()
+        layout.addWidget(self.table, 1)
+        self._lists = QGridLayout()
+        layout.addLayout(self._lists)
+        bottom = self._progress_and_buttons()
+        layout.addLayout(bottom)
+        model.changed.connect(self._show)
+        model.jobs.progressed.connect(self._on_progress)
+        model.jobs.finished.connect(self._progress.hide)
+        self.finished.connect(lambda _code: model.close())
+        self._show()
+
+    def _sources_and_rules(self) -> QGridLayout:
+        model = self.model
         grid = QGridLayout()
         row = QHBoxLayout()
         row.addWidget(button("Add files…", self._add_files))
@@ -193,19 +211,7 @@ class ImportDialog(QDialog):
         self.rule.currentIndexChanged.connect(lambda _i: model.set_rule(self.rule.currentData()))
         grid.addWidget(label("Cameras"), 2, 0)
         grid.addWidget(self.rule, 2, 1)
-        self.pattern = QComboBox()
-        self.pattern.setEditable(True)
-        for form in NAME_FORMS:
-            self.pattern.addItem(form.text, form.code)
-        kept = self.pattern.findData(model.pattern())
-        if kept >= 0:
-            self.pattern.setCurrentIndex(kept)
-        else:
-            self.pattern.setEditText(model.pattern())
-        self.pattern.setToolTip("A pattern of your own is built from %Y %m %d %H %M %S %y %j %b %I %p")
-        self.pattern.activated.connect(self._pattern_chosen)
-        if (edit := self.pattern.lineEdit()) is not None:
-            edit.editingFinished.connect(self._pattern_chosen)
+        self.pattern = self._patterns()
         grid.addWidget(label("Time in file names"), 3, 0)
         grid.addWidget(self.pattern, 3, 1)
         self.cause = QComboBox()
@@ -226,25 +232,42 @@ class ImportDialog(QDialog):
         grid.addWidget(label("Watched time"), 5, 0)
         grid.addLayout(span, 5, 1)
         grid.setColumnStretch(1, 1)
-        layout.addLayout(grid)
-        self._told = label("", "warning", wrap=True)
-        layout.addWidget(self._told)
-        self.table = QTableView()
-        self.table.setModel(PlanTable(model))
-        self.table.setAccessibleName("What becomes of each file")
-        self.table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
-        self.table.setShowGrid(False)
-        self.table.setWordWrap(False)
-        if (upright := self.table.verticalHeader()) is not None:
+        return grid
+
+    def _patterns(self) -> QComboBox:
+        model = self.model
+        pattern = QComboBox()
+        pattern.setEditable(True)
+        for form in NAME_FORMS:
+            pattern.addItem(form.text, form.code)
+        kept = pattern.findData(model.pattern())
+        if kept >= 0:
+            pattern.setCurrentIndex(kept)
+        else:
+            pattern.setEditText(model.pattern())
+        pattern.setToolTip("A pattern of your own is built from %Y %m %d %H %M %S %y %j %b %I %p")
+        pattern.activated.connect(self._pattern_chosen)
+        if (edit := pattern.lineEdit()) is not None:
+            edit.editingFinished.connect(self._pattern_chosen)
+        return pattern
+
+    def _plan_table(self) -> QTableView:
+        table = QTableView()
+        table.setModel(PlanTable(self.model))
+        table.setAccessibleName("What becomes of each file")
+        table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
+        table.setShowGrid(False)
+        table.setWordWrap(False)
+        if (upright := table.verticalHeader()) is not None:
             upright.hide()
             upright.setDefaultSectionSize(24)
-        if (level := self.table.horizontalHeader()) is not None:
+        if (level := table.horizontalHeader()) is not None:
             for column, width in enumerate((240, 98, 172, 76, 60)):
                 level.resizeSection(column, width)
             level.setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
-        layout.addWidget(self.table, 1)
-        self._lists = QGridLayout()
-        layout.addLayout(self._lists)
+        return table
+
+    def _progress_and_buttons(self) -> QHBoxLayout:
         bottom = QHBoxLayout()
         self._count = label("", "head")
         bottom.addWidget(self._count)
@@ -257,12 +280,7 @@ class ImportDialog(QDialog):
         self.go = button("Bring in", self._go, "primary")
         bottom.addWidget(button("Cancel", self.reject))
         bottom.addWidget(self.go)
-        layout.addLayout(bottom)
-        model.changed.connect(self._show)
-        model.jobs.progressed.connect(self._on_progress)
-        model.jobs.finished.connect(self._progress.hide)
-        self.finished.connect(lambda _code: model.close())
-        self._show()
+        return bottom
 
     def _add_files(self) -> None:
         names, _ = QFileDialog.getOpenFileNames(self, "Add clips, pictures, event lists or metadata")

@@ -67,6 +67,20 @@ class SensitivityPage(QWidget):
         self._take_draft()
         self._draw()
 
+    def _slider(self, count: int) -> QSlider:
+        slider = QSlider(Qt.Orientation.Horizontal)
+        slider.setRange(0, count - 1)
+        slider.setPageStep(1)
+        slider.setTickPosition(QSlider.TickPosition.TicksBelow)
+        slider.setTickInterval(1)
+        slider.setMinimumWidth(190)
+        slider.setAccessibleName("Sensitivity notch")
+        self.help_line.explain(slider, SETTING_HELP["notch"])
+        slider.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
+        slider.valueChanged.connect(self._notch_moved)
+        slider.sliderReleased.connect(lambda: self._keep_notch(slider.value()))
+        return slider
+
     def _controls(self) -> QWidget:
         frame = card()
         grid = QGridLayout(frame)
@@ -74,17 +88,7 @@ class SensitivityPage(QWidget):
         grid.setHorizontalSpacing(14)
         capability = self._model.camera.capability
         grid.addWidget(label("Sensitivity", "muted"), 0, 0)
-        self.notch = QSlider(Qt.Orientation.Horizontal)
-        self.notch.setRange(0, len(capability.notches) - 1)
-        self.notch.setPageStep(1)
-        self.notch.setTickPosition(QSlider.TickPosition.TicksBelow)
-        self.notch.setTickInterval(1)
-        self.notch.setMinimumWidth(190)
-        self.notch.setAccessibleName("Sensitivity notch")
-        self.help_line.explain(self.notch, SETTING_HELP["notch"])
-        self.notch.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
-        self.notch.valueChanged.connect(self._notch_moved)
-        self.notch.sliderReleased.connect(lambda: self._keep_notch(self.notch.value()))
+        self.notch = self._slider(len(capability.notches))
         grid.addWidget(self.notch, 1, 0)
         self._notch_text = label("", "head", wrap=True)
         grid.addWidget(self._notch_text, 2, 0, 1, 3)
