@@ -288,9 +288,7 @@ class Scene:
         nearby = [e for e in self.events if e.begin_s < at_s + 900 and e.end_s > at_s - 60]
         moving = sorted((a for e in nearby for a in e.actors), key=_depth, reverse=True)
         water = Water(
-            self.still,
-            tuple(g for g in self.glitter if abs(g[0] - at_s) < 1200),
-            sun_column=self.place.sun_column or 0,
+            self.still, tuple(g for g in self.glitter if abs(g[0] - at_s) < 1200), sun_column=self.place.sun_column or 0
         )
         gusts = tuple(g for g in self.gusts if abs(g[0] - at_s) < 1200)
         wind = Wind(self.still, gusts, 0.05 if self.place.open_air else 0.0, self.place.flag, self.place.ropes)
@@ -444,13 +442,7 @@ def _timed(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, 
 
 
 def _person(
-    rng: np.random.Generator,
-    place: Place,
-    begin: float,
-    *,
-    night: bool = False,
-    far: bool = False,
-    run: bool = False,
+    rng: np.random.Generator, place: Place, begin: float, *, night: bool = False, far: bool = False, run: bool = False
 ) -> Event:
     line = place.far_line if far else place.lines[int(rng.integers(len(place.lines)))]
     if rng.random() < 0.5:

@@ -60,11 +60,7 @@ class Analysis:
 
 
 def analyse_clip(
-    path: Path,
-    *,
-    help_: Help | None = None,
-    cancelled: Callable[[], bool] = lambda: False,
-    threads: int = 0,
+    path: Path, *, help_: Help | None = None, cancelled: Callable[[], bool] = lambda: False, threads: int = 0
 ) -> Analysis:
     """Measure a clip once.
 

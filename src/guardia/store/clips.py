@@ -104,11 +104,9 @@ class Clips:
 
         Those that cannot be measured at all count as neither.
         """
-        condition = {
-            None: "",
-            True: "AND t.clip_id IS NOT NULL",
-            False: "AND t.clip_id IS NULL AND c.trouble = ''",
-        }[analysed]
+        condition = {None: "", True: "AND t.clip_id IS NOT NULL", False: "AND t.clip_id IS NULL AND c.trouble = ''"}[
+            analysed
+        ]
         rows = self._db.rows(
             "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, c.cause, t.brightness FROM clip_at c "
             f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",

@@ -140,10 +140,7 @@ class Measurements:
         helped: str,
     ) -> bool:
         if trace is not None:
-            self._db.run(
-                f"UPDATE trace SET {_COLUMNS} WHERE clip_id = ?",
-                (*_packed(trace), clip_id),
-            )
+            self._db.run(f"UPDATE trace SET {_COLUMNS} WHERE clip_id = ?", (*_packed(trace), clip_id))
         fresh = not self._db.rows("SELECT 1 FROM measured WHERE clip_id = ?", (clip_id,))
         self._db.run("UPDATE trace SET final = 1, helped = ? WHERE clip_id = ?", (helped, clip_id))
         if fresh:

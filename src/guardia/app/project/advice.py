@@ -51,26 +51,20 @@ def next_action(model: CameraModel) -> NextAction:
         return NextAction("evidence", "Import clips", "nothing this camera recorded is here yet")
     if unjudged:
         return NextAction(
-            "evidence",
-            f"Judge {unjudged} occurrences",
-            f"{unjudged} of {len(evidence.occurrences)} are not judged yet",
+            "evidence", f"Judge {unjudged} occurrences", f"{unjudged} of {len(evidence.occurrences)} are not judged yet"
         )
     installed = comparison.installed
     if model.draft != model.camera.installed:
         fewer = len(installed.false_recorded) - len(comparison.draft.false_recorded)
         more = len(comparison.draft.real_missed) - len(installed.real_missed)
         return NextAction(
-            "handover",
-            "Hand over the draft",
-            f"false recordings {-fewer:+d}, real missed {more:+d} against installed",
+            "handover", "Hand over the draft", f"false recordings {-fewer:+d}, real missed {more:+d} against installed"
         )
     if evidence.motion_clips and not evidence.watch.spans:
         return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
     if installed.false_recorded:
         return NextAction(
-            "zones",
-            "Tune zones and sensitivity",
-            f"{len(installed.false_recorded)} false recordings on the evidence",
+            "zones", "Tune zones and sensitivity", f"{len(installed.false_recorded)} false recordings on the evidence"
         )
     return NextAction("evidence", "Nothing to do", "no false recording and no unjudged clip on the evidence")
 

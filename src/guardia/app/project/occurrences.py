@@ -50,11 +50,7 @@ class Occurrences:
         if new:
             words = "join to a visit" if any(v is not None for v in new.values()) else "take apart"
             self._model.change(
-                words,
-                self._store.set_visits,
-                lambda _: self._model.reload(),
-                {i: old[i] for i in new},
-                new,
+                words, self._store.set_visits, lambda _: self._model.reload(), {i: old[i] for i in new}, new
             )
 
     def quietest_s(self, occurrence_id: int) -> float:
@@ -150,9 +146,5 @@ class Occurrences:
 
         if self._model.kept(write):
             self._model.change(
-                what,
-                lambda shown: self._store.show(*shown),
-                lambda _: self._model.reload(),
-                (gone, made),
-                (made, gone),
+                what, lambda shown: self._store.show(*shown), lambda _: self._model.reload(), (gone, made), (made, gone)
             )

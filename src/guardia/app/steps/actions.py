@@ -45,14 +45,7 @@ ACTIONS = (
     Action(
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."
     ),
-    Action(
-        "bring_in",
-        "Camera",
-        "Bring in…",
-        "Ctrl+I",
-        True,
-        "Bring in clips, snapshots, event lists, metadata.",
-    ),
+    Action("bring_in", "Camera", "Bring in…", "Ctrl+I", True, "Bring in clips, snapshots, event lists, metadata."),
     Action(
         "clip_start",
         "Camera",

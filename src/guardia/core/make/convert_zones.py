@@ -94,13 +94,7 @@ def known_notches(zones: Sequence[Zone], capability: Capability) -> tuple[Zone, 
     return tuple(replace(z, notch="") if isinstance(z, PolygonZone) and z.notch not in own else z for z in zones)
 
 
-def convert(
-    zones: Sequence[Zone],
-    capability: Capability,
-    *,
-    grid: Grid,
-    tries: int = TRIES,
-) -> tuple[Zone, ...]:
+def convert(zones: Sequence[Zone], capability: Capability, *, grid: Grid, tries: int = TRIES) -> tuple[Zone, ...]:
     """Bring zones into the form that a make takes, watching as nearly the same cells as it can.
 
     Privacy masks are left as they are: none may become smaller.

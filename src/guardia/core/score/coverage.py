@@ -109,10 +109,7 @@ def questions(evidence: Evidence) -> list[Question]:
             else f"{motion.clips} clips, but nobody has said when this camera was watched",
         )
     )
-    for name, seconds in (
-        ("by day", sum(c.bright_s for c in footage)),
-        ("at night", sum(c.dark_s for c in footage)),
-    ):
+    for name, seconds in (("by day", sum(c.bright_s for c in footage)), ("at night", sum(c.dark_s for c in footage))):
         minutes = seconds / 60
         answer = "yes" if seconds >= ENOUGH_FOOTAGE_S else "partly" if seconds else "no"
         what = (

@@ -123,12 +123,7 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
 
 
 def silhouette_cells(
-    view: ViewGeometry,
-    thing: Thing,
-    distance_m: NDArray[np.float64],
-    *,
-    across: bool,
-    grid: Grid = GRID,
+    view: ViewGeometry, thing: Thing, distance_m: NDArray[np.float64], *, across: bool, grid: Grid = GRID
 ) -> NDArray[np.float64]:
     """Size of a whole silhouette in cells: what it covers of those that it makes active, on average over where it
     stands to the cells.

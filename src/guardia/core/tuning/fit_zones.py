@@ -109,11 +109,7 @@ def fit(
 
 
 def _that_hold(
-    evidence: Evidence,
-    settings: Settings,
-    capability: Capability,
-    before: Replay,
-    steps: Iterable[tuple[Zone, ...]],
+    evidence: Evidence, settings: Settings, capability: Capability, before: Replay, steps: Iterable[tuple[Zone, ...]]
 ) -> tuple[int, list[tuple[Zone, ...]]]:
     """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
     kept, most = [], 0

@@ -98,11 +98,7 @@ class Proposal:
 
 
 def propose(
-    evidence: Evidence,
-    settings: Settings,
-    capability: Capability,
-    *,
-    check: Callable[[], None] = lambda: None,
+    evidence: Evidence, settings: Settings, capability: Capability, *, check: Callable[[], None] = lambda: None
 ) -> Proposal:
     """Find the cells to ignore.
 

@@ -17,11 +17,7 @@ from PyQt6.QtGui import (
     QPixmap,
     QPolygonF,
 )
-from PyQt6.QtWidgets import (
-    QSizePolicy,
-    QToolTip,
-    QWidget,
-)
+from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.heat_model import HeatModel

@@ -8,14 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
-from PyQt6.QtWidgets import (
-    QApplication,
-    QHBoxLayout,
-    QMainWindow,
-    QStackedWidget,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.demo import own_demo
@@ -30,13 +23,7 @@ from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import tabs
 from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.camera_commands import CameraCommands
-from guardia.ui.shell.dialogs import (
-    about_html,
-    ask_new_camera,
-    keys_html,
-    show_history,
-    show_text,
-)
+from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, show_history, show_text
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.project_commands import ask_to_measure_again, choose_project, join_found, make_project, save_list
 from guardia.ui.shell.rail import Rail

@@ -48,8 +48,7 @@ class WelcomePage(QWidget):
         layout.addWidget(label("Fewer false alerts, no missed recordings", "title"))
         layout.addWidget(
             label(
-                "Guardia scores camera settings on recorded clips before anything is touched on the camera.",
-                wrap=True,
+                "Guardia scores camera settings on recorded clips before anything is touched on the camera.", wrap=True
             )
         )
         steps = QGridLayout()
