@@ -16,6 +16,7 @@ import numpy as np
 
 from guardia.app.project.makes import capability_data
 from guardia.core.evidence.evidence import Clip, Epoch, Evidence, Occurrence, Origin
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import replay
@@ -133,7 +134,7 @@ def plain(size_cells: float = 4, **values: object) -> Settings:
 
 def changed(evidence: Evidence, old: Settings, new: Settings, make: Capability) -> Effect:
     """What new settings change against old ones."""
-    return difference(evidence, replay(evidence, old, make), replay(evidence, new, make))
+    return difference(evidence, replay(evidence, Candidate(old, make)), replay(evidence, Candidate(new, make)))
 
 
 def in_file(folder: Path, sql: str, values: Sequence[object] = ()) -> list[sqlite3.Row]:
@@ -141,3 +142,8 @@ def in_file(folder: Path, sql: str, values: Sequence[object] = ()) -> list[sqlit
     with closing(sqlite3.connect(folder / FILE_NAME)) as raw, raw:
         raw.row_factory = sqlite3.Row
         return raw.execute(sql, values).fetchall()
+
+
+def tried(settings: Settings) -> Candidate:
+    """Settings of the usual make."""
+    return Candidate(settings, capability())

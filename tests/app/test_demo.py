@@ -6,6 +6,7 @@ from pathlib import Path
 from guardia.app.project.demo import own_demo
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.make.candidate import Candidate
 from guardia.core.replay import gates
 from guardia.core.score.candidates import Scorer
 from guardia.store.project import Project
@@ -58,7 +59,7 @@ class Demo(unittest.TestCase):
     def test_a_watch_zone_and_a_hold_cut_the_pontoons_false_recordings_by_far_and_lose_nobody_more(self):
         camera, evidence = self.cameras["Pontoon gate"]
         draft = camera.installed.with_values(zones=(EXAMPLE_ZONE,), hold_s=0.6, rest_s=5.0)
-        result = Scorer().compare(evidence, camera.installed, draft, camera.capability)
+        result = Scorer().compare(evidence, camera.under(camera.installed), Candidate(draft, camera.capability))
         self.assertLessEqual(len(result.draft.false_recorded), 0.35 * len(result.installed.false_recorded))
         self.assertLessEqual(len(result.draft.real_missed), len(result.installed.real_missed))
 
@@ -71,7 +72,7 @@ class Demo(unittest.TestCase):
             ("Winter store", gates.REST),
         ):
             camera, evidence = self.cameras[name]
-            result = Scorer().compare(evidence, camera.installed, camera.installed, camera.capability)
+            result = Scorer().compare(evidence, camera.under(camera.installed), camera.under(camera.installed))
             outcomes = result.installed_replay.outcomes
             closed = {outcomes[i].gate for i in result.installed.real_missed}
             self.assertIn(gate, closed, name)

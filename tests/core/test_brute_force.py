@@ -14,7 +14,7 @@ from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, sparse_trace
 from guardia.core.trace.stack import FILL_LIMIT, TraceStack
 from guardia.store.project import Project
-from tests.support import DEMO, capability, evidence_of, pontoon
+from tests.support import DEMO, evidence_of, pontoon, tried
 
 AROUND = np.ones((3, 3), int)
 
@@ -173,7 +173,7 @@ class MotionModelAgainstBruteForce(unittest.TestCase):
             length_s=length, stop_when_still=early, sensitivity=(12, needed / 576 / 255),
         )  # fmt: skip
         evidence = evidence_of([trace], kinds=[""], starts=[0.0], origin=Origin.CONTINUOUS)
-        done = replay(evidence, chosen, capability())
+        done = replay(evidence, tried(chosen))
         expected = recordings_by_stepping(trace.times_s.tolist(), done.motion.sizes, needed, chosen)
         actual = [(r.trigger_s, r.start_s, r.end_s) for r in done.recordings[0]]
         self.assertEqual(len(actual), len(expected))

@@ -10,7 +10,7 @@ from guardia.core.replay.gates import Stage
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer, score_all
 from guardia.core.score.score import outcome_of, score
-from tests.support import blob_trace, capability, evidence_of, plain
+from tests.support import blob_trace, capability, evidence_of, plain, tried
 
 KINDS = ["person", "flag_or_rope", "", "unsure", "other_false"]
 
@@ -42,9 +42,9 @@ class Candidates(unittest.TestCase):
     def test_counting_in_arrays_is_counting_outcome_by_outcome(self):
         for seed in range(5):
             evidence, rng = random_evidence(seed), np.random.default_rng(seed)
-            candidates = [random_settings(rng) for _ in range(12)]
-            for chosen, counted in zip(candidates, score_all(evidence, candidates, capability()), strict=True):
-                done = replay(evidence, chosen, capability())
+            candidates = [tried(random_settings(rng)) for _ in range(12)]
+            for chosen, counted in zip(candidates, score_all(evidence, candidates), strict=True):
+                done = replay(evidence, chosen)
                 by_hand = {name: [] for name in ("real_recorded", "real_missed", "late", "cut", "false_recorded")}
                 for visit in evidence.visits:
                     outcome = outcome_of(visit, done)
@@ -66,7 +66,7 @@ class Candidates(unittest.TestCase):
                 raise InterruptedError
 
         with self.assertRaises(InterruptedError):
-            score_all(random_evidence(1), [plain(n) for n in range(1, 9)], capability(), scored=stop_at_three)
+            score_all(random_evidence(1), [tried(plain(n)) for n in range(1, 9)], scored=stop_at_three)
         self.assertEqual(told, [1, 2, 3])
 
 
@@ -75,7 +75,7 @@ class Remembered(unittest.TestCase):
         self.scorer, self.evidence, self.make = Scorer(), random_evidence(3), capability()
 
     def replay(self, evidence, chosen):
-        return self.scorer.replay(evidence, chosen, self.make)
+        return self.scorer.replay(evidence, tried(chosen))
 
     def test_a_replay_is_used_again_until_what_it_rests_on_is_another(self):
         zone = PolygonZone(ZoneKind.WATCH, ((0.1, 0.1), (0.9, 0.1), (0.9, 0.9), (0.1, 0.9)))
@@ -94,10 +94,10 @@ class Remembered(unittest.TestCase):
         self.assertIsNot(self.replay(self.evidence.with_occurrences(self.evidence.occurrences), chosen), first)
 
     def test_a_comparison_follows_new_judgements(self):
-        before = self.scorer.compare(self.evidence, plain(4), plain(2), self.make)
-        self.assertIs(self.scorer.compare(self.evidence, plain(4), plain(2), self.make), before)
+        before = self.scorer.compare(self.evidence, tried(plain(4)), tried(plain(2)))
+        self.assertIs(self.scorer.compare(self.evidence, tried(plain(4)), tried(plain(2))), before)
         person = [type(o)(o.id, o.clip_id, o.start_s, o.end_s, "person") for o in self.evidence.occurrences]
-        after = self.scorer.compare(self.evidence.with_occurrences(person), plain(4), plain(2), self.make)
+        after = self.scorer.compare(self.evidence.with_occurrences(person), tried(plain(4)), tried(plain(2)))
         self.assertEqual(after.installed.false_recorded, ())
 
 
@@ -105,14 +105,14 @@ class Stages(unittest.TestCase):
     def test_what_another_recording_covers_is_recorded_but_raises_no_alert(self):
         large, small = [0] * 5 + [9] * 20 + [0] * 30, [0] * 5 + [2] * 10 + [0] * 30
         evidence = evidence_of([blob_trace(large), blob_trace(small)], kinds=["person"] * 2, starts=[1000.0, 1006.0])
-        done = replay(evidence, plain(4, length_s=30.0), capability())
+        done = replay(evidence, tried(plain(4, length_s=30.0)))
         first, second = done.outcomes[100], done.outcomes[101]
         self.assertEqual([first.passed(stage) for stage in Stage], [True] * 4)
         self.assertEqual([second.passed(stage) for stage in Stage], [False, True, True, False])
         self.assertEqual((second.closed, second.gate, second.reason), ({Stage.TRIGGERED: gates.SIZE}, None, ""))
 
     def test_what_triggers_but_is_not_recorded_names_the_gate_of_that_stage(self):
-        done = replay(evidence_of([blob_trace([9] * 200)], kinds=["person"]), plain(4, hold_s=38.0), capability())
+        done = replay(evidence_of([blob_trace([9] * 200)], kinds=["person"]), tried(plain(4, hold_s=38.0)))
         outcome = done.outcomes[100]
         self.assertEqual([outcome.passed(stage) for stage in Stage], [True, False, False, True])
         self.assertEqual(outcome.closed, {Stage.RECORDED: gates.LENGTH})

@@ -4,6 +4,7 @@ import numpy as np
 
 from guardia.core.evidence.evidence import Origin, propose_occurrences
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
@@ -12,7 +13,7 @@ from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.score import Flip, moved_cells, score
 from guardia.core.trace.measure import measure, snapshot_background, sparse_trace
-from tests.support import blob_trace, capability, evidence_of, plain
+from tests.support import blob_trace, capability, evidence_of, plain, tried
 
 RIGHT_HALF = (PolygonZone(ZoneKind.WATCH, ((0.5, 0), (1, 0), (1, 1), (0.5, 1)), "right"),)
 VISIT = [0] * 5 + [9] * 15 + [0] * 15
@@ -20,7 +21,7 @@ VISIT = [0] * 5 + [9] * 15 + [0] * 15
 
 def outcome_of(sizes, chosen, **where):
     evidence = evidence_of([blob_trace(sizes, **where)], kinds=["person"])
-    return replay(evidence, chosen, capability()).outcomes[100]
+    return replay(evidence, tried(chosen)).outcomes[100]
 
 
 class GateChain(unittest.TestCase):
@@ -56,18 +57,18 @@ class GateChain(unittest.TestCase):
     def test_a_visit_during_the_rest_after_another_is_missed_by_the_wait(self):
         traces = [blob_trace(VISIT), blob_trace([9] * 10)]
         evidence = evidence_of(traces, kinds=["person", "person"], starts=[1000.0, 1010.0])
-        resting = replay(evidence, plain(4, length_s=5.0, rest_s=30.0), capability())
+        resting = replay(evidence, tried(plain(4, length_s=5.0, rest_s=30.0)))
         self.assertTrue(resting.outcomes[100].recorded)
         second = resting.outcomes[101]
         self.assertEqual(second.gate, gates.REST)
         # The first triggers at 1001.0 s, records 5 s and rests 30 s: until 1036.0 s, 26 s after the second begins.
         self.assertIn("26.0 s", second.reason)
-        eager = replay(evidence, plain(4, length_s=5.0), capability())
+        eager = replay(evidence, tried(plain(4, length_s=5.0)))
         self.assertTrue(eager.outcomes[101].recorded)
 
     def test_a_visit_covered_by_the_recording_of_the_one_before_counts_as_recorded(self):
         evidence = evidence_of([blob_trace(VISIT), blob_trace([9] * 10)], kinds=["person"] * 2, starts=[1000.0, 1010.0])
-        done = replay(evidence, plain(4, length_s=30.0), capability())
+        done = replay(evidence, tried(plain(4, length_s=30.0)))
         self.assertEqual((done.outcomes[101].recorded, done.outcomes[101].share), (True, 1.0))
         self.assertIsNone(done.outcomes[101].trigger_s)
 
@@ -93,13 +94,13 @@ class Scoring(unittest.TestCase):
         )  # fmt: skip
 
     def test_counts_by_hand(self):
-        result = score(self.evidence, replay(self.evidence, plain(8), capability()))
+        result = score(self.evidence, replay(self.evidence, tried(plain(8))))
         self.assertEqual((result.real_recorded, result.real_missed), ((100, 101), (102,)))
         self.assertEqual((result.false_recorded, result.false_silenced), ((103, 104), (105,)))
         self.assertEqual(result.open, (106,))
 
     def test_a_rate_per_day_counts_only_days_on_which_all_is_judged(self):
-        result = score(self.evidence, replay(self.evidence, plain(4), capability()))
+        result = score(self.evidence, replay(self.evidence, tried(plain(4))))
         # 6 Sep 2025, 23:06 UTC on: clips fall on 7, 7, 7, 8, 8, 8, 9 September in London; the last one is unjudged, so
         # that the 9th and what is watched of it waits, and the 10th has nothing that waits.
         self.assertEqual(result.false_in_motion, 3)
@@ -109,29 +110,29 @@ class Scoring(unittest.TestCase):
         self.assertTrue(low < 1.5 < high)
 
     def test_flips_are_ordered_worst_first_and_tell_their_gate(self):
-        comparison = Scorer().compare(self.evidence, plain(4), plain(8), capability())
+        comparison = Scorer().compare(self.evidence, tried(plain(4)), tried(plain(8)))
         flips = [(c.flip, c.occurrence.id) for c in comparison.changes]
         self.assertEqual(flips, [(Flip.NEWLY_MISSED, 102), (Flip.NEWLY_SILENCED, 105)])
         self.assertIn("size", comparison.changes[0].reason)
-        back = Scorer().compare(self.evidence, plain(8), plain(4), capability())
+        back = Scorer().compare(self.evidence, tried(plain(8)), tried(plain(4)))
         self.assertEqual({c.flip for c in back.changes}, {Flip.NEWLY_RECORDED, Flip.NEWLY_FALSE})
 
     def test_a_more_sensitive_draft_is_told_that_motion_clips_cannot_show_it(self):
-        eager = Scorer().compare(self.evidence, plain(8), plain(4), capability())
+        eager = Scorer().compare(self.evidence, tried(plain(8)), tried(plain(4)))
         self.assertRegex(eager.limits[0], "never let into one .by its sensitivity")
-        calm = Scorer().compare(self.evidence, plain(8), plain(12), capability())
+        calm = Scorer().compare(self.evidence, tried(plain(8)), tried(plain(12)))
         self.assertFalse(any("never let into" in line for line in calm.limits))
         self.assertTrue(any("not calibrated" in line for line in calm.limits))
 
     def test_what_continuous_footage_repeats_is_counted_once(self):
         origins = [Origin.MOTION, Origin.CONTINUOUS]
         twice = evidence_of([blob_trace([9] * 20)] * 2, kinds=["person"] * 2, starts=[1000.0, 1001.0], origin=origins)
-        result = score(twice, replay(twice, plain(4), capability()))
+        result = score(twice, replay(twice, tried(plain(4))))
         self.assertEqual(result.real_recorded, (101,))
 
     def test_no_evidence_gives_no_figure_and_says_so(self):
         nothing = evidence_of([], kinds=[])
-        comparison = Scorer().compare(nothing, plain(4), plain(8), capability())
+        comparison = Scorer().compare(nothing, tried(plain(4)), tried(plain(8)))
         self.assertIsNone(comparison.draft.false_per_day)
         self.assertEqual(comparison.draft.missed_share, (0.0, 1.0))
         self.assertIn("no evidence yet", comparison.limits[0])
@@ -170,12 +171,12 @@ class Snapshots(unittest.TestCase):
         traces = [blob_trace([12]), blob_trace([3]), blob_trace([0])]
         starts = [1_757_200_000.0 + n for n in (0, 5000, 5001)]
         evidence = evidence_of(traces, kinds=["person", "person", "other_false"], starts=starts, origin=Origin.SNAPSHOT)
-        done = replay(evidence, plain(4, hold_s=2.0, rest_s=60.0), capability())
+        done = replay(evidence, tried(plain(4, hold_s=2.0, rest_s=60.0)))
         self.assertEqual([done.outcomes[i].recorded for i in (100, 101, 102)], [True, False, False])
         self.assertIs(done.outcomes[101].gate, gates.SIZE)
-        told = " ".join(Scorer().compare(evidence, plain(4), plain(2), capability()).limits)
+        told = " ".join(Scorer().compare(evidence, tried(plain(4)), tried(plain(2))).limits)
         self.assertIn("3 snapshots show where and how large", told)
-        self.assertIsNone(Scorer().compare(evidence, plain(4), plain(2), capability()).draft.false_per_day)
+        self.assertIsNone(Scorer().compare(evidence, tried(plain(4)), tried(plain(2))).draft.false_per_day)
 
     def test_a_snapshot_of_what_a_clip_shows_too_is_counted_once(self):
         traces = [blob_trace([9] * 20), blob_trace([9]), blob_trace([9])]
@@ -205,7 +206,7 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
         traces = [blob_trace([sizes[0]] * 20, column=2), blob_trace([sizes[1]] * 20, column=20)]
         evidence = evidence_of(traces, kinds=["person", "person"])
         chosen = plain(4).with_values(notch="5", sensitivity=None, zones=zones)
-        done = replay(evidence, chosen, capability())
+        done = replay(evidence, tried(chosen))
         return [done.outcomes[i].recorded for i in (100, 101)]
 
     def test_nothing_moves_under_a_privacy_mask(self):
@@ -215,8 +216,10 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
         chosen = plain(4).with_values(zones=(PolygonZone(ZoneKind.WATCH, self.RIGHT), mask))
         kinds = [type(z).__name__ for z in entered_zones(chosen, blocks)]
         self.assertEqual(kinds, ["BlockZone", "PolygonZone"])
-        self.assertEqual(limits_broken(chosen.with_values(hold_s=blocks.hold_choices_s[0]), blocks), [])
-        self.assertIn("no privacy masks", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
+        self.assertEqual(limits_broken(Candidate(chosen.with_values(hold_s=blocks.hold_choices_s[0]), blocks)), [])
+        self.assertIn(
+            "no privacy masks", " ".join(limits_broken(Candidate(chosen, capability("battery-camera-on-hub"))))
+        )
 
     def test_a_zone_with_its_own_sensitivity_triggers_by_that_one(self):
         make = capability()
@@ -233,7 +236,9 @@ class MasksAndZonesOfTheirOwn(unittest.TestCase):
         same = [self.outcomes(zone(self.LEFT, n), zone(self.RIGHT, n), sizes=sizes) for n in ("", "5")]
         self.assertEqual(same[0], same[1])
         chosen = plain(4).with_values(zones=(zone(self.LEFT, "nine"),))
-        self.assertIn("no sensitivity 'nine'", " ".join(limits_broken(chosen, make)))
-        self.assertIn("one sensitivity for all", " ".join(limits_broken(chosen, capability("battery-camera-on-hub"))))
+        self.assertIn("no sensitivity 'nine'", " ".join(limits_broken(Candidate(chosen, make))))
+        self.assertIn(
+            "one sensitivity for all", " ".join(limits_broken(Candidate(chosen, capability("battery-camera-on-hub"))))
+        )
         kept = zone_from_dict(zone_to_dict(chosen.detection.zones[0]))
         self.assertEqual(kept, chosen.detection.zones[0])

@@ -16,7 +16,7 @@ from guardia.core.view.tracks import Track
 from guardia.store.project import Project
 from guardia.tools.demo_builder import read_truth
 from tests.core.test_geometry_and_reach import VIEW
-from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain
+from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain, tried
 
 FILTER = plain(4, objects=("person",))
 
@@ -40,17 +40,17 @@ class Classes(unittest.TestCase):
         self.assertEqual(seen[103].by, "size and speed")
 
     def test_only_wanted_classes_trigger_and_the_gate_says_so(self):
-        done = replay(self.evidence, FILTER, capability())
+        done = replay(self.evidence, tried(FILTER))
         self.assertEqual([done.outcomes[i].recorded for i in range(100, 104)], [True, False, False, True])
         self.assertIs(done.outcomes[101].gate, gates.OBJECT)
         self.assertIn("it was judged vehicle; the filter lets person through", done.outcomes[101].reason)
-        told = Scorer().compare(self.evidence, plain(4), FILTER, capability()).limits[-1]
+        told = Scorer().compare(self.evidence, tried(plain(4)), tried(FILTER)).limits[-1]
         self.assertIn("3 by judgement, 1 by nobody, which are let through", told)
         self.assertTrue(lets_through(ObjectClass(("parcel", "person"), "judgement"), ("parcel",)))
 
     def test_motion_between_occurrences_triggers_nothing_for_a_filter(self):
         short = self.evidence.with_occurrences([replace(self.evidence.occurrences[0], start_s=2.0, end_s=3.0)])
-        (recording,) = replay(short, FILTER, capability()).recordings[0]
+        (recording,) = replay(short, tried(FILTER)).recordings[0]
         self.assertAlmostEqual(recording.trigger_s - short.clips[0].start_s, 1.8, delta=0.25)
 
     def test_a_class_does_not_hold_beyond_its_range(self):

@@ -9,6 +9,7 @@ import numpy as np
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle
@@ -19,7 +20,7 @@ from guardia.core.tuning.propose import greedy, propose
 from guardia.core.tuning.zone_program import Rules, make_program
 from guardia.store.project import Project
 from guardia.tools.demo_builder import read_truth
-from tests.support import DEMO, TRUTH, blob_trace, capability, changed, evidence_of, plain
+from tests.support import DEMO, TRUTH, blob_trace, capability, changed, evidence_of, plain, tried
 
 RANDOM_PROPOSALS = 200
 
@@ -31,9 +32,9 @@ class AgainstOthers(unittest.TestCase):
             cameras = {c.name: (c, project.evidence(c.id)) for c in project.cameras.all()}
         for name in ("Slipway", "Fuel berth", "Winter store", "Office step"):
             camera, evidence = cameras[name]
-            program = make_program(evidence, replay(evidence, camera.installed, camera.capability))
+            program = make_program(evidence, replay(evidence, camera.under(camera.installed)))
             rules = Rules(program)
-            found = propose(evidence, camera.installed, camera.capability)
+            found = propose(evidence, camera.under(camera.installed))
             self.assertTrue(found.proven, name)
             ours = np.zeros(program.count, bool)
             ours[np.unique(program.units[found.ignored])] = True
@@ -57,13 +58,13 @@ class AgainstOthers(unittest.TestCase):
         with Project(DEMO) as project:
             camera = next(c for c in project.cameras.all() if c.name == "Fuel berth")
             evidence = project.evidence(camera.id)
-        found = propose(evidence, camera.installed, camera.capability)
-        program = make_program(evidence, replay(evidence, camera.installed, camera.capability))
+        found = propose(evidence, camera.under(camera.installed))
+        program = make_program(evidence, replay(evidence, camera.under(camera.installed)))
         rules = Rules(program)
         self.assertEqual(set(found.done.silenced), set(rules.false_ids[rules.silenced(found.ignored.ravel())].tolist()))
         self.assertTrue(rules.kept(found.ignored.ravel()).all())
         self.assertEqual(found.done.lost, ())
-        steps = fit(evidence, found.ignored, camera.installed, camera.capability)
+        steps = fit(evidence, found.ignored, camera.under(camera.installed))
         for zones in steps:
             self.assertLessEqual(len(zones), camera.capability.max_zones)
             self.assertTrue(all(len(z.points) <= camera.capability.max_corners for z in zones))
@@ -79,8 +80,8 @@ class AgainstOthers(unittest.TestCase):
         with Project(DEMO) as project:
             cameras = [(c, project.evidence(c.id)) for c in project.cameras.all()]
         for camera, evidence in cameras:
-            found = propose(evidence, camera.installed, camera.capability)
-            steps = fit(evidence, found.ignored, camera.installed, camera.capability)
+            found = propose(evidence, camera.under(camera.installed))
+            steps = fit(evidence, found.ignored, camera.under(camera.installed))
             if not steps:
                 bare.append(camera.name)  # no outline of this make's silences anything without losing somebody
                 continue
@@ -90,7 +91,7 @@ class AgainstOthers(unittest.TestCase):
             if camera.capability.zone_form == "blocks":
                 self.assertEqual(done.silenced, found.done.silenced, camera.name)
             self.assertGreaterEqual(len(done.silenced), len(found.done.silenced) // 3, camera.name)
-            one, two = (replay(evidence, s, camera.capability).outcomes for s in (camera.installed, after))
+            one, two = (replay(evidence, camera.under(s)).outcomes for s in (camera.installed, after))
             truth = read_truth(TRUTH / f"{next(p for p in PLACES if p.name == camera.name).slug}.jsonl")
             for o in evidence.occurrences:
                 if not o.kind and evidence.clip_of(o).origin is Origin.MOTION and one[o.id].recorded:
@@ -114,42 +115,42 @@ class SmallCases(unittest.TestCase):
         self.evidence = evidence_of(traces, kinds=["foliage", "person", "foliage"])
 
     def test_just_enough_cells_are_ignored(self):
-        found = propose(self.evidence, plain(4), capability())
+        found = propose(self.evidence, tried(plain(4)))
         self.assertEqual((found.done.silenced, found.done.lost, found.proven), ((100, 102), (), True))
         # Nine cells move and four trigger: six of them must go.
         self.assertEqual(int(found.ignored.sum()), 6)
         self.assertTrue(found.ignored[:, 2].sum() == 6)
-        (zones,) = fit(self.evidence, found.ignored, plain(4), capability())
+        (zones,) = fit(self.evidence, found.ignored, tried(plain(4)))
         self.assertEqual([type(z) for z in zones], [PolygonZone])
         self.assertIs(zones[0].kind, ZoneKind.IGNORE)
 
     def test_a_slow_machine_proposes_the_same(self):
         make = capability("battery-camera-on-hub")
-        found = propose(self.evidence, plain(4), make)
-        steps = fit(self.evidence, found.ignored, plain(4), make)
+        found = propose(self.evidence, Candidate(plain(4), make))
+        steps = fit(self.evidence, found.ignored, Candidate(plain(4), make))
         with mock.patch("time.perf_counter", side_effect=itertools.count(0.0, 1000.0)):
-            slow = propose(self.evidence, plain(4), make)
+            slow = propose(self.evidence, Candidate(plain(4), make))
             self.assertEqual(slow.ignored.tolist(), found.ignored.tolist())
-            self.assertEqual(fit(self.evidence, slow.ignored, plain(4), make), steps)
+            self.assertEqual(fit(self.evidence, slow.ignored, Candidate(plain(4), make)), steps)
 
     def test_what_cannot_be_silenced_without_losing_somebody_is_left(self):
         both = evidence_of([blob_trace([9] * 20, column=2)] * 2, kinds=["foliage", "person"])
-        found = propose(both, plain(4), capability())
+        found = propose(both, tried(plain(4)))
         self.assertEqual((found.done.silenced, int(found.ignored.sum()), found.bound), ((), 0, 0))
-        self.assertEqual(fit(both, found.ignored, plain(4), capability()), [])
+        self.assertEqual(fit(both, found.ignored, tried(plain(4))), [])
 
     def test_a_make_without_ignore_zones_is_given_a_zone_to_watch(self):
         make = capability("battery-camera-on-hub")
-        found = propose(self.evidence, plain(4), make)
-        (zones,) = fit(self.evidence, found.ignored, plain(4), make)
+        found = propose(self.evidence, Candidate(plain(4), make))
+        (zones,) = fit(self.evidence, found.ignored, Candidate(plain(4), make))
         self.assertIs(zones[0].kind, ZoneKind.WATCH)
         self.assertLessEqual(len(zones[0].points), make.max_corners)
 
     def test_rectangles_are_all_that_some_makes_are_offered(self):
         make = capability("rectangle-mains-camera")
         chosen = plain(4).with_values(notch=make.notches[-1].label)
-        found = propose(self.evidence, chosen, make)
-        (zones,) = fit(self.evidence, found.ignored, chosen, make)
+        found = propose(self.evidence, Candidate(chosen, make))
+        (zones,) = fit(self.evidence, found.ignored, Candidate(chosen, make))
         self.assertTrue(all(is_rectangle(z.points) for z in zones))
 
     def test_zones_with_a_sensitivity_of_their_own_are_reckoned_with(self):
@@ -160,13 +161,13 @@ class SmallCases(unittest.TestCase):
         ]
         # By the left zone's own notch two or three cells trigger; in the right one fifty would be needed.
         chosen = plain(4).with_values(zones=tuple(watch))
-        found = propose(evidence_of([blob_trace([9] * 20, column=2)], kinds=["foliage"]), chosen, make)
+        found = propose(evidence_of([blob_trace([9] * 20, column=2)], kinds=["foliage"]), Candidate(chosen, make))
         self.assertEqual(found.done.silenced, (100,))
-        needed = zone_parts(chosen, make, grid=GRID)[1].needed
+        needed = zone_parts(Candidate(chosen, make), grid=GRID)[1].needed
         self.assertEqual(int(found.ignored.sum()), 9 - -(-needed // 255) + 1)
 
     def test_nothing_false_means_nothing_to_propose(self):
         quiet = evidence_of([blob_trace([9] * 20)], kinds=["person"], origin=Origin.CONTINUOUS)
-        found = propose(quiet, plain(4), capability())
+        found = propose(quiet, tried(plain(4)))
         self.assertEqual((int(found.ignored.sum()), found.proven), (0, True))
         self.assertEqual(found.done, ((),) * 5)

@@ -14,6 +14,7 @@ from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Cause, Epoch, Origin, listed_spans, with_causes, with_epoch
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import Watch, length, merged, without
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
 from guardia.core.replay import gates
@@ -27,7 +28,7 @@ from guardia.core.trace.measure import GRID, Grid
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
 from guardia.core.view.geometry import ViewGeometry
-from tests.support import blob_trace, capability, changed, evidence_of, plain
+from tests.support import blob_trace, capability, changed, evidence_of, plain, tried
 
 LONDON = ZoneInfo("Europe/London")
 NOON = 1_757_329_200.0  # 2025-09-08 12:00 in London
@@ -36,7 +37,7 @@ GROUND = ViewGeometry(3.0, 45.0, 0.8)
 
 
 def scored(evidence, chosen):
-    return score(evidence, replay(evidence, chosen, capability()))
+    return score(evidence, replay(evidence, tried(chosen)))
 
 
 class WatchedTime(unittest.TestCase):
@@ -58,7 +59,7 @@ class WatchedTime(unittest.TestCase):
 
     def test_clips_alone_give_no_rate_and_one_clip_is_not_one_a_day(self):
         one = evidence_of([blob_trace([9] * 50)], kinds=["foliage"], starts=[NOON])
-        told = Scorer().compare(one, plain(4), plain(4), capability())
+        told = Scorer().compare(one, tried(plain(4)), tried(plain(4)))
         self.assertIsNone(told.installed.false_per_day)
         self.assertIsNone(told.installed.recorded_s_per_day)
         self.assertIn("Say when the camera was watched", " ".join(told.limits))
@@ -119,10 +120,10 @@ class CausesAndSettings(unittest.TestCase):
         clips = with_causes(evidence.clips, events, {2: "not known"})
         evidence = replace(evidence, clips=(*clips[:2], replace(clips[2], cause=Cause.NOT_KNOWN)))
         self.assertEqual([c.cause for c in evidence.clips], [Cause.MOTION, Cause.BUTTON, Cause.NOT_KNOWN])
-        told = Scorer().compare(evidence, plain(4), plain(40), capability())
+        told = Scorer().compare(evidence, tried(plain(4)), tried(plain(40)))
         self.assertEqual((told.installed.false_recorded, told.installed.false_in_motion), ((100,), 1))
         self.assertIn("2 clips recorded for another cause", " ".join(told.limits))
-        self.assertEqual(propose(evidence, plain(4), capability()).done.silenced, (100,))
+        self.assertEqual(propose(evidence, tried(plain(4))).done.silenced, (100,))
 
     def test_what_no_motion_clip_shows_is_decided_lever_by_lever(self):
         make, base = capability(), plain(8, hold_s=1.0, rest_s=5.0, length_s=20.0, objects=("person",))
@@ -158,7 +159,7 @@ class CausesAndSettings(unittest.TestCase):
         # After the draft was entered the clips of before are not evidence of what it lets through.
         self.assertEqual(unseen_levers(evidence, now, capability()), (("sensitivity",), 1))
         self.assertEqual(unseen_levers(evidence, plain(12), capability()), ((), 1))
-        told = " ".join(Scorer().compare(evidence, now, now, capability()).limits)
+        told = " ".join(Scorer().compare(evidence, tried(now), tried(now)).limits)
         self.assertIn("1 motion clip made under settings that are not known", told)
 
     def test_settings_of_a_stretch_cut_those_around_it(self):
@@ -177,12 +178,12 @@ class CausesAndSettings(unittest.TestCase):
             origin=[Origin.MOTION] * 3 + [Origin.CONTINUOUS],
         )  # fmt: skip
         evidence = replace(evidence, epochs=(Epoch(NOON + 50, math.inf, plain(4)),))
-        told = explain(evidence, lambda s: replay(evidence, s, capability()))
+        told = explain(evidence, lambda s: replay(evidence, tried(s)))
         self.assertEqual((told.triggered, told.silent, told.unknown), ((2,), (1,), 1))
         self.assertAlmostEqual(told.recorded_s, 9.8, delta=0.3)
         self.assertIn("explains 1 of 2 motion clips", told.words)
         named = replace(evidence, events=(CameraEvent(NOON + 315, 20.0),))
-        self.assertLess(explain(named, lambda s: replay(named, s, capability())).recorded_s, 0.5)
+        self.assertLess(explain(named, lambda s: replay(named, tried(s))).recorded_s, 0.5)
 
 
 class RecordingsAcrossClips(unittest.TestCase):
@@ -194,7 +195,7 @@ class RecordingsAcrossClips(unittest.TestCase):
                 [blob_trace(p) for p in parts], kinds=["person"] * len(parts), starts=starts, origin=Origin.CONTINUOUS
             )
             clips = tuple(replace(c, duration_s=len(p) / 5) for c, p in zip(evidence.clips, parts, strict=True))
-            done = replay(replace(evidence, clips=clips), plain(4, rest_s=10.0, hold_s=1.0), capability())
+            done = replay(replace(evidence, clips=clips), tried(plain(4, rest_s=10.0, hold_s=1.0)))
             self.assertEqual([len(r) for r in done.recordings], [1] + [0] * (len(parts) - 1))
             self.assertEqual({o.recorded for o in done.outcomes.values()}, {True})
             self.assertAlmostEqual(done.recordings[0][0].end_s - NOON, 16.8 + 1.0)
@@ -207,7 +208,7 @@ class RecordingsAcrossClips(unittest.TestCase):
             origin=Origin.CONTINUOUS,
         )  # fmt: skip
         evidence = evidence.with_occurrences([replace(evidence.occurrences[1], start_s=10.0, end_s=11.8)])
-        done = replay(evidence, plain(4, rest_s=10.0), capability())
+        done = replay(evidence, tried(plain(4, rest_s=10.0)))
         self.assertTrue(done.outcomes[101].recorded, done.outcomes[101])
 
     def test_a_pre_record_over_the_clip_before_is_counted_once(self):
@@ -222,7 +223,7 @@ class RecordingsAcrossClips(unittest.TestCase):
 class GatesAndFilters(unittest.TestCase):
     def test_a_snapshot_is_never_stopped_for_its_length(self):
         evidence = evidence_of([blob_trace([9])], kinds=["animal"], starts=[NOON], origin=Origin.SNAPSHOT)
-        outcome = replay(evidence, plain(4, hold_s=2.0, objects=("person",)), capability()).outcomes[100]
+        outcome = replay(evidence, tried(plain(4, hold_s=2.0, objects=("person",)))).outcomes[100]
         self.assertIs(outcome.gate, gates.OBJECT)
 
     def test_touching_occurrences_of_a_wanted_class_are_one_stretch(self):
@@ -231,18 +232,18 @@ class GatesAndFilters(unittest.TestCase):
             replace(evidence.occurrences[0], id=n, start_s=a, end_s=b) for n, (a, b) in enumerate(((0, 4), (4.2, 8)))
         ]
         chosen = plain(4, hold_s=5.0, objects=("person",))
-        done = replay(evidence.with_occurrences(parts), chosen, capability())
+        done = replay(evidence.with_occurrences(parts), tried(chosen))
         self.assertEqual(len(done.recordings[0]), 1)
 
     def test_without_occurrences_a_filter_lets_everything_through(self):
         evidence = evidence_of([blob_trace([9] * 41)], kinds=["person"]).with_occurrences([])
-        self.assertEqual(len(replay(evidence, plain(4, objects=("person",)), capability()).recordings[0]), 1)
+        self.assertEqual(len(replay(evidence, tried(plain(4, objects=("person",)))).recordings[0]), 1)
 
     def test_a_zone_with_a_coarse_notch_of_its_own_names_the_size_that_it_asks_for(self):
         zone = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)), "", "1")
         evidence = evidence_of([blob_trace([5] * 30, column=2)], kinds=["person"])
         chosen = plain(4).with_values(notch="10", sensitivity=None, zones=(zone,))
-        outcome = replay(evidence, chosen, capability()).outcomes[100]
+        outcome = replay(evidence, tried(chosen)).outcomes[100]
         self.assertIs(outcome.gate, gates.SIZE)
         self.assertIn("0.9 % of the picture, 4.3 % is needed", outcome.reason)
 
@@ -291,14 +292,14 @@ class Offers(unittest.TestCase):
             [false, blob_trace([0] * 90 + [9] * 10, column=2)], kinds=["foliage", "person"], starts=[NOON, NOON + 5000]
         )
         for evidence, chosen in ((snapshot, plain(4, hold_s=1.0)), (late, plain(4, hold_s=0.6, pre_record_s=5.0))):
-            found = propose(evidence, chosen, capability())
+            found = propose(evidence, tried(chosen))
             self.assertEqual((found.done.lost, found.done.silenced, found.proven), ((), (), True))
 
     def test_blocks_finer_than_the_cells_are_switched_off_where_the_cells_are(self):
         make = replace(capability("grid-zone-recorder"), blocks=Grid(64, 36))
         evidence = evidence_of([blob_trace([9] * 20, column=20)], kinds=["foliage"])
-        found = propose(evidence, plain(4), make)
-        ((zone, *_),) = fit(evidence, found.ignored, plain(4), make)
+        found = propose(evidence, Candidate(plain(4), make))
+        ((zone, *_),) = fit(evidence, found.ignored, Candidate(plain(4), make))
         self.assertIsInstance(zone, BlockZone)
         off = ~zone_cells([zone], grid=GRID)
         np.testing.assert_array_equal(off, found.ignored)

@@ -3,11 +3,12 @@ import unittest
 
 from guardia.app.project.makes import capability_data, shipped_capabilities
 from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Sensitivity, Settings, settings_from_dict, settings_to_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
-from tests.support import capability
+from tests.support import capability, tried
 
 TRIANGLE = ((0.1, 0.1), (0.9, 0.1), (0.5, 0.9))
 
@@ -56,7 +57,9 @@ class SettingsFiles(unittest.TestCase):
     def test_what_a_make_cannot_be_told_is_named(self):
         many = tuple(PolygonZone(ZoneKind.IGNORE, TRIANGLE, f"z{n}") for n in range(3))
         told = limits_broken(
-            Settings.of("battery-camera-on-hub", "high", many, hold_s=1.0), capability("battery-camera-on-hub")
+            Candidate(
+                Settings.of("battery-camera-on-hub", "high", many, hold_s=1.0), capability("battery-camera-on-hub")
+            )
         )
         text = " ".join(told)
         for word in (
@@ -68,9 +71,9 @@ class SettingsFiles(unittest.TestCase):
             "length of a recording",
         ):
             self.assertIn(word, text)
-        self.assertEqual(limits_broken(Settings.of("polygon-mains-camera", "5", many), capability()), [])
+        self.assertEqual(limits_broken(tried(Settings.of("polygon-mains-camera", "5", many))), [])
         blocks = Settings.of("polygon-mains-camera", "5", (BlockZone(2, 1, (True, False)),), stop_when_still=True)
-        self.assertIn("not blocks", limits_broken(blocks, capability())[0])
+        self.assertIn("not blocks", limits_broken(tried(blocks))[0])
 
 
 class Makes(unittest.TestCase):

@@ -10,7 +10,7 @@ from guardia.core.replay.replay import replay
 from guardia.core.score.coverage import covered, questions, uncovered
 from guardia.core.score.score import outcome_of, score
 from guardia.core.score.statistics import days, lines
-from tests.support import blob_trace, capability, evidence_of, plain
+from tests.support import blob_trace, evidence_of, plain, tried
 
 MONDAY = 1_757_314_800.0  # 2025-09-08 08:00 in London
 
@@ -54,14 +54,14 @@ class Visits(unittest.TestCase):
 
     def test_a_visit_is_counted_once_and_recorded_when_a_part_is(self):
         chosen = plain(4)
-        done = replay(self.evidence, chosen, capability())
+        done = replay(self.evidence, tried(chosen))
         self.assertEqual(len(score(self.evidence, done).real_recorded), 3)
         joined = with_visit(self.evidence, 100, 101, 102)
-        told = score(joined, replay(joined, chosen, capability()))
+        told = score(joined, replay(joined, tried(chosen)))
         self.assertEqual((told.real_recorded, told.real_missed), ((100, 104), ()))
         late = with_visit(self.evidence, 101, 102)
-        self.assertEqual(score(late, replay(late, chosen, capability())).late, (101,))
-        lost = replay(joined, plain(40, hold_s=9.0), capability())
+        self.assertEqual(score(late, replay(late, tried(chosen))).late, (101,))
+        lost = replay(joined, tried(plain(40, hold_s=9.0)))
         parts = joined.visits[0]
         self.assertIs(outcome_of(parts, lost).gate, gates.SIZE)
         self.assertFalse(outcome_of(parts, lost).recorded)

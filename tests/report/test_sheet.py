@@ -8,13 +8,14 @@ from jsonschema import Draft202012Validator
 from pypdf import PdfReader
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.candidates import Scorer
 from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
-from tests.support import FolderCase, blob_trace, capability, evidence_of, plain
+from tests.support import FolderCase, blob_trace, capability, evidence_of, plain, tried
 
 ZONE = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.25, 0), (0.25, 0.3), (0, 0.3)), "Fähnchen & <rope>")
 DRAFT = Settings.of("polygon-mains-camera", "6", (ZONE,), hold_s=0.6, rest_s=5.0, length_s=20.0, stop_when_still=True)
@@ -23,7 +24,7 @@ DRAFT = Settings.of("polygon-mains-camera", "6", (ZONE,), hold_s=0.6, rest_s=5.0
 def content(settings: Settings = DRAFT) -> SheetContent:
     evidence = evidence_of([blob_trace([9] * 20), blob_trace([5] * 20)], kinds=["person", "foliage"])
     made = datetime(2026, 9, 18, 14, 5, tzinfo=ZoneInfo("Europe/London"))
-    comparison = Scorer().compare(evidence, plain(4), plain(8), capability())
+    comparison = Scorer().compare(evidence, tried(plain(4)), tried(plain(8)))
     return SheetContent("Tern Quay", "Europe/London", "Pontoon gate", capability(), settings, comparison, made)
 
 
@@ -72,7 +73,7 @@ class SettingsSheet(FolderCase):
         self.assertIn("1: 5-16  2: 5-16  3: 5-16  4: 1-16", text)
         blocks = dataclasses.replace(content(draft), capability=capability("phone-as-camera"))
         self.assertTrue(sheet_pdf(blocks).startswith(b"%PDF"))
-        self.assertEqual(limits_broken(draft, capability("phone-as-camera")), [])
+        self.assertEqual(limits_broken(Candidate(draft, capability("phone-as-camera"))), [])
 
     def test_names_in_other_scripts_are_in_the_pdf_and_a_letter_without_a_font_is_told(self):
         # Read back by another library, which puts what is drawn from right to left into reading order.

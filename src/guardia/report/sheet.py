@@ -10,6 +10,7 @@ from importlib.resources import files
 from typing import Any
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, limits_broken
 from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
@@ -161,7 +162,7 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
         "settings": settings_to_dict(content.settings),
         "steps": steps(content.settings, content.capability),
         "motion_cells": _motion_cells(content.settings, content.capability),
-        "cannot_be_entered": limits_broken(content.settings, content.capability),
+        "cannot_be_entered": limits_broken(Candidate(content.settings, content.capability)),
         "prediction": {
             "installed": score_to_dict(content.comparison.installed),
             "draft": score_to_dict(content.comparison.draft),

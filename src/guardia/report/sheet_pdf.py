@@ -14,6 +14,7 @@ from reportlab.lib.units import mm
 from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
 
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Zone, ZoneKind
@@ -48,7 +49,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
     zones = entered_zones(content.settings, content.capability)
     if zones:
         story += [Spacer(1, 4 * mm), _zone_drawing(zones)]
-    broken = limits_broken(content.settings, content.capability)
+    broken = limits_broken(Candidate(content.settings, content.capability))
     if broken:
         story += [text("What this make cannot be told", head), *(text(line) for line in broken)]
     story.append(text("What the recorded evidence says", head))

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView
@@ -60,6 +61,10 @@ class Camera:
     clock_error_s: float = 0.0
     time_pattern: str = ""
     view: KnownView | None = None
+
+    def under(self, settings: Settings) -> Candidate:
+        """Settings with this camera's make."""
+        return Candidate(settings, self.capability)
 
 
 @dataclass(frozen=True)

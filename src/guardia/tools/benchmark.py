@@ -226,7 +226,7 @@ def _candidates(camera: Camera, many: Evidence) -> Measured:
     """500 settings, of which five at a time share zones and sensitivity, against as many full comparisons."""
     make = camera.capability
     candidates = [
-        camera.installed.with_values(
+        camera.under(camera.installed).with_values(
             notch=notch.label,
             zones=(PolygonZone(ZoneKind.WATCH, _corners(0.01 * shift)),),
             hold_s=0.2 * longer,
@@ -236,12 +236,13 @@ def _candidates(camera: Camera, many: Evidence) -> Measured:
         for notch in make.notches[:5]
         for longer in range(5)
     ]
-    score_all(many, candidates[:1], make)
+    score_all(many, candidates[:1])
     begun = time.perf_counter()
-    found = score_all(many, candidates, make)
+    found = score_all(many, candidates)
     ours = time.perf_counter() - begun
     begun = time.perf_counter()
-    some = [compare(many, replay(many, camera.installed, make), replay(many, c, make)) for c in candidates[::25]]
+    installed = camera.under(camera.installed)
+    some = [compare(many, replay(many, installed), replay(many, c)) for c in candidates[::25]]
     one_by_one = 25 * (time.perf_counter() - begun)
     words = "identical" if [c.draft for c in some] == found[::25] else "DIFFERENT"
     title = f"scoring {len(candidates)} candidates on 1,000 clips, against comparing one by one ({words} results)"
@@ -250,13 +251,13 @@ def _candidates(camera: Camera, many: Evidence) -> Measured:
 
 def _propose(camera: Camera, many: Evidence) -> Measured:
     begun = time.perf_counter()
-    found = propose(many, camera.installed, camera.capability)
+    found = propose(many, camera.under(camera.installed))
     sought_s = time.perf_counter() - begun
     begun = time.perf_counter()
-    steps = fit(many, found.ignored, camera.installed, camera.capability)
+    steps = fit(many, found.ignored, camera.under(camera.installed))
     fitted_s = time.perf_counter() - begun
     after = camera.installed.with_values(zones=steps[-1] if steps else camera.installed.detection.zones)
-    done = difference(many, replay(many, camera.installed, camera.capability), replay(many, after, camera.capability))
+    done = difference(many, replay(many, camera.under(camera.installed)), replay(many, camera.under(after)))
     title = (
         f"seeking zones for 1,000 occurrences, against 5 s ({len(found.done.silenced)} silenced, "
         f"at most {found.bound}; then in {fitted_s:.1f} s in the make's form {len(done.silenced)} silenced, "

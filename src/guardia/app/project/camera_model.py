@@ -17,6 +17,7 @@ from guardia.app.project.undo import Keep, Step
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.candidates import Scorer
@@ -78,7 +79,7 @@ def load_camera(project: Project, camera_id: int) -> Loaded:
     camera = project.cameras.get(camera_id)
     evidence = project.evidence(camera_id)
     scorer = Scorer()
-    scorer.compare(evidence, camera.installed, camera.draft, camera.capability)
+    scorer.compare(evidence, camera.under(camera.installed), camera.under(camera.draft))
     return Loaded(CameraState(camera, evidence, camera.draft), scorer, tuple(project.take_damage()))
 
 
@@ -149,7 +150,7 @@ class CameraModel(QObject):
 
     def _compare(self) -> Comparison:
         camera = self.camera
-        return self._scorer.compare(self.evidence, camera.installed, self.draft, camera.capability)
+        return self._scorer.compare(self.evidence, camera.under(camera.installed), camera.under(self.draft))
 
     def take(self, *signals: pyqtBoundSignal, **changes: Any) -> None:
         """Show another state: some of its values change, the score follows, and the signals tell."""
@@ -241,7 +242,7 @@ class CameraModel(QObject):
         entered = zone_cells(entered_zones(draft, capability), grid=grid)
         free = replace(capability, blocks=grid)
         as_drawn = draft.with_values(zones=(to_blocks(draft.detection.zones, grid=grid),))
-        one = self._scorer.replay(self.evidence, as_drawn, free).recorded
+        one = self._scorer.replay(self.evidence, Candidate(as_drawn, free)).recorded
         two = self.comparison.draft_replay.recorded
         flips = int((one != two).sum())
         cells = int((drawn != entered).sum())
@@ -251,6 +252,6 @@ class CameraModel(QObject):
     def explained(self) -> Explained:
         """Whether the motion model explains what this camera recorded, each clip under the settings that made it."""
         if self._explained is None or self._explained[0] is not self.evidence:
-            replay_of = cache(lambda told: self._scorer.replay(self.evidence, told, self.camera.capability))
+            replay_of = cache(lambda told: self._scorer.replay(self.evidence, self.camera.under(told)))
             self._explained = (self.evidence, explain(self.evidence, replay_of))
         return self._explained[1]

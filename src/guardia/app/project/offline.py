@@ -16,6 +16,7 @@ from guardia.app.work.jobs import Token
 from guardia.core.base.errors import InvalidValue, UnreadableClip
 from guardia.core.evidence.clock import check_zone, resolve
 from guardia.core.evidence.evidence import Cause, Clip, Evidence, Origin, propose_occurrences
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
@@ -115,7 +116,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
     trace = analyse_clip(path).trace
     clip = Clip(1, path.name, 0.0, trace.duration_s, Origin.CONTINUOUS)
     evidence = Evidence((clip,), (), TraceStack([trace]), "UTC")
-    done = replay(evidence, settings, capability)
+    done = replay(evidence, Candidate(settings, capability))
     return {
         "clip": str(path),
         "duration_s": round(trace.duration_s, 3),
@@ -129,7 +130,7 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
             }
             for r in done.recordings[0]
         ],
-        "limits_broken": limits_broken(settings, capability),
+        "limits_broken": limits_broken(Candidate(settings, capability)),
         "notes": [FILTER_NOTE] if settings.detection.objects else [],
     }  # fmt: skip
 
@@ -169,7 +170,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
         told = []
         for one in cameras:
             evidence = project.evidence(one.id)
-            result = Scorer().compare(evidence, one.installed, one.draft, one.capability)
+            result = Scorer().compare(evidence, one.under(one.installed), one.under(one.draft))
             changes = []
             for change in result.changes:
                 clip = evidence.clips[evidence.clip_index[change.occurrence.clip_id]]
@@ -289,7 +290,7 @@ def _span(watched: Sequence[str], zone: ZoneInfo) -> tuple[float, float]:
 
 def _explained(evidence: Evidence, camera: Camera, installed: Replay) -> Explained:
     """Whether the model explains what a camera recorded."""
-    return explain(evidence, lambda s: installed if s == camera.installed else replay(evidence, s, camera.capability))
+    return explain(evidence, lambda s: installed if s == camera.installed else replay(evidence, camera.under(s)))
 
 
 def measure_again(folder: Path) -> dict[str, Any]:
@@ -325,5 +326,5 @@ def _installed_scores(folder: Path) -> dict[str, Score]:
         found = {}
         for camera in project.cameras.all():
             evidence = project.evidence(camera.id)
-            found[camera.name] = score(evidence, replay(evidence, camera.installed, camera.capability))
+            found[camera.name] = score(evidence, replay(evidence, camera.under(camera.installed)))
         return found

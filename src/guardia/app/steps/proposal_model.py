@@ -12,6 +12,8 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Report, Token
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.convert_zones import convert, known_notches, loss
 from guardia.core.make.settings import Settings, drawn_zones, entered_zones, zone_limits_broken
@@ -70,12 +72,12 @@ class ProposalModel(QObject):
         asked = len(self._model.comparison.draft.false_recorded)
 
         def work(token: Token, _report: Report) -> Offer:
-            proposal = propose(evidence, draft, capability, check=token.check)
-            steps = tuple(fit(evidence, proposal.ignored, draft, capability, check=token.check))
+            proposal = propose(evidence, Candidate(draft, capability), check=token.check)
+            steps = tuple(fit(evidence, proposal.ignored, Candidate(draft, capability), check=token.check))
             words = _proposal_words(proposal, asked, capability)
             if steps:
                 after = draft.with_values(zones=steps[-1])
-                done = difference(evidence, replay(evidence, draft, capability), replay(evidence, after, capability))
+                done = _difference(evidence, Candidate(draft, capability), Candidate(after, capability))
                 words = (
                     f"{_kept_words(done)} {_form_words(draft, after)} leaves {asked - done.fewer} of {asked} false "
                     f"recordings{_added_words(done)}. {words}"
@@ -101,7 +103,7 @@ class ProposalModel(QObject):
             cells = loss(zones, made, grid=grid)
             drawn = draft.with_values(zones=known_notches(zones, capability))
             entered = draft.with_values(zones=made)
-            done = difference(evidence, replay(evidence, drawn, capability), replay(evidence, entered, capability))
+            done = _difference(evidence, Candidate(drawn, capability), Candidate(entered, capability))
             token.check()
             words = (
                 f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "
@@ -178,3 +180,7 @@ def _kept_words(done: Effect) -> str:
 def _added_words(done: Effect) -> str:
     """A change may also let something false in, which a rest or a running recording swallowed before."""
     return f" ({len(done.silenced)} silenced, {len(done.added)} newly recorded)" if done.added else ""
+
+
+def _difference(evidence: Evidence, old: Candidate, new: Candidate) -> Effect:
+    return difference(evidence, replay(evidence, old), replay(evidence, new))

@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
@@ -33,15 +34,13 @@ class Reached(NamedTuple):
     size: NDArray[np.float64]
 
 
-def reached(settings: Settings, capability: Capability, *, grid: Grid) -> Reached:
+def reached(candidate: Candidate, *, grid: Grid) -> Reached:
     """Contrast and size at which each cell counts, with the notches of single zones.
 
     Parameters
     ----------
-    settings
-        The settings.
-    capability
-        The make.
+    candidate
+        Settings and make.
     grid
         Columns and rows of cells.
 
@@ -56,7 +55,7 @@ def reached(settings: Settings, capability: Capability, *, grid: Grid) -> Reache
         If the make has no such notch.
     """
     contrast, size = np.full(grid.shape, np.inf), np.full(grid.shape, np.inf)
-    for part in zone_parts(settings, capability, grid=grid):
+    for part in zone_parts(candidate, grid=grid):
         contrast[part.cells] = np.minimum(contrast[part.cells], part.contrast)
         size[part.cells] = np.minimum(size[part.cells], part.needed)
     return Reached(contrast, size)
@@ -185,8 +184,8 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
     if not new.detection.detection_on:
         return ()
     found = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
-    before = reached(old, capability, grid=grid)
-    after = reached(new, capability, grid=grid)
+    before = reached(Candidate(old, capability), grid=grid)
+    after = reached(Candidate(new, capability), grid=grid)
     watched = np.isfinite(after.size)
     if (watched & ~np.isfinite(before.size)).any():
         found.append("zones")
@@ -196,21 +195,20 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
     return tuple(found)
 
 
-def limits_broken(settings: Settings, capability: Capability) -> list[str]:
+def limits_broken(candidate: Candidate) -> list[str]:
     """Say in plain sentences what this make cannot be told.
 
     Parameters
     ----------
-    settings
-        The settings to check.
-    capability
-        The make.
+    candidate
+        Settings and make.
 
     Returns
     -------
     list[str]
         One sentence per limit; empty when everything can be entered.
     """
+    settings, capability = candidate.settings, candidate.capability
     broken = zone_limits_broken(settings, capability)
     for lever in LEVERS:
         value = lever.value(settings)

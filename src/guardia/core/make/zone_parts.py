@@ -7,8 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings, entered_zones
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.core.trace.measure import Grid, least_size
 
@@ -32,15 +32,13 @@ class ZonePart:
     needed: int
 
 
-def zone_parts(settings: Settings, capability: Capability, *, grid: Grid) -> list[ZonePart]:
+def zone_parts(candidate: Candidate, *, grid: Grid) -> list[ZonePart]:
     """The zone by sensitivity: one part, or where zones have their own one for each notch in use.
 
     Parameters
     ----------
-    settings
-        The settings.
-    capability
-        The make.
+    candidate
+        Settings and make.
     grid
         Columns and rows of cells.
 
@@ -54,13 +52,13 @@ def zone_parts(settings: Settings, capability: Capability, *, grid: Grid) -> lis
     InvalidValue
         If the make has no such notch.
     """
-    zones = entered_zones(settings, capability)
+    zones = entered_zones(candidate.settings, candidate.capability)
     watch = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
     apart = [z for z in zones if not isinstance(z, PolygonZone) or z.kind is not ZoneKind.WATCH]
     parts = []
     for label in sorted({z.notch for z in watch}) or [""]:
         cells = zone_cells([*(z for z in watch if z.notch == label), *apart], grid=grid)
-        told = settings if not label else settings.with_values(notch=label, sensitivity=None)
-        contrast, share = told.sensitivity_under(capability)
+        own = candidate.with_values(notch=label, sensitivity=None) if label else candidate
+        contrast, share = own.sensitivity
         parts.append(ZonePart(cells, contrast, least_size(share, grid.cells)))
     return parts

@@ -13,7 +13,7 @@ from typing import ClassVar, NamedTuple
 
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
-from guardia.core.make.capability import Capability
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
 from guardia.core.trace.stack import Run
@@ -90,11 +90,9 @@ class Gate:
         """Why it is closed, with its numbers."""
         raise NotImplementedError
 
-    def leaves(
-        self, evidence: Evidence, settings: Settings, capability: Capability, runs: list[list[Run]]
-    ) -> list[list[Run]]:
+    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
         """Of the stretches of enough motion in each clip those that may trigger."""
-        del evidence, settings, capability
+        del evidence, candidate
         return runs
 
     def __str__(self) -> str:
@@ -116,11 +114,9 @@ class DetectionGate(Gate):
         del look
         return "motion detection is switched off, so nothing is recorded"
 
-    def leaves(
-        self, evidence: Evidence, settings: Settings, capability: Capability, runs: list[list[Run]]
-    ) -> list[list[Run]]:
+    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
         """All or nothing."""
-        return runs if settings.detection.detection_on else [[] for _ in runs]
+        return runs if candidate.settings.detection.detection_on else [[] for _ in runs]
 
 
 class ZoneGate(Gate):
@@ -189,25 +185,22 @@ class ObjectGate(Gate):
         through = " and ".join(look.settings.detection.objects)
         return f"{said.get(found.by, 'it is')} {named}; the filter lets {through} through"
 
-    def leaves(
-        self, evidence: Evidence, settings: Settings, capability: Capability, runs: list[list[Run]]
-    ) -> list[list[Run]]:
+    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
         """The runs during occurrences that are let through; mere motion between them triggers nothing.
 
         Occurrences that touch are one stretch. On a clip without occurrences nobody can name a class: all is let
         through.
         """
-        if not settings.detection.objects:
+        wanted = candidate.settings.detection.objects
+        if not wanted:
             return runs
-        classes = object_classes(evidence, capability)
+        classes = object_classes(evidence, candidate.capability)
         kept = list(runs)
         for clip_id, occurrences in evidence.of_clip.items():
             index = evidence.clip_index[clip_id]
             times = evidence.stack.times[index]
             spans = [
-                (o.start_s - MARGIN_S, o.end_s + MARGIN_S)
-                for o in occurrences
-                if lets_through(classes[o.id], settings.detection.objects)
+                (o.start_s - MARGIN_S, o.end_s + MARGIN_S) for o in occurrences if lets_through(classes[o.id], wanted)
             ]
             kept[index] = []
             for begin_s, end_s in merged(spans):

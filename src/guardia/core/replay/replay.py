@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import MARGIN_S, Evidence, Origin
 from guardia.core.evidence.watch import length, merged, within
-from guardia.core.make.capability import Capability
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, walk
@@ -61,17 +61,15 @@ class Motion:
         return inside
 
 
-def motion_under(
-    evidence: Evidence, settings: Settings, capability: Capability, *, without: NDArray[np.bool_] | None = None
-) -> Motion:
+def motion_under(evidence: Evidence, candidate: Candidate, *, without: NDArray[np.bool_] | None = None) -> Motion:
     """Sizes under the zones and the sensitivity of some settings; as replay()."""
     stack = evidence.stack
-    contrast, share = settings.sensitivity_under(capability)
+    contrast, share = candidate.sensitivity
     needed = least_size(share, stack.cells)
-    parts = zone_parts(settings, capability, grid=stack.grid)
+    parts = zone_parts(candidate, grid=stack.grid)
     if without is not None:
         parts = [replace(part, cells=part.cells & ~without) for part in parts]
-    of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=capability.zone_test) for p in parts]
+    of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=candidate.capability.zone_test) for p in parts]
     return Motion(parts, of_part, _on_one_scale(of_part, [p.needed for p in parts], needed), needed, contrast)
 
 
@@ -83,10 +81,8 @@ class Replay:
     ----------
     evidence
         What was replayed.
-    settings
-        The settings.
-    capability
-        The make.
+    candidate
+        Settings and make.
     motion
         Sizes of motion.
     runs
@@ -106,8 +102,7 @@ class Replay:
     """
 
     evidence: Evidence
-    settings: Settings
-    capability: Capability
+    candidate: Candidate
     motion: Motion
     runs: list[list[Run]]
     recordings: list[list[Recording]]
@@ -140,7 +135,11 @@ class Replay:
     @cached_property
     def classes(self) -> dict[int, ObjectClass]:
         """The class of each occurrence where the settings filter by class."""
-        return object_classes(self.evidence, self.capability) if self.settings.detection.objects else {}
+        return (
+            object_classes(self.evidence, self.candidate.capability)
+            if self.candidate.settings.detection.objects
+            else {}
+        )
 
     @cached_property
     def largest(self) -> tuple[list[int], list[int]]:
@@ -150,12 +149,7 @@ class Replay:
 
 
 def replay(
-    evidence: Evidence,
-    settings: Settings,
-    capability: Capability,
-    *,
-    without: NDArray[np.bool_] | None = None,
-    motion: Motion | None = None,
+    evidence: Evidence, candidate: Candidate, *, without: NDArray[np.bool_] | None = None, motion: Motion | None = None
 ) -> Replay:
     """Run the motion model with these settings over all the evidence.
 
@@ -165,10 +159,8 @@ def replay(
     ----------
     evidence
         Clips, traces, occurrences.
-    settings
-        The settings to try.
-    capability
-        The make, for the meaning of its words.
+    candidate
+        Settings and make.
     without
         (rows, columns) cells that are left out besides; None for none.
     motion
@@ -184,13 +176,13 @@ def replay(
     InvalidValue
         If the settings name a notch that the make does not have.
     """
-    motion = motion or motion_under(evidence, settings, capability, without=without)
+    motion = motion or motion_under(evidence, candidate, without=without)
     runs = evidence.stack.runs(motion.sizes, motion.needed)
     triggering = runs
     for gate in GATES:
-        triggering = gate.leaves(evidence, settings, capability, triggering)
-    made, earlier = _record(evidence, settings, triggering)
-    return Replay(evidence, settings, capability, motion, runs, made, earlier, *_covered(evidence, made, earlier))
+        triggering = gate.leaves(evidence, candidate, triggering)
+    made, earlier = _record(evidence, candidate.settings, triggering)
+    return Replay(evidence, candidate, motion, runs, made, earlier, *_covered(evidence, made, earlier))
 
 
 def _record(
@@ -312,7 +304,7 @@ def _look(done: Replay, place: int) -> Look:
     """The numbers of one occurrence."""
     evidence, motion = done.evidence, done.motion
     index = evidence.spans[place][0]
-    told = done.settings
+    told = done.candidate.settings
     if evidence.clips[index].origin is Origin.SNAPSHOT:
         told = told.with_values(hold_s=0.0, rest_s=0.0)
     longest_s, rest_s = 0.0, None

@@ -7,19 +7,14 @@ from collections.abc import Callable, Hashable, Sequence
 from itertools import groupby
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.replay.replay import Replay, motion_under, replay
 from guardia.core.score.score import Comparison, Score, compare, score
 
 
 def score_all(
-    evidence: Evidence,
-    candidates: Sequence[Settings],
-    capability: Capability,
-    *,
-    scored: Callable[[int], None] = lambda _: None,
+    evidence: Evidence, candidates: Sequence[Candidate], *, scored: Callable[[int], None] = lambda _: None
 ) -> list[Score]:
     """Score many settings on the same evidence.
 
@@ -28,9 +23,7 @@ def score_all(
     evidence
         Clips and judged occurrences.
     candidates
-        The settings; those that share zones and sensitivity are tried together.
-    capability
-        The make.
+        What to try; those that share zones and sensitivity are tried together.
     scored
         Told after each how many are done; what it raises ends the work.
 
@@ -49,16 +42,16 @@ def score_all(
     for _, numbers in groupby(order, key=lambda n: _moves(candidates[n])):
         motion = None
         for n in numbers:
-            motion = motion or motion_under(evidence, candidates[n], capability)
-            found[n] = score(evidence, replay(evidence, candidates[n], capability, motion=motion))
+            motion = motion or motion_under(evidence, candidates[n])
+            found[n] = score(evidence, replay(evidence, candidates[n], motion=motion))
             scored(len(found))
     return [found[n] for n in range(len(candidates))]
 
 
-def _moves(settings: Settings) -> tuple[object, ...]:
+def _moves(candidate: Candidate) -> tuple[object, ...]:
     """What the sizes of motion depend on."""
-    detection = settings.detection
-    return detection.zones, detection.notch, detection.sensitivity
+    detection = candidate.settings.detection
+    return detection.zones, detection.notch, detection.sensitivity, candidate.capability.id
 
 
 class Scorer:
@@ -76,14 +69,16 @@ class Scorer:
         self._scores: OrderedDict[tuple[Replay, Evidence], Score] = OrderedDict()
         self._compared: tuple[tuple[object, ...], Comparison] | None = None
 
-    def replay(self, evidence: Evidence, settings: Settings, capability: Capability) -> Replay:
+    def replay(self, evidence: Evidence, candidate: Candidate) -> Replay:
         """As the function of that name. A corner that moves within its cells changes nothing."""
-        parts = zone_parts(settings, capability, grid=evidence.stack.grid)
-        cells = tuple((part.cells.tobytes(), part.contrast, part.needed) for part in parts)
-        key = (settings.with_values(zones=()), cells, capability)
+        cells = tuple(
+            (p.cells.tobytes(), p.contrast, p.needed) for p in zone_parts(candidate, grid=evidence.stack.grid)
+        )
+        key = (candidate.with_values(zones=()), cells)
         done = self._replays.get(key)
-        if done is None or not _same(done.evidence, evidence, judged=bool(settings.detection.objects)):
-            done = replay(evidence, settings, capability)
+        judged = bool(candidate.settings.detection.objects)
+        if done is None or not _same(done.evidence, evidence, judged=judged):
+            done = replay(evidence, candidate)
         self._replays[key] = done
         self._replays.move_to_end(key)
         while len(self._replays) > self._keep:
@@ -100,9 +95,9 @@ class Scorer:
             self._scores.popitem(last=False)
         return self._scores[key]
 
-    def compare(self, evidence: Evidence, installed: Settings, draft: Settings, capability: Capability) -> Comparison:
+    def compare(self, evidence: Evidence, installed: Candidate, draft: Candidate) -> Comparison:
         """As the function of that name."""
-        before, after = (self.replay(evidence, settings, capability) for settings in (installed, draft))
+        before, after = self.replay(evidence, installed), self.replay(evidence, draft)
         key = (evidence, before, after)
         if self._compared is None or self._compared[0] != key:
             scores = (self.score(evidence, before), self.score(evidence, after))

@@ -281,7 +281,7 @@ def compare(
         old, new = outcome_of(visit, installed), outcome_of(visit, draft)
         closed = old if old.gate is not None else new
         changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
-    settings, capability = draft.settings, draft.capability
+    settings, capability = draft.candidate.settings, draft.candidate.capability
     limits = (*evidence_limits(evidence, settings, capability), *_filter_limits(evidence, settings, capability))
     one, two = scores or (score(evidence, installed), score(evidence, draft))
     return Comparison(one, two, tuple(changes), limits, installed, draft)

@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import binary_closing, label
 
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import Form, Outline, Tries, boxes, climb, halves, largest_outline
 from guardia.core.make.settings import Settings, drawn_zones, entered_zones
@@ -56,12 +57,7 @@ EVERY = 4
 
 
 def fit(
-    evidence: Evidence,
-    ignored: NDArray[np.bool_],
-    settings: Settings,
-    capability: Capability,
-    *,
-    check: Callable[[], None] = lambda: None,
+    evidence: Evidence, ignored: NDArray[np.bool_], candidate: Candidate, *, check: Callable[[], None] = lambda: None
 ) -> list[tuple[Zone, ...]]:
     """The proposal in the make's form, as steps to be taken one after another or in part.
 
@@ -71,10 +67,8 @@ def fit(
         Clips and judged occurrences, to try the outlines on.
     ignored
         (rows, columns) cells to ignore.
-    settings
-        The draft.
-    capability
-        The make.
+    candidate
+        Settings and make.
     check
         Called again and again; what it raises ends the search.
 
@@ -86,12 +80,13 @@ def fit(
     """
     if not ignored.any():
         return []
+    settings, capability = candidate.settings, candidate.capability
     drawn = drawn_zones(settings)
     masks = [z for z in settings.detection.zones if z not in drawn]
-    before = replay(evidence, settings, capability)
+    before = replay(evidence, candidate)
     if capability.zone_form == "blocks":
-        return _that_hold(evidence, settings, capability, before, [(_blocks(ignored, settings, capability), *masks)])[1]
-    search = _Search.of(evidence, settings, capability, before, check=check)
+        return _that_hold(before, [(_blocks(ignored, settings, capability), *masks)])[1]
+    search = _Search.of(before, check)
     watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
     tries: list[list[tuple[Zone, ...]]] = []
     if capability.ignore_zones:
@@ -104,17 +99,15 @@ def fit(
         found = search.watched(ignored, capability.max_zones - len(rest))
         made = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(found, 1)]
         tries.append([(*rest, *made, *masks)] if made else [])
-    held = [_that_hold(evidence, settings, capability, before, steps) for steps in tries]
+    held = [_that_hold(before, steps) for steps in tries]
     return max(held, key=lambda one: one[0], default=(0, []))[1]
 
 
-def _that_hold(
-    evidence: Evidence, settings: Settings, capability: Capability, before: Replay, steps: Iterable[tuple[Zone, ...]]
-) -> tuple[int, list[tuple[Zone, ...]]]:
+def _that_hold(before: Replay, steps: Iterable[tuple[Zone, ...]]) -> tuple[int, list[tuple[Zone, ...]]]:
     """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
     kept, most = [], 0
     for zones in steps:
-        done = difference(evidence, before, replay(evidence, settings.with_values(zones=zones), capability))
+        done = difference(before.evidence, before, replay(before.evidence, before.candidate.with_values(zones=zones)))
         if not done.lost and done.gain > most:
             kept.append(zones)
             most = done.gain
@@ -137,9 +130,6 @@ def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capabili
 class _Search:
     """Seeks outlines by the program's rules."""
 
-    evidence: Evidence
-    settings: Settings
-    capability: Capability
     before: Replay
     rules: Rules
     present: NDArray[np.float64]
@@ -147,18 +137,11 @@ class _Search:
     check: Callable[[], None]
 
     @classmethod
-    def of(
-        cls,
-        evidence: Evidence,
-        settings: Settings,
-        capability: Capability,
-        before: Replay,
-        *,
-        check: Callable[[], None],
-    ) -> _Search:
-        present = coverage(entered_zones(settings, capability), grid=evidence.stack.grid)
+    def of(cls, before: Replay, check: Callable[[], None]) -> _Search:
+        candidate, evidence = before.candidate, before.evidence
+        present = coverage(entered_zones(candidate.settings, candidate.capability), grid=evidence.stack.grid)
         rules = Rules(make_program(evidence, before, sure=False))
-        return cls(evidence, settings, capability, before, rules, present, Form.of(capability), check)
+        return cls(before, rules, present, Form.of(candidate.capability), check)
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to ignore, the one that silences most first."""
@@ -222,8 +205,8 @@ class _Search:
     def _allowed(self, ignored: NDArray[np.bool_] | None) -> bool:
         if ignored is None:
             return False
-        after = replay(self.evidence, self.settings, self.capability, without=ignored)
-        return not difference(self.evidence, self.before, after).lost
+        evidence = self.before.evidence
+        return not difference(evidence, self.before, replay(evidence, self.before.candidate, without=ignored)).lost
 
     def _climb(self, outlines: list[Outline], left_out: LeftOut, tries: Tries) -> list[Outline]:
         """Move corners for the better: first to silence more, then for less area and fewer corners."""

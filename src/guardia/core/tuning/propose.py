@@ -20,8 +20,7 @@ from numpy.typing import NDArray
 from scipy.sparse import coo_array, csr_array
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings
+from guardia.core.make.candidate import Candidate
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.score import Flip, flips, newly_late
 from guardia.core.tuning.zone_program import Group, Program, Rules, make_program
@@ -97,19 +96,15 @@ class Proposal:
     proven: bool
 
 
-def propose(
-    evidence: Evidence, settings: Settings, capability: Capability, *, check: Callable[[], None] = lambda: None
-) -> Proposal:
+def propose(evidence: Evidence, candidate: Candidate, *, check: Callable[[], None] = lambda: None) -> Proposal:
     """Find the cells to ignore.
 
     Parameters
     ----------
     evidence
         Clips and judged occurrences.
-    settings
-        The draft; its zones stay and cells are ignored within them.
-    capability
-        The make.
+    candidate
+        The draft with its make; its zones stay and cells are ignored within them.
     check
         Called between the parts of the work; what it raises ends it.
 
@@ -118,7 +113,7 @@ def propose(
     Proposal
         The cells, checked by a replay.
     """
-    before = replay(evidence, settings, capability)
+    before = replay(evidence, candidate)
     program = make_program(evidence, before)
     rules = Rules(program)
     best = greedy(program, rules)
@@ -141,7 +136,7 @@ def propose(
         for i, missing in short.items():
             active[i] = active[i] + _first(missing)
     cells = program.cells(rules.drop_useless(best))
-    done = difference(evidence, before, replay(evidence, settings, capability, without=cells))
+    done = difference(evidence, before, replay(evidence, candidate, without=cells))
     return Proposal(cells, done, bound, proven and not done.lost)
 
 

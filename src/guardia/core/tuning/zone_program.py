@@ -121,7 +121,7 @@ def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Prog
     Program
         For every judged occurrence that the draft records.
     """
-    settings, capability = done.settings, done.capability
+    settings, capability = done.candidate.settings, done.candidate.capability
     finder = _Finder(
         evidence, done.motion.parts, capability.zone_test, unit_numbers(capability, grid=evidence.stack.grid), sure
     )

@@ -22,6 +22,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.report.sheet import CAUTIONS, score_rows, sheet_to_dict, steps
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
@@ -92,7 +93,7 @@ class HandoverPage(QWidget):
             self._sheet.addWidget(
                 label(f"☐  {line}" + ("   ← changes" if changed else ""), "" if changed else "muted", wrap=True)
             )
-        for line in limits_broken(model.draft, model.camera.capability):
+        for line in limits_broken(Candidate(model.draft, model.camera.capability)):
             self._sheet.addWidget(label(f"▼  {line}", "warning", wrap=True))
         self._sheet.addSpacing(6)
         self._sheet.addWidget(label("What the recorded evidence says", "head"))
