@@ -6,6 +6,7 @@ import sys
 import threading
 
 from PyQt6.QtCore import QEvent, QPoint, Qt, qInstallMessageHandler
+from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
@@ -64,6 +65,14 @@ class GuiCase(FolderCase):
         finished = QSignalSpy(self.window.session.intake.jobs.finished)
         self.click(dialog.go)
         self.wait(finished)
+
+    def painted(self, widget: QWidget) -> QImage:
+        """What a widget shows: drawn without a fault, and more than one colour."""
+        image = widget.grab().toImage()
+        self.assertEqual(self.problems, [])
+        across, down = range(0, image.width(), 7), range(0, image.height(), 5)
+        self.assertGreater(len({image.pixel(x, y) for x in across for y in down}), 1, widget.objectName())
+        return image
 
     def press(self, widget: QWidget, key: Qt.Key | str, modifier=Qt.KeyboardModifier.NoModifier) -> None:
         QTest.keyClick(widget, key, modifier)

@@ -243,7 +243,7 @@ class DaysAndCauses(StepCase):
         self.assertEqual(self.window.pages["evidence"].proxy.rowCount(), len(first.ids))
         self.window.go("statistics")
         month = page.findChild(MonthView)
-        month.grab()
+        self.painted(month)
         busiest = max(days(self.model.evidence), key=lambda d: len(d.ids))
         for day in days(self.model.evidence):
             self.assertTrue(month.visibleRegion().contains(month.day_rect(day.date)), f"{day.date} is out of sight")
@@ -328,7 +328,7 @@ class AlikeGroups(StepCase):
         for _ in range(3):
             self.session.undo.undo()
         self.assertEqual({i: model.occurrence(i).kind for i in ids}, before)
-        page.grab()
+        self.painted(page)
         self.press(page.sheet, Qt.Key.Key_Space)
         self.assertEqual(self.window.current_step(), "evidence")
 

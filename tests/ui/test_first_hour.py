@@ -147,7 +147,7 @@ class FirstHour(GuiCase):
         (action,) = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]
         self.assertTrue(action.accessibleName().startswith("Gate:"))
         ribbon = page.findChild(Fortnight)
-        ribbon.grab()
+        self.painted(ribbon)
         place, chosen = ribbon._marks[-1]
         QTest.mouseMove(ribbon, place.toPoint())
         self.assertIn("click to see it", ribbon.toolTip())

@@ -254,7 +254,7 @@ class Everywhere(StepCase):
         page = self.open_camera("Pontoon gate", "sensitivity")
 
         def brightness():
-            plot, panel = page.curve.grab().toImage(), self.window.panel.grab().toImage()
+            plot, panel = self.painted(page.curve), self.painted(self.window.panel)
             return plot.pixelColor(3, 3).lightness(), panel.pixelColor(5, 5).lightness()
 
         light = brightness()
@@ -300,7 +300,7 @@ class Playing(StepCase):
         shutil.rmtree(self.session.folder / "media")
         page.look()
         self.assertIn("Put the media folder back", page.player.screen_view.waiting)
-        self.assertFalse(page.player.grab().isNull())
+        self.painted(page.player)
         page.player.reject()
         self.assertEqual(self.model.occurrence(self.model.selected[0]).kind, kind)
 

@@ -52,7 +52,7 @@ class EveryPage(GuiCase):
         before = [(o.kind, o.visit) for o in model.evidence.occurrences]
         for page in PAGES:
             self.window.go(page)
-            self.assertFalse(self.window.pages[page].grab().isNull())
+            self.painted(self.window.pages[page])
         self.window.go("evidence")
         evidence = self.window.pages["evidence"]
         for _ in range(3):
@@ -169,8 +169,8 @@ class Faults(GuiCase):
             area = canvas.area()
             for y in np.linspace(0.02, 0.99, 12):
                 canvas._pointer = QPointF(area.center().x(), area.top() + y * area.height())
-                canvas.grab()
-            self.window.pages["view"].grab()
+                self.painted(canvas)
+            self.painted(self.window.pages["view"])
         self.assertEqual({m for *_, m in self.window.pages["view"].model.ladder()}, {0.0})
 
     def test_escape_in_a_drag_ends_the_preview_and_the_sheet_follows(self):

@@ -83,7 +83,7 @@ class ViewStep(StepCase):
         self.session.undo.undo()
         page.mark.setChecked(False)
         QTest.mouseMove(page.canvas, self.on_canvas(page, (0.5, 0.85)))
-        page.grab()
+        self.painted(page)
         page.lens.setChecked(True)
         page.focal_box.setValue(4.0)
         page.sensor_box.setValue(5.0)
@@ -123,7 +123,7 @@ class Proposals(StepCase):
         self.assertIn("Keeps every real occurrence", page.offer_words.text())
         self.assertIn("proven", page.offer_words.text())
         self.assertTrue(page.canvas.proposed.any())
-        page.grab()
+        self.painted(page)
         before = self.model.comparison.draft
         self.click(page.take)
         self.assertEqual(self.model.draft.detection.zones, offer.steps[-1])
@@ -290,7 +290,7 @@ class MoreOfTheEditor(StepCase):
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
         (mask,) = self.model.draft.detection.zones
         self.assertIs(mask.kind, ZoneKind.MASK)
-        page.grab()
+        self.painted(page)
         page.tool.set_zones((SQUARE, mask))
         page.select_zone(0)
         page.own_notch.setCurrentIndex(1)

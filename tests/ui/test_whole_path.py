@@ -168,10 +168,10 @@ class AroundThePath(GuiCase):
             steps = ("round", "evidence", "alike", "statistics", "coverage", "view", "zones", "sensitivity", "handover")
             for step in steps:
                 self.window.go(step)
-                picture = self.window.grab().toImage()
+                picture = self.painted(self.window)
                 self.assertEqual((picture.width(), picture.height()), (1100, 700), step)
                 APP.sendPostedEvents()
-                self.window.grab()
+                self.painted(self.window)
                 page = self.window.pages[step]
                 labels = [w for w in page.findChildren(QLabel) if not w.wordWrap() and w.pixmap().isNull()]
                 for made in [*page.findChildren(QPushButton), *labels]:

@@ -1,0 +1,84 @@
+"""The view-models of the steps, without a widget: what they offer and what becomes of it."""
+
+from PyQt6.QtTest import QSignalSpy
+
+from guardia.app.steps.alike_model import AlikeModel
+from guardia.app.steps.calibration_model import CalibrationModel
+from guardia.app.steps.heat_model import HeatModel
+from guardia.app.steps.proposal_model import ProposalModel
+from tests.app.test_session import SessionCase
+
+
+class StepModels(SessionCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.session = self.open()
+        self.model = self.pontoon(self.session)
+
+    def wait(self, signal) -> None:
+        self.assertTrue(len(signal) or signal.wait(60_000), "the signal did not come")
+
+    def test_a_camera_has_one_model_of_each_step(self):
+        other = self.session.camera(next(i for i in self.session.camera_ids() if i != self.model.camera.id))
+        mine = self.session.step_model(ProposalModel, self.model)
+        self.assertIs(self.session.step_model(ProposalModel, self.model), mine)
+        self.assertIsNot(self.session.step_model(ProposalModel, other), mine)
+        self.assertIsInstance(self.session.step_model(CalibrationModel, self.model), CalibrationModel)
+
+    def test_a_proposal_is_offered_and_dropped_when_the_draft_changes(self):
+        proposal = self.session.step_model(ProposalModel, self.model)
+        finished = QSignalSpy(proposal.jobs.finished)
+        self.assertTrue(proposal.seek())
+        self.wait(finished)
+        self.assertIn("real", proposal.offer.words)
+        self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")
+        self.assertIsNone(proposal.offer)
+
+    def test_a_typed_view_gives_reach_and_a_bad_one_is_told(self):
+        calibration = self.session.step_model(CalibrationModel, self.model)
+        lens = {"focal_mm": 4.0, "sensor_mm": 5.0, "lamp_m": 0.0}
+        calibration.type_in(height_m=3.0, tilt_deg=15.0, **lens)
+        self.assertEqual(calibration.known.how, "typed")
+        self.assertGreater(len(calibration.ladder()), 3)
+        before = calibration.known
+        calibration.type_in(height_m=-1.0, tilt_deg=15.0, **lens)
+        self.assertEqual((calibration.known, len(self.told)), (before, 1))
+        self.session.undo.undo()
+        self.assertNotEqual(calibration.known, before)
+
+    def test_alike_occurrences_are_judged_in_one_step_of_undo(self):
+        self.session.load_cameras()
+        alike = AlikeModel(self.session)
+        self.addCleanup(alike.close)
+        changed = QSignalSpy(alike.changed)
+        alike.refresh()
+        self.wait(changed)
+        group = max(alike.groups, key=lambda g: len(g.ids))
+        before, steps = {i: alike.occurrence(i).kind for i in group.ids}, self.session.undo.count()
+        alike.judge(group.ids, "other_false")
+        self.assertEqual({alike.occurrence(i).kind for i in group.ids}, {"other_false"})
+        self.assertEqual(self.session.undo.count(), steps + 1)
+        self.session.undo.undo()
+        self.assertEqual({i: alike.occurrence(i).kind for i in group.ids}, before)
+
+    def test_where_it_moved_is_told_for_any_cells(self):
+        heat = HeatModel(self.model)
+        heat.refresh()
+        everywhere = self.model.comparison.draft_replay.motion.zone | True
+        ids, words = heat.over(everywhere)
+        self.assertGreater(len(ids), 20)
+        self.assertRegex(words, "Moved here: [0-9]+ real.*; [0-9]+ false")
+        self.assertEqual(heat.over(~everywhere)[0], ())
+
+
+class Intents(SessionCase):
+    def test_a_change_is_written_once_shown_and_taken_back(self):
+        session = self.open()
+        model, written = self.pontoon(session), []
+        session.undo.clear()
+        shown = []
+        model.change("try", written.append, shown.append, 1, 2)
+        self.assertEqual((written, shown), ([2], [2]))
+        session.undo.undo()
+        session.undo.redo()
+        self.assertEqual((written, shown), ([2, 1, 2], [2, 1, 2]))
