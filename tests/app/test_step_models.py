@@ -67,7 +67,7 @@ class StepModels(SessionCase):
         everywhere = self.model.comparison.draft_replay.motion.zone | True
         ids, words = heat.over(everywhere)
         self.assertGreater(len(ids), 20)
-        self.assertRegex(words, "Moved here: [0-9]+ real.*; [0-9]+ false")
+        self.assertRegex(words, "Moved here: [0-9]+ false.*; [0-9]+ real")
         self.assertEqual(heat.over(~everywhere)[0], ())
 
 

@@ -3,6 +3,7 @@
 import shutil
 from unittest import mock
 
+import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QGuiApplication
 from PyQt6.QtTest import QSignalSpy
@@ -11,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QDialog, QLabel, QLineE
 from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.work.jobs import Progress
+from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.palette import Palette
@@ -55,6 +57,8 @@ class Round(StepCase):
         self.click(last)
         self.assertEqual(self.window.current_step(), "evidence")
         self.assertEqual(self.window.rail.place.text(), name)
+        # The rail has a colour of its own: a widget of a subclass paints it only when it is told to.
+        self.assertEqual(self.painted(self.window.rail).pixelColor(4, 400), THEME.colour("rail"))
 
     def test_the_worst_camera_comes_first(self):
         page = self.window.pages["round"]
@@ -163,6 +167,15 @@ class Sensitivity(StepCase):
         page.choose_point(None, [Point()])
         self.assertEqual(self.model.selected, (chosen.id,))
         self.assertIn(page.curve_title.text().split(",")[0], self.local(chosen))
+
+    def test_marks_are_filled_where_the_draft_records_and_somebody_judged(self):
+        page = self.open_camera("Pontoon gate", "sensitivity")
+        marks = [m for item in page.strip.items() if isinstance(item, pg.ScatterPlotItem) for m in item.points()]
+        filled = {m.data() for m in marks if m.brush().style() != Qt.BrushStyle.NoBrush}
+        settled = [o for o in self.model.evidence.occurrences if o.verdict in (Verdict.REAL, Verdict.FALSE)]
+        done = self.model.comparison.draft_replay
+        self.assertEqual(filled, {o.id for o in settled if done.records(o.id)})
+        self.assertEqual(len(marks), len(self.model.evidence.occurrences))
 
     def local(self, occurrence):
         clip = self.model.evidence.clips[self.model.evidence.clip_index[occurrence.clip_id]]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QButtonGroup, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
@@ -24,6 +24,7 @@ class Rail(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("rail")
+        self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)  # a subclass paints no background of itself
         self.setFixedWidth(176)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 14, 10, 12)

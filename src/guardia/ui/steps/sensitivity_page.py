@@ -49,7 +49,7 @@ class SensitivityPage(QWidget):
         layout.addWidget(self._controls())
         layout.addWidget(self.help_line)
         self.curve = pg.PlotWidget()
-        self._strip = pg.PlotWidget()
+        self.strip = pg.PlotWidget()
         self._style_plots()
         self.curve_title = label("", "head", wrap=True)
         layout.addWidget(self.curve_title)
@@ -57,7 +57,7 @@ class SensitivityPage(QWidget):
         layout.addWidget(
             label("Largest motion of each occurrence against the threshold; click to see its curve", "head", wrap=True)
         )
-        layout.addWidget(self._strip, 4)
+        layout.addWidget(self.strip, 4)
         self._points: dict[int, int] = {}
         model.draft_changed.connect(self._take_draft)
         model.comparison_changed.connect(self._draw)
@@ -180,7 +180,7 @@ class SensitivityPage(QWidget):
             widget.blockSignals(False)
 
     def _style_plots(self) -> None:
-        for plot in (self.curve, self._strip):
+        for plot in (self.curve, self.strip):
             plot.setBackground(THEME.colour("surface"))
             plot.setMenuEnabled(False)
             plot.hideButtons()
@@ -190,15 +190,15 @@ class SensitivityPage(QWidget):
                 axis.setTextPen(THEME.colour("muted"))
                 axis.enableAutoSIPrefix(False)
         self.curve.setMouseEnabled(x=True, y=False)
-        self._strip.setMouseEnabled(x=False, y=False)
+        self.strip.setMouseEnabled(x=False, y=False)
         self.curve.setLabel("left", "size, % of picture", color=THEME.colour("muted").name())
         self.curve.setLabel("bottom", "seconds of the clip", color=THEME.colour("muted").name())
-        self._strip.setLabel("bottom", "largest motion in the zone, % of picture", color=THEME.colour("muted").name())
-        self._strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
-        for plot in (self.curve, self._strip):
+        self.strip.setLabel("bottom", "largest motion in the zone, % of picture", color=THEME.colour("muted").name())
+        self.strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
+        for plot in (self.curve, self.strip):
             plot.getAxis("left").setWidth(86)
         ticks = [(float(np.log10(v)), f"{v:g}") for v in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 40, 80)]
-        self._strip.getAxis("bottom").setTicks([ticks])
+        self.strip.getAxis("bottom").setTicks([ticks])
 
     def _draw(self) -> None:
         capability = self._model.camera.capability
@@ -281,7 +281,7 @@ class SensitivityPage(QWidget):
         )
 
     def _draw_strip(self) -> None:
-        plot = self._strip
+        plot = self.strip
         plot.clear()
         evidence, comparison = self._model.evidence, self._model.comparison
         whole = evidence.stack.cells * CELL_SIZE
@@ -305,7 +305,7 @@ class SensitivityPage(QWidget):
                         "symbol": symbol,
                         "size": 13 if number in chosen else 9,
                         "pen": pg.mkPen(THEME.colour("ink") if number in chosen else colour, width=1.6),
-                        "brush": pg.mkBrush(colour if recorded and verdict is not None else None),
+                        "brush": pg.mkBrush(colour if recorded and judged is not None else None),
                     }
                     for x, y, number, recorded in points
                 ]
