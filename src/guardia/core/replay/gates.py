@@ -221,7 +221,7 @@ class RestGate(Gate):
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
-        return f"the camera was recording or resting after a recording for another {look.held_while_resting:.1f} s"
+        return f"the camera was recording or resting for another {look.held_while_resting:.1f} s"
 
 
 class LengthGate(Gate):

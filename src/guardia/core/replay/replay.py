@@ -181,8 +181,8 @@ def replay(
     triggering = runs
     for gate in GATES:
         triggering = gate.leaves(evidence, candidate, triggering)
-    made, earlier = _record(evidence, candidate.settings, triggering)
-    return Replay(evidence, candidate, motion, runs, made, earlier, *_covered(evidence, made, earlier))
+    begun_in, earlier = _record(evidence, candidate.settings, triggering)
+    return Replay(evidence, candidate, motion, runs, begun_in, earlier, *_covered(evidence, begun_in, earlier))
 
 
 def _record(
@@ -191,7 +191,7 @@ def _record(
     """Recordings that begin in each clip, and those that began before it and can reach into it."""
     times, clips = evidence.stack.times, evidence.clips
     rest_s = settings.recording.rest_s
-    made: list[list[Recording]] = [[] for _ in clips]
+    begun_in: list[list[Recording]] = [[] for _ in clips]
     earlier: list[list[Recording]] = [[] for _ in clips]
     before: dict[Origin, list[Recording]] = {origin: [] for origin in Origin}
     for row in evidence.rows:
@@ -201,7 +201,7 @@ def _record(
             if triggering[index]:
                 # One picture shows where and how large, not for how long: the gates of time are taken as open.
                 one = settings.with_values(hold_s=0.0, rest_s=0.0)
-                made[index] = recordings(times[index], triggering[index], one, start_s=first.start_s)
+                begun_in[index] = recordings(times[index], triggering[index], one, start_s=first.start_s)
             continue
         so_far = before[first.origin]
         past = _last_before(so_far, first.start_s)
@@ -212,18 +212,18 @@ def _record(
         if len(row) == 1:
             runs = triggering[index]
             if runs:
-                made[index] = recordings(times[index], runs, settings, start_s=first.start_s, free_from_s=free)
-                _put(so_far, made[index])
+                begun_in[index] = recordings(times[index], runs, settings, start_s=first.start_s, free_from_s=free)
+                _put(so_far, begun_in[index])
             continue
         moments, joined = _one_after_another(evidence, row, triggering)
         found = recordings(moments, joined, settings, free_from_s=free)
         _put(so_far, found)
         starts = [clips[n].start_s for n in row]
         for r in found:
-            made[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
+            begun_in[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
         for n, start in zip(row[1:], starts[1:], strict=True):
             earlier[n] = [r for r in (*earlier[index], *found) if r.trigger_s < start]
-    return made, earlier
+    return begun_in, earlier
 
 
 def _last_before(so_far: list[Recording], start_s: float) -> Recording | None:
@@ -247,27 +247,27 @@ def _put(so_far: list[Recording], found: list[Recording]) -> None:
 
 
 def _covered(
-    evidence: Evidence, made: list[list[Recording]], earlier: list[list[Recording]]
+    evidence: Evidence, begun_in: list[list[Recording]], earlier: list[list[Recording]]
 ) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_], NDArray[np.float64]]:
     """Of each occurrence the share that is recorded, whether it is late or cut, and when it triggered."""
     count = len(evidence.occurrences)
     share, trigger = np.zeros(count), np.full(count, np.nan)
     late, cut = np.zeros(count, bool), np.zeros(count, bool)
     for place, (index, begin, end) in enumerate(evidence.spans):
-        if not made[index] and not earlier[index]:
+        if not begun_in[index] and not earlier[index]:
             continue
-        mine = [r for r in earlier[index] if r.end_s > begin]
-        mine += [r for r in made[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
-        if not mine:
+        touching = [r for r in earlier[index] if r.end_s > begin]
+        touching += [r for r in begun_in[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
+        if not touching:
             continue
-        part = share[place] = _share(mine, begin, end)
-        for r in mine:
+        part = share[place] = _share(touching, begin, end)
+        for r in touching:
             if begin - MARGIN_S <= r.trigger_s <= end + MARGIN_S:
                 trigger[place] = r.trigger_s
                 break
         if part >= LEAST_SHARE:
-            late[place] = min(r.start_s for r in mine) > begin + LATE_TOLERANCE_S
-            cut[place] = max(r.end_s for r in mine) < end - LATE_TOLERANCE_S
+            late[place] = min(r.start_s for r in touching) > begin + LATE_TOLERANCE_S
+            cut[place] = max(r.end_s for r in touching) < end - LATE_TOLERANCE_S
     return share, late, cut, trigger
 
 
@@ -304,30 +304,30 @@ def _look(done: Replay, place: int) -> Look:
     """The numbers of one occurrence."""
     evidence, motion = done.evidence, done.motion
     index = evidence.spans[place][0]
-    told = done.candidate.settings
+    settings = done.candidate.settings
     if evidence.clips[index].origin is Origin.SNAPSHOT:
-        told = told.with_values(hold_s=0.0, rest_s=0.0)
+        settings = settings.with_values(hold_s=0.0, rest_s=0.0)
     longest_s, rest_s = 0.0, None
     inside, needed = done.largest[0][place], motion.needed
     window = slice(*evidence.windows[place].tolist())
     if inside >= needed:
         longest_s = _longest_run(evidence, index, window, done.runs[index])
-        rest_s = _rest_left(evidence, told, index, window, [*done.earlier[index], *done.recordings[index]])
+        rest_s = _rest_left(evidence, settings, index, window, [*done.earlier[index], *done.recordings[index]])
     if len(motion.parts) > 1 or motion.parts[0].needed != needed:
         inside, needed = _nearest_part(motion, window)
     return Look(
-        told, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
+        settings, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
         float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
     )  # fmt: skip
 
 
-def _share(mine: list[Recording], begin: float, end: float) -> float:
+def _share(touching: list[Recording], begin: float, end: float) -> float:
     """Share of a stretch of time that recordings which touch it cover; what two of them cover counts once."""
     if end <= begin:
         return 1.0
-    if len(mine) == 1:
-        return max(0.0, min(mine[0].end_s, end) - max(mine[0].start_s, begin)) / (end - begin)
-    return min(1.0, length(within(merged((r.start_s, r.end_s) for r in mine), begin, end)) / (end - begin))
+    if len(touching) == 1:
+        return max(0.0, min(touching[0].end_s, end) - max(touching[0].start_s, begin)) / (end - begin)
+    return min(1.0, length(within(merged((r.start_s, r.end_s) for r in touching), begin, end)) / (end - begin))
 
 
 def _trigger(recording: Recording) -> float:
@@ -362,8 +362,8 @@ def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[R
     joined: list[Run] = []
     for index in row:
         start = evidence.clips[index].start_s
-        mine = [start + t for t in evidence.stack.times[index]]
-        skip = bisect.bisect_right(mine, times[-1]) if times else 0
+        touching = [start + t for t in evidence.stack.times[index]]
+        skip = bisect.bisect_right(touching, times[-1]) if times else 0
         base = len(times) - skip
         for a, b in runs[index]:
             if b < skip:
@@ -372,7 +372,7 @@ def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[R
             if joined and joined[-1][1] + 1 == run[0]:
                 run = (joined.pop()[0], run[1])
             joined.append(run)
-        times += mine[skip:]
+        times += touching[skip:]
     return times, joined
 
 
@@ -397,11 +397,13 @@ def _longest_run(evidence: Evidence, clip: int, window: slice, runs: list[Run]) 
     return max((times[b] - times[a] for a, b in inside), default=0.0)
 
 
-def _rest_left(evidence: Evidence, settings: Settings, clip: int, window: slice, made: list[Recording]) -> float | None:
+def _rest_left(
+    evidence: Evidence, settings: Settings, clip: int, window: slice, earlier: list[Recording]
+) -> float | None:
     """Seconds of rest left when the window begins, None if the camera is not resting in it."""
     times, base = evidence.stack.times[clip], int(evidence.stack.clip_start[clip])
     if window.start >= window.stop:
         return None
     begin = evidence.clips[clip].start_s + times[window.start - base]
-    left = max((r.end_s + settings.recording.rest_s for r in made if r.trigger_s < begin), default=-math.inf) - begin
+    left = max((r.end_s + settings.recording.rest_s for r in earlier if r.trigger_s < begin), default=-math.inf) - begin
     return left if left > 0 else None
