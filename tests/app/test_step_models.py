@@ -72,6 +72,21 @@ class StepModels(SessionCase):
 
 
 class Intents(SessionCase):
+    def test_a_draft_that_was_not_entered_after_all_is_taken_back(self):
+        session = self.open()
+        model = self.pontoon(session)
+        before, epochs = model.camera.installed, model.evidence.epochs
+        model.change_draft(model.draft.with_values(hold_s=0.6), "hold")
+        draft = model.draft
+        model.install_draft("by the ladder")
+        self.assertEqual((model.camera.installed, len(model.evidence.epochs)), (draft, len(epochs) + 1))
+        session.undo.undo()
+        self.assertEqual((model.camera.installed, model.camera.draft, model.evidence.epochs), (before, draft, epochs))
+        self.assertEqual([what for _, what, _ in model.logbook()][:2],
+                         ["taken back: the draft was not entered", "draft entered on the camera"])  # fmt: skip
+        session.undo.redo()
+        self.assertEqual(model.camera.installed, draft)
+
     def test_a_change_is_written_once_shown_and_taken_back(self):
         session = self.open()
         model, written = self.pontoon(session), []

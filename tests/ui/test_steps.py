@@ -10,6 +10,7 @@ from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QDialog, QLabel, QLineEdit, QPushButton, QUndoView
 
 from guardia.app.steps.help import SETTING_HELP
+from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.work.jobs import Progress
 from guardia.core.evidence.judgement import Verdict
@@ -293,10 +294,10 @@ class Playing(StepCase):
         first = player.screen_view.at_s
         self.press(player, Qt.Key.Key_Right)
         self.assertAlmostEqual(player.screen_view.at_s - first, 0.2, places=6)
-        self.press(player, Qt.Key.Key_M)
+        self.press(player, Qt.Key.Key_Home)
         occurrence = self.model.occurrence(self.model.selected[0])
         self.assertTrue(occurrence.start_s - 0.3 <= player.screen_view.at_s <= occurrence.end_s + 0.3)
-        player.set_speed(16)
+        self.press(player, "5")
         self.press(player, Qt.Key.Key_Space)
         self.assertTrue(player._timer.isActive())
         self.assertEqual(player._timer.interval(), 12)
@@ -304,6 +305,29 @@ class Playing(StepCase):
         self.assertEqual(player._at, 0)
         self.press(player, Qt.Key.Key_Escape)
         self.assertFalse(self.session.pictures.busy)
+
+    def test_the_player_judges_and_goes_on_to_the_next_that_waits(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        page.show_unjudged()
+        read = QSignalSpy(self.session.pictures.succeeded)
+        page.select_first()
+        first, second = (page.proxy.index(row, 0).data(Role.OCCURRENCE).id for row in (0, 1))
+        self.press(page.list, Qt.Key.Key_Space)
+        player = page.player
+        self.press(player, "p")  # at once: the pictures of the first are not wanted any more
+        self.assertEqual(self.model.occurrence(first).kind, "person")
+        self.assertEqual(self.model.selected, (second,))
+        self.assertIn("not judged", player.windowTitle())
+        while not player.screen_view.span[1] > 1.0:
+            self.wait(read)
+            read = QSignalSpy(self.session.pictures.succeeded)
+        occurrence = self.model.occurrence(second)
+        self.assertLessEqual(player.screen_view.span[0], occurrence.start_s)
+        self.assertGreaterEqual(player.screen_view.span[1], occurrence.end_s - 0.3)
+        for _ in range(40):
+            if player.isVisible():
+                self.press(player, "x")
+        self.assertFalse(any(not o.kind for o in self.model.evidence.occurrences))
 
     def test_pictures_that_are_gone_are_told_in_the_player_and_the_judgement_stays(self):
         page = self.open_camera("Pontoon gate", "evidence")

@@ -67,6 +67,19 @@ class CameraSettings:
             )
             self._logbook.add(camera_id, "draft entered on the camera", note)
 
+    def take_back_installed(self, camera_id: int) -> None:
+        """Say that the settings installed last were not entered after all: those before are in force again."""
+        with self._db.transaction():
+            rows = self._db.rows(
+                "SELECT max(to_s) AS at FROM settings WHERE camera_id = ? AND role = 'installed'", (camera_id,)
+            )
+            if rows[0]["at"] is None:
+                return
+            installed = "camera_id = ? AND role = 'installed' AND to_s"
+            self._db.run(f"DELETE FROM settings WHERE {installed} IS NULL", (camera_id,))
+            self._db.run(f"UPDATE settings SET to_s = NULL WHERE {installed} = ?", (camera_id, rows[0]["at"]))
+            self._logbook.add(camera_id, "taken back: the draft was not entered")
+
     def epochs(self, camera_id: int) -> tuple[Epoch, ...]:
         """Which settings were installed when, in order of time; the last is in force."""
         rows = self._db.rows(

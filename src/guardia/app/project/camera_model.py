@@ -223,9 +223,16 @@ class CameraModel(QObject):
         self.take(self.draft_changed, camera=replace(self.camera, draft=draft), draft=draft)
 
     def install_draft(self, note: str) -> None:
-        """Record that the draft has been entered on the camera."""
-        if self.kept(lambda: self._project.settings.install_draft(self.camera.id, note=note)):
-            self.reload(self.installed_changed)
+        """Record that the draft has been entered on the camera; can be taken back."""
+        settings, camera_id = self._project.settings, self.camera.id
+
+        def keep(entered: bool) -> None:
+            if entered:
+                settings.install_draft(camera_id, note=note)
+            else:
+                settings.take_back_installed(camera_id)
+
+        self.change("enter the draft", keep, lambda _: self.reload(self.installed_changed), False, True)
 
     @property
     def grid(self) -> Grid:

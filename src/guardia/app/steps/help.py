@@ -1,7 +1,10 @@
 """One sentence on every setting, with its unit, for tool tips and the help line."""
 
 SETTING_HELP = {
-    "detection_on": "Motion detection: off stops recording as well as alerts; to stop only alerts, change the alerts.",
+    "detection_on": (
+        "Motion detection: off stops recording by motion as well as alerts; whether a card goes on recording "
+        "continuously depends on the make. To stop only alerts, change the alerts."
+    ),
     "notch": (
         "Sensitivity, the make's own scale: each notch asks for a certain number of adjacent grid cells, in % of the "
         "picture. Bigger or nearer things need less sensitivity."

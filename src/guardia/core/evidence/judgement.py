@@ -54,6 +54,9 @@ KINDS: tuple[Kind, ...] = (
     Kind("other_false", Verdict.FALSE, "other false", "X"),
     Kind("unsure", Verdict.UNSURE, "unsure", "U"),
 )
+KIND_OF_KEY = {kind.key: kind.id for kind in KINDS}
+"""Id of the kind that each letter judges."""
+
 _BY_ID = {kind.id: kind for kind in KINDS}
 
 

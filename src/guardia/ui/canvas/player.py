@@ -6,13 +6,14 @@ from collections.abc import Callable
 from functools import partial
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer
+from PyQt6.QtCore import QPointF, QRectF, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QCloseEvent, QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygonF
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
+from guardia.core.evidence.judgement import KIND_OF_KEY, kind_of
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ
 from guardia.ui.parts.theme import THEME, over_picture
 from guardia.ui.parts.widgets import button, label, painting, verdict_colour
@@ -27,15 +28,20 @@ class _Screen(QWidget):
     def __init__(self, model: CameraModel, occurrence_id: int, seek: Callable[[float], None]) -> None:
         super().__init__()
         self._model = model
-        self._occurrence = model.occurrence(occurrence_id)
-        self._boxes = model.pictures.camera_boxes(self._occurrence.clip_id)
         self._seek = seek
+        self.show_occurrence(occurrence_id)
+        self.setMinimumSize(640, 360 + _CURVE_HEIGHT)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+
+    def show_occurrence(self, occurrence_id: int) -> None:
+        """Begin with an occurrence, of which no picture is here yet."""
+        self._occurrence = self._model.occurrence(occurrence_id)
+        self._boxes = self._model.pictures.camera_boxes(self._occurrence.clip_id)
         self.at_s = self._occurrence.start_s
         self.picture = QPixmap()
         self.waiting = "reading its pictures …"
         self.span = (0.0, 1.0)
-        self.setMinimumSize(640, 360 + _CURVE_HEIGHT)
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.update()
 
     def _curve_area(self) -> QRectF:
         return QRectF(4, self.height() - _CURVE_HEIGHT + 6, self.width() - 8, _CURVE_HEIGHT - 12)
@@ -119,7 +125,9 @@ class _Screen(QWidget):
 
 
 class Player(QDialog):
-    """Plays the stretch around an occurrence."""
+    """Plays the stretch around an occurrence; `judged` is emitted with the kind of a letter that is pressed."""
+
+    judged = pyqtSignal(str)
 
     def __init__(self, parent: QWidget, session: Session, model: CameraModel, occurrence_id: int) -> None:
         super().__init__(parent)
@@ -128,10 +136,7 @@ class Player(QDialog):
         self._id = occurrence_id
         self._pictures: list[tuple[float, QPixmap]] = []
         self._at = 0
-        occurrence = model.occurrence(occurrence_id)
-        clip = model.evidence.clips[model.evidence.clip_index[occurrence.clip_id]]
-        when = session.local_time(clip.start_s + occurrence.start_s)
-        self.setWindowTitle(f"{model.camera.name}, {when:%a %d %b %Y %H:%M:%S}")
+        self._waits = False
         layout = QVBoxLayout(self)
         self.screen_view = _Screen(model, occurrence_id, self.seek)
         layout.addWidget(self.screen_view, 1)
@@ -140,11 +145,11 @@ class Player(QDialog):
         row.addWidget(self._play)
         row.addWidget(button("◂ Step", lambda: self.step(-1), tip="Left arrow"))
         row.addWidget(button("Step ▸", lambda: self.step(1), tip="Right arrow"))
-        row.addWidget(button("To the motion", self.to_motion, tip="M"))
+        row.addWidget(button("To the motion", self.to_motion, tip="Home"))
         row.addWidget(button("Split here", self.split, tip="T: two occurrences from here on, this player closes"))
         self._speeds: dict[int, QPushButton] = {}
         for speed in SPEEDS:
-            made = button(f"{speed}x", partial(self.set_speed, speed))
+            made = button(f"{speed}x", partial(self.set_speed, speed), tip=f"{1 + len(self._speeds)}")
             made.setCheckable(True)
             self._speeds[speed] = made
             row.addWidget(made)
@@ -158,19 +163,45 @@ class Player(QDialog):
         self._timer = QTimer(self)
         self._timer.timeout.connect(lambda: self.step(1, again=True))
         self.set_speed(1)
-        session.pictures.succeeded.connect(self._take)
+        layout.addWidget(label("A letter judges and goes on to the next one that waits; Esc closes.", "muted"))
         session.pictures.failed.connect(self._tell_unreadable)
+        session.pictures.finished.connect(self._read_if_waiting)
+        self.show_occurrence(occurrence_id)
+
+    def show_occurrence(self, occurrence_id: int) -> None:
+        """Play another occurrence."""
+        self._timer.stop()
+        self._id, self._pictures = occurrence_id, []
+        evidence, occurrence = self._model.evidence, self._model.occurrence(occurrence_id)
+        when = self._session.local_time(evidence.span_s(occurrence)[0])
+        judged = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
+        self.setWindowTitle(f"{self._model.camera.name}, {when:%a %d %b %Y %H:%M:%S}, {judged}")
+        self.screen_view.show_occurrence(occurrence_id)
+        self._waits = True
+        self._session.pictures.cancel()
+        self._read_if_waiting()
+
+    def _read_if_waiting(self) -> None:
+        """Read the pictures as soon as nothing else is read."""
+        if not self._waits or self._session.pictures.busy:
+            return
+        self._waits = False
+        wanted = self._id
         try:
-            session.pictures.start("Reading pictures", model.pictures.pictures_job(occurrence_id))
+            work = self._model.pictures.pictures_job(wanted)
         except GuardiaError as error:
-            session.messages.tell_error(error)
+            self._session.messages.tell_error(error)
             self._tell_unreadable(error)
+            return
+        self._session.pictures.start("Reading pictures", work, lambda pictures: self._take(wanted, pictures))
 
     def _tell_unreadable(self, error: BaseException) -> None:
         self.screen_view.waiting = str(error)
         self.screen_view.update()
 
-    def _take(self, pictures: list[tuple[float, bytes]]) -> None:
+    def _take(self, occurrence_id: int, pictures: list[tuple[float, bytes]]) -> None:
+        if occurrence_id != self._id or self._waits:
+            return  # another one is wanted by now
         for at, jpeg in pictures:
             pixmap = QPixmap()
             pixmap.loadFromData(jpeg)
@@ -233,15 +264,20 @@ class Player(QDialog):
         self.close()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Space, arrows and M move in the clip; Esc closes."""
+        """Space, arrows and Home move in the clip, digits set the speed, letters judge; Esc closes."""
         if event is None:
+            return
+        key = event.text().upper()
+        if key in KIND_OF_KEY:
+            self.judged.emit(KIND_OF_KEY[key])
             return
         acts: dict[int, Callable[[], None]] = {
             Qt.Key.Key_Space: self.toggle,
             Qt.Key.Key_Left: lambda: self.step(-1),
             Qt.Key.Key_Right: lambda: self.step(1),
-            Qt.Key.Key_M: self.to_motion,
+            Qt.Key.Key_Home: self.to_motion,
             Qt.Key.Key_T: self.split,
+            **{Qt.Key.Key_1 + n: partial(self.set_speed, speed) for n, speed in enumerate(SPEEDS)},
         }
         act = acts.get(event.key())
         if act is not None:
@@ -252,7 +288,8 @@ class Player(QDialog):
     def done(self, result: int) -> None:
         """Stop reading and playing."""
         self._timer.stop()
-        self._session.pictures.succeeded.disconnect(self._take)
+        self._waits, self._id = False, -1
+        self._session.pictures.finished.disconnect(self._read_if_waiting)
         self._session.pictures.failed.disconnect(self._tell_unreadable)
         self._session.pictures.cancel()
         super().done(result)

@@ -23,12 +23,11 @@ from guardia.app.project.session import Session
 from guardia.app.steps.alike_model import AlikeModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
-from guardia.core.evidence.judgement import KINDS, kind_of
+from guardia.core.evidence.judgement import KIND_OF_KEY, kind_of
 from guardia.core.score.likeness import Suggestion
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import JudgingKeys, draw_mark, label, page_head, verdict_colour
 
-_KEYS = {kind.key: kind.id for kind in KINDS}
 _PICTURE = QSize(148, 83)
 _THUMB = QSize(96, 54)
 _KEPT_PICTURES = 1500
@@ -231,7 +230,8 @@ class _List(QListView):
         if event is None:
             return
         special = event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Backspace, Qt.Key.Key_Space)
-        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier and (special or event.text().upper() in _KEYS):
+        letter = event.text().upper() in KIND_OF_KEY
+        if not event.modifiers() & Qt.KeyboardModifier.ControlModifier and (special or letter):
             self.typed.emit(event)
         else:
             super().keyPressEvent(event)
@@ -435,7 +435,7 @@ class AlikePage(QWidget):
             self.model.judge(self.chosen_ids(), "")
         else:
             shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.judge(_KEYS[event.text().upper()], chosen_only=shift)
+            self.judge(KIND_OF_KEY[event.text().upper()], chosen_only=shift)
 
     def show_chosen(self) -> None:
         """Open the chosen occurrence in the list of its camera, where it can be played."""

@@ -25,7 +25,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.import_model import ImportModel
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel, Role
 from guardia.core.evidence.evidence import Occurrence, Origin
-from guardia.core.evidence.judgement import KINDS, Verdict, kind_of
+from guardia.core.evidence.judgement import KIND_OF_KEY, KINDS, Verdict, kind_of
 from guardia.core.replay.gates import GATES, Outcome
 from guardia.ui.canvas.day_ribbon import DayRibbon, RibbonMark
 from guardia.ui.canvas.player import Player
@@ -53,7 +53,6 @@ _HOURS = (
     ("00:00 to 06:00", (0, 6)),
     ("20:00 to 06:00", (20, 6)),
 )
-_KEYS = {kind.key: kind.id for kind in KINDS}
 
 
 class StripDelegate(QStyledItemDelegate):
@@ -202,8 +201,8 @@ class StripList(QListView):
         if event is None:
             return
         plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
-        if plain and event.text().upper() in _KEYS:
-            self._page.judge(_KEYS[event.text().upper()])
+        if plain and event.text().upper() in KIND_OF_KEY:
+            self._page.judge(KIND_OF_KEY[event.text().upper()])
         elif plain and event.key() == Qt.Key.Key_Space:
             self._page.look()
         elif plain and event.key() == Qt.Key.Key_Backspace:
@@ -451,10 +450,20 @@ class EvidencePage(QWidget):
     def look(self) -> None:
         """Play the first selected occurrence."""
         ids = self.selected_ids()
-        if ids and not self._session.pictures.busy:
+        if ids:
             self.player = Player(self, self._session, self._model, ids[0])
+            self.player.judged.connect(self._judge_in_player)
             self.player.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
             self.player.open()
+
+    def _judge_in_player(self, kind: str) -> None:
+        """Judge what is played, and play the next that waits; close when none does."""
+        self.judge(kind)
+        waiting = [i for i in self.selected_ids() if not self._model.occurrence(i).kind]
+        if waiting:
+            self.player.show_occurrence(waiting[0])
+        else:
+            self.player.close()
 
     def bring_in(self, paths: Sequence[Path] = ()) -> None:
         """Open the dialog that brings evidence in, with some files or folders if given."""

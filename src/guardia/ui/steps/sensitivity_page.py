@@ -167,6 +167,8 @@ class SensitivityPage(QWidget):
             self.notch.setValue(labels.index(draft.detection.notch))
         self.detection_on.setChecked(draft.detection.detection_on)
         self.stop_when_still.setChecked(draft.recording.stop_when_still)
+        offered, fixed = self._model.camera.capability.stop_when_still, draft.recording.length_s is not None
+        self.stop_when_still.setEnabled(offered and (fixed or draft.recording.stop_when_still))
         for name, check in self.objects.items():
             check.blockSignals(True)
             check.setChecked(name in draft.detection.objects)
@@ -294,7 +296,7 @@ class SensitivityPage(QWidget):
             groups.setdefault(verdict, []).append((max(100 * peak / whole, LEAST_SHOWN), lane, occurrence.id, recorded))
         chosen = set(self._model.selected)
         for judged, points in groups.items():
-            name, symbol = _SIGNS.get(judged, ("unjudged", "s"))
+            name, symbol = _SIGNS.get(judged, ("unjudged", "o"))
             colour = THEME.colour(name)
             item = pg.ScatterPlotItem(hoverable=True, tip=None)
             item.addPoints(
