@@ -13,9 +13,11 @@ from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.work.jobs import Progress
+from guardia.app.work.messages import Severity
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.ui.parts.theme import THEME
+from guardia.ui.shell.dialogs import messages_html
 from guardia.ui.shell.palette import Palette
 from guardia.ui.steps import score_panel
 from tests.ui.support import GuiCase
@@ -382,8 +384,24 @@ class ScoreBesideEveryStep(StepCase):
         self.assertTrue(banner.isVisible())
         self.assertIn("8 more lines", banner.text.text())
         self.assertIn("line 11", banner.text.toolTip())
+        self.assertGreater(banner.geometry().top(), self.window.stack.height() // 2)
         banner.findChild(QPushButton).click()
         self.assertFalse(banner.isVisible())
+
+    def test_a_message_moves_nothing_goes_by_itself_and_can_be_read_again(self):
+        page, banner = self.window.pages["round"], self.window.banner
+        before = page.geometry()
+        self.session.messages.tell("All is well.")
+        self.assertEqual(page.geometry(), before)
+        self.assertTrue(banner.leaving.isActive())
+        banner.leaving.timeout.emit()
+        self.assertFalse(banner.isVisible())
+        self.session.messages.tell("Something must be done.", Severity.WARNING)
+        self.assertTrue(banner.isVisible() and not banner.leaving.isActive())
+        self.assertIn("All is well.", messages_html(self.window.messages.told))
+        self.window.open_project(self.session.folder)
+        self.assertFalse(any("must be done" in m.text for m in self.window.messages.told))
+        self.assertNotIn("must be done", banner.text.text() if banner.isVisible() else "")
 
     def test_progress_of_a_job_is_shown_with_its_time_left_and_goes_away(self):
         self.session.intake.jobs.started.emit("Importing clips")

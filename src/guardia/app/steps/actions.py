@@ -116,5 +116,6 @@ ACTIONS = (
     Action("palette", "Go", "Find an action…", "Ctrl+K", False, "Type a few letters of what you want to do."),
     Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),
     Action("keys", "Help", "Keys", "F1", False, "Show every shortcut."),
+    Action("messages", "Help", "Messages", "Ctrl+M", False, "See all that was told since the project was opened."),
     Action("about", "Help", "About Guardia", "", False, "Version, licence and cautions."),
 )

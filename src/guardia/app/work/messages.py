@@ -35,18 +35,20 @@ class Message:
 
 
 class MessageHub(QObject):
-    """Receives messages from anywhere in the main thread and gives them to the view."""
+    """Receives messages from anywhere in the main thread, gives them to the view and keeps them in `told`."""
 
     shown = pyqtSignal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
+        self.told: list[Message] = []
         self._waiting: list[Message] = []
         self._ready = False
 
     def tell(self, text: str, severity: Severity = Severity.INFO) -> None:
         """Show a message, or keep it until a view is ready."""
         message = Message(severity, text)
+        self.told.append(message)
         if self._ready:
             self.shown.emit(message)
         else:

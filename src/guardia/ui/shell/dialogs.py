@@ -25,6 +25,7 @@ from PyQt6.QtWidgets import (
 from guardia import __version__
 from guardia.app.project.makes import shipped_capabilities
 from guardia.app.steps.actions import ACTIONS
+from guardia.app.work.messages import Message
 from guardia.core.evidence.clock import error_words
 from guardia.core.evidence.evidence import Cause, Clip
 from guardia.core.evidence.judgement import KINDS
@@ -174,6 +175,12 @@ def about_html() -> str:
         "the GNU General Public License, version 3 or later; it comes without any warranty.</p>"
         f"<ul>{cautions}</ul>"
     )
+
+
+def messages_html(told: Sequence[Message]) -> str:
+    """What was told, the latest first."""
+    parts = [f"<p>{escape(one.text).replace(chr(10), '<br>')}</p>" for one in reversed(told)]
+    return "<hr>".join(parts) or "<p>Nothing was told since the project was opened.</p>"
 
 
 def show_text(parent: QWidget, title: str, html: str) -> None:

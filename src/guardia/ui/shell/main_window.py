@@ -23,7 +23,7 @@ from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import tabs
 from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.camera_commands import CameraCommands
-from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, show_history, show_text
+from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.project_commands import ask_to_measure_again, choose_project, join_found, make_project, save_list
 from guardia.ui.shell.rail import Rail
@@ -96,6 +96,7 @@ class MainWindow(QMainWindow):
             "undo": project(lambda s: s.undo.undo()), "redo": project(lambda s: s.undo.redo()),
             "palette": self.show_palette, "dark": self.toggle_dark,
             "keys": lambda: show_text(self, "Keys", keys_html()),
+            "messages": lambda: show_text(self, "Messages", messages_html(self.messages.told)),
             "about": lambda: show_text(self, "About Guardia", about_html()),
             **{f"go_{s.id}": partial(self.go, s.id) for s in STEPS},
         }  # fmt: skip
@@ -128,13 +129,9 @@ class MainWindow(QMainWindow):
         row.addWidget(self.rail)
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
-        self.banner = Banner()
-        holder = QVBoxLayout()
-        holder.setContentsMargins(18, 10, 18, 0)
-        holder.addWidget(self.banner)
-        middle.addLayout(holder)
         self.stack = QStackedWidget()
         middle.addWidget(self.stack, 1)
+        self.banner = Banner(self.stack)
         row.addLayout(middle, 1)
         self._panel_place = QVBoxLayout()
         self._panel_place.setContentsMargins(0, 0, 0, 0)
@@ -159,6 +156,7 @@ class MainWindow(QMainWindow):
 
     def open_project(self, folder: Path) -> bool:
         """Open a project in this window; gives False, and keeps the present one, if it cannot be opened."""
+        of_another = len(self.messages.told)
         try:
             session = Session(folder, self.messages)
             page = RoundPage(session)
@@ -166,6 +164,8 @@ class MainWindow(QMainWindow):
             self.messages.tell_error(error)
             return False
         self.close_session()
+        del self.messages.told[:of_another]
+        self.banner.setVisible(bool(self.messages.told))
         self.session = session
         self.rail.follow(session.intake.jobs)
         session.intake.jobs.finished.connect(self._refresh_steps)
