@@ -321,8 +321,12 @@ class AlikeGroups(StepCase):
         model.judge(ids, "")
         model.go(group)
         self.assertEqual(page.sheet.model().rowCount(), len(ids))
-        self.press(page.sheet, "x", Qt.KeyboardModifier.ShiftModifier)
+        self.assertEqual(set(page.chosen_ids()), set(ids))
+        self.click(page.sheet.viewport(), page.sheet.visualRect(page.sheet.model().index(0)).center())
+        self.assertEqual(page.chosen_ids(), [ids[0]])
+        self.press(page.sheet, "x")
         self.assertEqual(model.occurrence(ids[0]).kind, "other_false")
+        self.assertEqual(set(page.chosen_ids()), set(ids[1:]))
         self.press(page.list, "p")
         self.assertEqual([model.occurrence(i).kind for i in ids], ["other_false", *["person"] * (len(ids) - 1)])
         for _ in range(3):

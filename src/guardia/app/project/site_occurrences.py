@@ -16,6 +16,10 @@ if TYPE_CHECKING:
     from guardia.app.project.session import Session
 
 
+FAR_APART_S = 600.0
+"""Parts of one visit this far apart are joined, but it is said (common practice, no source)."""
+
+
 class SiteOccurrences:
     """The occurrences of a whole project."""
 
@@ -69,6 +73,12 @@ class SiteOccurrences:
             return
         number = self._project.occurrences.new_visit()
         model.occurrences.set_visits(dict.fromkeys(whole, number))
+        spans = [model.evidence.span_s(model.occurrence(i)) for i in whole]
+        apart_s = max(low for low, _ in spans) - min(high for _, high in spans)
+        kinds = {model.occurrence(i).kind for i in whole} - {""}
+        if apart_s > FAR_APART_S or len(kinds) > 1:
+            what = f"{apart_s / 60:.0f} min apart" if apart_s > FAR_APART_S else "of different kinds"
+            self._session.messages.tell(f"Joined to one visit, although they are {what}. Undo takes it back.")
 
     def join_found(self) -> int:
         """Join every visit that is counted as several occurrences, on all cameras; one step of undo. Gives how many."""

@@ -254,14 +254,14 @@ def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[st
 
 
 class JudgingKeys(QWidget):
-    """The keys of all kinds as buttons, real ones above false ones, in as many columns as there is room for.
+    """The keys of all kinds as buttons, real, false and open ones, in as many columns as there is room for.
 
     Parameters
     ----------
     judge
         Called with the id of a kind; the empty one takes a judgement back.
     hint
-        Stands below.
+        Stands beside the last ones.
     """
 
     def __init__(self, judge: Callable[[str], object], hint: str) -> None:
@@ -273,11 +273,11 @@ class JudgingKeys(QWidget):
         real = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.REAL]
         false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
         self._groups = [
-            [self._key(judge, *kind) for kind in (*real, ("U", "unsure", "unsure"))],
-            [self._key(judge, *kind) for kind in (*false, ("\u232b", "take back", ""))],
+            [self._key(judge, *kind) for kind in kinds]
+            for kinds in (real, false, (("U", "unsure", "unsure"), ("\u232b", "take back", "")))
         ]
-        self._words = [label("real", "muted"), label("false", "muted")]
-        self._hint = label(hint, "muted")
+        self._words = [label(text, "muted") for text in ("real", "false", "open")]
+        self._hint = label(hint, "muted", wrap=True)
         self._columns = 0
         self._lay_out(6)
 
@@ -297,7 +297,7 @@ class JudgingKeys(QWidget):
             for number, made in enumerate(keys):
                 self._grid.addWidget(made, row + number // columns, 1 + number % columns)
             row += -(-len(keys) // columns)
-        self._grid.addWidget(self._hint, row, 1, 1, columns)
+        self._grid.addWidget(self._hint, row - 1, 3, 1, max(1, columns - 2))
         self.updateGeometry()
 
     def _room(self, columns: int) -> int:

@@ -282,7 +282,7 @@ class AlikePage(QWidget):
         right.addWidget(self.sheet, 1)
         row.addLayout(right, 1)
         layout.addLayout(row, 1)
-        hint = "A letter judges what waits in the group, with Shift the chosen ones only; Enter: as suggested."
+        hint = "A letter judges what is selected: all that waits, until you choose. Enter: as suggested."
         layout.addWidget(JudgingKeys(self.judge, hint))
         for view in (self.list, self.sheet):
             view.typed.connect(self._on_key)
@@ -394,33 +394,36 @@ class AlikePage(QWidget):
         else:
             self._cells.set([])
             self._title.setText("Nothing to compare yet: import clips, or wait until they are compared.")
-        if self._cells.rowCount():
-            selection = self.sheet.selectionModel()
-            if selection is not None:
-                selection.setCurrentIndex(self._cells.index(0), selection.SelectionFlag.ClearAndSelect)
+        self._select_waiting()
+
+    def _select_waiting(self) -> None:
+        """Light what a letter would judge: all of the group that waits, else the first."""
+        selection = self.sheet.selectionModel()
+        if selection is None or not self._cells.rowCount():
+            return
+        selection.setCurrentIndex(self._cells.index(0), selection.SelectionFlag.ClearAndSelect)
+        rows = [] if self._looking_again else [self._cells.index(row) for row in range(self._cells.rowCount())]
+        waiting = [i for i in rows if not self.model.occurrence(i.data(Qt.ItemDataRole.UserRole)[0]).kind]
+        if waiting:
+            selection.clearSelection()
+            for index in waiting:
+                selection.select(index, selection.SelectionFlag.Select)
 
     def chosen_ids(self) -> list[int]:
         """Ids of the occurrences chosen in the sheet."""
         return [index.data(Qt.ItemDataRole.UserRole)[0] for index in self.sheet.selectedIndexes()]
 
-    def judge(self, kind: str, *, chosen_only: bool = False) -> None:
-        """Judge the group, or only the chosen ones; looking again always means the chosen one."""
-        if self._looking_again or chosen_only:
-            ids = self.chosen_ids()
-            row = self.sheet.currentIndex().row()
-            if ids:
-                for i in ids if self._looking_again else []:
-                    self.model.keep(i)
-                self.model.judge(ids, kind)
-            if not self._looking_again:
-                self._choose(row + 1)
-        else:
+    def judge(self, kind: str) -> None:
+        """Judge what is selected; when that is all of a group that waits, go on to the next group."""
+        ids = self.chosen_ids()
+        if self._looking_again:
+            for i in ids:
+                self.model.keep(i)
+            self.model.judge(ids, kind)
+        elif set(ids) == set(self.model.waiting(self.model.current)):
             self.model.judge_group(kind)
-
-    def _choose(self, row: int) -> None:
-        selection = self.sheet.selectionModel()
-        if selection is not None and 0 <= row < self._cells.rowCount():
-            selection.setCurrentIndex(self._cells.index(row), selection.SelectionFlag.ClearAndSelect)
+        else:
+            self.model.judge(ids, kind)
 
     def _on_key(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -434,8 +437,7 @@ class AlikePage(QWidget):
         elif event.key() == Qt.Key.Key_Backspace:
             self.model.judge(self.chosen_ids(), "")
         else:
-            shift = bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
-            self.judge(KIND_OF_KEY[event.text().upper()], chosen_only=shift)
+            self.judge(KIND_OF_KEY[event.text().upper()])
 
     def show_chosen(self) -> None:
         """Open the chosen occurrence in the list of its camera, where it can be played."""
