@@ -11,13 +11,32 @@ import numpy as np
 from guardia.core.base.errors import UnreadableClip
 from guardia.core.evidence.clock import time_in_name
 from guardia.core.trace.stack import TraceStack
-from guardia.media.analysis import KEY_PICTURES, analyse_clip, clean_view, decode_grey, key_pictures, key_times
+from guardia.media.analysis import (
+    KEY_PICTURES,
+    analyse_clip,
+    clean_view,
+    decode_grey,
+    encode_jpeg,
+    key_pictures,
+    key_times,
+    lifted,
+)
 from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures
 from tests.media.plain_processor import trace_digest
 from tests.support import FolderCase, scene, steady, write_clip
 
 LONDON = ZoneInfo("Europe/London")
 EVERYWHERE = np.ones((18, 32), bool)
+
+
+class ForTheEye(unittest.TestCase):
+    def test_a_night_is_brightened_and_black_and_white_stay(self):
+        night = np.full((40, 40, 3), 20, np.uint8)
+        night[:10], night[-10:] = 0, 255
+        grey = decode_grey(lifted(encode_jpeg(night, quality=95)))
+        self.assertGreater(int(grey[20, 20]), 45)
+        self.assertTrue(grey[2, 2] < 6 and grey[-2, -2] > 249)
+        self.assertEqual(lifted(b"no picture"), b"no picture")
 
 
 class GoodClips(FolderCase):

@@ -1,13 +1,14 @@
 """Each step of the window by itself: what a person does there and what then shows."""
 
 import shutil
+from datetime import datetime, timedelta
 from unittest import mock
 
 import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QGuiApplication
 from PyQt6.QtTest import QSignalSpy
-from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QDialog, QLabel, QLineEdit, QPushButton, QUndoView
+from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLineEdit, QPushButton, QUndoView
 
 from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.occurrence_list import Role
@@ -87,6 +88,8 @@ class Zones(StepCase):
         self.assertIn("no number", self.window.banner.text.text())
         page.corners.item(2, 0).setText("-40")
         self.assertIn("in the picture", self.window.banner.text.text())
+        page.corners.item(0, 0).setText("33,5 %")
+        self.assertEqual(self.model.draft.detection.zones[0].points[0], (0.335, 0.3))
         self.assertEqual(page.corners.item(2, 0).text(), "60.0")
         self.assertEqual(len(self.model.draft.detection.zones[0].points), 4)
 
@@ -216,8 +219,13 @@ class Evidence(StepCase):
         start, _ = self.model.facts.clip_start(clip)
 
         def later(dialog):
-            field = dialog.findChild(QDateTimeEdit)
-            field.setDateTime(field.dateTime().addSecs(120))
+            field, ok = dialog.findChild(QLineEdit), dialog.findChild(QDialogButtonBox).buttons()[0]
+            self.assertTrue(field.hasFocus() or dialog.focusWidget() is field)
+            moment = datetime.fromisoformat(field.text())
+            field.setText("soon")
+            self.assertFalse(ok.isEnabled())
+            field.setText(str(moment + timedelta(seconds=120)))
+            self.assertTrue(ok.isEnabled())
 
         self.answer(True, later)
         self.window.commands.ask_clip_start()

@@ -6,13 +6,14 @@ import json
 import shutil
 import sys
 import threading
+from datetime import datetime, timedelta
 
 import numpy as np
 from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
-from PyQt6.QtWidgets import QApplication, QDateTimeEdit, QMessageBox, QWidget
+from PyQt6.QtWidgets import QApplication, QLineEdit, QMessageBox, QWidget
 
 from guardia.app.project.advice import next_action
 from guardia.app.steps.polygon_tool import Mode
@@ -293,8 +294,8 @@ class Faults(GuiCase):
         self.assertEqual([c.start_s for c in model.evidence.clips], before)
 
         def later():
-            field = QApplication.activeModalWidget().findChild(QDateTimeEdit)
-            field.setDateTime(field.dateTime().addSecs(60))
+            field = QApplication.activeModalWidget().findChild(QLineEdit)
+            field.setText(str(datetime.fromisoformat(field.text()) + timedelta(seconds=60)))
             accept()
 
         QTimer.singleShot(0, later)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from guardia.app.work.jobs import Report, Token
 from guardia.core.evidence.events import Boxes
 from guardia.core.evidence.evidence import Origin
-from guardia.media.analysis import moving_pictures
+from guardia.media.analysis import lifted, moving_pictures
 from guardia.store.project import Project
 
 if TYPE_CHECKING:
@@ -35,8 +35,10 @@ class Pictures:
         return self._project.clips.size(self._model.evidence.clips[0].id) if self._model.evidence.clips else (0, 0)
 
     def strip(self, occurrence_id: int) -> bytes:
-        """The key pictures of an occurrence side by side, as JPEG."""
-        return self._project.occurrences.strip(occurrence_id)
+        """The key pictures of an occurrence side by side, as JPEG; those of the night brightened for the eye."""
+        strip = self._project.occurrences.strip(occurrence_id)
+        dark = self._model.evidence.clip_of(self._model.occurrence(occurrence_id)).dark
+        return lifted(strip) if dark and strip else strip
 
     def key_times(self, occurrence_id: int) -> list[float]:
         """Times of those pictures on the clip's clock."""

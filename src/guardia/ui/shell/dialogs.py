@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from html import escape
 from zoneinfo import available_timezones
@@ -40,14 +40,24 @@ def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
     outer = QVBoxLayout(dialog)
     form = QFormLayout()
     outer.addLayout(form)
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    buttons.accepted.connect(dialog.accept)
-    buttons.rejected.connect(dialog.reject)
-    outer.addWidget(buttons)
     return dialog, form
 
 
-def _accepted(dialog: QDialog) -> bool:
+def _accepted(dialog: QDialog, fits: Callable[[], bool] = lambda: True) -> bool:
+    """Add the buttons behind the fields, so that the keys begin in the first field; OK works while the entries fit."""
+    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    buttons.accepted.connect(dialog.accept)
+    buttons.rejected.connect(dialog.reject)
+    layout, ok = dialog.layout(), buttons.button(QDialogButtonBox.StandardButton.Ok)
+    if layout is not None:
+        layout.addWidget(buttons)
+    for line in dialog.findChildren(QLineEdit):
+        if ok is not None:
+            line.textChanged.connect(lambda: ok.setEnabled(fits()))
+            ok.setEnabled(fits())
+    first = next(iter(dialog.findChildren(QLineEdit)), None)
+    if first is not None:
+        first.setFocus()
     return dialog.exec() == QDialog.DialogCode.Accepted
 
 
@@ -62,7 +72,7 @@ def ask_new_project(parent: QWidget) -> tuple[str, str] | None:
     zone.setCurrentText("Europe/London")
     form.addRow("Site", name)
     form.addRow("Time zone", zone)
-    return (name.text().strip(), zone.currentText()) if _accepted(dialog) and name.text().strip() else None
+    return (name.text().strip(), zone.currentText()) if _accepted(dialog, lambda: bool(name.text().strip())) else None
 
 
 def ask_new_camera(parent: QWidget) -> tuple[str, str] | None:
@@ -75,26 +85,24 @@ def ask_new_camera(parent: QWidget) -> tuple[str, str] | None:
         make.addItem(capability.replace("-", " "), capability)
     form.addRow("Name", name)
     form.addRow("Make", make)
-    return (name.text().strip(), make.currentData()) if _accepted(dialog) and name.text().strip() else None
+    return (name.text().strip(), make.currentData()) if _accepted(dialog, lambda: bool(name.text().strip())) else None
 
 
 def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> datetime | None:
     """Ask when a clip began; `start` is in the site's time and so is the answer, None when it is not wanted."""
     dialog, form = _form(parent, "Give start of clip")
-    field = QDateTimeEdit()
-    field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
-    # The field only edits wall time: it must not convert between zones of its own.
-    field.setTimeZone(QTimeZone.utc())
-    wall = start.replace(tzinfo=UTC)
-    field.setDateTime(QDateTime.fromSecsSinceEpoch(round(wall.timestamp()), QTimeZone.utc()))
+    before = f"{start:%Y-%m-%d %H:%M:%S}"
+    field = QLineEdit(before)
     form.addRow(f"Start ({time_zone})", field)
-    form.addRow("", label(f"Known so far by: {source}", "muted"))
-    unchanged = field.dateTime()
-    if not _accepted(dialog) or field.dateTime() == unchanged:
-        return None
-    return datetime.fromtimestamp(field.dateTime().toSecsSinceEpoch(), UTC).replace(
-        tzinfo=start.tzinfo, fold=start.fold
-    )
+    form.addRow("", label(f"Known so far by: {source}. Write it like 2026-09-11 08:11:05.", "muted", wrap=True))
+
+    def entered() -> datetime | None:
+        try:
+            return datetime.fromisoformat(field.text().strip()).replace(tzinfo=start.tzinfo, fold=start.fold)
+        except ValueError:
+            return None
+
+    return entered() if _accepted(dialog, lambda: entered() is not None) and field.text() != before else None
 
 
 def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -376,9 +377,15 @@ class ZonesPage(QWidget):
         item = self.corners.item(row, column)
         if not isinstance(zone, PolygonZone) or item is None:
             return
-        value, understood = self.locale().toDouble(item.text().replace("%", "").strip())
-        if not understood:
+        try:
+            value = float(item.text().replace("%", "").replace(",", ".").strip())
+        except ValueError:
             self._session.messages.tell(f"'{item.text()}' is no number; the corner was kept.", Severity.WARNING)
+            value = math.nan
+        if not 0 <= value <= 100:
+            if not math.isnan(value):
+                told = f"A corner lies in the picture, from 0 to 100 %; {value:g} % was not taken."
+                self._session.messages.tell(told, Severity.WARNING)
         else:
             x, y = zone.points[row]
             self.tool.set_corner(row, (value / 100, y) if column == 0 else (x, value / 100))
