@@ -85,10 +85,13 @@ class FirstHour(GuiCase):
         self.assertEqual(self.window.current_step(), "evidence")
 
         # What is installed on the camera is entered first, so that its clips are judged against the right settings.
-        model.change_draft(installed, "as found on the camera")
-        self.window.go("handover")
-        self.click(self.window.pages["handover"].enter)
-        self.assertEqual(model.camera.installed, installed)
+        as_it_is = self.window.commands.as_it_is
+        self.assertTrue(as_it_is.isVisible())
+        for name, box in as_it_is.boxes.items():
+            box.setCurrentIndex(box.findData(installed.value(name)))
+        as_it_is.accept()
+        self.assertEqual((model.camera.installed, model.draft), (installed, installed))
+        self.assertEqual(model.logbook(), [])
 
         # The card's clips and the walk test come in.
         self.window.go("evidence")

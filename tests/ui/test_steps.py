@@ -267,6 +267,14 @@ class Everywhere(StepCase):
         self.answer(True, named("Attic"))
         self.window.add_camera()
         self.assertEqual(self.window.rail.place.text(), "Attic")
+        model, dialog = self.session.camera(self.window.camera_id), self.window.commands.as_it_is
+        before = model.camera.installed
+        dialog.boxes["notch"].setCurrentIndex(0)
+        dialog.accept()
+        self.assertEqual(model.camera.installed, before.with_values(notch=dialog.boxes["notch"].currentData()))
+        self.assertEqual(model.draft, model.camera.installed)
+        self.session.undo.undo()
+        self.assertEqual((model.camera.installed, model.draft), (before, before))
         self.answer(True, named("Attic"))
         self.window.add_camera()
         self.assertIn("already a camera named", self.window.banner.text.text())

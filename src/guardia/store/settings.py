@@ -67,6 +67,16 @@ class CameraSettings:
             )
             self._logbook.add(camera_id, "draft entered on the camera", note)
 
+    def correct_installed(self, camera_id: int, installed: Settings, draft: Settings) -> None:
+        """Say what is set on the camera, where something else was kept; the draft may go with it."""
+        body = json.dumps(settings_to_dict(installed))
+        with self._db.transaction():
+            self._db.run(
+                "UPDATE settings SET body = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
+                (body, camera_id),
+            )
+            self.save_draft(camera_id, draft)
+
     def take_back_installed(self, camera_id: int) -> None:
         """Say that the settings installed last were not entered after all: those before are in force again."""
         with self._db.transaction():

@@ -185,12 +185,14 @@ class CameraModel(QObject):
         for line in self._project.take_damage():
             self._messages.tell(line, Severity.WARNING)
         known = {o.id for o in evidence.occurrences}
+        tried = self.draft if self.previewing else camera.draft
         self.take(
             self.evidence_changed,
             self.judgements_changed,
             *signals,
             camera=camera,
             evidence=evidence,
+            draft=tried,
             selected=tuple(i for i in self.selected if i in known),
         )
 

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from guardia.core.evidence.evidence import Epoch
 from guardia.core.evidence.watch import Entered
+from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView
 from guardia.store.project import Project
 
@@ -91,6 +92,20 @@ class Facts:
                 "say when it was watched",
                 lambda entered: self._project.watched.set_entered(camera_id, entered),
                 self._reload,
+                before,
+                after,
+            )
+
+    def set_installed(self, installed: Settings) -> None:
+        """Say what is set on the camera as it is now; a draft that was no other goes with it."""
+        model, camera = self._model, self._model.camera
+        before = (camera.installed, camera.draft)
+        after = (installed, installed if camera.draft == camera.installed else camera.draft)
+        if after != before:
+            model.change(
+                "say how it is now",
+                lambda both: self._project.settings.correct_installed(camera.id, *both),
+                lambda _: model.reload(model.installed_changed, model.draft_changed),
                 before,
                 after,
             )

@@ -79,6 +79,9 @@ ACTIONS = (
         "Enter when this camera was up and when it was down; rates per day stand on that.",
     ),
     Action(
+        "as_it_is", "Camera", "As it is now…", "", True, "Say what is set on the camera; corrects what is installed."
+    ),
+    Action(
         "epochs",
         "Camera",
         "Settings over time…",

@@ -8,6 +8,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.evidence import Origin
 from guardia.ui.shell import dialogs
+from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
 from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
 
 
@@ -63,6 +64,11 @@ class CameraCommands:
         """Let it be said which settings were installed when."""
         self.times = EpochsDialog(self._parent, self._session, self._model)
         self.times.open()
+
+    def ask_installed(self) -> None:
+        """Let it be entered what is set on the camera as it is now."""
+        self.as_it_is = AsItIsDialog(self._parent, self._model)
+        self.as_it_is.open()
 
     def join(self) -> None:
         """Make the selected occurrences one visit."""

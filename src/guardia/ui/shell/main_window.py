@@ -88,6 +88,7 @@ class MainWindow(QMainWindow):
             "demo": self.open_demo, "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
+            "as_it_is": camera(CameraCommands.ask_installed),
             "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
             "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
@@ -346,6 +347,8 @@ class MainWindow(QMainWindow):
             self.messages.tell_error(error)
             return
         self.open_camera(camera_id, "evidence")
+        if self.commands is not None:
+            self.commands.ask_installed()
 
     def toggle_dark(self) -> None:
         """Change between light and dark colours."""

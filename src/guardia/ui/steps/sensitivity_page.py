@@ -15,19 +15,13 @@ from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import HelpLine, card, label, page_head
+from guardia.ui.parts.widgets import HelpLine, card, label, page_head, seconds_words
 
 LEAST_SHOWN = 0.04
 """Smaller motion, % of the picture, is drawn at the plot's left edge."""
 
 _SIGNS: dict[Verdict | None, tuple[str, str]] = {Verdict.REAL: ("real", "o"), Verdict.FALSE: ("false", "d")}
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
-
-
-def _seconds(value: float | None) -> str:
-    if value is None:
-        return "as long as it moves"
-    return "none" if value == 0 else f"{value:g} s"
 
 
 class SensitivityPage(QWidget):
@@ -102,7 +96,7 @@ class SensitivityPage(QWidget):
         for column, (name, text, choices) in enumerate(rows, start=1):
             box = QComboBox()
             for choice in choices:
-                box.addItem(_seconds(choice), choice)
+                box.addItem(seconds_words(choice), choice)
             self.help_line.explain(box, SETTING_HELP[name])
             box.setAccessibleName(text)
             box.activated.connect(
@@ -176,7 +170,7 @@ class SensitivityPage(QWidget):
         for name, box in self.choices.items():
             value = draft.value(name)
             if box.findData(value) < 0:
-                box.addItem(f"{_seconds(value)} (not on offer)", value)
+                box.addItem(f"{seconds_words(value)} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))
         for widget in (self.notch, self.detection_on, self.stop_when_still, *self.choices.values()):
             widget.blockSignals(False)

@@ -1,0 +1,83 @@
+"""As it is now: what is set on the camera, entered beside the make's own choices before any draft."""
+
+from __future__ import annotations
+
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.core.make.settings import Settings
+from guardia.ui.parts.widgets import label, seconds_words
+
+
+class AsItIsDialog(QDialog):
+    """The installed settings as they stand on the camera; accepting corrects what is kept as installed."""
+
+    def __init__(self, parent: QWidget, model: CameraModel) -> None:
+        super().__init__(parent)
+        self._model = model
+        self.setWindowTitle(f"As it is now: {model.camera.name}")
+        self.setMinimumWidth(460)
+        layout = QVBoxLayout(self)
+        layout.addWidget(
+            label(
+                f"{model.camera.capability.name}. Read each value off the camera's own settings: what it did until now "
+                "is held against these. Nothing is entered in the logbook as a change.",
+                wrap=True,
+            )
+        )
+        form = QFormLayout()
+        layout.addLayout(form)
+        make, installed = model.camera.capability, model.camera.installed
+        self.detection_on = QCheckBox("on")
+        self.detection_on.setChecked(installed.detection.detection_on)
+        form.addRow("Motion detection", self.detection_on)
+        self.boxes: dict[str, QComboBox] = {}
+        self._add(form, "notch", "Sensitivity", [(notch.label, notch.label) for notch in make.notches])
+        for name, words, choices in (
+            ("hold_s", "Motion must last", make.hold_choices_s),
+            ("pre_record_s", "Pre-record", make.pre_record_choices_s),
+            ("length_s", "Records for", make.length_choices_s),
+            ("rest_s", "Rests for", make.rest_choices_s),
+        ):
+            self._add(form, name, words, [(seconds_words(choice), choice) for choice in choices])
+        self.stop_when_still = QCheckBox("stop once it is still")
+        self.stop_when_still.setChecked(installed.recording.stop_when_still)
+        if make.stop_when_still:
+            form.addRow("", self.stop_when_still)
+        self.zones = QComboBox()
+        for words, zones in (
+            ("as kept until now", installed.detection.zones),
+            ("none: the whole picture", ()),
+            ("as drawn in the draft", model.draft.detection.zones),
+        ):
+            self.zones.addItem(words, zones)
+        form.addRow("Zones", self.zones)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        layout.addWidget(buttons)
+        self.accepted.connect(lambda: model.facts.set_installed(self.settings()))
+        self.boxes["notch"].setFocus()
+
+    def _add(self, form: QFormLayout, name: str, words: str, choices: list[tuple[str, object]]) -> None:
+        box = QComboBox()
+        present = self._model.camera.installed.value(name)
+        for text, value in choices:
+            box.addItem(text, value)
+        if box.findData(present) < 0:
+            box.addItem(str(present), present)
+        box.setCurrentIndex(box.findData(present))
+        box.setAccessibleName(words)
+        self.boxes[name] = box
+        form.addRow(words, box)
+
+    def settings(self) -> Settings:
+        """What is entered."""
+        values = {name: box.currentData() for name, box in self.boxes.items()}
+        return self._model.camera.installed.with_values(
+            detection_on=self.detection_on.isChecked(),
+            stop_when_still=self.stop_when_still.isChecked(),
+            zones=self.zones.currentData(),
+            sensitivity=None,
+            **values,
+        )
