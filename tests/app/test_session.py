@@ -5,7 +5,7 @@ import shutil
 from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.project import session as session_module
-from guardia.app.project.advice import next_action
+from guardia.app.project.advice import latest_days, next_action
 from guardia.app.project.session import Session
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
@@ -46,6 +46,20 @@ class NextActions(SessionCase):
         self.assertIn("real missed", handover.why)
         empty = session.add_camera("Attic", "phone-as-camera")
         self.assertEqual(next_action(session.camera(empty)).text, "Import clips")
+
+
+class DaysOfTheRound(SessionCase):
+    def test_all_cameras_show_the_same_days_and_one_wrong_date_hides_nothing(self):
+        session = self.open()
+        session.load_cameras()
+        models = list(session.models.values())
+        days = latest_days(session, models)
+        self.assertEqual([str(day) for day in days], ["2026-09-07", "2026-09-20"])
+        model = self.pontoon(session)
+        clip = model.evidence.clips[3]
+        model.facts.give_clip_start(clip.id, clip.start_s + 400 * 86400)
+        self.assertEqual(latest_days(session, models), days)
+        self.assertIsNone(latest_days(session, []))
 
 
 class StartsOfClips(SessionCase):

@@ -50,6 +50,15 @@ class StepCase(GuiCase):
 
 
 class Round(StepCase):
+    def test_the_two_weeks_move_for_all_cameras_at_once(self):
+        page = self.window.pages["round"]
+        first, last = page.days
+        self.click(page.earlier)
+        self.assertEqual(page.days, (first - timedelta(days=14), last - timedelta(days=14)))
+        self.click(page.later)
+        self.assertEqual(page.days, (first, last))
+        self.painted(page)
+
     def test_every_camera_has_a_card_with_its_next_action_and_opens_there(self):
         page = self.window.pages["round"]
         buttons = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import date, timedelta
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -41,6 +43,22 @@ def worst_first(models: Sequence[CameraModel]) -> list[CameraModel]:
         return (installed.false_per_day or 0.0) + MISSED_WEIGHT * len(installed.real_missed)
 
     return sorted(models, key=trouble, reverse=True)
+
+
+SHOWN_DAYS = 14
+ENOUGH_SHARE = 0.1
+"""The days shown first are the latest that hold this share of what happened: one wrong date hides nothing."""
+
+
+def latest_days(session: Session, models: Sequence[CameraModel]) -> tuple[date, date] | None:
+    """First and last of the days shown first, the same for all cameras; None while nothing happened."""
+    days = sorted(session.local_time(begin).date() for model in models for _, begin, _ in model.evidence.spans)
+    if not days:
+        return None
+    before = timedelta(days=SHOWN_DAYS - 1)
+    counts = {day: bisect_right(days, day) - bisect_left(days, day - before) for day in set(days)}
+    last = max(day for day, count in counts.items() if count >= ENOUGH_SHARE * len(days))
+    return max(days[0], last - before), last
 
 
 def next_action(model: CameraModel) -> NextAction:

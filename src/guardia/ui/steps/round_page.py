@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import date, timedelta
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
 from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from guardia.app.project.advice import next_action, worst_first
+from guardia.app.project.advice import SHOWN_DAYS, latest_days, next_action, worst_first
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
@@ -34,10 +34,11 @@ class Fortnight(QWidget):
 
     picked = pyqtSignal(int)
 
-    def __init__(self, session: Session, model: CameraModel) -> None:
+    def __init__(self, session: Session, model: CameraModel, days: tuple[date, date] | None) -> None:
         super().__init__()
         self._session = session
         self._model = model
+        self._shown = days
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setFixedHeight(66)
         self.setAccessibleName("Occurrences of the last two weeks")
@@ -51,14 +52,12 @@ class Fortnight(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         evidence = self._model.evidence
         self._marks = []
-        if not evidence.occurrences:
+        if not evidence.occurrences or self._shown is None:
             painter.setPen(THEME.colour("muted"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, "Nothing recorded is here yet")
             return
-        starts = {c.id: c.start_s for c in evidence.clips}
-        moments = [self._session.local_time(starts[o.clip_id] + o.start_s) for o in evidence.occurrences]
-        last = max(moments).date()
-        first = max(min(moments).date(), last - timedelta(days=13))
+        moments = [self._session.local_time(begin) for _, begin, _ in evidence.spans]
+        first, last = self._shown
         days = (last - first).days + 1
         width = self.width() / days
         top, height = 16.0, self.height() - 20.0
@@ -74,7 +73,7 @@ class Fortnight(QWidget):
         done = self._model.comparison.installed_replay
         lanes = {Verdict.REAL: 0.2, Verdict.FALSE: 0.52}
         for occurrence, moment in zip(evidence.occurrences, moments, strict=True):
-            if moment.date() < first:
+            if not first <= moment.date() <= last:
                 continue
             hours = moment.hour + moment.minute / 60
             x = ((moment.date() - first).days + (0.06 + 0.88 * hours / 24)) * width
@@ -117,9 +116,14 @@ class RoundPage(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
+        self._moved = 0
         layout, head = page_head(self, "Round")
         head.addWidget(label(f"{session.site.name}, times in {session.site.time_zone}", "muted"))
         head.addStretch()
+        self.earlier = button("◂ Earlier", lambda: self._move(-SHOWN_DAYS), "link", "The two weeks before")
+        self.later = button("Later ▸", lambda: self._move(SHOWN_DAYS), "link", "The two weeks after")
+        head.addWidget(self.earlier)
+        head.addWidget(self.later)
         for verdict, recorded, text in _LEGEND:
             head.addWidget(Mark(verdict, recorded=recorded))
             head.addWidget(label(text, "muted"))
@@ -140,7 +144,11 @@ class RoundPage(QWidget):
         """Show the cameras as they are now, worst first."""
         clear(self._cards)
         ids = self._session.camera_ids()
-        for model in worst_first([self._session.camera(i) for i in ids if self._session.is_loaded(i)]):
+        models = worst_first([self._session.camera(i) for i in ids if self._session.is_loaded(i)])
+        latest = latest_days(self._session, models)
+        step = timedelta(days=self._moved)
+        self.days = (latest[0] + step, latest[1] + step) if latest else None
+        for model in models:
             self._cards.addWidget(self._card(model))
         for camera_id in ids:
             if not self._session.is_loaded(camera_id):
@@ -155,6 +163,10 @@ class RoundPage(QWidget):
             empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
             self._cards.addWidget(empty)
         self._cards.addStretch()
+
+    def _move(self, days: int) -> None:
+        self._moved += days
+        self.refresh()
 
     def _card(self, model: CameraModel) -> QWidget:
         frame = card()
@@ -181,7 +193,7 @@ class RoundPage(QWidget):
         for text in _figures(model.comparison.installed):
             head.addWidget(label(text))
         middle.addLayout(head)
-        ribbon = Fortnight(self._session, model)
+        ribbon = Fortnight(self._session, model, self.days)
         ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
         middle.addWidget(ribbon)
         row.addLayout(middle, 1)
