@@ -72,6 +72,16 @@ class StepModels(SessionCase):
 
 
 class Intents(SessionCase):
+    def test_a_camera_is_renamed_but_not_to_the_name_of_another(self):
+        session = self.open()
+        model = self.pontoon(session)
+        model.facts.rename("Jetty")
+        self.assertEqual((model.camera.name, session.camera_name(model.camera.id)), ("Jetty", "Jetty"))
+        model.facts.rename("Slipway")
+        self.assertEqual((model.camera.name, len(self.told)), ("Jetty", 1))
+        session.undo.undo()
+        self.assertEqual(session.camera_name(model.camera.id), "Pontoon gate")
+
     def test_a_draft_that_was_not_entered_after_all_is_taken_back(self):
         session = self.open()
         model = self.pontoon(session)

@@ -14,6 +14,8 @@ from guardia.store.database import Database
 from guardia.store.records import Camera
 from guardia.store.settings import CameraSettings
 
+LONGEST_NAME = 100
+
 
 class Cameras:
     """Name, make, clock, view and picture of each camera.
@@ -100,14 +102,26 @@ class Cameras:
             If the capability cannot be used or the name is taken.
         """
         capability_from_dict(capability)
-        if self._db.rows("SELECT 1 FROM camera WHERE name = ?", (name,)):
-            raise InvalidValue(f"There is already a camera named '{name}'.", do="Name each camera after its own place.")
+        self._check_name(name)
         with self._db.transaction():
             camera_id = self._db.run(
                 "INSERT INTO camera (name, capability) VALUES (?, ?)", (name, json.dumps(capability))
             )
             self._settings.begin(camera_id, installed, from_s)
         return camera_id
+
+    def _check_name(self, name: str) -> None:
+        if not name or len(name) > LONGEST_NAME:
+            raise InvalidValue(f"A camera's name has 1 to {LONGEST_NAME} characters.", do="Name it after its place.")
+        if self._db.rows("SELECT 1 FROM camera WHERE name = ?", (name,)):
+            raise InvalidValue(f"There is already a camera named '{name}'.", do="Name each camera after its own place.")
+
+    def rename(self, camera_id: int, name: str) -> None:
+        """Give a camera another name; raises InvalidValue if another camera has it or it cannot be used."""
+        if self.names().get(camera_id) != name:
+            self._check_name(name)
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET name = ? WHERE id = ?", (name, camera_id))
 
     def set_view(self, camera_id: int, known: KnownView | None) -> None:
         """Keep what is known of a camera's view; None forgets it."""

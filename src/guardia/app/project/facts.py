@@ -25,6 +25,18 @@ class Facts:
     def _reload(self, _value: object) -> None:
         self._model.reload()
 
+    def rename(self, name: str) -> None:
+        """Give the camera another name."""
+        model, camera = self._model, self._model.camera
+        if name != camera.name:
+            model.change(
+                "rename the camera",
+                lambda new: self._project.cameras.rename(camera.id, new),
+                lambda new: model.take(model.installed_changed, camera=replace(model.camera, name=new)),
+                camera.name,
+                name,
+            )
+
     def set_view(self, known: KnownView | None) -> None:
         """Say what is known of the camera's view."""
         camera = self._model.camera

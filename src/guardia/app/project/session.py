@@ -22,10 +22,9 @@ from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.store.cameras import LONGEST_NAME
 from guardia.store.project import Project
 from guardia.store.records import Site
-
-LONGEST_NAME = 100
 
 M = TypeVar("M")
 
@@ -169,8 +168,6 @@ class Session(QObject):
 
     def add_camera(self, name: str, capability_id: str) -> int:
         """Add a camera of a shipped make with its middle settings as installed; raises InvalidValue for a bad name."""
-        if not name or len(name) > LONGEST_NAME:
-            raise InvalidValue(f"A camera's name has 1 to {LONGEST_NAME} characters.", do="Name it after its place.")
         data = capability_data(capability_id)
         capability = capability_from_dict(data)
         middle = capability.notches[len(capability.notches) // 2].label

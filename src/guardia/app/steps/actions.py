@@ -78,6 +78,7 @@ ACTIONS = (
         True,
         "Enter when this camera was up and when it was down; rates per day stand on that.",
     ),
+    Action("rename", "Camera", "Rename camera…", "", True, "Give the camera another name."),
     Action(
         "as_it_is", "Camera", "As it is now…", "", True, "Say what is set on the camera; corrects what is installed."
     ),

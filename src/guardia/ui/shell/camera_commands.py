@@ -65,6 +65,12 @@ class CameraCommands:
         self.times = EpochsDialog(self._parent, self._session, self._model)
         self.times.open()
 
+    def ask_name(self) -> None:
+        """Ask for another name."""
+        name = dialogs.ask_name(self._parent, self._model.camera.name)
+        if name is not None:
+            self._model.facts.rename(name)
+
     def ask_installed(self) -> None:
         """Let it be entered what is set on the camera as it is now."""
         self.as_it_is = AsItIsDialog(self._parent, self._model)

@@ -88,6 +88,14 @@ def ask_new_camera(parent: QWidget) -> tuple[str, str] | None:
     return (name.text().strip(), make.currentData()) if _accepted(dialog, lambda: bool(name.text().strip())) else None
 
 
+def ask_name(parent: QWidget, name: str) -> str | None:
+    """Ask for another name of a camera; None when it is not wanted."""
+    dialog, form = _form(parent, "Rename camera")
+    field = QLineEdit(name)
+    form.addRow("Name", field)
+    return field.text().strip() if _accepted(dialog, lambda: bool(field.text().strip())) else None
+
+
 def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> datetime | None:
     """Ask when a clip began; `start` is in the site's time and so is the answer, None when it is not wanted."""
     dialog, form = _form(parent, "Give start of clip")

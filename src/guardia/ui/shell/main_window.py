@@ -88,7 +88,7 @@ class MainWindow(QMainWindow):
             "demo": self.open_demo, "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
-            "as_it_is": camera(CameraCommands.ask_installed),
+            "as_it_is": camera(CameraCommands.ask_installed), "rename": camera(CameraCommands.ask_name),
             "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
             "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
