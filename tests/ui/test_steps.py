@@ -315,9 +315,9 @@ class Playing(StepCase):
         self.press(page.list, Qt.Key.Key_Space)
         player = page.player
         self.wait(read)
-        self.assertGreater(len(player._pictures), 20)
+        self.assertGreater(len(player.pictures), 20)
         self.press(player, Qt.Key.Key_Right)
-        self.assertFalse(player._timer.isActive())
+        self.assertFalse(player.timer.isActive())
         first = player.screen_view.at_s
         self.press(player, Qt.Key.Key_Right)
         self.assertAlmostEqual(player.screen_view.at_s - first, 0.2, places=6)
@@ -326,10 +326,10 @@ class Playing(StepCase):
         self.assertTrue(occurrence.start_s - 0.3 <= player.screen_view.at_s <= occurrence.end_s + 0.3)
         self.press(player, "5")
         self.press(player, Qt.Key.Key_Space)
-        self.assertTrue(player._timer.isActive())
-        self.assertEqual(player._timer.interval(), 12)
+        self.assertTrue(player.timer.isActive())
+        self.assertEqual(player.timer.interval(), 12)
         self.click(player.screen_view, QPoint(6, player.screen_view.height() - 40))
-        self.assertEqual(player._at, 0)
+        self.assertEqual(player.at, 0)
         self.press(player, Qt.Key.Key_Escape)
         self.assertFalse(self.session.pictures.busy)
 
@@ -373,7 +373,7 @@ class ScoreBesideEveryStep(StepCase):
     def test_every_number_opens_exactly_the_occurrences_it_counts(self):
         page = self.open_camera("Pontoon gate", "evidence")
         panel = self.window.panel
-        for (name, column), cell in panel._cells.items():
+        for (name, column), cell in panel.cells.items():
             count = int(cell.text())
             self.click(cell)
             if count:
@@ -386,13 +386,13 @@ class ScoreBesideEveryStep(StepCase):
         changes = self.model.comparison.changes
         panel = self.window.panel
         self.assertEqual(panel.flips.count(), min(len(changes), score_panel.MOST_FLIPS + 1))
-        panel._open_flip(panel.flips.item(2))
+        panel.open_flip(panel.flips.item(2))
         self.assertEqual(page.selected_ids(), [changes[2].occurrence.id])
         with mock.patch.object(score_panel, "MOST_FLIPS", 5):
             panel.refresh()
         self.assertEqual(panel.flips.count(), 6)
         self.assertIn(f"{len(changes) - 5} more", panel.flips.item(5).text())
-        panel._open_flip(panel.flips.item(5))
+        panel.open_flip(panel.flips.item(5))
         self.assertEqual(page.selected_ids(), [changes[2].occurrence.id])
 
     def test_round_shows_cameras_that_are_still_read(self):

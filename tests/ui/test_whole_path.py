@@ -87,7 +87,7 @@ class WholePath(GuiCase):
 
         # A number opens the clips behind it.
         missed = self.model.comparison.draft.real_missed
-        self.click(self.window.panel._cells["real_missed", 2])
+        self.click(self.window.panel.cells["real_missed", 2])
         self.assertEqual(self.window.current_step(), "evidence")
         self.assertEqual(evidence.proxy.rowCount(), len(missed))
 
@@ -102,11 +102,11 @@ class WholePath(GuiCase):
             (sheet["settings"]["detection"]["notch"], len(sheet["settings"]["detection"]["zones"])), ("8", 1)
         )
         self.assertTrue((self.folder / "sheet.pdf").read_bytes().startswith(b"%PDF"))
-        self.click(handover._enter)
+        self.click(handover.enter)
         draft = self.model.camera.draft
         self.assertEqual(self.model.camera.installed, draft)
         self.assertIn("draft entered", handover.logbook.item(0).text())
-        self.assertFalse(handover._enter.isEnabled())
+        self.assertFalse(handover.enter.isEnabled())
 
         # Everything is there again after closing.
         kinds = {o.id: o.kind for o in self.model.evidence.occurrences}

@@ -134,8 +134,8 @@ class Player(QDialog):
         self._session = session
         self._model = model
         self._id = occurrence_id
-        self._pictures: list[tuple[float, QPixmap]] = []
-        self._at = 0
+        self.pictures: list[tuple[float, QPixmap]] = []
+        self.at = 0
         self._waits = False
         layout = QVBoxLayout(self)
         self.screen_view = _Screen(model, occurrence_id, self.seek)
@@ -160,8 +160,8 @@ class Player(QDialog):
         layout.addLayout(row)
         for made in self.findChildren(QPushButton):
             made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        self._timer = QTimer(self)
-        self._timer.timeout.connect(lambda: self.step(1, again=True))
+        self.timer = QTimer(self)
+        self.timer.timeout.connect(lambda: self.step(1, again=True))
         self.set_speed(1)
         layout.addWidget(label("A letter judges and goes on to the next one that waits; Esc closes.", "muted"))
         session.pictures.failed.connect(self._tell_unreadable)
@@ -170,8 +170,8 @@ class Player(QDialog):
 
     def show_occurrence(self, occurrence_id: int) -> None:
         """Play another occurrence."""
-        self._timer.stop()
-        self._id, self._pictures = occurrence_id, []
+        self.timer.stop()
+        self._id, self.pictures = occurrence_id, []
         evidence, occurrence = self._model.evidence, self._model.occurrence(occurrence_id)
         when = self._session.local_time(evidence.span_s(occurrence)[0])
         judged = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
@@ -205,47 +205,47 @@ class Player(QDialog):
         for at, jpeg in pictures:
             pixmap = QPixmap()
             pixmap.loadFromData(jpeg)
-            self._pictures.append((at, pixmap))
-        if self._pictures:
-            self.screen_view.span = (self._pictures[0][0], self._pictures[-1][0])
+            self.pictures.append((at, pixmap))
+        if self.pictures:
+            self.screen_view.span = (self.pictures[0][0], self.pictures[-1][0])
             self._show(0)
-            self._timer.start()
+            self.timer.start()
 
     def _show(self, index: int) -> None:
-        self._at = min(max(0, index), len(self._pictures) - 1)
-        at, pixmap = self._pictures[self._at]
+        self.at = min(max(0, index), len(self.pictures) - 1)
+        at, pixmap = self.pictures[self.at]
         self.screen_view.at_s, self.screen_view.picture = at, pixmap
         self._time.setText(f"{at:.1f} s of the clip")
         self.screen_view.update()
 
     def set_speed(self, speed: int) -> None:
         """Play at a multiple of real time."""
-        self._timer.setInterval(round(1000 / ANALYSIS_RATE_HZ / speed))
+        self.timer.setInterval(round(1000 / ANALYSIS_RATE_HZ / speed))
         for one, made in self._speeds.items():
             made.setChecked(one == speed)
 
     def toggle(self) -> None:
         """Pause or go on."""
-        if self._timer.isActive():
-            self._timer.stop()
+        if self.timer.isActive():
+            self.timer.stop()
         else:
-            self._timer.start()
-        self._play.setText("Pause" if self._timer.isActive() else "Play")
+            self.timer.start()
+        self._play.setText("Pause" if self.timer.isActive() else "Play")
 
     def step(self, by: int, *, again: bool = False) -> None:
         """Go some pictures on; playing begins again at the end."""
-        if not self._pictures:
+        if not self.pictures:
             return
         if not again:
-            self._timer.stop()
+            self.timer.stop()
             self._play.setText("Play")
-        following = self._at + by
-        self._show(0 if again and following >= len(self._pictures) else following)
+        following = self.at + by
+        self._show(0 if again and following >= len(self.pictures) else following)
 
     def seek(self, at_s: float) -> None:
         """Go to a moment of the clip."""
-        if self._pictures:
-            times = np.array([t for t, _ in self._pictures])
+        if self.pictures:
+            times = np.array([t for t, _ in self.pictures])
             self._show(int(np.abs(times - at_s).argmin()))
 
     def to_motion(self) -> None:
@@ -287,7 +287,7 @@ class Player(QDialog):
 
     def done(self, result: int) -> None:
         """Stop reading and playing."""
-        self._timer.stop()
+        self.timer.stop()
         self._waits, self._id = False, -1
         self._session.pictures.finished.disconnect(self._read_if_waiting)
         self._session.pictures.failed.disconnect(self._tell_unreadable)

@@ -89,7 +89,7 @@ class ScorePanel(QWidget):
         grid.setColumnStretch(0, 1)
         for column, text in ((1, "installed"), (2, "draft")):
             grid.addWidget(label(text, "muted"), 0, column)
-        self._cells: dict[tuple[str, int], QPushButton] = {}
+        self.cells: dict[tuple[str, int], QPushButton] = {}
         rows: tuple[tuple[str, str, Verdict | None, bool], ...] = (
             ("real_recorded", "real, recorded", Verdict.REAL, True),
             ("real_missed", "real, missed", Verdict.REAL, False),
@@ -111,7 +111,7 @@ class ScorePanel(QWidget):
                 cell.setToolTip("Show these in Evidence")
                 cell.setAccessibleName(f"{text}, {'installed' if column == 1 else 'draft'}")
                 cell.clicked.connect(lambda _=False, n=name, c=column, t=text: self._ask(n, c, t))
-                self._cells[name, column] = cell
+                self.cells[name, column] = cell
                 grid.addWidget(cell, row, column)
         return grid
 
@@ -120,8 +120,8 @@ class ScorePanel(QWidget):
         flips.setAccessibleName("What flips from installed to draft")
         flips.setWordWrap(True)
         flips.setMinimumHeight(90)
-        flips.itemActivated.connect(self._open_flip)
-        flips.itemClicked.connect(self._open_flip)
+        flips.itemActivated.connect(self.open_flip)
+        flips.itemClicked.connect(self.open_flip)
         return flips
 
     def _unfold(self, on: bool) -> None:
@@ -154,7 +154,7 @@ class ScorePanel(QWidget):
             return
         comparison = self._model.comparison
         for column, score in ((1, comparison.installed), (2, comparison.draft)):
-            for (name, at), cell in self._cells.items():
+            for (name, at), cell in self.cells.items():
                 if at == column:
                     cell.setText(str(len(_ids(score, name))))
         self._show_interval(
@@ -223,7 +223,8 @@ class ScorePanel(QWidget):
         evidence = self._model.evidence
         return evidence.clips[evidence.clip_index[clip_id]].start_s
 
-    def _open_flip(self, item: QListWidgetItem) -> None:
+    def open_flip(self, item: QListWidgetItem) -> None:
+        """Open the occurrence of a flip in Evidence."""
         if (occurrence_id := item.data(Qt.ItemDataRole.UserRole)) is not None:
             self.asked.emit((occurrence_id,), item.text().split("\n")[0])
 
