@@ -17,8 +17,8 @@ WAY_S = 90.0
 def propose_visits(evidence: Mapping[int, Evidence], wait_s: Mapping[int, float]) -> list[tuple[int, ...]]:
     """Find visits that are counted as several occurrences.
 
-    Only occurrences judged real are joined, and only of one kind: what is false is an alert each time. Within a camera
-    the next part must begin within GAP_S and the camera's rest after a recording, on another camera within WAY_S.
+    Only occurrences judged real are joined, and only of one kind: each false one is a recording too many. Within a
+    camera the next part must begin within GAP_S and the camera's rest after a recording, on another camera within WAY_S.
 
     Parameters
     ----------

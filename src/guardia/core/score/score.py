@@ -35,7 +35,7 @@ class Score:
     cut
         Recorded, but the end is lost.
     false_recorded
-        False and recorded: a false alert each.
+        False and recorded.
     false_silenced
         False and not recorded.
     false_in_motion
