@@ -18,7 +18,8 @@ def propose_visits(evidence: Mapping[int, Evidence], wait_s: Mapping[int, float]
     """Find visits that are counted as several occurrences.
 
     Only occurrences judged real are joined, and only of one kind: each false one is a recording too many. Within a
-    camera the next part must begin within GAP_S and the camera's rest after a recording, on another camera within WAY_S.
+    camera the next part must begin within GAP_S and the camera's rest after a recording, on another camera within
+    WAY_S.
 
     Parameters
     ----------
