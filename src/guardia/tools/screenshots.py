@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import fields
 from pathlib import Path
 
 from PIL import Image
 from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QApplication
 
 from guardia.app.project.session import Session
 from guardia.app.steps.steps import STEPS
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.ui.parts.theme import LIGHT
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
 from guardia.ui.steps.alike_page import AlikePage
@@ -73,9 +76,18 @@ def take_screenshots(folder: Path) -> list[Path]:
         window.close()
     for path in taken:
         with Image.open(path) as picture:
-            small = picture.convert("RGB").quantize(256, dither=Image.Dither.NONE)
+            small = _in_few_colours(picture.convert("RGB"))
         small.save(path, optimize=True)  # the repository keeps every version of these for ever
     return taken
+
+
+def _in_few_colours(picture: Image.Image) -> Image.Image:
+    """The picture in 256 colours, those of the theme among them: rare marks keep their meaning."""
+    theme = [QColor(getattr(LIGHT, field.name)).getRgb()[:3] for field in fields(LIGHT)]
+    usual = picture.quantize(256 - len(theme), dither=Image.Dither.NONE).getpalette() or []
+    palette = Image.new("P", (1, 1))
+    palette.putpalette([*usual[: 3 * (256 - len(theme))], *(part for colour in theme for part in colour or ())])
+    return picture.quantize(palette=palette, dither=Image.Dither.NONE)
 
 
 def _wait_for_groups(page: AlikePage) -> None:
