@@ -13,7 +13,7 @@ from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.candidates import Scorer
-from guardia.report.sheet import SheetContent, check_sheet, sheet_to_dict, steps
+from guardia.report.sheet import SheetContent, check_sheet, lines_against, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain, tried
 
@@ -55,6 +55,27 @@ class SettingsSheet(FolderCase):
         text = "\n".join(steps(blocks, capability("grid-zone-recorder")))
         for words in ("OFF", "198 of 22 x 18, row: columns from 1: 1: 1-11", "as long as it moves"):
             self.assertIn(words, text)
+
+    def test_each_line_says_what_is_on_the_camera_now(self):
+        other = dataclasses.replace(ZONE, name="gate: left, low")
+        installed = Settings.of("polygon-mains-camera", "7", (ZONE, other), hold_s=0.4, rest_s=5.0)
+        lines = {line.text: line for line in lines_against(installed, DRAFT, capability())}
+        notes = {text.split(":")[0]: line.note for text, line in lines.items() if line.changes}
+        self.assertEqual(
+            notes,
+            {
+                "Sensitivity": "now 7 (scale from 1, least, to 10, most sensitive)",
+                "Motion must last": "now 0.4 s",
+                "Records for": "now as long as it moves",
+                "Ignore zone 'gate": "no longer",
+            },
+        )
+        self.assertIn("Ignore zone 'gate: left, low': delete it", lines)
+        self.assertFalse(any(line.changes for line in lines_against(DRAFT, DRAFT, capability())))
+        drawn = lines_against(Settings.of("polygon-mains-camera", "6"), DRAFT, capability())
+        self.assertEqual({line.note for line in drawn if ZONE.name in line.text}, {"new"})
+        spoken = " ".join(PdfReader(io.BytesIO(sheet_pdf(content()))).pages[0].extract_text().split())
+        self.assertIn("Motion must last: 0.6 s (now 0 s)", spoken)
 
     def test_the_pdf_holds_every_step_the_figures_and_the_cautions_and_no_picture(self):
         reader = PdfReader(io.BytesIO(sheet_pdf(content())))

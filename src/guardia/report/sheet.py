@@ -7,7 +7,7 @@ import re
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
-from typing import Any
+from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.make.candidate import Candidate
@@ -105,6 +105,57 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
         lines.append(f"Contrast {contrast}, size {size * 100:.2f} % of the picture")
     lines += [line for lever in LEVERS[1:] if (line := lever.sheet(settings, capability))]
     return lines
+
+
+class Line(NamedTuple):
+    """One line of a sheet against what is installed.
+
+    Parameters
+    ----------
+    text
+        What to enter.
+    changes
+        Whether it is otherwise on the camera now.
+    note
+        What it is there now, '' where nothing is or nothing changes.
+    """
+
+    text: str
+    changes: bool
+    note: str
+
+
+def lines_against(installed: Settings, settings: Settings, capability: Capability) -> list[Line]:
+    """The lines of a sheet, each with what it is on the camera now, then what is to be deleted there.
+
+    Parameters
+    ----------
+    installed
+        What is on the camera.
+    settings
+        What to enter.
+    capability
+        The make.
+
+    Returns
+    -------
+    list[Line]
+        In the order of work.
+    """
+    old, new = ({_subject(line): line for line in steps(s, capability)} for s in (installed, settings))
+    found = []
+    for subject, text in new.items():
+        changes = old.get(subject) != text
+        now = old.get(subject, "").removeprefix(subject).lstrip(": ,") if changes else ""
+        found.append(Line(text, changes, f"now {now}" if now else "new" if changes else ""))
+    gone = [subject for subject in old if subject not in new and subject.endswith("'")]
+    return found + [Line(f"{subject}: delete it", True, "no longer") for subject in gone]
+
+
+def _subject(line: str) -> str:
+    """What a line of a sheet is about: the words before its value, a zone with its name."""
+    named = re.match(r"(Watch zone|Ignore zone|Privacy mask) '.*'(?=[,:])", line)
+    return named[0] if named else re.split(r": |, |(?<=^Contrast) ", line)[0]
 
 
 def _spans(marks: str) -> str:

@@ -19,7 +19,7 @@ from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Zone, ZoneKind
 from guardia.report.letters import BOLD, NO_FONT, REGULAR, markup, register_fonts, runs, without_font
-from guardia.report.sheet import CAUTIONS, SheetContent, score_rows, steps
+from guardia.report.sheet import CAUTIONS, SheetContent, lines_against, score_rows, steps
 
 _INK, _SOFT_INK, _FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560"), colors.HexColor("#d3d9dc")
 
@@ -44,7 +44,12 @@ def sheet_pdf(content: SheetContent) -> bytes:
         ),
         text("To enter on the camera", head),
     ]
-    rows = [[_tick_box(), text(line)] for line in steps(content.settings, content.capability)]
+    bold = ParagraphStyle("bold", parent=body, fontName=BOLD)
+    installed = content.comparison.installed_replay.candidate.settings
+    rows = [
+        [_tick_box(), text(f"{line.text}   ({line.note})" if line.note else line.text, bold if line.changes else body)]
+        for line in lines_against(installed, content.settings, content.capability)
+    ]
     story.append(_table(rows, [8 * mm, 162 * mm]))
     zones = entered_zones(content.settings, content.capability)
     if zones:

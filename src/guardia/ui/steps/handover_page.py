@@ -24,7 +24,7 @@ from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
-from guardia.report.sheet import CAUTIONS, score_rows, sheet_to_dict, steps
+from guardia.report.sheet import CAUTIONS, lines_against, score_rows, sheet_to_dict
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
 
 
@@ -87,12 +87,9 @@ class HandoverPage(QWidget):
         clear(self._sheet)
         self._sheet.addWidget(label(f"Settings sheet: {model.camera.name}", "head"))
         self._sheet.addWidget(label(f"{self._session.site.name}, {model.camera.capability.name}", "muted"))
-        installed = set(steps(model.camera.installed, model.camera.capability))
-        for line in steps(model.draft, model.camera.capability):
-            changed = line not in installed
-            self._sheet.addWidget(
-                label(f"☐  {line}" + ("   ← changes" if changed else ""), "" if changed else "muted", wrap=True)
-            )
+        for entry in lines_against(model.camera.installed, model.draft, model.camera.capability):
+            note = f"   ← {entry.note}" if entry.note else ""
+            self._sheet.addWidget(label(f"☐  {entry.text}{note}", "" if entry.changes else "muted", wrap=True))
         for line in limits_broken(Candidate(model.draft, model.camera.capability)):
             self._sheet.addWidget(label(f"▼  {line}", "warning", wrap=True))
         self._sheet.addSpacing(6)
