@@ -7,6 +7,7 @@ what may trigger (a switch, a filter, hours) says so in `leaves`; the others onl
 from __future__ import annotations
 
 import bisect
+from abc import ABC, abstractmethod
 from collections.abc import Mapping
 from enum import StrEnum
 from typing import ClassVar, NamedTuple
@@ -71,24 +72,19 @@ class Look(NamedTuple):
     found: ObjectClass | None = None
 
 
-class Gate:
-    """One condition; `numbers` gives what there is and what is needed where the two can be compared."""
+class Gate(ABC):
+    """One condition."""
 
     id: ClassVar[str]
     stage: ClassVar[Stage]
 
-    def numbers(self, look: Look) -> tuple[float, float]:
-        """What there is, and what is needed: below that the gate is closed."""
-        raise NotImplementedError
-
+    @abstractmethod
     def closed(self, look: Look) -> bool:
         """Whether it stops an occurrence."""
-        there, needed = self.numbers(look)
-        return there < needed
 
+    @abstractmethod
     def words(self, look: Look) -> str:
         """Why it is closed, with its numbers."""
-        raise NotImplementedError
 
     def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
         """Of the stretches of enough motion in each clip those that may trigger."""
@@ -97,6 +93,19 @@ class Gate:
 
     def __str__(self) -> str:
         return self.id
+
+
+class NumberGate(Gate):
+    """A condition on a number."""
+
+    @abstractmethod
+    def numbers(self, look: Look) -> tuple[float, float]:
+        """What there is, and what is needed: below that the gate is closed."""
+
+    def closed(self, look: Look) -> bool:
+        """Whether there is less than is needed."""
+        there, needed = self.numbers(look)
+        return there < needed
 
 
 class DetectionGate(Gate):
@@ -135,7 +144,7 @@ class ZoneGate(Gate):
         return f"none of it moved inside the zone; outside it reached {anywhere} of the picture"
 
 
-class SizeGate(Gate):
+class SizeGate(NumberGate):
     """It must be large enough."""
 
     id = "size"
@@ -151,7 +160,7 @@ class SizeGate(Gate):
         return f"its largest motion in the zone was {reached} of the picture, {needed} is needed"
 
 
-class HoldGate(Gate):
+class HoldGate(NumberGate):
     """It must be large enough for long enough."""
 
     id = "hold"
@@ -224,7 +233,7 @@ class RestGate(Gate):
         return f"the camera was recording or resting for another {look.held_while_resting:.1f} s"
 
 
-class LengthGate(Gate):
+class LengthGate(NumberGate):
     """The recordings must cover enough of it."""
 
     id = "length"
