@@ -15,7 +15,8 @@ import av
 import numpy as np
 
 from guardia.app.project.makes import capability_data
-from guardia.core.evidence.evidence import Clip, Epoch, Evidence, Occurrence, Origin
+from guardia.core.evidence.epochs import Epoch
+from guardia.core.evidence.evidence import Clip, Evidence, Occurrence, Origin
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings

@@ -2,8 +2,9 @@ import unittest
 
 import numpy as np
 
-from guardia.core.evidence.evidence import Origin, propose_occurrences
+from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones

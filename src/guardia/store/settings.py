@@ -9,7 +9,7 @@ from collections.abc import Sequence
 from itertools import pairwise
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.evidence import Epoch
+from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook

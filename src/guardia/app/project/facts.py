@@ -6,7 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from guardia.core.evidence.evidence import Epoch
+from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView

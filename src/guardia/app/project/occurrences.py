@@ -8,8 +8,8 @@ from typing import TYPE_CHECKING
 
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.evidence import SHORTEST_S
 from guardia.core.evidence.judgement import kind_of
+from guardia.core.evidence.proposed import SHORTEST_S
 from guardia.core.score.coverage import Uncovered, uncovered
 from guardia.media.analysis import key_pictures
 from guardia.store.project import Project

@@ -15,12 +15,11 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
 from guardia.core.make.settings import Settings
-from guardia.core.trace.measure import Trace, least_size
 from guardia.core.trace.stack import TraceStack
 from guardia.core.view.geometry import ViewGeometry
 
@@ -95,54 +94,6 @@ class Clip:
     def by_another_cause(self) -> bool:
         """Whether the camera recorded it by itself, but not, or perhaps not, because something moved."""
         return self.origin is Origin.MOTION and self.cause is not Cause.MOTION
-
-
-@dataclass(frozen=True)
-class Epoch:
-    """A stretch of time under one set of settings.
-
-    Parameters
-    ----------
-    from_s
-        Beginning, POSIX seconds; -inf when they were in force as long as anybody remembers.
-    to_s
-        End, inf while they are in force.
-    settings
-        The settings, None when they are not known.
-    """
-
-    from_s: float
-    to_s: float
-    settings: Settings | None
-
-
-def with_epoch(epochs: Sequence[Epoch], new: Epoch) -> tuple[Epoch, ...]:
-    """Put a stretch of time under other settings; what it covers of the others is cut away.
-
-    Parameters
-    ----------
-    epochs
-        In order of time; the last is in force.
-    new
-        Another, which ends before now, so that the last one stays in force.
-
-    Returns
-    -------
-    tuple[Epoch, ...]
-        In order of time.
-
-    Raises
-    ------
-    InvalidValue
-        If it does not end after it begins.
-    """
-    if not new.from_s < new.to_s < math.inf:
-        raise InvalidValue("A stretch of time must end after it begins.", kept="Nothing was changed.")
-    found = [new]
-    for old in epochs:
-        parts = (replace(old, to_s=min(old.to_s, new.from_s)), replace(old, from_s=max(old.from_s, new.to_s)))
-        found += [part for part in parts if part.from_s < part.to_s]
-    return tuple(sorted(found, key=lambda e: e.from_s))
 
 
 @dataclass(frozen=True)
@@ -554,60 +505,3 @@ SEAM_S = 1.0
 
 LONGEST_QUIET_S = 7 * 86400.0
 """A list without an entry for longer than a week does not tell that the camera was up (common practice, no source)."""
-
-MERGE_GAP_S = 3.0
-"""Stretches of motion closer than this belong to one occurrence."""
-
-SHORTEST_S = 0.4
-
-HABIT_SHARE = 0.6
-"""A cell that is active in more than this share of a clip's pictures (a flag) starts and ends nothing."""
-
-
-def propose_occurrences(
-    trace: Trace, *, contrast: int, size: float, origin: Origin, merge_gap_s: float = MERGE_GAP_S
-) -> list[tuple[float, float]]:
-    """Find what may be an occurrence in a clip, with the make's most sensitive setting over the whole picture.
-
-    A motion clip is one occurrence (the camera recorded it for one reason), the stretch with the most motion in it;
-    continuous footage may hold many; a snapshot is one when something in it is large enough.
-
-    Parameters
-    ----------
-    trace
-        The clip's trace.
-    contrast
-        One of CONTRAST_LEVELS.
-    size
-        Size threshold, share of the picture.
-    origin
-        How the clip was recorded.
-    merge_gap_s
-        Stretches closer than this are one.
-
-    Returns
-    -------
-    list[tuple[float, float]]
-        (start, end) seconds on the clip's clock. A motion clip always gives exactly one.
-    """
-    stack = TraceStack([trace])
-    times = stack.times[0]
-    if origin is Origin.SNAPSHOT:
-        everywhere = stack.sizes(np.ones((stack.rows, stack.columns), bool), contrast=contrast)
-        return [(0.0, 0.0)] if int(everywhere.max(initial=0)) >= least_size(size, stack.cells) else []
-    if not times:
-        return [(0.0, 0.0)] if origin is Origin.MOTION else []
-    watched = stack.activity(0, times[0], times[-1], contrast=contrast) <= HABIT_SHARE
-    sizes = stack.sizes(watched, contrast=contrast)
-    spans: list[tuple[int, int]] = []
-    for first, last in stack.runs(sizes, least_size(size, stack.cells))[0]:
-        if spans and times[first] - times[spans[-1][1]] <= merge_gap_s:
-            spans[-1] = (spans[-1][0], last)
-        else:
-            spans.append((first, last))
-    if origin is Origin.MOTION:
-        if not spans:
-            return [(times[0], times[-1])]
-        spans = [max(spans, key=lambda s: int(sizes[s[0] : s[1] + 1].sum()))]
-    found = [(times[a], times[b]) for a, b in spans]
-    return found if origin is Origin.MOTION else [(a, b) for a, b in found if b - a >= SHORTEST_S]

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from guardia.core.evidence.events import EVENT_TOLERANCE_S
-from guardia.core.evidence.evidence import MERGE_GAP_S, SHORTEST_S, Evidence, Origin
+from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.proposed import MERGE_GAP_S, SHORTEST_S
 from guardia.core.trace.measure import least_size
 
 

@@ -24,7 +24,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.clock import resolve
-from guardia.core.evidence.evidence import Epoch, with_epoch
+from guardia.core.evidence.epochs import Epoch, with_epoch
 from guardia.core.evidence.watch import Entered, length
 from guardia.core.make.settings import Settings
 from guardia.ui.parts.widgets import button, label

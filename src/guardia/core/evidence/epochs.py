@@ -1,0 +1,58 @@
+"""Which settings were in force when."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.make.settings import Settings
+
+
+@dataclass(frozen=True)
+class Epoch:
+    """A stretch of time under one set of settings.
+
+    Parameters
+    ----------
+    from_s
+        Beginning, POSIX seconds; -inf when they were in force as long as anybody remembers.
+    to_s
+        End, inf while they are in force.
+    settings
+        The settings, None when they are not known.
+    """
+
+    from_s: float
+    to_s: float
+    settings: Settings | None
+
+
+def with_epoch(epochs: Sequence[Epoch], new: Epoch) -> tuple[Epoch, ...]:
+    """Put a stretch of time under other settings; what it covers of the others is cut away.
+
+    Parameters
+    ----------
+    epochs
+        In order of time; the last is in force.
+    new
+        Another, which ends before now, so that the last one stays in force.
+
+    Returns
+    -------
+    tuple[Epoch, ...]
+        In order of time.
+
+    Raises
+    ------
+    InvalidValue
+        If it does not end after it begins.
+    """
+    if not new.from_s < new.to_s < math.inf:
+        raise InvalidValue("A stretch of time must end after it begins.", kept="Nothing was changed.")
+    found = [new]
+    for old in epochs:
+        parts = (replace(old, to_s=min(old.to_s, new.from_s)), replace(old, from_s=max(old.from_s, new.to_s)))
+        found += [part for part in parts if part.from_s < part.to_s]
+    return tuple(sorted(found, key=lambda e: e.from_s))
