@@ -8,7 +8,6 @@ from itertools import combinations
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import label
 from shapely.geometry import MultiPoint, Polygon
 
 from guardia.core.make.capability import Capability
@@ -173,6 +172,8 @@ def _hull(a: PolygonZone, b: PolygonZone, form: Form) -> Outline:
 
 def _pieces(target: NDArray[np.float64], kind: ZoneKind, form: Form) -> list[PolygonZone]:
     """The outline of each piece of the target."""
+    from scipy.ndimage import label  # slow to import, and needed only here
+
     pieces, count = label(target >= CELL_INSIDE_SHARE)
     outlines = [largest_outline(pieces == n, form) for n in range(1, count + 1)]
     return [PolygonZone(kind, o, f"{kind.value} {n}") for n, o in enumerate(outlines, 1) if o is not None]

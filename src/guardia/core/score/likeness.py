@@ -8,7 +8,6 @@ from typing import TYPE_CHECKING, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import label
 
 from guardia.core.evidence.evidence import Evidence, Occurrence
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ
@@ -105,6 +104,8 @@ def features_of(evidence: Evidence, occurrence: Occurrence) -> Features:
 
 def _way_of_the_largest(active: NDArray[np.bool_]) -> dict[str, float]:
     """The features that follow the largest group from picture to picture, by name."""
+    from scipy.ndimage import label  # slow to import, and needed only here
+
     places, sizes, heights, pieces = [], [], [], []
     jumps, before = 0, None
     for picture in active:

@@ -12,7 +12,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import binary_closing, label
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
@@ -145,6 +144,8 @@ class _Search:
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to ignore, the one that silences most first."""
+        from scipy.ndimage import binary_closing, label  # slow to import, and needed only here
+
         tries = Tries(TRIES)
         pieces, count = label(binary_closing(cells) | cells)
         mine = [largest_outline(pieces == n, self.form) for n in range(1, count + 1)]
@@ -168,6 +169,8 @@ class _Search:
 
     def watched(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to watch; none if every one loses something."""
+        from scipy.ndimage import binary_closing  # slow to import, and needed only here
+
         tries = Tries(TRIES)
         left = self._inside(self.present) & ~cells
         start = self._start([largest_outline(mask, self.form) for mask in (left, binary_closing(left))], None)

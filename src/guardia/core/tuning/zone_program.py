@@ -9,7 +9,6 @@ from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import label
 from scipy.sparse import csr_array
 
 from guardia.core.evidence.evidence import Evidence, Occurrence, Origin
@@ -214,6 +213,8 @@ _IN_ONE_PICTURE[1] = True
 
 def _groups(pictures: NDArray[np.bool_]) -> Iterator[tuple[int, NDArray[np.int64]]]:
     """Picture and cell numbers of every group of (pictures, rows, columns) active cells."""
+    from scipy.ndimage import label  # slow to import, and needed only here
+
     groups, count = label(pictures, _IN_ONE_PICTURE)
     flat = groups.ravel()
     where = np.flatnonzero(flat)

@@ -8,7 +8,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import binary_closing, find_objects, label
 
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
 from guardia.core.view.calibration import Mark
@@ -214,6 +213,8 @@ def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
     NDArray[np.float64]
         (n, 4) left, top, width, height in shares of the picture; things of fewer than four cells are left out.
     """
+    from scipy.ndimage import binary_closing, find_objects, label  # slow to import, and needed only here
+
     rows, columns = cells.shape
     around = np.ones((2 * join + 1, 2 * join + 1), bool)
     # Room around the picture, so that what stands at its edge is not closed away.
@@ -230,6 +231,8 @@ def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
 
 def _group_boxes(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
     """(n, 4) boxes of the groups of active cells of one picture, in shares."""
+    from scipy.ndimage import find_objects, label  # slow to import, and needed only here
+
     rows, columns = picture.shape
     groups, count = label(picture >= FILL_BYTE)
     found = []
