@@ -100,9 +100,9 @@ def _seen(scene: Scene, at_s: float) -> str:
 
 def _distance(event: Event, at_s: float) -> float:
     """How far the nearest walker or van of an event is around a moment, metres; very far for all else."""
-    found = [1e8]
+    distances = [1e8]
     for actor in event.actors:
         if isinstance(actor, Walker | Van):
             moments = [p[0] for p in actor.path]
-            found.append(min(float(np.interp(at_s + s, moments, [p[2] for p in actor.path])) for s in (0, 1, 2, 3)))
-    return min(found)
+            distances.append(min(float(np.interp(at_s + s, moments, [p[2] for p in actor.path])) for s in (0, 1, 2, 3)))
+    return min(distances)

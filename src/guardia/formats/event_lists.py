@@ -202,13 +202,13 @@ def _rows(shape: ListShape) -> Iterator[tuple[int, dict[str, str] | str]]:
 
 def _named_apart(names: list[str]) -> list[str]:
     """Column names, of which the second of two alike gets a number, so that neither hides the other."""
-    found: list[str] = []
+    unique: list[str] = []
     for name in names:
         number, shown = 2, name
-        while shown in found:
+        while shown in unique:
             number, shown = number + 1, f"{name} ({number})"
-        found.append(shown)
-    return found
+        unique.append(shown)
+    return unique
 
 
 def _bounded(file: object) -> Iterator[str]:
@@ -283,9 +283,9 @@ def guess_mapping(shape: ListShape) -> ColumnMapping:
     taken = {*times[:1], date}
 
     def first(what: str) -> str:
-        found = next((c for c in named[what] if c not in taken), "")
-        taken.add(found)
-        return found
+        match = next((c for c in named[what] if c not in taken), "")
+        taken.add(match)
+        return match
 
     time = times[0] if times else ""
     alert, duration, zone, cause = first("alert"), first("duration"), first("zone"), first("cause")
@@ -362,19 +362,19 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
         try:
             parts = [row.get(c, "") for c in (mapping.date, mapping.time) if c]
             both_ways = both_ways and _is_time(" ".join(parts), turned)
-            found = resolve(read_time(" ".join(parts), mapping.form), zone, after=before)
+            moment = resolve(read_time(" ".join(parts), mapping.form), zone, after=before)
             duration = _seconds(row.get(mapping.duration, "")) if mapping.duration else None
         except (ValueError, OverflowError, OSError) as error:
             skipped.append(f"line {number}: {error}")
             continue
-        before = found.moment
-        twice += found.doubt == "twice"
-        never += found.doubt == "never"
+        before = moment.moment
+        twice += moment.doubt == "twice"
+        never += moment.doubt == "never"
         alert, known = _yes_or_no(row.get(mapping.alert, "")) if mapping.alert else (None, True)
         unknown += not known
         report.events.append(
             CameraEvent(
-                found.moment.timestamp(),
+                moment.moment.timestamp(),
                 duration,
                 row.get(mapping.named, "").lower() if mapping.named else "",
                 alert,
@@ -405,8 +405,8 @@ def cause_named(text: str) -> str:
     """The cause that a list names, as one of Cause's values; empty when it names none."""
     if not text.strip():
         return ""
-    found = next((cause for cause, words in _CAUSES if any(w in text.lower() for w in words)), Cause.NOT_KNOWN)
-    return found.value
+    named = next((cause for cause, words in _CAUSES if any(w in text.lower() for w in words)), Cause.NOT_KNOWN)
+    return named.value
 
 
 def _seconds(text: str) -> float | None:

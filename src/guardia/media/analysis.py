@@ -248,12 +248,12 @@ def moving_pictures(
     """
     count = max(1, round((end_s - start_s) * ANALYSIS_RATE_HZ))
     times = [start_s + n / ANALYSIS_RATE_HZ for n in range(count)]
-    found: list[tuple[float, bytes]] = []
+    pictures: list[tuple[float, bytes]] = []
     for at, picture in zip(times, each_picture_at(path, times, width_px=width_px), strict=False):
         if stopped():
             break
-        found.append((at, encode_jpeg(picture, quality=80)))
-    return found
+        pictures.append((at, encode_jpeg(picture, quality=80)))
+    return pictures
 
 
 def decode_grey(jpeg: bytes) -> NDArray[np.uint8]:

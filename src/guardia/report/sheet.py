@@ -143,13 +143,13 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
         In the order of work.
     """
     old, new = ({_subject(line): line for line in steps(s, capability)} for s in (installed, settings))
-    found = []
+    lines = []
     for subject, text in new.items():
         changes = old.get(subject) != text
         now = old.get(subject, "").removeprefix(subject).lstrip(": ,") if changes else ""
-        found.append(Line(text, changes, f"now {now}" if now else "new" if changes else ""))
+        lines.append(Line(text, changes, f"now {now}" if now else "new" if changes else ""))
     gone = [subject for subject in old if subject not in new and subject.endswith("'")]
-    return found + [Line(f"{subject}: delete it", True, "no longer") for subject in gone]
+    return lines + [Line(f"{subject}: delete it", True, "no longer") for subject in gone]
 
 
 def _subject(line: str) -> str:

@@ -155,12 +155,12 @@ def _write_xlsx(path: Path, rows: Sequence[Row]) -> None:
         return ILLEGAL_CHARACTERS_RE.sub("\ufffd", value) if isinstance(value, str) else value
 
     def cell(value: Any, *, bold: bool = False) -> Any:
-        made = WriteOnlyCell(sheet, value=shown(value))
+        styled = WriteOnlyCell(sheet, value=shown(value))
         if isinstance(value, str):
-            made.data_type = "s"  # a name that begins with '=' is no formula
+            styled.data_type = "s"  # a name that begins with '=' is no formula
         if bold:
-            made.font = Font(bold=True)
-        return made
+            styled.font = Font(bold=True)
+        return styled
 
     for number, name in enumerate(names, start=1):
         longest = max(len(name), *(len(str(row[name])) for row in rows if row[name] is not None), 0)

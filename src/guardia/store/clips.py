@@ -112,10 +112,10 @@ class Clips:
             f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
-        found = []
+        clips = []
         for r in rows:
             try:
-                found.append(
+                clips.append(
                     Clip(
                         r["id"], r["original_name"], float(r["true_s"]), float(r["duration_s"]), Origin(r["origin"]),
                         math.nan if r["brightness"] is None else float(r["brightness"]),
@@ -124,7 +124,7 @@ class Clips:
                 )  # fmt: skip
             except (ValueError, TypeError) as error:
                 self._damage.append(f"Clip number {r['id']} is set aside: what is kept of it is damaged ({error}).")
-        return found
+        return clips
 
     def set_causes(self, causes: Mapping[int, str]) -> None:
         """Say why clips, by id, were recorded; '' leaves it to the camera's list."""

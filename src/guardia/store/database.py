@@ -178,8 +178,8 @@ class Database:
             for step in range(version):
                 migrate(own, step)
             expected = _schema(own)
-        found = _schema(self._connection)
-        if foreign := sorted(found.items() - expected.items()) or sorted(expected.items() - found.items()):
+        schema = _schema(self._connection)
+        if foreign := sorted(schema.items() - expected.items()) or sorted(expected.items() - schema.items()):
             raise ProjectError(
                 f"The tables of {self.path} are not those of a project: '{foreign[0][0]}' is foreign or missing.",
                 kept="The file was not changed.",

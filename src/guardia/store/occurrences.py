@@ -40,18 +40,18 @@ class Occurrences:
             "WHERE c.camera_id = ? AND NOT o.gone ORDER BY c.true_s + o.start_s, o.id",
             (camera_id,),
         )
-        found = []
+        occurrences = []
         for r in rows:
             if r["clip_id"] not in clips:
                 continue
             try:
                 kind = r["kind"] and kind_of(r["kind"]).id
-                found.append(
+                occurrences.append(
                     Occurrence(r["id"], r["clip_id"], float(r["start_s"]), float(r["end_s"]), kind, r["visit"])
                 )
             except (KeyError, ValueError, TypeError) as error:
                 self._damage.append(f"Occurrence number {r['id']} is set aside: it is damaged ({error}).")
-        return found
+        return occurrences
 
     def add(self, clip_id: int, new: NewOccurrence, kind: str) -> int:
         """Enter an occurrence found or split off by hand; gives its number."""

@@ -97,9 +97,9 @@ class Project:
 
     def take_damage(self) -> list[str]:
         """What was found damaged and set aside since the last call, in sentences, each once."""
-        found = list(dict.fromkeys(self._damage))
+        damage = list(dict.fromkeys(self._damage))
         self._damage.clear()
-        return found
+        return damage
 
     def compact(self) -> None:
         """Write the file anew without gaps."""

@@ -238,29 +238,29 @@ def _candidates(camera: Camera, many: Evidence) -> Measured:
     ]
     score_all(many, candidates[:1])
     begun = time.perf_counter()
-    found = score_all(many, candidates)
+    scores = score_all(many, candidates)
     ours = time.perf_counter() - begun
     begun = time.perf_counter()
     installed = camera.under(camera.installed)
     some = [compare(many, replay(many, installed), replay(many, c)) for c in candidates[::25]]
     one_by_one = 25 * (time.perf_counter() - begun)
-    words = "identical" if [c.draft for c in some] == found[::25] else "DIFFERENT"
+    words = "identical" if [c.draft for c in some] == scores[::25] else "DIFFERENT"
     title = f"scoring {len(candidates)} candidates on 1,000 clips, against comparing one by one ({words} results)"
     return Measured(title, ours, one_by_one, "at most 10 s", ours <= 10.0 and words == "identical")
 
 
 def _propose(camera: Camera, many: Evidence) -> Measured:
     begun = time.perf_counter()
-    found = propose(many, camera.under(camera.installed))
+    proposal = propose(many, camera.under(camera.installed))
     sought_s = time.perf_counter() - begun
     begun = time.perf_counter()
-    steps = fit(many, found.ignored, camera.under(camera.installed))
+    steps = fit(many, proposal.ignored, camera.under(camera.installed))
     fitted_s = time.perf_counter() - begun
     after = camera.installed.with_values(zones=steps[-1] if steps else camera.installed.detection.zones)
     done = difference(many, replay(many, camera.under(camera.installed)), replay(many, camera.under(after)))
     title = (
-        f"seeking zones for 1,000 occurrences, against 5 s ({len(found.done.silenced)} silenced, "
-        f"at most {found.bound}; then in {fitted_s:.1f} s in the make's form {len(done.silenced)} silenced, "
+        f"seeking zones for 1,000 occurrences, against 5 s ({len(proposal.done.silenced)} silenced, "
+        f"at most {proposal.bound}; then in {fitted_s:.1f} s in the make's form {len(done.silenced)} silenced, "
         f"{len(done.lost)} lost)"
     )
     return Measured(title, sought_s, 5.0, "at most 5 s", sought_s <= 5.0)
@@ -273,12 +273,12 @@ def _start(home: Path) -> Measured:
 
 
 def _big(folder: Path) -> list[Measured]:
-    told = big_project(folder)
+    figures = big_project(folder)
     opened = f"opening a project of {CLIPS:,} clips, against reading all its evidence (which goes on behind)"
     memory = f"peak memory of the window with {CLIPS:,} clips, against 1 GB"
     return [
-        Measured(opened, told["opened_s"], told["loaded_s"], "at most 1 s", told["opened_s"] <= 1.0),
-        Measured(memory, told["rss_mb"], 1000.0, "at most 1,000 MB", told["rss_mb"] <= 1000, "MB"),
+        Measured(opened, figures["opened_s"], figures["loaded_s"], "at most 1 s", figures["opened_s"] <= 1.0),
+        Measured(memory, figures["rss_mb"], 1000.0, "at most 1,000 MB", figures["rss_mb"] <= 1000, "MB"),
     ]
 
 
@@ -300,7 +300,7 @@ def _many_traces(trace: Trace, count: int = 1000, pictures: int = 100) -> list[T
     """Clips of 20 s, each the measured trace moved about in time and place with some scattered foliage added."""
     rng = np.random.default_rng(5)
     dense = trace.dense()
-    made = []
+    traces = []
     for _ in range(count):
         start = int(rng.integers(0, len(dense)))
         part = dense[(start + np.arange(pictures)) % len(dense)]
@@ -309,8 +309,8 @@ def _many_traces(trace: Trace, count: int = 1000, pictures: int = 100) -> list[T
             top, left = int(rng.integers(0, 12)), int(rng.integers(0, 26))
             leaves = rng.random((pictures, 5, 6, 1)) < 0.35
             part[:, top : top + 5, left : left + 6] |= (leaves * np.uint8(120)).astype(np.uint8)
-        made.append(sparse_trace(np.arange(pictures) / 5.0, part))
-    return made
+        traces.append(sparse_trace(np.arange(pictures) / 5.0, part))
+    return traces
 
 
 def _label_loop(shares: NDArray[np.uint8], zone: NDArray[np.bool_]) -> NDArray[np.int32]:

@@ -120,9 +120,9 @@ def make_big_project(folder: Path, clips: int) -> None:
                 new = NewClip(file, 1.757e9 + 300 * number, "file name", 15.0, 640, 360, "h264", Origin.MOTION)
                 clip = project.clips.add(camera, new)
                 if clip is not None:
-                    found = NewOccurrence(1.0, 11.0, [1.0], b"")
+                    occurrence = NewOccurrence(1.0, 11.0, [1.0], b"")
                     project.measurements.put_analysis(
-                        clip, traces[number % len(traces)], [found], background=b"", brightness=90.0
+                        clip, traces[number % len(traces)], [occurrence], background=b"", brightness=90.0
                     )
         kinds = ("person", "foliage", "animal")
         project.occurrences.judge({o.id: kinds[n % 3] for n, o in enumerate(project.evidence(camera).occurrences)})

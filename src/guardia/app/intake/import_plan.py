@@ -170,7 +170,7 @@ def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: 
     roots = [p.resolve() for p in paths if p.is_dir()]
     clips = [f for f in files if f.suffix.lower() not in others]
     meter = Meter(len(clips), progress)
-    told: list[tuple[Path, ClipInfo | str]] = []
+    looked_at: list[tuple[Path, ClipInfo | str]] = []
 
     def leads_out(path: Path) -> bool:
         return path.is_symlink() and bool(roots) and not any(path.resolve().is_relative_to(r) for r in roots)
@@ -189,35 +189,35 @@ def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: 
         for number, (path, info) in enumerate(zip(clips, pool.map(look, clips), strict=True)):
             if token.cancelled:
                 break
-            told.append((path, info))
+            looked_at.append((path, info))
             meter.at(number + 1, f"Looking into {plain_name(path)}")
     lists = [f for f in files if f.suffix.lower() in others]
     notes = []
-    kept = []
+    list_files = []
     for file in lists:
         if leads_out(file):
             notes.append(f"{plain_name(file)} is a link to a file outside the folder; it was left out.")
         elif not file.is_file():
             notes.append(f"{plain_name(file)} is no file that can be read; it was left out.")
         else:
-            kept.append(file)
-    return Found(tuple(told), tuple(kept), token.cancelled, _digests(told, token), tuple(notes))
+            list_files.append(file)
+    return Found(tuple(looked_at), tuple(list_files), token.cancelled, _digests(looked_at, token), tuple(notes))
 
 
-def _digests(told: Sequence[tuple[Path, ClipInfo | str]], token: Token) -> dict[Path, str]:
+def _digests(files: Sequence[tuple[Path, ClipInfo | str]], token: Token) -> dict[Path, str]:
     """SHA-256 of the files that share their size with another: only they can be copies."""
     by_size: dict[int, list[Path]] = {}
-    for path, info in told:
+    for path, info in files:
         if isinstance(info, ClipInfo):
             by_size.setdefault(info.bytes, []).append(path)
-    found: dict[Path, str] = {}
+    digests: dict[Path, str] = {}
     for paths in by_size.values():
         for path in paths if len(paths) > 1 else ():
             if token.cancelled:
-                return found
+                return digests
             with suppress(OSError), path.open("rb") as file:
-                found[path] = hashlib.file_digest(file, "sha256").hexdigest()
-    return found
+                digests[path] = hashlib.file_digest(file, "sha256").hexdigest()
+    return digests
 
 
 def make_plan(
@@ -270,17 +270,19 @@ def make_plan(
             continue
         pattern = pattern_of.get(camera, "") if camera is not None else ""
         start, source = clip_start(path, info, zone, pattern)
-        made = PlannedClip(path, camera, "new", start, source, info, _doubt(path, source, pattern, zone))
+        new_clip = PlannedClip(path, camera, "new", start, source, info, _doubt(path, source, pattern, zone))
         if camera is None:
-            made = replace(made, state="no camera", note="No camera's name fits this file; it is left out.")
+            new_clip = replace(new_clip, state="no camera", note="No camera's name fits this file; it is left out.")
         else:
             key = (camera, path.name, info.bytes)
             if (plain_name(path), info.bytes) in by_id[camera].clips:
-                made = replace(made, state="perhaps here", note="compared with the clip of this name and size.")
+                new_clip = replace(new_clip, state="perhaps here", note="compared with the clip of this name and size.")
             elif key in seen:
-                made = replace(made, state="perhaps here", note=f"compared with the one in {seen[key].parent.name}.")
+                new_clip = replace(
+                    new_clip, state="perhaps here", note=f"compared with the one in {seen[key].parent.name}."
+                )
             seen.setdefault(key, path)
-        planned.append(made)
+        planned.append(new_clip)
     planned = sorted(
         _with_overlaps(_without_copies(planned, found.alike)),
         key=lambda c: (c.state not in ("cannot be read", "no camera"), not c.note),

@@ -196,16 +196,16 @@ def _take_in_lists(project: Project, request: ImportRequest, plan: Plan, result:
             continue
         try:
             if looks_like_boxes(path):
-                told = take_in_boxes(project, camera_id, path)
+                words = take_in_boxes(project, camera_id, path)
             elif path.suffix.lower() in METADATA_SUFFIXES:
-                told = take_in_metadata(project, camera_id, path)
+                words = take_in_metadata(project, camera_id, path)
             else:
-                told = take_in_list(project, camera_id, path, request.mappings.get(path))
+                words = take_in_list(project, camera_id, path, request.mappings.get(path))
         except GuardiaError as error:
             result.notes.append(str(error))
             continue
-        result.events += told.added
-        result.notes += told.notes
+        result.events += words.added
+        result.notes += words.notes
 
 
 @dataclass(frozen=True, eq=False)
@@ -270,13 +270,13 @@ def _second_look(task: _Second) -> _Finished:
             trace = analyse_clip(task.path, help_=help_, threads=1).trace
     if trace is not None and np.array_equal(trace.dense(), task.trace.dense()):
         trace = None
-    found = []
+    occurrences = []
     if task.occurrences:
         seen = trace or task.trace
         for begin, end in propose_occurrences(seen, contrast=task.contrast, size=task.size, origin=task.clip.origin):
             times = [0.0] if still else key_times(seen, begin, end, contrast=task.contrast)
-            found.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
-    return _Finished(trace, tuple(found), help_ is not None)
+            occurrences.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
+    return _Finished(trace, tuple(occurrences), help_ is not None)
 
 
 def _readable(paths: tuple[Path, ...]) -> Iterator[NDArray[np.uint8]]:
@@ -424,11 +424,11 @@ def make_clean_view(project: Project, camera_id: int) -> None:
     levels = {c.id: level for c in clips if (level := project.measurements.brightness(c.id)) is not None}
     brightest = sorted(levels, key=lambda i: -levels[i])[: 2 * VIEW_PICTURES : 2]
     lengths = {c.id: c.duration_s for c in clips}
-    found = []
+    pictures = []
     for clip_id in brightest:
         try:
-            found.append((project.clips.path(clip_id), lengths[clip_id]))
+            pictures.append((project.clips.path(clip_id), lengths[clip_id]))
         except ProjectError:
             continue
-    if found:
-        project.cameras.put_clean_view(camera_id, clean_view(found))
+    if pictures:
+        project.cameras.put_clean_view(camera_id, clean_view(pictures))

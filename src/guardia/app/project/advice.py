@@ -90,13 +90,13 @@ def next_action(model: CameraModel) -> NextAction:
 def zone_sources(session: Session, camera_id: int) -> list[tuple[str, tuple[Zone, ...]]]:
     """Zones that can be copied to a camera: (where from, the zones), of its own earlier settings and of others."""
     own = session.camera(camera_id).camera
-    found = [(f"{own.name}, installed", own.installed.detection.zones)]
+    sources = [(f"{own.name}, installed", own.installed.detection.zones)]
     for epoch in reversed(session.camera(camera_id).evidence.epochs[:-1]):
         if epoch.settings is not None:
             until = f"{session.local_time(epoch.to_s):%d %b %Y %H:%M}"
-            found.append((f"{own.name}, installed until {until}", epoch.settings.detection.zones))
+            sources.append((f"{own.name}, installed until {until}", epoch.settings.detection.zones))
     for other in (m.camera for i, m in session.models.items() if i != camera_id):
-        found.append((f"{other.name}, installed", other.installed.detection.zones))
+        sources.append((f"{other.name}, installed", other.installed.detection.zones))
         if other.draft.detection.zones != other.installed.detection.zones:
-            found.append((f"{other.name}, draft", other.draft.detection.zones))
-    return [(name, zones) for name, zones in found if zones]
+            sources.append((f"{other.name}, draft", other.draft.detection.zones))
+    return [(name, zones) for name, zones in sources if zones]

@@ -215,11 +215,15 @@ class CameraModel(QObject):
 
     def change_draft(self, draft: Settings, what: str) -> None:
         """Keep a new draft; can be undone."""
-        kept = self.camera.draft
-        if draft == kept or not self.change(
-            what, lambda value: self._project.settings.save_draft(self.camera.id, value), self._show_draft, kept, draft
+        before = self.camera.draft
+        if draft == before or not self.change(
+            what,
+            lambda value: self._project.settings.save_draft(self.camera.id, value),
+            self._show_draft,
+            before,
+            draft,
         ):
-            self._show_draft(kept)
+            self._show_draft(before)
 
     def _show_draft(self, draft: Settings) -> None:
         self.take(self.draft_changed, camera=replace(self.camera, draft=draft), draft=draft)
@@ -261,6 +265,6 @@ class CameraModel(QObject):
     def explained(self) -> Explained:
         """Whether the motion model explains what this camera recorded, each clip under the settings that made it."""
         if self._explained is None or self._explained[0] is not self.evidence:
-            replay_of = cache(lambda told: self._scorer.replay(self.evidence, self.camera.under(told)))
+            replay_of = cache(lambda settings: self._scorer.replay(self.evidence, self.camera.under(settings)))
             self._explained = (self.evidence, explain(self.evidence, replay_of))
         return self._explained[1]

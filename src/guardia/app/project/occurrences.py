@@ -113,17 +113,17 @@ class Occurrences:
 
     def take_up_job(self) -> Callable[[Token, Report], list[tuple[int, NewOccurrence]]]:
         """Work that makes key pictures of what no occurrence stands for yet; gives (clip, occurrence) pairs."""
-        found = [u for u in self.uncovered() if u.occurrence_id is None]
-        paths = {u.clip_id: self._project.clips.path(u.clip_id) for u in found}
+        stretches = [u for u in self.uncovered() if u.occurrence_id is None]
+        paths = {u.clip_id: self._project.clips.path(u.clip_id) for u in stretches}
 
         def make(token: Token, _report: Report) -> list[tuple[int, NewOccurrence]]:
-            made = []
-            for u in found:
+            new = []
+            for u in stretches:
                 token.check()
                 steps = 4 if u.end_s > u.start_s else 0
                 keys = [u.start_s + n * (u.end_s - u.start_s) / max(1, steps) for n in range(steps + 1)]
-                made.append((u.clip_id, NewOccurrence(u.start_s, u.end_s, keys, key_pictures(paths[u.clip_id], keys))))
-            return made
+                new.append((u.clip_id, NewOccurrence(u.start_s, u.end_s, keys, key_pictures(paths[u.clip_id], keys))))
+            return new
 
         return make
 
@@ -138,13 +138,13 @@ class Occurrences:
 
     def _add(self, what: str, new: Sequence[tuple[int, NewOccurrence, str]], gone: list[int]) -> None:
         """Put new occurrences in the place of others; what is taken back is hidden, not deleted."""
-        made: list[int] = []
+        ids: list[int] = []
 
         def write() -> None:
             with self._project.together():
-                made.extend(self._store.add(*one) for one in new)
+                ids.extend(self._store.add(*one) for one in new)
 
         if self._model.kept(write):
             self._model.change(
-                what, lambda shown: self._store.show(*shown), lambda _: self._model.reload(), (gone, made), (made, gone)
+                what, lambda shown: self._store.show(*shown), lambda _: self._model.reload(), (gone, ids), (ids, gone)
             )

@@ -168,7 +168,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
         if not cameras:
             names = ", ".join(c.name for c in everyone)
             raise InvalidValue(f"This project has no camera '{camera}'.", do=f"It has: {names}.")
-        told = []
+        scored = []
         for one in cameras:
             evidence = project.evidence(one.id)
             result = Scorer().compare(evidence, one.under(one.installed), one.under(one.draft))
@@ -183,7 +183,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                         "reason": change.reason,
                     }
                 )  # fmt: skip
-            told.append(
+            scored.append(
                 {
                     "name": one.name,
                     "installed": score_to_dict(result.installed),
@@ -194,7 +194,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                     "lines": score_rows(result.installed, result.draft),
                 }
             )
-        return {"site": site.name, "time_zone": site.time_zone, "cameras": told}
+        return {"site": site.name, "time_zone": site.time_zone, "cameras": scored}
 
 
 def bring_in(
@@ -255,7 +255,7 @@ def bring_in(
     patterns = {c.id: pattern for c in cameras} if pattern is not None else {}
     plan = make_plan(found, cameras, origin=origin, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
     names = {c.id: c.name for c in cameras}
-    told: dict[str, Any] = {
+    report: dict[str, Any] = {
         "clips": [
             {
                 "file": str(c.path),
@@ -273,8 +273,8 @@ def bring_in(
     if not dry_run:
         request = ImportRequest(folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span)
         done = import_clips(request, token=token, progress=lambda _p: None)
-        told |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
-    return told
+        report |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
+    return report
 
 
 def _span(watched: Sequence[str], zone: ZoneInfo) -> tuple[float, float]:
@@ -318,14 +318,14 @@ def measure_again(folder: Path) -> dict[str, Any]:
     request = ImportRequest(folder, 0, (), again=True)
     notes = import_clips(request, token=Token(), progress=lambda _p: None).notes if outdated else []
     after = _installed_scores(folder)
-    told = [{"name": name, "changes": difference_words(old, after[name])} for name, old in before.items()]
-    return {"measured": outdated, "cameras": told, "notes": notes}
+    cameras = [{"name": name, "changes": difference_words(old, after[name])} for name, old in before.items()]
+    return {"measured": outdated, "cameras": cameras, "notes": notes}
 
 
 def _installed_scores(folder: Path) -> dict[str, Score]:
     with Project(folder) as project:
-        found = {}
+        scores = {}
         for camera in project.cameras.all():
             evidence = project.evidence(camera.id)
-            found[camera.name] = score(evidence, replay(evidence, camera.under(camera.installed)))
-        return found
+            scores[camera.name] = score(evidence, replay(evidence, camera.under(camera.installed)))
+        return scores

@@ -80,14 +80,14 @@ def load_preferences(folder: Path) -> tuple[Preferences, list[str]]:
     if not isinstance(data, dict):
         return Preferences(), [f"The remembered preferences in {path} cannot be read; the usual ones are used."]
     good = {name: data[name] for name, check in _CHECKS.items() if name in data and check(data[name])}
-    told = [
+    warnings = [
         f"The remembered '{name}' cannot be used and was set back to the usual one."
         for name in _CHECKS
         if name in data and name not in good
     ]
     if "recent" in good:
         good["recent"] = tuple(good["recent"][:KEPT_PROJECTS])
-    return Preferences(**good), told
+    return Preferences(**good), warnings
 
 
 def save_preferences(preferences: Preferences, folder: Path) -> bool:

@@ -189,8 +189,8 @@ class Session(QObject):
         key = (model.camera.id, make)
         if key not in self._step_models:
             self._step_models[key] = make(model, self)
-        found: M = self._step_models[key]
-        return found
+        known: M = self._step_models[key]
+        return known
 
     def adopt(self, runner: JobRunner) -> None:
         """Stop this runner's work, too, when the project is closed."""

@@ -84,16 +84,16 @@ class SiteOccurrences:
         """Join every visit that is counted as several occurrences, on all cameras; one step of undo. Gives how many."""
         evidence = {i: m.evidence for i, m in self._session.models.items()}
         waits = {i: m.camera.installed.recording.rest_s for i, m in self._session.models.items()}
-        found = propose_visits(evidence, waits)
-        if not found:
+        visits = propose_visits(evidence, waits)
+        if not visits:
             return 0
         first = self._project.occurrences.new_visit()
-        number = {i: first + n for n, ids in enumerate(found) for i in ids}
-        self._session.undo.beginMacro(f"join {len(found)} visits")
+        number = {i: first + n for n, ids in enumerate(visits) for i in ids}
+        self._session.undo.beginMacro(f"join {len(visits)} visits")
         for model in self._session.models.values():
             model.occurrences.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
         self._session.undo.endMacro()
-        return len(found)
+        return len(visits)
 
     def split(self, camera_id: int, occurrence_id: int, at_s: float | None = None) -> None:
         """Take an occurrence out of its visit, or split it at a moment (the quietest when None), off this thread."""

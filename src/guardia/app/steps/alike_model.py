@@ -93,10 +93,10 @@ class AlikeModel(QObject):
         """Leave out at once what a split or an undo took away; what came instead waits for refresh_if_stale()."""
         self._stale = True
         there = {o.id for _, evidence in self._evidence() for o in evidence.occurrences}
-        kept = [n for n, i in enumerate(self._space.ids) if i in there]
-        if len(kept) == len(self._space.ids):
+        rows = [n for n, i in enumerate(self._space.ids) if i in there]
+        if len(rows) == len(self._space.ids):
             return
-        self._space = Likeness(tuple(self._space.ids[n] for n in kept), self._space.points[kept])
+        self._space = Likeness(tuple(self._space.ids[n] for n in rows), self._space.points[rows])
         left = [
             Group(tuple(i for i in g.ids if i in there), sum(i in there for i in g.ids[: g.odd])) for g in self.groups
         ]
@@ -121,12 +121,12 @@ class AlikeModel(QObject):
 
         def describe(token: Token, report: Report) -> dict[_Key, Features]:
             meter = Meter(len(missing), report)
-            found = {}
+            features = {}
             for number, (key, evidence, occurrence) in enumerate(missing):
                 token.check()
                 meter.at(number, "Comparing occurrences")
-                found[key] = features_of(evidence, occurrence)
-            return found
+                features[key] = features_of(evidence, occurrence)
+            return features
 
         self.jobs.start("Comparing occurrences", describe)
 
@@ -140,11 +140,11 @@ class AlikeModel(QObject):
         named = {o.id: e.event_of[o.id].named for _, e, o in wanted if o.id in e.event_of}
         self._camera_of = {o.id: camera for camera, _, o in wanted}
         self._space = likeness(features, named)
-        found = []
+        families = []
         for ids in groups(self._space):
             odd = int(len(ids) * ODD_SHARE)
-            found.append(Group((*ids[len(ids) - odd :], *ids[: len(ids) - odd]), odd))
-        self.groups = tuple(found)
+            families.append(Group((*ids[len(ids) - odd :], *ids[: len(ids) - odd]), odd))
+        self.groups = tuple(families)
         self._suggestions = None
         self.current = self._most_telling() or 0
         self.changed.emit()
@@ -169,8 +169,8 @@ class AlikeModel(QObject):
         total: dict[str, float] = {}
         waiting = self.waiting(group)
         for i in waiting:
-            if (told := self.suggestions.get(i)) is not None:
-                total[told.kind] = total.get(told.kind, 0.0) + told.certainty
+            if (suggested := self.suggestions.get(i)) is not None:
+                total[suggested.kind] = total.get(suggested.kind, 0.0) + suggested.certainty
         if not total:
             return None
         best = max(total, key=lambda k: total[k])
@@ -182,8 +182,8 @@ class AlikeModel(QObject):
         for i in self.waiting(group):
             comparison = self._session.camera(self._camera_of[i]).comparison
             flips = comparison.installed_replay.records(i) != comparison.draft_replay.records(i)
-            told = self.suggestions.get(i)
-            worth += (1 + FLIP_WEIGHT * flips) * (1 - (told.certainty if told else 0.0) + 0.05)
+            suggested = self.suggestions.get(i)
+            worth += (1 + FLIP_WEIGHT * flips) * (1 - (suggested.certainty if suggested else 0.0) + 0.05)
         return worth
 
     def _most_telling(self) -> int | None:
@@ -208,10 +208,10 @@ class AlikeModel(QObject):
 
     def accept(self) -> bool:
         """Judge the current group as suggested; gives False when nothing is suggested."""
-        told = self.suggestion(self.current) if self.groups else None
-        if told is not None:
-            self.judge_group(told.kind)
-        return told is not None
+        suggested = self.suggestion(self.current) if self.groups else None
+        if suggested is not None:
+            self.judge_group(suggested.kind)
+        return suggested is not None
 
     def judge(self, ids: Iterable[int], kind: str) -> None:
         """Judge occurrences of any cameras; one step of undo."""
@@ -228,7 +228,7 @@ class AlikeModel(QObject):
 
     def doubtful(self) -> list[tuple[int, Suggestion]]:
         """Judged occurrences that their likes contradict, without those looked at and kept."""
-        return [(i, told) for i, told in doubtful(self._space, self._judged()) if i not in self._kept]
+        return [(i, suggested) for i, suggested in doubtful(self._space, self._judged()) if i not in self._kept]
 
     def keep(self, occurrence_id: int) -> None:
         """Keep a doubtful judgement: it was looked at again."""

@@ -129,11 +129,11 @@ class CalibrationModel(QObject):
             return False
 
         def work(token: Token, _report: Report) -> list[Track]:
-            found: list[Track] = []
+            tracks: list[Track] = []
             for path in paths:
-                found += fine_tracks(path, stopped=lambda: token.cancelled)
+                tracks += fine_tracks(path, stopped=lambda: token.cancelled)
                 token.check()
-            return found
+            return tracks
 
         return self.jobs.start("Following the walk test", work, self._on_tracks)
 
@@ -151,20 +151,22 @@ class CalibrationModel(QObject):
     def _find(self, marks: tuple[Mark, ...], how: str, *, mark_error: float = MARK_ERROR) -> None:
         try:
             seek = calibrate_robustly if how == "walk test" else calibrate
-            found = seek(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)
+            calibration = seek(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)
         except InvalidValue as error:
             self._messages.tell_error(error)
             return
         lamp_m = self.known.lamp_m if self.known else None
         self.model.facts.set_view(
-            KnownView(found.view, how, found.size_error, found.distance_error, lamp_m, found.assumed)
+            KnownView(
+                calibration.view, how, calibration.size_error, calibration.distance_error, lamp_m, calibration.assumed
+            )
         )
 
     def _shares(self, *, dark: bool) -> Shown:
         known = self.known
         assert known is not None
-        kept = self._shown.get(dark)
-        if kept is None or kept[0] != known.view:
+        shown = self._shown.get(dark)
+        if shown is None or shown[0] != known.view:
             self._shown[dark] = (known.view, shown_shares(self.model.evidence, known.view, dark=dark))
         return self._shown[dark][1]
 
@@ -196,28 +198,28 @@ class CalibrationModel(QObject):
         known = self.known
         if known is None:
             return []
-        found = []
+        reaches = []
         capability, draft = self.model.camera.capability, self.model.draft
         for zone in draft.detection.zones:
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
                 ahead = known.view.to_ground(np.array(zone.points))[:, 1]
                 if np.isnan(ahead).all():
                     continue
-                told = draft.with_values(notch=zone.notch, sensitivity=None) if zone.notch else draft
-                line = self._line(thing, *told.sensitivity_under(capability))
+                settings = draft.with_values(notch=zone.notch, sensitivity=None) if zone.notch else draft
+                line = self._line(thing, *settings.sensitivity_under(capability))
                 far = math.inf if np.isnan(ahead).any() else float(ahead.max())
-                found.append((zone.name, float(np.nanmin(ahead)), far, line))
-        return found
+                reaches.append((zone.name, float(np.nanmin(ahead)), far, line))
+        return reaches
 
     def measured_on(self) -> str:
         """What the share of a silhouette that shows rests on, in words."""
         if self.known is None:
             return ""
-        told = []
+        parts = []
         for name, dark in (("by day", False), ("at night", True)):
             persons = self._shares(dark=dark).persons
-            told.append(f"{name} measured on {persons} persons" if persons else f"{name} assumed")
-        return ", ".join(told)
+            parts.append(f"{name} measured on {persons} persons" if persons else f"{name} assumed")
+        return ", ".join(parts)
 
     def ladder(self) -> list[tuple[str, float, float]]:
         """(requirement, px/m, distance in metres to which it holds) of the operational requirements."""

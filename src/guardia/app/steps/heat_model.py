@@ -32,13 +32,13 @@ class HeatModel:
     def over(self, cells: NDArray[np.bool_], verdicts: tuple[Verdict, ...] = VERDICTS) -> tuple[tuple[int, ...], str]:
         """The occurrences that moved over any of (rows, columns) cells, and how often that is, in words."""
         ids: list[int] = []
-        told: list[str] = []
+        parts: list[str] = []
         for verdict in verdicts:
             mine = [i for i, moved in self._moved[verdict].items() if (moved & cells).any()]
             line = line_of(self._model.evidence, verdict.value, mine, verdict=verdict)
             often = ""
             if line.rate is not None:
                 often = f", {line.rate:.1f} a day ({line.low:.1f} to {line.high:.1f})"
-            told.append(f"{len(mine)} {verdict.value}{often}")
+            parts.append(f"{len(mine)} {verdict.value}{often}")
             ids += mine
-        return tuple(ids), "Moved here: " + "; ".join(told)
+        return tuple(ids), "Moved here: " + "; ".join(parts)

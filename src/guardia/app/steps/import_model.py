@@ -49,8 +49,8 @@ class ImportModel(QObject):
 
     def pattern(self) -> str:
         """Pattern of file names of the chosen camera."""
-        kept = next((c.time_pattern for c in self.cameras if c.id == self.camera_id), "")
-        return self.patterns.get(self.camera_id, kept)
+        remembered = next((c.time_pattern for c in self.cameras if c.id == self.camera_id), "")
+        return self.patterns.get(self.camera_id, remembered)
 
     def add(self, paths: Sequence[Path]) -> None:
         """Add files or folders and look into them."""

@@ -146,8 +146,8 @@ class PolygonTool:
         self.selected, self.corner = zone, None
 
     def _points(self, zone: int) -> tuple[Point, ...]:
-        found = self.zones[zone]
-        return found.points if isinstance(found, PolygonZone) else ()
+        shape = self.zones[zone]
+        return shape.points if isinstance(shape, PolygonZone) else ()
 
     def find(self, at: Point, reach: float) -> Grip | None:
         """What lies under the pointer: a corner or edge of the selected zone first, then any zone's inside."""

@@ -98,11 +98,11 @@ class ProposalModel(QObject):
         grid = self._model.grid
 
         def work(token: Token, _report: Report) -> Offer:
-            made = convert(zones, capability, grid=grid)
+            converted = convert(zones, capability, grid=grid)
             token.check()
-            cells = loss(zones, made, grid=grid)
+            cells = loss(zones, converted, grid=grid)
             drawn = draft.with_values(zones=known_notches(zones, capability))
-            entered = draft.with_values(zones=made)
+            entered = draft.with_values(zones=converted)
             done = _difference(evidence, Candidate(drawn, capability), Candidate(entered, capability))
             token.check()
             words = (
@@ -113,7 +113,7 @@ class ProposalModel(QObject):
             )
             if left := zone_limits_broken(entered, capability):
                 words += f" Privacy masks are not changed: {' '.join(left)}"
-            return Offer(what, words, (made,))
+            return Offer(what, words, (converted,))
 
         return self.jobs.start("Fitting zones", work, lambda offer: self._take_in(offer, draft))
 

@@ -37,8 +37,8 @@ def read_as(form: TypeAdapter[T], data: object, what: str) -> T:
     try:
         return form.validate_json(json.dumps(data), strict=True)
     except (ValidationError, TypeError, ValueError) as error:
-        found = str(error)
+        reason = str(error)
         if isinstance(error, ValidationError):
             first = error.errors()[0]
-            found = f"{'.'.join(map(str, first['loc'])) or 'the whole'}: {first['msg']}"
-        raise InvalidValue(f"{what} cannot be read ({found}).", do="See docs/formats.md.") from error
+            reason = f"{'.'.join(map(str, first['loc'])) or 'the whole'}: {first['msg']}"
+        raise InvalidValue(f"{what} cannot be read ({reason}).", do="See docs/formats.md.") from error

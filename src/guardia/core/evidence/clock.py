@@ -232,12 +232,12 @@ def time_in_name(name: str, code: str = "", *, latest: datetime | None = None) -
         If the pattern has a code that is not known or is no whole date and time.
     """
     if not code:
-        found = [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match)) is not None]
+        times = [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match)) is not None]
         if latest is not None:
             # A day to spare, since the name's zone is not known here.
             limit = latest.replace(tzinfo=None) + timedelta(days=1)
-            found = [at for at in found if at.replace(tzinfo=None) <= limit] or found
-        return next(iter(found), None)
+            times = [at for at in times if at.replace(tzinfo=None) <= limit] or times
+        return next(iter(times), None)
     match = re.search(_SINCE_1970[code][0] if code in _SINCE_1970 else _name_pattern(code), name)
     try:
         return read_time(match.group(), code) if match else None

@@ -51,8 +51,8 @@ def with_epoch(epochs: Sequence[Epoch], new: Epoch) -> tuple[Epoch, ...]:
     """
     if not new.from_s < new.to_s < math.inf:
         raise InvalidValue("A stretch of time must end after it begins.", kept="Nothing was changed.")
-    found = [new]
+    dated = [new]
     for old in epochs:
         parts = (replace(old, to_s=min(old.to_s, new.from_s)), replace(old, from_s=max(old.from_s, new.to_s)))
-        found += [part for part in parts if part.from_s < part.to_s]
-    return tuple(sorted(found, key=lambda e: e.from_s))
+        dated += [part for part in parts if part.from_s < part.to_s]
+    return tuple(sorted(dated, key=lambda e: e.from_s))

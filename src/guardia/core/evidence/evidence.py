@@ -226,7 +226,7 @@ class Evidence:
     @cached_property
     def rows(self) -> tuple[tuple[int, ...], ...]:
         """Positions of clips, in order; files of footage that follow each other without a gap form one row."""
-        found: list[list[int]] = []
+        rows: list[list[int]] = []
         last: dict[Origin, list[int]] = {}
         for index, clip in enumerate(self.clips):
             row = last.get(clip.origin)
@@ -234,8 +234,8 @@ class Evidence:
                 row.append(index)
                 continue
             last[clip.origin] = [index]
-            found.append(last[clip.origin])
-        return tuple(tuple(row) for row in found)
+            rows.append(last[clip.origin])
+        return tuple(tuple(row) for row in rows)
 
     @cached_property
     def continuous_s(self) -> float:
@@ -295,43 +295,43 @@ class Evidence:
         """The camera's own event about each occurrence id, where its list has one."""
         starts = [e.at_s for e in self.events]
         longest = max((e.duration_s or 0.0 for e in self.events), default=0.0) + EVENT_TOLERANCE_S
-        found = {}
+        events = {}
         for occurrence in self.occurrences:
             begin, end = self.span_s(occurrence)
             low, high = bisect_left(starts, begin - longest), bisect_right(starts, end + EVENT_TOLERANCE_S)
             event = event_of(list(self.events[low:high]), begin, end)
             if event is not None:
-                found[occurrence.id] = event
-        return found
+                events[occurrence.id] = event
+        return events
 
     @cached_property
     def of_clip(self) -> dict[int, tuple[Occurrence, ...]]:
         """The occurrences of each clip id that has some, in order of time."""
-        found: dict[int, list[Occurrence]] = {}
+        by_clip: dict[int, list[Occurrence]] = {}
         for o in self.occurrences:
-            found.setdefault(o.clip_id, []).append(o)
-        return {clip_id: tuple(mine) for clip_id, mine in found.items()}
+            by_clip.setdefault(o.clip_id, []).append(o)
+        return {clip_id: tuple(mine) for clip_id, mine in by_clip.items()}
 
     @cached_property
     def windows(self) -> NDArray[np.int64]:
         """(N, 2): first picture of each occurrence and the first after it, among all pictures of the stack."""
-        found = np.zeros((len(self.occurrences), 2), np.int64)
+        windows = np.zeros((len(self.occurrences), 2), np.int64)
         for place, o in enumerate(self.occurrences):
             index = self.clip_index[o.clip_id]
             times, base = self.stack.times[index], int(self.stack.clip_start[index])
-            found[place, 0] = base + bisect_left(times, o.start_s - MARGIN_S)
-            found[place, 1] = base + bisect_right(times, o.end_s + MARGIN_S)
-        return found
+            windows[place, 0] = base + bisect_left(times, o.start_s - MARGIN_S)
+            windows[place, 1] = base + bisect_right(times, o.end_s + MARGIN_S)
+        return windows
 
     @cached_property
     def spans(self) -> list[tuple[int, float, float]]:
         """Of each occurrence the position of its clip, and its beginning and end, POSIX seconds."""
-        found = []
+        spans = []
         for o in self.occurrences:
             index = self.clip_index[o.clip_id]
             start = self.clips[index].start_s
-            found.append((index, start + o.start_s, start + o.end_s))
-        return found
+            spans.append((index, start + o.start_s, start + o.end_s))
+        return spans
 
     @cached_property
     def visit_table(self) -> VisitTable:
@@ -389,17 +389,17 @@ def with_causes(clips: Sequence[Clip], events: Sequence[CameraEvent], said: Mapp
     list[Clip]
         In the same order.
     """
-    told = [e for e in events if e.cause]
-    starts = [e.at_s for e in told]
-    found = []
+    named = [e for e in events if e.cause]
+    starts = [e.at_s for e in named]
+    occurrences = []
     for clip in clips:
         if clip.origin is Origin.MOTION and not said.get(clip.id):
             low = bisect_left(starts, clip.start_s - EVENT_TOLERANCE_S)
             high = bisect_right(starts, clip.end_s)
             if low < high:
-                clip = replace(clip, cause=Cause(told[low].cause))
-        found.append(clip)
-    return found
+                clip = replace(clip, cause=Cause(named[low].cause))
+        occurrences.append(clip)
+    return occurrences
 
 
 def listed_spans(
@@ -426,12 +426,12 @@ def listed_spans(
     tuple[Span, ...]
         POSIX seconds, merged.
     """
-    kept = merged((c.start_s - EVENT_TOLERANCE_S, c.end_s + EVENT_TOLERANCE_S) for c in clips)
-    starts = [low for low, _ in kept]
+    covered = merged((c.start_s - EVENT_TOLERANCE_S, c.end_s + EVENT_TOLERANCE_S) for c in clips)
+    starts = [low for low, _ in covered]
     bare = set()
     for event in events:
         place = bisect_right(starts, event.at_s) - 1
-        if place < 0 or kept[place][1] < event.at_s:
+        if place < 0 or covered[place][1] < event.at_s:
             bare.add(local_date(event.at_s, zone))
     away = [(midnight(day, zone), midnight(day + timedelta(days=1), zone)) for day in bare]
     moments = [event.at_s for event in events]

@@ -62,5 +62,5 @@ def propose_occurrences(
         if not spans:
             return [(times[0], times[-1])]
         spans = [max(spans, key=lambda s: int(sizes[s[0] : s[1] + 1].sum()))]
-    found = [(times[a], times[b]) for a, b in spans]
-    return found if origin is Origin.MOTION else [(a, b) for a, b in found if b - a >= SHORTEST_S]
+    stretches = [(times[a], times[b]) for a, b in spans]
+    return stretches if origin is Origin.MOTION else [(a, b) for a, b in stretches if b - a >= SHORTEST_S]

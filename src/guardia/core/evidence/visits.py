@@ -53,9 +53,9 @@ def propose_visits(evidence: Mapping[int, Evidence], wait_s: Mapping[int, float]
                 break
         else:
             chains.append([part])
-    found = []
+    proposed = []
     for chain in chains:
         visits = {o.visit for *_, o in chain}
         if len(chain) > 1 and (len(visits) > 1 or None in visits):
-            found.append(tuple(o.id for *_, o in chain))
-    return found
+            proposed.append(tuple(o.id for *_, o in chain))
+    return proposed

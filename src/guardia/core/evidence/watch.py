@@ -50,13 +50,13 @@ def merged(spans: Iterable[Span]) -> tuple[Span, ...]:
     tuple[Span, ...]
         In order of time, none touching the next.
     """
-    found: list[Span] = []
+    union: list[Span] = []
     for low, high in sorted(s for s in spans if s[1] > s[0]):
-        if found and low <= found[-1][1]:
-            found[-1] = (found[-1][0], max(found[-1][1], high))
+        if union and low <= union[-1][1]:
+            union[-1] = (union[-1][0], max(union[-1][1], high))
         else:
-            found.append((low, high))
-    return tuple(found)
+            union.append((low, high))
+    return tuple(union)
 
 
 def without(spans: Sequence[Span], away: Sequence[Span]) -> tuple[Span, ...]:
@@ -121,14 +121,14 @@ class Watch:
     @cached_property
     def by_day(self) -> dict[date, tuple[Span, ...]]:
         """The spans of each local day that has some, in order."""
-        found: dict[date, tuple[Span, ...]] = {}
+        days: dict[date, tuple[Span, ...]] = {}
         for low, high in self.spans:
             day = local_date(low, self.zone)
             while (begin := midnight(day, self.zone)) < high:
                 after = midnight(day + timedelta(days=1), self.zone)
-                found[day] = (*found.get(day, ()), *within(((low, high),), begin, after))
+                days[day] = (*days.get(day, ()), *within(((low, high),), begin, after))
                 day += timedelta(days=1)
-        return {day: spans for day, spans in sorted(found.items()) if length(spans) > 0}
+        return {day: spans for day, spans in sorted(days.items()) if length(spans) > 0}
 
     @cached_property
     def counted(self) -> dict[date, tuple[Span, ...]]:
@@ -147,11 +147,11 @@ class Watch:
 
     def held_back(self) -> dict[str, float]:
         """Watched days of 24 hours that are not counted, by the reason."""
-        found: dict[str, float] = {}
+        seconds: dict[str, float] = {}
         for day, spans in self.by_day.items():
             if day in self.waiting:
-                found[self.waiting[day]] = found.get(self.waiting[day], 0.0) + length(spans) / DAY_S
-        return found
+                seconds[self.waiting[day]] = seconds.get(self.waiting[day], 0.0) + length(spans) / DAY_S
+        return seconds
 
     def counts(self, begin_s: float, end_s: float) -> bool:
         """Whether something that happened between two moments falls into counted time."""

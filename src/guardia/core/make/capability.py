@@ -192,11 +192,11 @@ _NAMES_BEFORE_3 = {
 
 def _as_now(data: Mapping[str, Any], version: int) -> dict[str, Any]:
     """The form of versions 1 and 2 in the present one: other names, and sizes of version 1 as sums."""
-    found = {_NAMES_BEFORE_3.get(name, name): value for name, value in data.items() if value is not None}
+    values = {_NAMES_BEFORE_3.get(name, name): value for name, value in data.items() if value is not None}
     if version == 1:
         try:
             sizes = ("size", "size_low", "size_high")
-            found["notches"] = [n | {name: n[name] * SHARE_OF_CELLS for name in sizes} for n in data["notches"]]
+            values["notches"] = [n | {name: n[name] * SHARE_OF_CELLS for name in sizes} for n in data["notches"]]
         except (KeyError, TypeError) as error:
             raise InvalidValue(f"A capability cannot be read (notches: {error}).", do="See docs/formats.md.") from error
-    return found
+    return values

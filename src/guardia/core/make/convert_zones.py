@@ -133,10 +133,10 @@ def convert(zones: Sequence[Zone], capability: Capability, *, grid: Grid, tries:
             begun.append(_pieces(share, kind, form))
             begun.append(_covering(share, kind, capability.max_zones))
     begun = [b for b in begun if b and len(b) <= capability.max_zones]
-    found = [_nearer(b, target, form, Tries(tries // len(begun))) for b in begun]
-    far = [_distance(made, target) for made in found]
+    fits = [_nearer(b, target, form, Tries(tries // len(begun))) for b in begun]
+    far = [_distance(fit, target) for fit in fits]
     best = 0 if far[0] <= min(far) + NEAR_CELLS else int(np.argmin(far))
-    return (*_named(found[best], polygons), *masks)
+    return (*_named(fits[best], polygons), *masks)
 
 
 def _named(zones: list[PolygonZone], drawn: list[PolygonZone]) -> list[PolygonZone]:
@@ -158,9 +158,9 @@ def _joined(zones: list[PolygonZone], capability: Capability, form: Form) -> lis
         pairs = [(a, b) for a, b in combinations(zones, 2) if (a.kind, a.notch) == (b.kind, b.notch)]
         if not pairs:
             break
-        made = {(a, b): _hull(a, b, form) for a, b in pairs}
-        a, b = min(pairs, key=lambda p: Polygon(made[p]).area - Polygon(p[0].points).union(Polygon(p[1].points)).area)
-        one = replace(a, points=made[a, b], name=f"{a.name} and {b.name}")
+        hulls = {(a, b): _hull(a, b, form) for a, b in pairs}
+        a, b = min(pairs, key=lambda p: Polygon(hulls[p]).area - Polygon(p[0].points).union(Polygon(p[1].points)).area)
+        one = replace(a, points=hulls[a, b], name=f"{a.name} and {b.name}")
         zones = [one if z is a else z for z in zones if z is not b]
     return zones
 
@@ -183,16 +183,16 @@ def _covering(target: NDArray[np.float64], kind: ZoneKind, room: int) -> list[Po
     """Rectangles that together cover the target most nearly, one after another."""
     outlines, masks = boxes(Grid.of(target), every=EVERY)
     gain = 2.0 * target - 1.0  # what a cell that is not yet covered brings: nearer by its share, farther by the rest
-    found: list[PolygonZone] = []
+    cover: list[PolygonZone] = []
     for number in range(1, room + 1):
         brings = masks.reshape(len(masks), -1) @ gain.ravel()
         # Of several that bring as much the smallest leaves the others to further zones.
         best = int((brings - 1e-3 * masks.sum(axis=(1, 2))).argmax())
-        if brings[best] <= 0 and (found or kind is ZoneKind.IGNORE):
+        if brings[best] <= 0 and (cover or kind is ZoneKind.IGNORE):
             break
-        found.append(PolygonZone(kind, outlines[best], f"{kind.value} {number}"))
+        cover.append(PolygonZone(kind, outlines[best], f"{kind.value} {number}"))
         gain = np.where(masks[best], 0.0, gain)
-    return found
+    return cover
 
 
 def _nearer(zones: list[PolygonZone], target: NDArray[np.float64], form: Form, tries: Tries) -> list[PolygonZone]:

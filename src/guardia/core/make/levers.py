@@ -183,16 +183,16 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
     """
     if not new.detection.detection_on:
         return ()
-    found = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
+    words = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
     before = reached(Candidate(old, capability), grid=grid)
     after = reached(Candidate(new, capability), grid=grid)
     watched = np.isfinite(after.size)
     if (watched & ~np.isfinite(before.size)).any():
-        found.append("zones")
+        words.append("zones")
     both = watched & np.isfinite(before.size)
     if (both & ((after.contrast < before.contrast) | (after.size < before.size))).any():
-        found.append("sensitivity")
-    return tuple(found)
+        words.append("sensitivity")
+    return tuple(words)
 
 
 def limits_broken(candidate: Candidate) -> list[str]:
@@ -213,8 +213,10 @@ def limits_broken(candidate: Candidate) -> list[str]:
     for lever in LEVERS:
         value = lever.value(settings)
         if lever.choices is not None and value not in lever.choices(capability):
-            told = "" if isinstance(value, bool) else "'as long as it moves' as " if value is None else f"{value} s as "
-            broken.append(f"This make does not offer {told}{lever.words}.")
+            subject = (
+                "" if isinstance(value, bool) else "'as long as it moves' as " if value is None else f"{value} s as "
+            )
+            broken.append(f"This make does not offer {subject}{lever.words}.")
     unknown = [name for name in settings.detection.objects if name not in capability.object_classes]
     if unknown:
         broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")

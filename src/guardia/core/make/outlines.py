@@ -198,24 +198,24 @@ def neighbours(points: Outline, form: Form, dx: float, dy: float) -> Iterator[Ou
         Usable outlines within the picture.
     """
     count = len(points)
-    made: list[list[Point]] = []
+    outlines: list[list[Point]] = []
     for n in range(count):
         m = (n + 1) % count
         for x, y in ((dx, 0.0), (-dx, 0.0), (0.0, dy), (0.0, -dy)):
-            made.append([_moved(p, x, y) if i in (n, m) else p for i, p in enumerate(points)])
-            made.append([_moved(p, x, y) for p in points])
+            outlines.append([_moved(p, x, y) if i in (n, m) else p for i, p in enumerate(points)])
+            outlines.append([_moved(p, x, y) for p in points])
         if form.rectangles:
             continue
         around = [(x, y) for x in (-dx, 0.0, dx) for y in (-dy, 0.0, dy) if x or y]
-        made += [[_moved(p, x, y) if i == n else p for i, p in enumerate(points)] for x, y in around]
+        outlines += [[_moved(p, x, y) if i == n else p for i, p in enumerate(points)] for x, y in around]
         if count > 3:
-            made.append([p for i, p in enumerate(points) if i != n])
+            outlines.append([p for i, p in enumerate(points) if i != n])
         if count < form.corners:
             middle = ((points[n][0] + points[m][0]) / 2, (points[n][1] + points[m][1]) / 2)
-            made += [[*points[: n + 1], _moved(middle, x, y), *points[n + 1 :]] for x, y in around]
+            outlines += [[*points[: n + 1], _moved(middle, x, y), *points[n + 1 :]] for x, y in around]
     seen = {points}
     least = min(LEAST_ANGLE_DEG, sharpest_deg(points))
-    for corners in made:
+    for corners in outlines:
         outline = tuple(corners)
         if outline not in seen and sharpest_deg(outline) >= least - 1e-6 and form.takes(outline):
             seen.add(outline)

@@ -188,11 +188,11 @@ class ObjectGate(Gate):
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
-        found = look.found or ObjectClass((), "")
-        named = " and ".join(found.names) or "no object"
+        thing = look.found or ObjectClass((), "")
+        named = " and ".join(thing.names) or "no object"
         said = {"camera": "the camera named", "judgement": "it was judged", "size and speed": "its size and speed say"}
         through = " and ".join(look.settings.detection.objects)
-        return f"{said.get(found.by, 'it is')} {named}; the filter lets {through} through"
+        return f"{said.get(thing.by, 'it is')} {named}; the filter lets {through} through"
 
     def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
         """The runs during occurrences that are let through; mere motion between them triggers nothing.
@@ -204,18 +204,18 @@ class ObjectGate(Gate):
         if not wanted:
             return runs
         classes = object_classes(evidence, candidate.capability)
-        kept = list(runs)
+        passing = list(runs)
         for clip_id, occurrences in evidence.of_clip.items():
             index = evidence.clip_index[clip_id]
             times = evidence.stack.times[index]
             spans = [
                 (o.start_s - MARGIN_S, o.end_s + MARGIN_S) for o in occurrences if lets_through(classes[o.id], wanted)
             ]
-            kept[index] = []
+            passing[index] = []
             for begin_s, end_s in merged(spans):
                 low, high = bisect.bisect_left(times, begin_s), bisect.bisect_right(times, end_s) - 1
-                kept[index] += [(max(a, low), min(b, high)) for a, b in runs[index] if a <= high and b >= low]
-        return kept
+                passing[index] += [(max(a, low), min(b, high)) for a, b in runs[index] if a <= high and b >= low]
+        return passing
 
 
 class RestGate(Gate):
@@ -305,11 +305,11 @@ class Outcome(NamedTuple):
 
 def walk(look: Look, *, triggered: bool) -> dict[Stage, Gate]:
     """The first gate that closes in each stage; one that triggered passed the gates of that stage."""
-    found: dict[Stage, Gate] = {}
+    closed: dict[Stage, Gate] = {}
     for gate in GATES:
-        if gate.stage not in found and not (triggered and gate.stage is Stage.TRIGGERED) and gate.closed(look):
-            found[gate.stage] = gate
-    return found
+        if gate.stage not in closed and not (triggered and gate.stage is Stage.TRIGGERED) and gate.closed(look):
+            closed[gate.stage] = gate
+    return closed
 
 
 def percent(share: float) -> str:

@@ -64,22 +64,22 @@ def object_classes(evidence: Evidence, capability: Capability) -> dict[int, Obje
         By occurrence id.
     """
     names_any = any(e.named for e in evidence.events)
-    found = {}
+    classes = {}
     for o in evidence.occurrences:
         event = evidence.event_of.get(o.id)
         if names_any and event is not None:
-            found[o.id] = ObjectClass((event.named,) if event.named else (), "camera")
+            classes[o.id] = ObjectClass((event.named,) if event.named else (), "camera")
         elif o.kind and o.kind != "unsure":
             far = _too_far(evidence, o, capability)
-            found[o.id] = ObjectClass(() if far else _OF_KIND.get(o.kind, ()), "judgement")
+            classes[o.id] = ObjectClass(() if far else _OF_KIND.get(o.kind, ()), "judgement")
         elif evidence.view is not None:
             track = main_track(evidence, o)
             far = _too_far(evidence, o, capability)
             names = () if track is None or far else by_size_and_speed(track, evidence.view)
-            found[o.id] = ObjectClass(names, "size and speed")
+            classes[o.id] = ObjectClass(names, "size and speed")
         else:
-            found[o.id] = ObjectClass((), "")
-    return found
+            classes[o.id] = ObjectClass((), "")
+    return classes
 
 
 def main_track(evidence: Evidence, o: Occurrence) -> Track | None:
@@ -130,6 +130,6 @@ def by_size_and_speed(track: Track, view: ViewGeometry) -> tuple[str, ...]:
     return ("animal",) if height < PERSON_HEIGHT_M[0] else ()
 
 
-def lets_through(found: ObjectClass, wanted: tuple[str, ...]) -> bool:
+def lets_through(thing: ObjectClass, wanted: tuple[str, ...]) -> bool:
     """Whether a filter for some classes lets an object through: any of its classes is wanted, or nobody can say."""
-    return not wanted or not found.by or any(n in wanted for n in found.names)
+    return not wanted or not thing.by or any(n in wanted for n in thing.names)

@@ -115,8 +115,8 @@ class Replay:
     @cached_property
     def recorded(self) -> NDArray[np.bool_]:
         """(N,) whether it is recorded."""
-        kept: NDArray[np.bool_] = self.share >= LEAST_SHARE
-        return kept
+        recorded: NDArray[np.bool_] = self.share >= LEAST_SHARE
+        return recorded
 
     @cached_property
     def place(self) -> dict[int, int]:
@@ -216,13 +216,13 @@ def _record(
                 _put(so_far, begun_in[index])
             continue
         moments, joined = _one_after_another(evidence, row, triggering)
-        found = recordings(moments, joined, settings, free_from_s=free)
-        _put(so_far, found)
+        added = recordings(moments, joined, settings, free_from_s=free)
+        _put(so_far, added)
         starts = [clips[n].start_s for n in row]
-        for r in found:
+        for r in added:
             begun_in[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
         for n, start in zip(row[1:], starts[1:], strict=True):
-            earlier[n] = [r for r in (*earlier[index], *found) if r.trigger_s < start]
+            earlier[n] = [r for r in (*earlier[index], *added) if r.trigger_s < start]
     return begun_in, earlier
 
 
@@ -237,9 +237,9 @@ def _last_before(so_far: list[Recording], start_s: float) -> Recording | None:
     return so_far[place - 1] if place else None
 
 
-def _put(so_far: list[Recording], found: list[Recording]) -> None:
+def _put(so_far: list[Recording], added: list[Recording]) -> None:
     """Add recordings to those before, in order of their triggers."""
-    for r in found:
+    for r in added:
         if so_far and so_far[-1].trigger_s > r.trigger_s:
             bisect.insort(so_far, r, key=_trigger)
         else:
@@ -385,8 +385,8 @@ def _largest(sizes: NDArray[np.int32], evidence: Evidence) -> list[int]:
     largest = np.maximum.reduceat(sizes, edges)[::2] if len(edges) else np.zeros(0, np.int32)
     # The last picture of all cannot be the end of a stretch for reduceat, so it is looked at by itself.
     largest = np.where((high == len(sizes)) & (low < high), np.maximum(largest, sizes[-1]), largest)
-    found: list[int] = np.where(low < high, largest, 0).tolist()
-    return found
+    per_occurrence: list[int] = np.where(low < high, largest, 0).tolist()
+    return per_occurrence
 
 
 def _longest_run(evidence: Evidence, clip: int, window: slice, runs: list[Run]) -> float:

@@ -71,7 +71,7 @@ def recordings(
     """
     detection, rule = settings.detection, settings.recording
     hold_s, release_s = detection.hold_s - TIME_EPSILON_S, detection.release_s
-    found: list[Recording] = []
+    done: list[Recording] = []
     free = free_from_s
     previous_end = -math.inf
     at = following = 0
@@ -104,11 +104,11 @@ def recordings(
             end = times[trigger] + rule.length_s
         trigger_s = times[trigger] + start_s
         previous_end, begun = end + start_s, max(trigger_s - rule.pre_record_s, previous_end)
-        found.append(Recording(trigger_s, times[begin] + start_s, motion_end + start_s, begun, previous_end, ran_on))
+        done.append(Recording(trigger_s, times[begin] + start_s, motion_end + start_s, begun, previous_end, ran_on))
         if ran_on and end <= stop:
             break  # the recording had not ended when the pictures did
         following = trigger + 1
         free = previous_end + rule.rest_s
         while at < len(runs) and times[runs[at][1]] + start_s < free - TIME_EPSILON_S:
             at += 1
-    return found
+    return done

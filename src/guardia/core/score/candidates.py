@@ -37,15 +37,15 @@ def score_all(
     InvalidValue
         If one names a notch that the make does not have.
     """
-    found: dict[int, Score] = {}
+    scores: dict[int, Score] = {}
     order = sorted(range(len(candidates)), key=lambda n: repr(_moves(candidates[n])))
     for _, numbers in groupby(order, key=lambda n: _moves(candidates[n])):
         motion = None
         for n in numbers:
             motion = motion or motion_under(evidence, candidates[n])
-            found[n] = score(evidence, replay(evidence, candidates[n], motion=motion))
-            scored(len(found))
-    return [found[n] for n in range(len(candidates))]
+            scores[n] = score(evidence, replay(evidence, candidates[n], motion=motion))
+            scored(len(scores))
+    return [scores[n] for n in range(len(candidates))]
 
 
 def _moves(candidate: Candidate) -> tuple[object, ...]:

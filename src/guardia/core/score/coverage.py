@@ -185,15 +185,15 @@ def uncovered(evidence: Evidence, *, contrast: int, size: float) -> list[Uncover
     list[Uncovered]
         In order of time.
     """
-    told = [(e.at_s, e.at_s + (e.duration_s or 0.0)) for e in evidence.events]
-    told += [(c.start_s, c.start_s + c.duration_s) for c in evidence.clips if c.origin is Origin.MOTION]
+    listed = [(e.at_s, e.at_s + (e.duration_s or 0.0)) for e in evidence.events]
+    listed += [(c.start_s, c.start_s + c.duration_s) for c in evidence.clips if c.origin is Origin.MOTION]
     stack = evidence.stack
     sizes = stack.sizes(np.ones((stack.rows, stack.columns), bool), contrast=contrast)
     runs = stack.runs(sizes, least_size(size, stack.cells))
     by_clip: dict[int, list[tuple[float, float, int]]] = {}
     for o in evidence.occurrences:
         by_clip.setdefault(o.clip_id, []).append((o.start_s, o.end_s, o.id))
-    found = []
+    stretches = []
     for index, clip in enumerate(evidence.clips):
         if clip.origin is Origin.MOTION:
             continue
@@ -208,13 +208,13 @@ def uncovered(evidence: Evidence, *, contrast: int, size: float) -> list[Uncover
             if end - begin < SHORTEST_S and clip.origin is not Origin.SNAPSHOT:
                 continue
             low, high = clip.start_s + begin - EVENT_TOLERANCE_S, clip.start_s + end + EVENT_TOLERANCE_S
-            if any(a <= high and low <= b for a, b in told):
+            if any(a <= high and low <= b for a, b in listed):
                 continue
             mine = by_clip.get(clip.id, [])
             there = [i for a, b, i in mine if a <= end + 1e-6 and begin <= b + 1e-6]
             if there:
-                found += [Uncovered(clip.id, begin, end, i) for i in there]
+                stretches += [Uncovered(clip.id, begin, end, i) for i in there]
             else:
-                found.append(Uncovered(clip.id, begin, end, None))
-    unique = {(u.clip_id, u.occurrence_id if u.occurrence_id is not None else u.start_s): u for u in found}
+                stretches.append(Uncovered(clip.id, begin, end, None))
+    unique = {(u.clip_id, u.occurrence_id if u.occurrence_id is not None else u.start_s): u for u in stretches}
     return list(unique.values())

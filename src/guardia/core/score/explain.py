@@ -39,16 +39,16 @@ class Explained:
     def words(self) -> str:
         """The result in sentences; empty when there is nothing to hold the model against."""
         clips = len(self.triggered) + len(self.silent)
-        told = []
+        parts = []
         if clips:
-            told.append(f"The model explains {len(self.triggered)} of {clips} motion clips made under known settings")
+            parts.append(f"The model explains {len(self.triggered)} of {clips} motion clips made under known settings")
         if self.footage_s:
-            told.append(
+            parts.append(
                 f"on {self.footage_s / 60:.1f} min of footage without a clip it would have recorded "
                 f"{self.recorded_s:.0f} s"
             )
-        sentence = "; ".join(told)
-        return f"{sentence[:1].upper()}{sentence[1:]}." if told else ""
+        sentence = "; ".join(parts)
+        return f"{sentence[:1].upper()}{sentence[1:]}." if parts else ""
 
 
 def explain(evidence: Evidence, replay_of: Callable[[Settings], Replay]) -> Explained:

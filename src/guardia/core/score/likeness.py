@@ -145,8 +145,8 @@ def _periodicity(series: NDArray[np.float64]) -> float:
     centred = series - series.mean()
     power = float(centred @ centred)
     lags = range(2, min(int(3 * ANALYSIS_RATE_HZ), len(series) // 2))
-    found = [float(centred[:-lag] @ centred[lag:]) / power for lag in lags] if power > 0 else []
-    return max(0.0, *found) if found else 0.0
+    peaks = [float(centred[:-lag] @ centred[lag:]) / power for lag in lags] if power > 0 else []
+    return max(0.0, *peaks) if peaks else 0.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -216,12 +216,12 @@ def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[i
     number = fcluster(linkage(space.points[chosen], "ward"), distance, "distance")
     if count > MOST:
         number = number[_tree(space.points[chosen]).query(space.points)[1]]
-    found = []
+    families = []
     for group in np.unique(number):
         rows = np.flatnonzero(number == group)
         off = np.linalg.norm(space.points[rows] - np.median(space.points[rows], axis=0), axis=1)
-        found.append(tuple(space.ids[r] for r in rows[np.argsort(off, kind="stable")]))
-    return sorted(found, key=lambda g: (-len(g), g))
+        families.append(tuple(space.ids[r] for r in rows[np.argsort(off, kind="stable")]))
+    return sorted(families, key=lambda g: (-len(g), g))
 
 
 @dataclass(frozen=True)
@@ -312,7 +312,7 @@ def doubtful(space: Likeness, judged: Mapping[int, str]) -> list[tuple[int, Sugg
     points = space.points[[row[i] for i in known]]
     count = min(NEIGHBOURS + 1, len(known))
     distance, nearest = _tree(points).query(points, k=count)
-    found = []
+    doubts = []
     rows = zip(known, np.asarray(distance), np.asarray(nearest), strict=True)
     for place, (occurrence_id, far, near) in enumerate(rows):
         votes = _votes(far[near != place], [judged[known[n]] for n in near[near != place]])
@@ -320,8 +320,8 @@ def doubtful(space: Likeness, judged: Mapping[int, str]) -> list[tuple[int, Sugg
         others = sum(votes.values())
         if votes and others > DOUBT * (own + others):
             best = max(votes, key=lambda k: votes[k])
-            found.append((occurrence_id, Suggestion(best, others / (own + others))))
-    return sorted(found, key=lambda f: -f[1].certainty)
+            doubts.append((occurrence_id, Suggestion(best, others / (own + others))))
+    return sorted(doubts, key=lambda f: -f[1].certainty)
 
 
 def _tree(points: NDArray[np.float64]) -> cKDTree:

@@ -94,7 +94,7 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
         where they stand.
     """
     adult = THINGS[0]
-    found: list[list[float]] = []
+    shares: list[list[float]] = []
     for o in evidence.occurrences:
         clip = evidence.clip_of(o)
         if o.kind != "person" or clip.dark is not dark or o.end_s <= o.start_s:
@@ -115,11 +115,11 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
             ratio = changed / expected[:, None]
         ratio = ratio[np.isfinite(expected) & (expected > 0)]
         if len(ratio):
-            found.append(np.median(ratio, axis=0).tolist())
-    if len(found) < LEAST_TRACKS:
+            shares.append(np.median(ratio, axis=0).tolist())
+    if len(shares) < LEAST_TRACKS:
         return Shown(ASSUMED_SHARE, 0)
-    middle = np.clip(np.median(np.array(found), axis=0), 0.0, 2.0)
-    return Shown(dict(zip(CONTRAST_LEVELS, middle.tolist(), strict=True)), len(found))
+    middle = np.clip(np.median(np.array(shares), axis=0), 0.0, 2.0)
+    return Shown(dict(zip(CONTRAST_LEVELS, middle.tolist(), strict=True)), len(shares))
 
 
 def silhouette_cells(

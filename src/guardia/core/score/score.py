@@ -79,15 +79,15 @@ class Score:
 
 def difference_words(old: Score, new: Score) -> list[str]:
     """Two scores of the same settings held against each other, one line each that differs."""
-    found = []
+    sentences = []
     for words, before, after in (
         ("real, missed", len(old.real_missed), len(new.real_missed)),
         ("recorded late or cut", len({*old.late, *old.cut}), len({*new.late, *new.cut})),
         ("false, recorded", len(old.false_recorded), len(new.false_recorded)),
     ):
         if before != after:
-            found.append(f"{words} {after}, before {before}")
-    return found or ["the same figures as before"]
+            sentences.append(f"{words} {after}, before {before}")
+    return sentences or ["the same figures as before"]
 
 
 class Flip(StrEnum):
@@ -170,16 +170,16 @@ def outcome_of(visit: Visit, done: Replay) -> Outcome:
     """
     if len(visit) == 1:
         return done.outcomes[visit.id]
-    found = [done.outcomes[p.id] for p in visit]
-    kept = [o for o in found if o.recorded]
+    parts = [done.outcomes[p.id] for p in visit]
+    recorded = [o for o in parts if o.recorded]
     lengths = [max(p.end_s - p.start_s, 1e-6) for p in visit]
-    share = sum(o.share * n for o, n in zip(found, lengths, strict=True)) / sum(lengths)
-    if not kept:
-        farthest = max(found, key=lambda o: GATES.index(o.gate) if o.gate is not None else -1)
+    share = sum(o.share * n for o, n in zip(parts, lengths, strict=True)) / sum(lengths)
+    if not recorded:
+        farthest = max(parts, key=lambda o: GATES.index(o.gate) if o.gate is not None else -1)
         return farthest._replace(occurrence_id=visit.id, share=share)
-    late = not found[0].recorded or found[0].late
-    cut = not found[-1].recorded or found[-1].cut
-    return kept[0]._replace(occurrence_id=visit.id, share=share, late=late, cut=cut)
+    late = not parts[0].recorded or parts[0].late
+    cut = not parts[-1].recorded or parts[-1].cut
+    return recorded[0]._replace(occurrence_id=visit.id, share=share, late=late, cut=cut)
 
 
 def score(evidence: Evidence, done: Replay) -> Score:
@@ -219,8 +219,8 @@ def _of_visits(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDA
 def _recorded_s(evidence: Evidence, done: Replay) -> float:
     """Seconds recorded on motion clips in watched time; what two recordings share counts once."""
     edges = np.array(
-        [(r.start_s, r.end_s) for clip, made in zip(evidence.clips, done.recordings, strict=True)
-         if clip.by_motion for r in made]
+        [(r.start_s, r.end_s) for clip, recordings in zip(evidence.clips, done.recordings, strict=True)
+         if clip.by_motion for r in recordings]
     ).reshape(-1, 2)  # fmt: skip
     if not len(edges):
         return 0.0
@@ -236,15 +236,15 @@ def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visi
     """What is judged and becomes otherwise, worst first."""
     visits = evidence.visit_table
     before, after = (_of_visits(visits, done)[0] for done in (old, new))
-    found = []
+    changes = []
     for flip, which in (
         (Flip.NEWLY_MISSED, visits.real & before & ~after),
         (Flip.NEWLY_RECORDED, visits.real & ~before & after),
         (Flip.NEWLY_FALSE, visits.false & ~before & after),
         (Flip.NEWLY_SILENCED, visits.false & before & ~after),
     ):
-        found += [(flip, evidence.visits[n]) for n in np.flatnonzero(which)]
-    return found
+        changes += [(flip, evidence.visits[n]) for n in np.flatnonzero(which)]
+    return changes
 
 
 def newly_late(evidence: Evidence, old: Replay, new: Replay) -> tuple[int, ...]:
@@ -291,11 +291,11 @@ def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) 
     """Who says what the objects are, where the draft filters by class."""
     if not draft.detection.objects:
         return ()
-    by = [found.by for found in object_classes(evidence, capability).values()]
-    told = [f"{by.count(who)} by {who}" for who in ("camera", "judgement", "size and speed") if who in by]
+    by = [thing.by for thing in object_classes(evidence, capability).values()]
+    parts = [f"{by.count(who)} by {who}" for who in ("camera", "judgement", "size and speed") if who in by]
     if "" in by:
-        told.append(f"{by.count('')} by nobody, which are let through")
-    return (f"The object filter is tried on classes known {', '.join(told)}.",)
+        parts.append(f"{by.count('')} by nobody, which are let through")
+    return (f"The object filter is tried on classes known {', '.join(parts)}.",)
 
 
 def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:
@@ -361,8 +361,8 @@ def unseen_levers(evidence: Evidence, draft: Settings, capability: Capability) -
     stack = evidence.stack
     made_by = [evidence.settings_of(clip) for clip in evidence.motion_clips]
     known = dict.fromkeys(s for s in made_by if s is not None)
-    found = [could_show_more(draft, s, capability, grid=stack.grid) for s in known]
-    return tuple(dict.fromkeys(words for levers in found for words in levers)), made_by.count(None)
+    unseen = [could_show_more(draft, s, capability, grid=stack.grid) for s in known]
+    return tuple(dict.fromkeys(words for levers in unseen for words in levers)), made_by.count(None)
 
 
 def watch_words(evidence: Evidence) -> list[str]:

@@ -78,20 +78,20 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
         If `by` is none of BY.
     """
     zone = ZoneInfo(evidence.time_zone)
-    found: dict[str, list[int]] = {name: [] for name in _names(evidence, by)}
+    ids_by_name: dict[str, list[int]] = {name: [] for name in _names(evidence, by)}
     name_of = _naming(by, zone)
     for visit in _counted(evidence, verdict):
-        found.setdefault(name_of(visit[0], evidence.clip_of(visit[0])), []).append(visit.id)
+        ids_by_name.setdefault(name_of(visit[0], evidence.clip_of(visit[0])), []).append(visit.id)
     watch = evidence.watch
     exposure: dict[str, float] = {}
     if by == "day":
         exposure = {_day_name(day): length(spans) / DAY_S for day, spans in watch.counted.items()}
     elif by == "hour":
         exposure = {_hour_name(hour): hours for hour, hours in enumerate(watch.hours_of_day())}
-    made = [_line(name, ids, exposure.get(name, watch.counted_days)) for name, ids in found.items()]
+    table = [_line(name, ids, exposure.get(name, watch.counted_days)) for name, ids in ids_by_name.items()]
     if by in ("cause", "pattern"):
-        made = sorted((line for line in made if line.ids), key=lambda line: -len(line.ids))
-    return made
+        table = sorted((line for line in table if line.ids), key=lambda line: -len(line.ids))
+    return table
 
 
 def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Verdict) -> Line:

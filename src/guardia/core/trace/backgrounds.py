@@ -86,13 +86,13 @@ def helpers(looks: Sequence[Look]) -> dict[int, tuple[int, ...]]:
         sorted((x for x in looks if x.snapshot is still), key=lambda x: (x.wall_s, x.digest)) for still in (False, True)
     )
     starts = [x.wall_s for x in clips], [x.wall_s for x in stills]
-    found = {}
+    by_clip = {}
     for one in looks:
         chosen = _nearest(one, clips, starts[0], MOST_CLIPS)
         if one.snapshot:
             chosen = _nearest(one, stills, starts[1], MOST_SNAPSHOTS) + chosen
-        found[one.id] = tuple(x.id for x in chosen)
-    return found
+        by_clip[one.id] = tuple(x.id for x in chosen)
+    return by_clip
 
 
 def key_of(helping: Sequence[Look]) -> str:

@@ -313,8 +313,8 @@ def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[n
         floor = NOISE_FACTOR * noise_sigma(difference[::4, ::4])
         # Few pixels change: they are looked up once, and each level counts the cells of those above it.
         values = difference.ravel()
-        found = np.flatnonzero(values > max(CONTRAST_LEVELS[0], floor))
-        values, cells = values[found], cell_of[found]
+        active = np.flatnonzero(values > max(CONTRAST_LEVELS[0], floor))
+        values, cells = values[active], cell_of[active]
         for level, contrast in enumerate(CONTRAST_LEVELS):
             count = np.bincount(cells[values > max(contrast, floor)], minlength=rows * columns)
             result[index, :, :, level] = np.floor(255 * count.reshape(rows, columns) / pixels + 0.5)

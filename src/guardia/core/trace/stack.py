@@ -140,10 +140,10 @@ class TraceStack:
         if zone_test == "pixels":
             bits = np.bitwise_or.reduce(np.where(zone, _BIT[: self.columns], np.uint64(0)), axis=1)
             inside = groups.mask & bits[groups.row]
-            kept = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
-            intact = kept == groups.cells
+            inside_cells = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
+            intact = inside_cells == groups.cells
             np.maximum.at(largest, groups.frame[intact], groups.size[intact])
-            cut = ~intact & (np.minimum(kept * CELL_SIZE, groups.size) > largest[groups.frame])
+            cut = ~intact & (np.minimum(inside_cells * CELL_SIZE, groups.size) > largest[groups.frame])
             if cut.any():
                 self._regroup(groups, cut, inside, largest)
             return largest

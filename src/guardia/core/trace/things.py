@@ -107,18 +107,18 @@ def take_apart(
         return things
     parts: dict[int, list[Part]] = {}
     for one, other in ((earlier, later), (later, earlier)):
-        for group, made in _sweep(things, one, other, time_of, cells_of).items():
-            if len(made) > len(parts.get(group, ())):
-                parts[group] = made
+        for group, split in _sweep(things, one, other, time_of, cells_of).items():
+            if len(split) > len(parts.get(group, ())):
+                parts[group] = split
     if not parts:
         return things
     taken = np.array(sorted(parts))
     whole = np.ones(len(things.frame), bool)
     whole[taken] = False
-    found = [(int(things.frame[g]), part) for g in taken.tolist() for part in parts[g]]
-    frame = np.concatenate([things.frame[whole], np.array([f for f, _ in found], np.int32)])
-    box = np.concatenate([things.box[whole], np.array([p.box for _, p in found], np.int32).reshape(-1, 4)])
-    size = np.concatenate([things.size[whole], np.array([p.size for _, p in found], np.int32)])
+    pieces = [(int(things.frame[g]), part) for g in taken.tolist() for part in parts[g]]
+    frame = np.concatenate([things.frame[whole], np.array([f for f, _ in pieces], np.int32)])
+    box = np.concatenate([things.box[whole], np.array([p.box for _, p in pieces], np.int32).reshape(-1, 4)])
+    size = np.concatenate([things.size[whole], np.array([p.size for _, p in pieces], np.int32)])
     order = np.argsort(frame, kind="stable")
     return Things(frame[order], box[order], size[order])
 
@@ -163,23 +163,23 @@ def _sweep(
         waiting.discard(key)
         group = abs(key)
         low, high = np.searchsorted(targets_by, [group, group + 1])
-        found: list[Part] = []
+        seen: list[Part] = []
         before: list[set[int]] = []
         for source in from_[low:high].tolist():
             if source in parts:
-                found += parts[source]
+                seen += parts[source]
                 continue
             left, top, right, bottom = things.box[source].tolist()
             at = float(time_of[things.frame[source]])
-            found.append(Part((left, top, right, bottom), int(things.size[source]), at))
+            seen.append(Part((left, top, right, bottom), int(things.size[source]), at))
             begin, end = np.searchsorted(targets_by, [source, source + 1])
             before.append(set(from_[begin:end].tolist()))
         if len(before) > 1 and not _long_apart(before):
             continue
         now = float(time_of[things.frame[group]])
-        made = _parts(found, now, cells_of(group)) if len(found) > 1 else []
-        if len(made) > 1:
-            parts[group] = made
+        split = _parts(seen, now, cells_of(group)) if len(seen) > 1 else []
+        if len(split) > 1:
+            parts[group] = split
             low, high = np.searchsorted(sources_by, [group, group + 1])
             for following in to[low:high].tolist():
                 following_key = following if forward else -following
@@ -194,20 +194,20 @@ def _long_apart(before: Sequence[set[int]]) -> bool:
     return all(before) and sum(len(b) for b in before) == len(set().union(*before))
 
 
-def _parts(found: Sequence[Part], now_s: float, cells: Cells) -> list[Part]:
+def _parts(seen: Sequence[Part], now_s: float, cells: Cells) -> list[Part]:
     """A group's parts by those that it goes back to; fewer than two when it is to stay whole."""
-    largest = max(p.size for p in found)
-    found = sorted((p for p in found if p.size >= LEAST_SHARE * largest), key=lambda p: (p.box[0], p.box[1]))
-    beside = all(a.box[2] < b.box[0] for a, b in pairwise(found))
-    if len(found) < 2 or not beside or any(abs(now_s - p.apart_s) > LONGEST_S for p in found):
+    largest = max(p.size for p in seen)
+    seen = sorted((p for p in seen if p.size >= LEAST_SHARE * largest), key=lambda p: (p.box[0], p.box[1]))
+    beside = all(a.box[2] < b.box[0] for a, b in pairwise(seen))
+    if len(seen) < 2 or not beside or any(abs(now_s - p.apart_s) > LONGEST_S for p in seen):
         return []
     row, column, share = cells
-    middles = np.array([p.middle for p in found])
+    middles = np.array([p.middle for p in seen])
     owner = np.abs(column[:, None] - middles[None, :]).argmin(axis=1)
-    made = []
-    for number, part in enumerate(found):
+    split = []
+    for number, part in enumerate(seen):
         mine = owner == number
         if mine.any():
             box = (int(column[mine].min()), int(row[mine].min()), int(column[mine].max()), int(row[mine].max()))
-            made.append(Part(box, int(share[mine].sum()), part.apart_s))
-    return made
+            split.append(Part(box, int(share[mine].sum()), part.apart_s))
+    return split

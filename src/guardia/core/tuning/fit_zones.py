@@ -89,28 +89,28 @@ def fit(
     watched = any(isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH for z in drawn)
     tries: list[list[tuple[Zone, ...]]] = []
     if capability.ignore_zones:
-        found = search.ignored(ignored, capability.max_zones - len(drawn))
-        made = [PolygonZone(ZoneKind.IGNORE, o, f"proposed {n}") for n, o in enumerate(found, 1)]
-        tries.append([(*settings.detection.zones, *made[:n]) for n in range(1, len(made) + 1)])
+        outlines = search.ignored(ignored, capability.max_zones - len(drawn))
+        zones = [PolygonZone(ZoneKind.IGNORE, o, f"proposed {n}") for n, o in enumerate(outlines, 1)]
+        tries.append([(*settings.detection.zones, *zones[:n]) for n in range(1, len(zones) + 1)])
     if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
         # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
         rest = drawn if capability.ignore_zones else ()
-        found = search.watched(ignored, capability.max_zones - len(rest))
-        made = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(found, 1)]
-        tries.append([(*rest, *made, *masks)] if made else [])
+        outlines = search.watched(ignored, capability.max_zones - len(rest))
+        zones = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(outlines, 1)]
+        tries.append([(*rest, *zones, *masks)] if zones else [])
     held = [_that_hold(before, steps) for steps in tries]
     return max(held, key=lambda one: one[0], default=(0, []))[1]
 
 
 def _that_hold(before: Replay, steps: Iterable[tuple[Zone, ...]]) -> tuple[int, list[tuple[Zone, ...]]]:
     """Those steps that, replayed, lose nothing real and silence more than the one before, and what all are worth."""
-    kept, most = [], 0
+    holding, most = [], 0
     for zones in steps:
         done = difference(before.evidence, before, replay(before.evidence, before.candidate.with_values(zones=zones)))
         if not done.lost and done.gain > most:
-            kept.append(zones)
+            holding.append(zones)
             most = done.gain
-    return most, kept
+    return most, holding
 
 
 def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capability) -> BlockZone:
@@ -149,21 +149,21 @@ class _Search:
         tries = Tries(TRIES)
         pieces, count = label(binary_closing(cells) | cells)
         mine = [largest_outline(pieces == n, self.form) for n in range(1, count + 1)]
-        found: list[Outline] = []
+        outlines: list[Outline] = []
         best = self._worth(self._left_out([]))
         for _ in range(room):
-            start = self._start(mine, found)
+            start = self._start(mine, outlines)
             if start is None:
                 break
-            tried = self._climb([*found, start], self._left_out, tries)
+            tried = self._climb([*outlines, start], self._left_out, tries)
             worth = self._worth_of(tried, self._left_out)
             if worth <= best:
                 break
-            found, best = tried, worth
+            outlines, best = tried, worth
         ordered: list[Outline] = []
-        while found:
-            taken = max(found, key=lambda o: self._worth_of([*ordered, o], self._left_out))
-            found.remove(taken)
+        while outlines:
+            taken = max(outlines, key=lambda o: self._worth_of([*ordered, o], self._left_out))
+            outlines.remove(taken)
             ordered.append(taken)
         return ordered
 
@@ -186,18 +186,18 @@ class _Search:
             found = best
         return found
 
-    def _start(self, mine: list[Outline | None], found: list[Outline] | None) -> Outline | None:
+    def _start(self, mine: list[Outline | None], current: list[Outline] | None) -> Outline | None:
         """The outline to begin with: one of ours or a rectangle, beside those to ignore found so far, or to watch."""
         outlines, masks = boxes(Grid.of(self.present), every=EVERY)
         own = [o for o in mine if o is not None]
         inside = self._inside(self.present)
         masks = np.concatenate([[self._inside(self._share(o)) for o in own], masks]) if own else masks
-        if found is None:
+        if current is None:
             out = (masks & ~inside).any(axis=(1, 2))
             ignored = inside & ~masks
         else:
             out = np.zeros(len(masks), bool)
-            ignored = inside & (masks | self._covered([self._share(o) for o in found]))
+            ignored = inside & (masks | self._covered([self._share(o) for o in current]))
         units = ignored.reshape(len(ignored), -1).T
         worth = self.rules.progress(units) - self.rules.worn(units) - 1e-6 * units.sum(axis=0)
         worth[out | ~self.rules.kept(units).all(axis=0)] = -np.inf

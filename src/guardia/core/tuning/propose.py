@@ -174,8 +174,8 @@ def _asked(program: Program, active: dict[int, list[Group]]) -> _Asked:
     place = np.full(program.count, -1)
     place[useful] = np.arange(len(useful))
     ids = list(active)
-    kept = [(i, w) for i, found in program.witnesses.items() for w in found]
-    count = len(useful) + len(ids) + len(kept)
+    asked = [(i, w) for i, witnesses in program.witnesses.items() for w in witnesses]
+    count = len(useful) + len(ids) + len(asked)
     row, column, value = [], [], []
     lower: list[float] = []
     upper: list[float] = []
@@ -194,7 +194,7 @@ def _asked(program: Program, active: dict[int, list[Group]]) -> _Asked:
             add(columns, np.append(group.weight, -group.least) / _scale(group), 0.0, np.inf)
     begin = len(useful) + len(ids)
     by_real: dict[int, list[int]] = {}
-    for number, (i, witness) in enumerate(kept):
+    for number, (i, witness) in enumerate(asked):
         by_real.setdefault(i, []).append(begin + number)
         for group in witness:
             known = place[group.cells] >= 0
@@ -220,7 +220,7 @@ def _solve(program: Program, asked: _Asked) -> tuple[NDArray[np.bool_], list[int
     cost = np.zeros(count)
     cost[: len(useful)] = 1.0 / (len(useful) + 1)
     cost[len(useful) : begin] = -1.0
-    found = milp(
+    solved = milp(
         cost,
         constraints=LinearConstraint(asked.table, np.array(asked.lower), np.array(asked.upper)),
         integrality=np.ones(count, np.int64),
@@ -228,14 +228,14 @@ def _solve(program: Program, asked: _Asked) -> tuple[NDArray[np.bool_], list[int
         options={"node_limit": MOST_NODES, "time_limit": STUCK_S, "mip_rel_gap": 0.0},
     )
     ignored = np.zeros(program.count, bool)
-    stuck = found.status == 1 and (found.mip_node_count or 0) < MOST_NODES
-    if found.x is None or stuck:
+    stuck = solved.status == 1 and (solved.mip_node_count or 0) < MOST_NODES
+    if solved.x is None or stuck:
         return ignored, [], len(ids), False
-    chosen = np.round(found.x).astype(bool)
+    chosen = np.round(solved.x).astype(bool)
     ignored[useful[chosen[: len(useful)]]] = True
     claimed = [i for n, i in enumerate(ids) if chosen[len(useful) + n]]
-    dual = found.mip_dual_bound if found.mip_dual_bound is not None else -float(len(ids))
-    return ignored, claimed, int(np.floor(-dual + 1e-6 + 1)) if found.status != 0 else len(claimed), found.status == 0
+    dual = solved.mip_dual_bound if solved.mip_dual_bound is not None else -float(len(ids))
+    return ignored, claimed, int(np.floor(-dual + 1e-6 + 1)) if solved.status != 0 else len(claimed), solved.status == 0
 
 
 def _scale(group: Group) -> float:
@@ -258,8 +258,8 @@ def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
         (cells,) flags.
     """
     wanted = np.zeros(program.count)
-    for found in program.witnesses.values():
-        for group in (g for w in found for g in w):
+    for witnesses in program.witnesses.values():
+        for group in (g for w in witnesses for g in w):
             wanted[group.cells] += 1
     ignored = np.zeros(program.count, bool)
     price = {i: max(g.least for g in groups) for i, groups in program.false_groups.items() if groups}
@@ -295,13 +295,13 @@ def difference(evidence: Evidence, before: Replay, after: Replay) -> Effect:
     Effect
         Ids of visits.
     """
-    found: dict[Flip, list[int]] = {flip: [] for flip in Flip}
+    changes: dict[Flip, list[int]] = {flip: [] for flip in Flip}
     for flip, visit in flips(evidence, before, after):
-        found[flip].append(visit.id)
+        changes[flip].append(visit.id)
     return Effect(
-        silenced=tuple(found[Flip.NEWLY_SILENCED]),
-        added=tuple(found[Flip.NEWLY_FALSE]),
-        lost=tuple(found[Flip.NEWLY_MISSED]),
-        found=tuple(found[Flip.NEWLY_RECORDED]),
+        silenced=tuple(changes[Flip.NEWLY_SILENCED]),
+        added=tuple(changes[Flip.NEWLY_FALSE]),
+        lost=tuple(changes[Flip.NEWLY_MISSED]),
+        found=tuple(changes[Flip.NEWLY_RECORDED]),
         late=newly_late(evidence, before, after),
     )

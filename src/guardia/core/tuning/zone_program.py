@@ -138,16 +138,16 @@ def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Prog
                 whole = clip.origin is Origin.MOTION
                 first = 0.0 if whole else o.start_s - (settings.recording.length_s or EARLIER_S)
                 last = clip.duration_s if whole else o.end_s + settings.recording.pre_record_s
-                found = finder.triggering(o, first, last)
-                false_groups[o.id] = _unlike([g for groups in found for g in groups])
+                triggers = finder.triggering(o, first, last)
+                false_groups[o.id] = _unlike([g for groups in triggers for g in groups])
                 continue
             # A witness near its end would leave too little of it to be recorded, unless the pre-record brings it back.
             last = min(o.end_s, o.end_s - LEAST_SHARE * (o.end_s - o.start_s) + settings.recording.pre_record_s)
-            found = finder.triggering(o, o.start_s, last)
+            triggers = finder.triggering(o, o.start_s, last)
             # One picture is not asked how long the motion lasts.
             hold_s = 0.0 if clip.origin is Origin.SNAPSHOT else settings.detection.hold_s
-            if kept := _witnesses(found, _times(evidence, o, last), hold_s):
-                witnesses[o.id] = kept
+            if of_this := _witnesses(triggers, _times(evidence, o, last), hold_s):
+                witnesses[o.id] = of_this
     return Program(done.motion.zone, finder.units, false_groups, witnesses)
 
 
@@ -169,30 +169,30 @@ class _Finder:
     def triggering(self, o: Occurrence, first_s: float, last_s: float) -> list[list[Group]]:
         """Of each picture in a span of an occurrence's clip the groups that trigger in it."""
         index, stack = self.evidence.clip_index[o.clip_id], self.evidence.stack
-        found: list[list[Group]] = []
+        triggers: list[list[Group]] = []
         for part in self.parts if self.zone_test == "pixels" else ():
             level = CONTRAST_LEVELS.index(part.contrast)
             dense = stack.changed(index, first_s - 1e-6, last_s + 1e-6, level=level)
             pictures = (dense >= FILL_BYTE).reshape(-1, *part.cells.shape)
-            found = found or [[] for _ in pictures]
+            triggers = triggers or [[] for _ in pictures]
             for picture, cells in _groups(pictures & part.cells):
                 weight = dense[picture, cells].astype(np.int64)
                 if (over := int(weight.sum()) - part.needed) >= 0:
                     spare = 0 if self.sure else over
-                    found[picture].append(Group(self.units.ravel()[cells], weight, over + 1, spare))
+                    triggers[picture].append(Group(self.units.ravel()[cells], weight, over + 1, spare))
         if self.zone_test == "pixels":
-            return found
+            return triggers
         low, high = stack.pictures(index, first_s - 1e-6, last_s + 1e-6)
-        found = [[] for _ in range(low, high)]
+        triggers = [[] for _ in range(low, high)]
         for part in self.parts:
             things = stack.things(contrast=part.contrast)
             begin, end = np.searchsorted(things.frame, [low, high])
             for number in range(int(begin), int(end)):
                 if things.size[number] >= part.needed:
-                    made = self._reaching(things.box[number].tolist(), part)
-                    if len(made.cells):
-                        found[int(things.frame[number]) - low].append(made)
-        return found
+                    reaching = self._reaching(things.box[number].tolist(), part)
+                    if len(reaching.cells):
+                        triggers[int(things.frame[number]) - low].append(reaching)
+        return triggers
 
     def _reaching(self, box: Sequence[int], part: ZonePart) -> Group:
         """The units by which a thing reaches the zone: those of its box, or of its foot."""
@@ -231,18 +231,18 @@ def _unlike(groups: Sequence[Group]) -> list[Group]:
     return sorted(unique.values(), key=lambda g: len(g.cells))
 
 
-def _witnesses(found: list[list[Group]], times: list[float], hold_s: float) -> list[list[Group]]:
+def _witnesses(triggers: list[list[Group]], times: list[float], hold_s: float) -> list[list[Group]]:
     """Stretches as long as the hold time whose largest groups must stay, spread over the time."""
-    kept = []
-    for first in range(len(found)):
+    witnesses = []
+    for first in range(len(triggers)):
         last = first
-        while last < len(found) and found[last] and times[last] - times[first] < hold_s - 1e-6:
+        while last < len(triggers) and triggers[last] and times[last] - times[first] < hold_s - 1e-6:
             last += 1
-        if last < len(found) and all(found[first : last + 1]):
-            kept.append([max(groups, key=lambda g: int(g.weight.sum())) for groups in found[first : last + 1]])
-    if len(kept) > WITNESSES:
-        kept = [kept[n] for n in np.round(np.linspace(0, len(kept) - 1, WITNESSES)).astype(int)]
-    return kept
+        if last < len(triggers) and all(triggers[first : last + 1]):
+            witnesses.append([max(groups, key=lambda g: int(g.weight.sum())) for groups in triggers[first : last + 1]])
+    if len(witnesses) > WITNESSES:
+        witnesses = [witnesses[n] for n in np.round(np.linspace(0, len(witnesses) - 1, WITNESSES)).astype(int)]
+    return witnesses
 
 
 class Rules:
@@ -256,18 +256,18 @@ class Rules:
 
     def __init__(self, program: Program) -> None:
         self.false_ids = np.array(list(program.false_groups), np.int64)
-        found = list(program.false_groups.values())
-        self._groups = _table([g for groups in found for g in groups], program.count)
-        self._least = np.array([g.least for groups in found for g in groups], np.int32)
-        self._of_false = _member_table([len(groups) for groups in found])
-        self._share = np.array([1.0 / max(1, len(groups)) for groups in found])
+        false_groups = list(program.false_groups.values())
+        self._groups = _table([g for groups in false_groups for g in groups], program.count)
+        self._least = np.array([g.least for groups in false_groups for g in groups], np.int32)
+        self._of_false = _member_table([len(groups) for groups in false_groups])
+        self._share = np.array([1.0 / max(1, len(groups)) for groups in false_groups])
         self.real_ids = np.array(list(program.witnesses), np.int64)
-        witnesses = [w for kept in program.witnesses.values() for w in kept]
+        witnesses = [w for of_occurrence in program.witnesses.values() for w in of_occurrence]
         self._parts = _table([g for w in witnesses for g in w], program.count)
         self._spare = np.array([g.spare for w in witnesses for g in w], np.int32)
         self._of_witness = _member_table([len(w) for w in witnesses])
-        self._real_share = np.array([1.0 / len(kept) for kept in program.witnesses.values()])
-        self._of_real = _member_table([len(kept) for kept in program.witnesses.values()])
+        self._real_share = np.array([1.0 / len(of_occurrence) for of_occurrence in program.witnesses.values()])
+        self._of_real = _member_table([len(of_occurrence) for of_occurrence in program.witnesses.values()])
 
     def _loud(self, ignored: NDArray[np.bool_]) -> NDArray[np.int32]:
         """Groups of each false occurrence that still trigger."""

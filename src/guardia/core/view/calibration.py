@@ -151,9 +151,9 @@ def calibrate(
     for tilt in (5.0, 15.0, 30.0, 50.0):
         for height in (2.2, 4.0):
             start = np.array([math.log(height_m or height), tilt, math.log(focal or USUAL_FOCAL)])
-            found = least_squares(misfit, start, x_scale=[0.3, 10.0, 0.3], max_nfev=400)
-            if best is None or found.cost < best.cost:
-                best = found
+            solved = least_squares(misfit, start, x_scale=[0.3, 10.0, 0.3], max_nfev=400)
+            if best is None or solved.cost < best.cost:
+                best = solved
     assert best is not None
     view = view_of(best.x)
     left = (misfit(best.x)[: 2 * len(marks)] * mark_error).reshape(-1, 2)
@@ -211,15 +211,15 @@ def calibrate_robustly(
     """
     left = list(marks)
     for _ in range(TRIMS):
-        found = calibrate(left, aspect=aspect, focal=focal, mark_error=mark_error)
-        ground = found.view.to_ground(np.array([m.foot for m in left]))
-        shown = found.view.to_picture(np.stack([ground[:, 0], [m.height_m for m in left], ground[:, 1]], axis=1))
+        calibrated = calibrate(left, aspect=aspect, focal=focal, mark_error=mark_error)
+        ground = calibrated.view.to_ground(np.array([m.foot for m in left]))
+        shown = calibrated.view.to_picture(np.stack([ground[:, 0], [m.height_m for m in left], ground[:, 1]], axis=1))
         off = np.hypot(*((shown - np.array([m.head for m in left])) * (1.0, aspect)).T)
         fits = off <= max(OUTLYING * float(np.nanmedian(off)), OUTLYING_LEAST)
         if fits.all() or fits.sum() < max(2, len(marks) / 2):
             break
         left = [mark for mark, fit in zip(left, fits, strict=True) if fit]
-    return found
+    return calibrated
 
 
 def _errors_of_use(

@@ -87,21 +87,21 @@ def follow(times_s: NDArray[np.float64], boxes: Sequence[NDArray[np.float64]]) -
 
     open_tracks: list[tuple[list[float], list[NDArray[np.float64]]]] = []
     closed: list[tuple[list[float], list[NDArray[np.float64]]]] = []
-    for now, found in zip(times_s.tolist(), boxes, strict=True):
+    for now, now_boxes in zip(times_s.tolist(), boxes, strict=True):
         closed += [t for t in open_tracks if now - t[0][-1] > LOST_S]
         open_tracks = [t for t in open_tracks if now - t[0][-1] <= LOST_S]
         taken: set[int] = set()
-        if open_tracks and len(found):
+        if open_tracks and len(now_boxes):
             expected = np.stack([_expected(t, now) for t in open_tracks])
-            cost = _cost(expected, np.asarray(found, np.float64))
+            cost = _cost(expected, np.asarray(now_boxes, np.float64))
             for row, column in zip(*linear_sum_assignment(np.where(np.isfinite(cost), cost, 1e6)), strict=True):
                 if math.isfinite(cost[row, column]):
                     open_tracks[row][0].append(now)
-                    open_tracks[row][1].append(found[column])
+                    open_tracks[row][1].append(now_boxes[column])
                     taken.add(int(column))
-        open_tracks += [([now], [box]) for n, box in enumerate(found) if n not in taken]
-    made = [Track(np.array(t), np.array(b)) for t, b in closed + open_tracks]
-    return sorted((t for t in made if t.duration_s >= SHORTEST_S - 1e-9), key=lambda t: float(t.times_s[0]))
+        open_tracks += [([now], [box]) for n, box in enumerate(now_boxes) if n not in taken]
+    tracks = [Track(np.array(t), np.array(b)) for t, b in closed + open_tracks]
+    return sorted((t for t in tracks if t.duration_s >= SHORTEST_S - 1e-9), key=lambda t: float(t.times_s[0]))
 
 
 def _expected(track: tuple[list[float], list[NDArray[np.float64]]], now: float) -> NDArray[np.float64]:
@@ -121,13 +121,13 @@ def _middle(box: NDArray[np.float64]) -> NDArray[np.float64]:
     return np.array([box[0] + box[2] / 2, box[1] + box[3] / 2])
 
 
-def _cost(expected: NDArray[np.float64], found: NDArray[np.float64]) -> NDArray[np.float64]:
+def _cost(expected: NDArray[np.float64], boxes: NDArray[np.float64]) -> NDArray[np.float64]:
     """(tracks, boxes) cost of each pair, infinite where they cannot belong together."""
-    middles = expected[:, None, :2] + expected[:, None, 2:] / 2 - found[None, :, :2] - found[None, :, 2:] / 2
-    size = np.maximum(np.hypot(expected[:, 2], expected[:, 3])[:, None], np.hypot(found[:, 2], found[:, 3])[None, :])
+    middles = expected[:, None, :2] + expected[:, None, 2:] / 2 - boxes[None, :, :2] - boxes[None, :, 2:] / 2
+    size = np.maximum(np.hypot(expected[:, 2], expected[:, 3])[:, None], np.hypot(boxes[:, 2], boxes[:, 3])[None, :])
     away = np.hypot(middles[..., 0], middles[..., 1]) / np.maximum(size, 1e-6)
     area = (
-        np.maximum(expected[:, 2] * expected[:, 3], 1e-9)[:, None] / np.maximum(found[:, 2] * found[:, 3], 1e-9)[None]
+        np.maximum(expected[:, 2] * expected[:, 3], 1e-9)[:, None] / np.maximum(boxes[:, 2] * boxes[:, 3], 1e-9)[None]
     )
     growth = np.abs(np.log(area))
     return np.where((away <= NEAR_SIZES) & (growth <= math.log(_GROWTH)), away + 0.3 * growth, np.inf)
@@ -220,13 +220,13 @@ def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
     # Room around the picture, so that what stands at its edge is not closed away.
     closed = binary_closing(np.pad(cells, 2 * join), around)[2 * join : 2 * join + rows, 2 * join : 2 * join + columns]
     groups, count = label(closed, np.ones((3, 3), bool))
-    found = []
+    boxes = []
     for number, area in enumerate(find_objects(groups, count), start=1):
         row, column = np.nonzero((groups[area] == number) & cells[area])
         if len(row) >= LEAST_CELLS:
             left, top = area[1].start + column.min(), area[0].start + row.min()
-            found.append((left / columns, top / rows, (np.ptp(column) + 1) / columns, (np.ptp(row) + 1) / rows))
-    return np.array(found, np.float64).reshape(-1, 4)
+            boxes.append((left / columns, top / rows, (np.ptp(column) + 1) / columns, (np.ptp(row) + 1) / rows))
+    return np.array(boxes, np.float64).reshape(-1, 4)
 
 
 def _group_boxes(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
@@ -235,7 +235,7 @@ def _group_boxes(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
 
     rows, columns = picture.shape
     groups, count = label(picture >= FILL_BYTE)
-    found = []
+    boxes = []
     for number, area in enumerate(find_objects(groups, count), start=1):
         share = np.where(groups[area] == number, picture[area], 0) / 255.0
         top, left = area[0].start, area[1].start
@@ -244,8 +244,8 @@ def _group_boxes(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
         (first, last), (upper, lower) = _edges(share.max(axis=0)), _edges(share.max(axis=1))
         x0, x1 = left + 1 - first, left + width - 1 + last
         y0, y1 = top + 1 - upper, top + height - 1 + lower
-        found.append((x0 / columns, y0 / rows, max(x1 - x0, 0.3) / columns, max(y1 - y0, 0.3) / rows))
-    return np.array(found, np.float64).reshape(-1, 4)
+        boxes.append((x0 / columns, y0 / rows, max(x1 - x0, 0.3) / columns, max(y1 - y0, 0.3) / rows))
+    return np.array(boxes, np.float64).reshape(-1, 4)
 
 
 def _edges(most: NDArray[np.float64]) -> tuple[float, float]:

@@ -149,17 +149,17 @@ class Player(QDialog):
         row.addWidget(button("Split here", self.split, tip="T: two occurrences from here on, this player closes"))
         self._speeds: dict[int, QPushButton] = {}
         for speed in SPEEDS:
-            made = button(f"{speed}x", partial(self.set_speed, speed), tip=f"{1 + len(self._speeds)}")
-            made.setCheckable(True)
-            self._speeds[speed] = made
-            row.addWidget(made)
+            key = button(f"{speed}x", partial(self.set_speed, speed), tip=f"{1 + len(self._speeds)}")
+            key.setCheckable(True)
+            self._speeds[speed] = key
+            row.addWidget(key)
         row.addStretch()
         self._time = label("", "muted")
         self._time.setMinimumWidth(112)
         row.addWidget(self._time)
         layout.addLayout(row)
-        for made in self.findChildren(QPushButton):
-            made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        for key in self.findChildren(QPushButton):
+            key.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.timer = QTimer(self)
         self.timer.timeout.connect(lambda: self.step(1, again=True))
         self.set_speed(1)
@@ -221,8 +221,8 @@ class Player(QDialog):
     def set_speed(self, speed: int) -> None:
         """Play at a multiple of real time."""
         self.timer.setInterval(round(1000 / ANALYSIS_RATE_HZ / speed))
-        for one, made in self._speeds.items():
-            made.setChecked(one == speed)
+        for one, key in self._speeds.items():
+            key.setChecked(one == speed)
 
     def toggle(self) -> None:
         """Pause or go on."""

@@ -50,12 +50,12 @@ def painting(draw: Callable[[_Widget, QPainter], None]) -> Callable[[_Widget, ob
 
 def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
     """A label with one of the style sheet's names."""
-    made = QLabel(text)
+    widget = QLabel(text)
     if "<b>" not in text:
-        made.setTextFormat(Qt.TextFormat.PlainText)  # a camera's name is no markup
-    made.setObjectName(name)
-    made.setWordWrap(wrap)
-    return made
+        widget.setTextFormat(Qt.TextFormat.PlainText)  # a camera's name is no markup
+    widget.setObjectName(name)
+    widget.setWordWrap(wrap)
+    return widget
 
 
 class WrappedLabel(QLabel):
@@ -78,11 +78,11 @@ class WrappedLabel(QLabel):
 
 def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") -> QPushButton:
     """A button that calls `act`."""
-    made = QPushButton(text)
-    made.setObjectName(name)
-    made.setToolTip(tip)
-    made.clicked.connect(lambda: act())
-    return made
+    widget = QPushButton(text)
+    widget.setObjectName(name)
+    widget.setToolTip(tip)
+    widget.clicked.connect(lambda: act())
+    return widget
 
 
 def page_head(page: QWidget, title: str) -> tuple[QVBoxLayout, QHBoxLayout]:
@@ -252,11 +252,11 @@ def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[st
     layout.setContentsMargins(8, 0, 0, 0)
     layout.setSpacing(2)
     for part, words, tip in entries:
-        made = button(words, partial(go, part), "tab", tip)
-        made.setCheckable(True)
-        made.setChecked(part == current)
-        made.clicked.connect(lambda _=False, b=made, p=part: b.setChecked(p == current))
-        layout.addWidget(made)
+        tab = button(words, partial(go, part), "tab", tip)
+        tab.setCheckable(True)
+        tab.setChecked(part == current)
+        tab.clicked.connect(lambda _=False, b=tab, p=part: b.setChecked(p == current))
+        layout.addWidget(tab)
     return row
 
 
@@ -290,9 +290,9 @@ class JudgingKeys(QWidget):
 
     @staticmethod
     def _key(judge: Callable[[str], object], key: str, text: str, kind: str) -> QPushButton:
-        made = button(f"{key}  {text}", lambda: judge(kind), "key")
-        made.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-        return made
+        widget = button(f"{key}  {text}", lambda: judge(kind), "key")
+        widget.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        return widget
 
     def _lay_out(self, columns: int) -> None:
         if columns == self._columns:
@@ -301,8 +301,8 @@ class JudgingKeys(QWidget):
         row = 0
         for words, keys in zip(self._words, self._groups, strict=True):
             self._grid.addWidget(words, row, 0)
-            for number, made in enumerate(keys):
-                self._grid.addWidget(made, row + number // columns, 1 + number % columns)
+            for number, widget in enumerate(keys):
+                self._grid.addWidget(widget, row + number // columns, 1 + number % columns)
             row += -(-len(keys) // columns)
         self._grid.addWidget(self._hint, row - 1, 3, 1, max(1, columns - 2))
         self.updateGeometry()
@@ -311,8 +311,8 @@ class JudgingKeys(QWidget):
         """Width that so many columns need."""
         widths = [0] * columns
         for keys in self._groups:
-            for number, made in enumerate(keys):
-                widths[number % columns] = max(widths[number % columns], made.sizeHint().width())
+            for number, widget in enumerate(keys):
+                widths[number % columns] = max(widths[number % columns], widget.sizeHint().width())
         words = max(w.sizeHint().width() for w in self._words)
         return words + sum(widths) + columns * self._grid.horizontalSpacing()
 

@@ -46,8 +46,8 @@ class Banner(QFrame):
     def show_message(self, message: Message) -> None:
         """Show a message; a long one is shortened, the whole is its tool tip."""
         lines = message.text.split("\n")
-        told = lines if len(lines) <= 5 else [*lines[:4], f"… and {len(lines) - 4} more lines: Help, Messages"]
-        self.text.setText("\n".join(told))
+        shown = lines if len(lines) <= 5 else [*lines[:4], f"… and {len(lines) - 4} more lines: Help, Messages"]
+        self.text.setText("\n".join(shown))
         self.text.setToolTip("\n".join(lines[:60]))
         self.setProperty("severity", message.severity.value)
         style = self.style()

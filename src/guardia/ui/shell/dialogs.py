@@ -127,14 +127,14 @@ def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | Non
         field.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
     right.setDateTime(now)
     shown.setDateTime(now.addSecs(round(error_s)))
-    told = label("", "head", wrap=True)
+    effect = label("", "head", wrap=True)
 
     def difference() -> float:
         return float(right.dateTime().secsTo(shown.dateTime()))
 
     def tell() -> None:
         words = error_words(difference())
-        told.setText(f"The clock is {words}." if words else "The clock is right.")
+        effect.setText(f"The clock is {words}." if words else "The clock is right.")
 
     for field in (shown, right):
         field.dateTimeChanged.connect(tell)
@@ -142,7 +142,7 @@ def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | Non
     form.addRow(label(f"Read the clock in the picture of '{camera}' and a right clock at the same moment.", wrap=True))
     form.addRow("The picture's clock shows", shown)
     form.addRow("It really is", right)
-    form.addRow("", told)
+    form.addRow("", effect)
     form.addRow("", label("Times of clips whose start was given by hand stay as they are.", "muted", wrap=True))
     return difference() if _accepted(dialog) else None
 
@@ -193,9 +193,9 @@ def about_html() -> str:
     )
 
 
-def messages_html(told: Sequence[Message]) -> str:
+def messages_html(messages: Sequence[Message]) -> str:
     """What was told, the latest first."""
-    parts = [f"<p>{escape(one.text).replace(chr(10), '<br>')}</p>" for one in reversed(told)]
+    parts = [f"<p>{escape(one.text).replace(chr(10), '<br>')}</p>" for one in reversed(messages)]
     return "<hr>".join(parts) or "<p>Nothing was told since the project was opened.</p>"
 
 

@@ -57,14 +57,14 @@ class MainWindow(QMainWindow):
         self._alike: AlikeModel | None = None
         self.setWindowTitle("Guardia")
         self.setMinimumSize(1100, 700)
-        self._preferences, told = load_preferences(data_home)
+        self._preferences, warnings = load_preferences(data_home)
         self._resize_to_fit(self._preferences.width, self._preferences.height)
         self._set_dark(self._preferences.dark)
         self.actions_by_id = self._make_actions()
         self._build()
         self.messages.shown.connect(self.banner.show_message)
         self.messages.ready()
-        for line in told:
+        for line in warnings:
             self.messages.tell(line, Severity.WARNING)
         self._show_welcome()
 
@@ -101,7 +101,7 @@ class MainWindow(QMainWindow):
             "about": lambda: show_text(self, "About Guardia", about_html()),
             **{f"go_{s.id}": partial(self.go, s.id) for s in STEPS},
         }  # fmt: skip
-        made = {}
+        actions = {}
         bar = self.menuBar()
         menus = {}
         for entry in ACTIONS:
@@ -115,8 +115,8 @@ class MainWindow(QMainWindow):
             menu = menus.get(entry.menu)
             if menu is not None:
                 menu.addAction(action)
-            made[entry.id] = action
-        return made
+            actions[entry.id] = action
+        return actions
 
     def _build(self) -> None:
         central = QWidget()

@@ -40,11 +40,11 @@ class Rail(QWidget):
                 layout.addSpacing(10)
                 layout.addWidget(self.place)
                 layout.addWidget(self.clock)
-            made = button(step.text, partial(self.asked.emit, step.id), "step", tip=step.hint)
-            made.setCheckable(True)
-            group.addButton(made)
-            self.steps[step.id] = made
-            layout.addWidget(made)
+            key = button(step.text, partial(self.asked.emit, step.id), "step", tip=step.hint)
+            key.setCheckable(True)
+            group.addButton(key)
+            self.steps[step.id] = key
+            layout.addWidget(key)
             small = label(step.hint, "hint")
             small.setContentsMargins(14, 0, 0, 6)
             layout.addWidget(small)
@@ -63,9 +63,9 @@ class Rail(QWidget):
 
     def show_step(self, current: str, *, has_project: bool, model: CameraModel | None) -> None:
         """Mark the step that is shown, and say which camera is open."""
-        for step, made in self.steps.items():
-            made.setEnabled(model is not None or (step == "round" and has_project))
-            made.setChecked(step == step_of(current))
+        for step, key in self.steps.items():
+            key.setEnabled(model is not None or (step == "round" and has_project))
+            key.setChecked(step == step_of(current))
         name = model.camera.name if model else "No camera open"
         self.place.setText(name if len(name) <= 60 else f"{name[:58]} …")
         clock = error_words(model.camera.clock_error_s) if model else ""

@@ -146,8 +146,10 @@ class _GroupDelegate(QStyledItemDelegate):
             picture = QRect(area.left() + 6, top, _THUMB.width(), _THUMB.height())
             self._page.pictures.draw(painter, picture, group.ids[group.odd])
             if waiting:
-                told = model.suggestion(number)
-                second = f"{kind_of(told.kind).text}?" if told and told.certainty >= 0.5 else "not judged"
+                suggested = model.suggestion(number)
+                second = (
+                    f"{kind_of(suggested.kind).text}?" if suggested and suggested.certainty >= 0.5 else "not judged"
+                )
                 self._lines(painter, left, top, f"{len(group.ids)} alike", second, "unjudged")
                 if waiting < len(group.ids):
                     painter.drawText(left, top + 52, f"{waiting} left")
@@ -186,7 +188,7 @@ class _SheetDelegate(QStyledItemDelegate):
         """Draw a cell."""
         if painter is None:
             return
-        occurrence_id, odd, told = index.data(Qt.ItemDataRole.UserRole)
+        occurrence_id, odd, suggested = index.data(Qt.ItemDataRole.UserRole)
         occurrence = self._page.model.occurrence(occurrence_id)
         painter.save()
         area = option.rect.adjusted(2, 2, -2, -2)
@@ -210,8 +212,8 @@ class _SheetDelegate(QStyledItemDelegate):
         draw_mark(painter, occurrence.verdict, QPointF(left + 6, line + 13), 9)
         painter.setPen(verdict_colour(occurrence.verdict))
         words = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
-        if told is not None:
-            words += f", looks like {kind_of(told.kind).text}"
+        if suggested is not None:
+            words += f", looks like {kind_of(suggested.kind).text}"
         painter.drawText(left + 17, line + 17, self._fitting(painter, words, _PICTURE.width() - 17))
         painter.restore()
 
@@ -375,7 +377,7 @@ class AlikePage(QWidget):
             f"{count_of(len(model.groups), 'group')}, {count_of(total, 'occurrence')}, {waiting} not judged yet"
         )
         if self._looking_again:
-            self._cells.set([(i, False, told) for i, told in self.doubtful])
+            self._cells.set([(i, False, suggested) for i, suggested in self.doubtful])
             self._title.setText(
                 "Their likes are judged otherwise. A letter judges the chosen one anew, Enter keeps its judgement."
                 if self.doubtful
@@ -384,12 +386,12 @@ class AlikePage(QWidget):
         elif model.groups:
             group = model.groups[model.current]
             self._cells.set([(i, n < group.odd, None) for n, i in enumerate(group.ids)])
-            told = model.suggestion(model.current)
+            suggested = model.suggestion(model.current)
             left = len(model.waiting(model.current))
             odd = f" The {group.odd} least typical come first." if group.odd > 1 else ""
             text = f"{len(group.ids)} alike, {left} not judged.{odd}"
-            if told is not None and told.certainty >= 0.5:
-                text += f" Looks like {kind_of(told.kind).text} ({told.certainty:.0%}): Enter."
+            if suggested is not None and suggested.certainty >= 0.5:
+                text += f" Looks like {kind_of(suggested.kind).text} ({suggested.certainty:.0%}): Enter."
             self._title.setText(text)
         else:
             self._cells.set([])

@@ -92,9 +92,9 @@ class CoveragePage(FreshPage):
             self._table.addWidget(label(line.origin.value), row, 0)
             cells = (str(line.clips), _hours(line.bright_s), _hours(line.dark_s))
             for column, text in enumerate(cells, start=1):
-                made = label(text)
-                made.setAlignment(Qt.AlignmentFlag.AlignLeft)
-                self._table.addWidget(made, row, column)
+                heading = label(text)
+                heading.setAlignment(Qt.AlignmentFlag.AlignLeft)
+                self._table.addWidget(heading, row, column)
         self._table.setColumnStretch(3, 1)
         clear(self._questions)
         for row, question in enumerate(questions(evidence)):
@@ -107,23 +107,23 @@ class CoveragePage(FreshPage):
 
     def look(self) -> None:
         """Search footage, walk tests and snapshots for motion that no record covers."""
-        found = self._model.occurrences.uncovered()
-        known = [u.occurrence_id for u in found if u.occurrence_id is not None]
-        fresh = [u for u in found if u.occurrence_id is None]
+        stretches = self._model.occurrences.uncovered()
+        known = [u.occurrence_id for u in stretches if u.occurrence_id is not None]
+        fresh = [u for u in stretches if u.occurrence_id is None]
         waiting = sum(not self._model.occurrence(i).kind for i in known)
-        if not found:
+        if not stretches:
             self._missed.setText(
                 "Nothing moved on footage, walk tests or snapshots that no motion clip and no event covers."
                 if self._model.evidence.continuous_s or self._model.evidence.snapshots
                 else "Only continuous footage, walk tests and snapshots can show what was missed; none is here yet."
             )
         else:
-            told = f"{len(found)} stretches moved with no motion clip and no event of the camera."
+            words = f"{len(stretches)} stretches moved with no motion clip and no event of the camera."
             if waiting:
-                told += f" {waiting} of them are not judged yet."
+                words += f" {waiting} of them are not judged yet."
             if fresh:
-                told += f" {len(fresh)} are no occurrence yet."
-            self._missed.setText(told)
+                words += f" {len(fresh)} are no occurrence yet."
+            self._missed.setText(words)
         self.show_found.setEnabled(bool(known))
         self.take_up.setEnabled(bool(fresh))
 

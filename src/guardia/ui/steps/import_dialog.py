@@ -240,9 +240,9 @@ class ImportDialog(QDialog):
         pattern.setEditable(True)
         for form in NAME_FORMS:
             pattern.addItem(form.text, form.code)
-        kept = pattern.findData(model.pattern())
-        if kept >= 0:
-            pattern.setCurrentIndex(kept)
+        remembered = pattern.findData(model.pattern())
+        if remembered >= 0:
+            pattern.setCurrentIndex(remembered)
         else:
             pattern.setEditText(model.pattern())
         pattern.setToolTip("A pattern of your own is built from %Y %m %d %H %M %S %y %j %b %I %p")
@@ -314,9 +314,9 @@ class ImportDialog(QDialog):
         sources = ", ".join(p.name for p in model.sources[:4])
         more = f" and {len(model.sources) - 4} more" if len(model.sources) > 4 else ""
         self._sources.setText(sources + more if sources else "No files yet")
-        told = [model.problem] if model.problem else list(model.plan.notes)
-        self._told.setText("\n".join(told))
-        self._told.setVisible(bool(told))
+        notes = [model.problem] if model.problem else list(model.plan.notes)
+        self._told.setText("\n".join(notes))
+        self._told.setVisible(bool(notes))
         clear(self._lists)
         for row, (path, camera_id) in enumerate(model.plan.lists[:6]):
             words: QLabel = label(f"{path.name} → {model.camera_name(camera_id)}: {model.list_words(path)}", wrap=True)

@@ -93,15 +93,15 @@ class Fortnight(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Say what a mark stands for."""
         if event is not None:
-            found = self._nearest(event.position())
-            self.setToolTip(self._words[found] if found is not None else "")
-            self.setCursor(Qt.CursorShape.PointingHandCursor if found is not None else Qt.CursorShape.ArrowCursor)
+            nearest = self._nearest(event.position())
+            self.setToolTip(self._words[nearest] if nearest is not None else "")
+            self.setCursor(Qt.CursorShape.PointingHandCursor if nearest is not None else Qt.CursorShape.ArrowCursor)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Open the occurrence whose mark is clicked."""
-        found = self._nearest(event.position()) if event is not None else None
-        if found is not None:
-            self.picked.emit(found)
+        nearest = self._nearest(event.position()) if event is not None else None
+        if nearest is not None:
+            self.picked.emit(nearest)
 
 
 class RoundPage(QWidget):
@@ -208,9 +208,9 @@ class RoundPage(QWidget):
         why.setFixedWidth(192)
         side.addWidget(why)
         if clock := error_words(model.camera.clock_error_s):
-            told = label(f"Its clock is {clock}; times are put right.", "muted", wrap=True)
-            told.setFixedWidth(192)
-            side.addWidget(told)
+            note = label(f"Its clock is {clock}; times are put right.", "muted", wrap=True)
+            note.setFixedWidth(192)
+            side.addWidget(note)
         side.addStretch()
         row.addLayout(side)
         return frame
@@ -218,12 +218,12 @@ class RoundPage(QWidget):
 
 def _figures(score: Score) -> list[str]:
     """The two complaints as text: false recordings a day, real events missed."""
-    told = []
+    figures = []
     rate, interval = score.false_per_day, score.false_per_day_interval
     if rate is not None and interval is not None:
-        told.append(f"<b>{rate:.1f}</b> false a day ({interval[0]:.1f} to {interval[1]:.1f})")
+        figures.append(f"<b>{rate:.1f}</b> false a day ({interval[0]:.1f} to {interval[1]:.1f})")
     total = len(score.real_missed) + len(score.real_recorded)
     if total:
         low, high = score.missed_share
-        told.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({100 * low:.0f} to {high:.0%})")
-    return told
+        figures.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({100 * low:.0f} to {high:.0%})")
+    return figures

@@ -189,8 +189,8 @@ class ScorePanel(QWidget):
 
     def _show_flips(self, changes: tuple[Change, ...]) -> None:
         counts = {flip: sum(c.flip is flip for c in changes) for flip in Flip}
-        told = [f"{n} {flip.value}" for flip, n in counts.items() if n]
-        self._flip_head.setText(", ".join(told) if told else "Nothing flips from installed to draft")
+        parts = [f"{n} {flip.value}" for flip, n in counts.items() if n]
+        self._flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft")
         self._flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head")
         style = self._flip_head.style()
         if style is not None:

@@ -120,11 +120,11 @@ class SensitivityPage(QWidget):
             row.setSpacing(12)
             row.addWidget(label("Only", "muted"))
             for name in capability.object_classes:
-                made = QCheckBox(name)
-                self.help_line.explain(made, SETTING_HELP["objects"])
-                made.toggled.connect(lambda _on: self._change_objects())
-                self.objects[name] = made
-                row.addWidget(made)
+                class_box = QCheckBox(name)
+                self.help_line.explain(class_box, SETTING_HELP["objects"])
+                class_box.toggled.connect(lambda _on: self._change_objects())
+                self.objects[name] = class_box
+                row.addWidget(class_box)
             row.addStretch()
             grid.addLayout(row, 3, 3, 1, 2)
         grid.setColumnStretch(0, 1)
@@ -271,9 +271,9 @@ class SensitivityPage(QWidget):
         outcome = comparison.draft_replay.outcomes[occurrence.id]
         when = self._session.local_time(clip.start_s + occurrence.start_s)
         what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
-        told = "recorded" if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
+        fate = "recorded" if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
         self.curve_title.setText(
-            f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {told}. Installed dashed."
+            f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {fate}. Installed dashed."
         )
 
     def _draw_strip(self) -> None:

@@ -46,9 +46,9 @@ class MonthView(QWidget):
 
     picked = pyqtSignal(object)
 
-    def __init__(self, year: int, month: int, found: Sequence[Day]) -> None:
+    def __init__(self, year: int, month: int, days: Sequence[Day]) -> None:
         super().__init__()
-        self._days = {d.date: d for d in found if (d.date.year, d.date.month) == (year, month)}
+        self._days = {d.date: d for d in days if (d.date.year, d.date.month) == (year, month)}
         weeks = calendar.Calendar().monthdatescalendar(year, month)
         self._weeks = [w for w in weeks if any(d in self._days for d in w)]
         self._month = month
@@ -191,13 +191,13 @@ class StatisticsPage(FreshPage):
         while self._months.count():
             if (item := self._months.takeAt(0)) is not None and (widget := item.widget()) is not None:
                 widget.deleteLater()
-        found = days(evidence)
-        for year, month in sorted({(d.date.year, d.date.month) for d in found}):
+        days_found = days(evidence)
+        for year, month in sorted({(d.date.year, d.date.month) for d in days_found}):
             self._months.addWidget(label(f"{calendar.month_name[month]} {year}", "head"))
-            view = MonthView(year, month, found)
+            view = MonthView(year, month, days_found)
             view.picked.connect(lambda day: self.asked.emit(day.ids, f"{day.date:%a %d %b %Y}"))
             self._months.addWidget(view)
-        if not found:
+        if not days_found:
             self._months.addWidget(label("No day with evidence yet: import clips first.", "head"))
         for n in range(self._months.count()):
             if (item := self._months.itemAt(n)) is not None and (widget := item.widget()) is not None:

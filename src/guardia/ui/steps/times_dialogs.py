@@ -198,12 +198,12 @@ class EpochsDialog(_SpanDialog):
             self.told.setText(str(error))
 
     def _take_out(self) -> None:
-        kept = list(self.epochs)
+        epochs = list(self.epochs)
         for row in reversed(self._chosen()):
-            if row < len(kept) - 1:
-                gone = kept.pop(row)
-                kept[row] = Epoch(gone.from_s, kept[row].to_s, kept[row].settings)
-        self.epochs = tuple(kept)
+            if row < len(epochs) - 1:
+                gone = epochs.pop(row)
+                epochs[row] = Epoch(gone.from_s, epochs[row].to_s, epochs[row].settings)
+        self.epochs = tuple(epochs)
         self._show()
 
     def _show(self) -> None:

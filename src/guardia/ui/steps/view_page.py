@@ -472,14 +472,14 @@ class ViewPage(FreshPage):
 
     def _zone_words(self, thing: Thing) -> str:
         """From where to where a thing triggers in each watch zone."""
-        told = ""
+        words = ""
         for name, near, far, line in self.model.reach_by_zone(thing):
             across, towards, night = (min(m, far) for m in (line.across, line.towards, line.night))
             if across > near:
-                told += (
+                words += (
                     f"In '{name}' a {thing.name} triggers from {near:.0f} to {across:.0f} m across, to {towards:.0f} m "
                     f"towards, at night to {night:.0f} m. "
                 )
             else:
-                told += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
-        return told
+                words += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
+        return words

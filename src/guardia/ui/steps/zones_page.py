@@ -76,11 +76,11 @@ class ZonesPage(QWidget):
                 continue
             if mode is Mode.MASK and not capability.privacy_masks:
                 continue
-            made = button(text, partial(self.set_mode, mode), tip=tip)
-            made.setCheckable(True)
-            group.addButton(made)
-            self.modes[mode] = made
-            head.addWidget(made)
+            tool = button(text, partial(self.set_mode, mode), tip=tip)
+            tool.setCheckable(True)
+            group.addButton(tool)
+            self.modes[mode] = tool
+            head.addWidget(tool)
         head.addWidget(button("Delete", self._delete, tip="Delete the selected corner or zone (Del)"))
         self.more = button("More", lambda: None, tip="Simplify, straighten, copy zones from elsewhere")
         self.more.setMenu(self._more_menu())
@@ -384,8 +384,8 @@ class ZonesPage(QWidget):
             value = math.nan
         if not 0 <= value <= 100:
             if not math.isnan(value):
-                told = f"A corner lies in the picture, from 0 to 100 %; {value:g} % was not taken."
-                self._session.messages.tell(told, Severity.WARNING)
+                problem = f"A corner lies in the picture, from 0 to 100 %; {value:g} % was not taken."
+                self._session.messages.tell(problem, Severity.WARNING)
         else:
             x, y = zone.points[row]
             self.tool.set_corner(row, (value / 100, y) if column == 0 else (x, value / 100))
