@@ -119,6 +119,7 @@ ACTIONS = (
     Action("history", "Edit", "History…", "Ctrl+H", False, "See every change of this sitting and go back to any."),
     Action("palette", "Go", "Find an action…", "Ctrl+K", False, "Type a few letters of what you want to do."),
     Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),
+    Action("fold", "View", "Fold the score", "F9", True, "Leave the counts alone beside the page, or show all again."),
     Action("keys", "Help", "Keys", "F1", False, "Show every shortcut."),
     Action("messages", "Help", "Messages", "Ctrl+M", False, "See all that was told since the project was opened."),
     Action("about", "Help", "About Guardia", "", False, "Version, licence and cautions."),

@@ -68,7 +68,8 @@ class CalibrationModel(QObject):
         self.person_m = 1.75
         self.lens: float | None = None
         self._shown: dict[bool, tuple[ViewGeometry, Shown]] = {}
-        model.view_changed.connect(self.changed)
+        self._by_marks: KnownView | None = None
+        model.view_changed.connect(self._view_changed)
         model.comparison_changed.connect(self.changed)
         model.judgements_changed.connect(self._forget)
 
@@ -106,10 +107,22 @@ class CalibrationModel(QObject):
         if head[1] > foot[1]:
             foot, head = head, foot
         self.marks = (*self.marks, Mark(foot, head, self.person_m))[-5:]
+        self._find_from_marks()
+
+    def _find_from_marks(self) -> None:
         if len(self.marks) >= 2:
             self._find(self.marks, "marks")
-        else:
-            self._messages.tell("One person is marked. Mark another one, farther or nearer, to find the view.")
+        self.changed.emit()
+
+    def drop_mark(self, number: int) -> None:
+        """Forget one mark; the view is found anew from those that stay, or stays as it is with fewer than two."""
+        self.marks = (*self.marks[:number], *self.marks[number + 1 :])
+        self._find_from_marks()
+
+    def _view_changed(self) -> None:
+        """Marks stand for the view that was found by them: they go when another is shown, as after undo."""
+        if len(self.marks) >= 2 and self.known != self._by_marks:
+            self.marks = ()
         self.changed.emit()
 
     def clear_marks(self) -> None:
@@ -156,11 +169,11 @@ class CalibrationModel(QObject):
             self._messages.tell_error(error)
             return
         lamp_m = self.known.lamp_m if self.known else None
-        self.model.facts.set_view(
-            KnownView(
-                calibration.view, how, calibration.size_error, calibration.distance_error, lamp_m, calibration.assumed
-            )
+        known = KnownView(
+            calibration.view, how, calibration.size_error, calibration.distance_error, lamp_m, calibration.assumed
         )
+        self._by_marks = known if how == "marks" else None
+        self.model.facts.set_view(known)
 
     def _shares(self, *, dark: bool) -> Shown:
         known = self.known

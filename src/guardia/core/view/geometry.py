@@ -32,6 +32,9 @@ LADDER: tuple[tuple[str, float], ...] = (
 FARTHEST_M = 200.0
 """Nothing is said about ground farther away than this."""
 
+HIGHEST_M = 100.0
+"""Higher cameras see persons as spots: the upright figures of this model no longer serve (no source)."""
+
 WIDE_DEG = 80.0
 """Wider pictures than this are told to be bent at their edges."""
 
@@ -63,6 +66,8 @@ class ViewGeometry:
             raise InvalidValue("A view needs finite numbers and a tilt between -20 and 90 degrees.")
         if self.height_m <= 0 or self.focal <= 0 or self.aspect <= 0:
             raise InvalidValue("Height, focal length and aspect of a view must be above 0.")
+        if self.height_m > HIGHEST_M:
+            raise InvalidValue(f"A camera higher than {HIGHEST_M:g} m is outside this model of the view.")
 
     @property
     def width_deg(self) -> float:
@@ -160,6 +165,30 @@ class ViewGeometry:
         cos, sin = self._turn()
         depth = cos * distance_m + sin * (self.height_m - above_m)
         return self.focal * width_px / max(depth, 1e-6)
+
+    def side(self, far_m: float) -> list[tuple[float, float]]:
+        """What is seen, from the side: corners as (metres ahead, metres above the ground), without the camera.
+
+        Parameters
+        ----------
+        far_m
+            Nothing is drawn farther away, above 0.
+
+        Returns
+        -------
+        list of (float, float)
+            Along the lower edge of the view first; a view that looks up has no corner on the ground.
+        """
+        half = math.radians(self.upright_deg / 2)
+        lower, upper = math.radians(self.tilt_deg) + half, math.radians(self.tilt_deg) - half
+
+        def ends(angle: float) -> tuple[float, float]:
+            if angle > 0 and self.height_m / math.tan(min(angle, math.pi / 2)) <= far_m:
+                return max(0.0, self.height_m / math.tan(min(angle, math.pi / 2))), 0.0
+            return far_m, self.height_m - far_m * math.tan(angle)
+
+        low, high = ends(lower), ends(upper)
+        return [low, (far_m, 0.0), high] if low[1] == 0.0 < high[1] else [low, high]
 
     def distance_for(self, density: float, width_px: int) -> float:
         """Distance on the ground that the picture shows to which a pixel density (px/m) holds, metres.

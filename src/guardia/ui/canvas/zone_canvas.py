@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, QLineF, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QBrush,
     QGuiApplication,
@@ -32,6 +32,8 @@ _REACH_PX = 9
 EDGE_PX = 7
 """Room around the picture, so that handles on its edge are whole."""
 _STEP = 1 / 320
+CLEAR_PX = 70
+"""Marks nearer to the pointer than this fade, so that the picture is seen beneath them."""
 
 
 class ZoneCanvas(QWidget):
@@ -50,6 +52,8 @@ class ZoneCanvas(QWidget):
         self.show_real = True
         self.show_false = True
         self.show_cells = False
+        self.marks_hidden = False
+        self._pointer: QPointF | None = None
         self.proposed: np.ndarray | None = None
         self.offered: tuple[Zone, ...] = ()
         self.heat = HeatModel(model)
@@ -103,8 +107,14 @@ class ZoneCanvas(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Hand the move to the tool."""
         if event is not None:
+            self._pointer = event.position()
             self.tool.move(self.to_picture(event.position()))
             self.update()
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Show every mark again."""
+        self._pointer = None
+        self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Hand the release to the tool."""
@@ -165,6 +175,8 @@ class ZoneCanvas(QWidget):
             self.tool.finish()
         elif key == Qt.Key.Key_Escape:
             self.tool.cancel()
+        elif key == Qt.Key.Key_H:
+            self.marks_hidden = not self.marks_hidden
         else:
             super().keyPressEvent(event)
         self.update()
@@ -200,7 +212,7 @@ class ZoneCanvas(QWidget):
         if self.proposed is not None:
             self._paint_proposed(painter, area, self.proposed)
         for verdict, wanted in ((Verdict.FALSE, self.show_false), (Verdict.REAL, self.show_real)):
-            if wanted:
+            if wanted and not self.marks_hidden:
                 self._paint_heat(painter, area, verdict)
         if self.tool.before is not None:
             for zone in self.tool.before:
@@ -289,15 +301,18 @@ class ZoneCanvas(QWidget):
         width, height = area.width() / columns, area.height() / rows
         colour = THEME.colour("real" if verdict is Verdict.REAL else "false")
         colour = colour.lighter(135) if not THEME.dark else colour
-        colour.setAlpha(215)
-        painter.setPen(QPen(over_picture("light", 150), 0.6))
-        painter.setBrush(colour)
+        ring = over_picture("light", 150)
         shift = -0.24 if verdict is Verdict.REAL else 0.24
         for row, column in np.argwhere(counts > 0):
-            size = min(width, height) * 0.36 * float(np.sqrt(counts[row, column] / most))
+            size = min(width, height) * 0.3 * float(np.sqrt(counts[row, column] / most))
             if counts[row, column] < 0.1 * most:
                 continue
             centre = QPointF(area.left() + (column + 0.5 + shift) * width, area.top() + (row + 0.5) * height)
+            near = self._pointer is not None and QLineF(centre, self._pointer).length() < CLEAR_PX
+            colour.setAlpha(45 if near else 215)
+            ring.setAlpha(20 if near else 150)
+            painter.setPen(QPen(ring, 0.6))
+            painter.setBrush(colour)
             if verdict is Verdict.REAL:
                 painter.drawEllipse(centre, size, size)
             else:

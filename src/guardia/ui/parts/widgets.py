@@ -164,36 +164,61 @@ class Mark(QWidget):
             painter.drawPie(QRectF(3.5, 3.5, 9, 9), 90 * 16, 180 * 16)
 
 
-class IntervalBars(QWidget):
-    """Two estimates with their intervals on one scale from zero: installed above, draft below."""
+Triple = tuple[float, float, float]
+"""An estimate with the low and the high end of its interval."""
 
-    def __init__(self, colour: str) -> None:
+
+class IntervalBars(QWidget):
+    """Two estimates with their intervals on one scale from zero: installed above, draft below.
+
+    Parameters
+    ----------
+    words
+        What is estimated, for those who do not see it.
+    colour
+        Token of the theme for the draft.
+    form
+        Writes a number.
+    """
+
+    def __init__(self, words: str, colour: str, form: Callable[[float], str]) -> None:
         super().__init__()
-        self._colour = colour
-        self._values: tuple[tuple[float, float, float] | None, tuple[float, float, float] | None] = (None, None)
-        self.setFixedHeight(30)
+        self._words, self._colour, self._form = words, colour, form
+        self._values: tuple[Triple | None, Triple | None] = (None, None)
+        self.setFixedHeight(36)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
-    def show_values(
-        self, installed: tuple[float, float, float] | None, draft: tuple[float, float, float] | None
-    ) -> None:
-        """Show (estimate, low, high) of both."""
+    def show_values(self, installed: Triple | None, draft: Triple | None) -> None:
+        """Show estimate, low and high of both."""
         self._values = (installed, draft)
+        self.setAccessibleName(f"{self._words}: installed {self._figures(installed)}, draft {self._figures(draft)}")
+        self.setToolTip(f"Installed {self._figures(installed)}, draft {self._figures(draft)}: 95 % intervals")
         self.update()
+
+    def _figures(self, value: Triple | None) -> str:
+        return "no figure yet" if value is None else "{} ({} to {})".format(*(self._form(v) for v in value))
 
     @painting
     def paintEvent(self, painter: QPainter) -> None:
-        """Draw both intervals."""
+        """Draw both intervals, each with its figures."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         top = max((v[2] for v in self._values if v), default=0.0) or 1.0
-        width = self.width() - 14
-        for row, value in enumerate(self._values):
-            y = 8 + row * 14
+        metrics = painter.fontMetrics()
+        texts = [self._figures(v) for v in self._values]
+        left = metrics.horizontalAdvance("installed") + 8
+        width = self.width() - left - max(map(metrics.horizontalAdvance, texts)) - 14
+        for row, (value, name, text) in enumerate(zip(self._values, ("installed", "draft"), texts, strict=True)):
+            y = 9 + row * 18
+            painter.setPen(THEME.colour("muted"))
+            painter.drawText(QRectF(0, y - 9, left, 18), Qt.AlignmentFlag.AlignVCenter, name)
+            painter.setPen(THEME.colour("ink" if value else "muted"))
+            right = QRectF(0, y - 9, self.width(), 18)
+            painter.drawText(right, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
             painter.setPen(QPen(THEME.colour("line"), 1))
-            painter.drawLine(QPointF(6, y), QPointF(6 + width, y))
+            painter.drawLine(QPointF(left, y), QPointF(left + width, y))
             if value is None:
                 continue
-            estimate, low, high = (6 + width * v / top for v in value)
+            estimate, low, high = (left + width * v / top for v in value)
             colour = THEME.colour(self._colour if row else "muted")
             painter.setPen(Qt.PenStyle.NoPen)
             soft = QColor(colour)

@@ -7,7 +7,7 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence
+from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
@@ -36,6 +36,10 @@ from guardia.ui.steps.score_panel import ScorePanel
 FRAME_PX = (4, 32)
 """Room that the window's frame and title bar take on the screen, across and down."""
 
+SMALLEST_PX = (1100, 700)
+FOLD_BELOW_PX = 1200
+"""In a narrower window the score folds to its counts, so that the picture keeps its room."""
+
 
 class MainWindow(QMainWindow):
     """One window on one project, or on none yet.
@@ -56,7 +60,7 @@ class MainWindow(QMainWindow):
         self.pages: dict[str, QWidget] = {}
         self._alike: AlikeModel | None = None
         self.setWindowTitle("Guardia")
-        self.setMinimumSize(1100, 700)
+        self._score_folded: bool | None = None
         self._preferences, warnings = load_preferences(data_home)
         self._resize_to_fit(self._preferences.width, self._preferences.height)
         self._set_dark(self._preferences.dark)
@@ -72,8 +76,12 @@ class MainWindow(QMainWindow):
         """Take a size, but not more than the screen has beside its panels and the window's own frame."""
         screen = self.screen()
         room = screen.availableGeometry() if screen is not None else None
+        smallest = SMALLEST_PX
         if room is not None:
-            width, height = min(width, room.width() - FRAME_PX[0]), min(height, room.height() - FRAME_PX[1])
+            most = room.width() - FRAME_PX[0], room.height() - FRAME_PX[1]
+            width, height = min(width, most[0]), min(height, most[1])
+            smallest = min(smallest[0], most[0]), min(smallest[1], most[1])
+        self.setMinimumSize(*smallest)
         self.resize(width, height)
 
     def _make_actions(self) -> dict[str, QAction]:
@@ -95,7 +103,7 @@ class MainWindow(QMainWindow):
             "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),
             "history": project(lambda s: show_history(self, s.undo)),
             "undo": project(lambda s: s.undo.undo()), "redo": project(lambda s: s.undo.redo()),
-            "palette": self.show_palette, "dark": self.toggle_dark,
+            "palette": self.show_palette, "dark": self.toggle_dark, "fold": self.fold_score,
             "keys": lambda: show_text(self, "Keys", keys_html()),
             "messages": lambda: show_text(self, "Messages", messages_html(self.messages.told)),
             "about": lambda: show_text(self, "About Guardia", about_html()),
@@ -232,6 +240,8 @@ class MainWindow(QMainWindow):
         if self.panel is None:
             self.panel = ScorePanel(self.session)
             self.panel.asked.connect(self.show_occurrences)
+            self.panel.fold_asked.connect(self.fold_score)
+            self._fold_panel()
             self._panel_place.addWidget(self.panel)
         self.panel.set_camera(model)
 
@@ -349,6 +359,21 @@ class MainWindow(QMainWindow):
         self.open_camera(camera_id, "evidence")
         if self.commands is not None:
             self.commands.ask_installed()
+
+    def fold_score(self) -> None:
+        """Fold the score to its counts, or show all of it; from then on it stays so at every size."""
+        self._score_folded = not (self.panel is not None and self.panel.folded)
+        self._fold_panel()
+
+    def _fold_panel(self) -> None:
+        if self.panel is not None:
+            narrow = self.width() < FOLD_BELOW_PX
+            self.panel.fold(narrow if self._score_folded is None else self._score_folded)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave the work the room in a narrow window."""
+        super().resizeEvent(event)
+        self._fold_panel()
 
     def toggle_dark(self) -> None:
         """Change between light and dark colours."""

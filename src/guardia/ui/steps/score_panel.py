@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -21,58 +22,105 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.score.score import Change, Flip, Score
-from guardia.ui.parts.widgets import IntervalBars, Mark, label
+from guardia.ui.parts.widgets import IntervalBars, Mark, Triple, button, label
 
 _FLIP_SIGNS = {Flip.NEWLY_MISSED: "▼", Flip.NEWLY_RECORDED: "▲", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_SILENCED: "◇"}
 
 
-FOLDED_PX = 112
-"""Height of what the figures rest on while it is folded."""
-
 MOST_FLIPS = 60
 """So many flips are listed, the worst first; more would make dragging slow and be read by nobody."""
 
+WIDTH_PX, FOLDED_PX = 318, 104
+
+
+@dataclass(frozen=True)
+class Measure:
+    """One figure with its interval, as the panel shows it. What later steps add is a line in MEASURES.
+
+    Parameters
+    ----------
+    words
+        What it is.
+    colour
+        Token of the theme for the draft's bar.
+    of
+        Estimate, low and high of a score; None while there is no figure.
+    form
+        Writes one of the three.
+    """
+
+    words: str
+    colour: str
+    of: Callable[[Score], Triple | None]
+    form: Callable[[float], str]
+
+
+def _rate(score: Score) -> Triple | None:
+    rate, interval = score.false_per_day, score.false_per_day_interval
+    return None if rate is None or interval is None else (rate, *interval)
+
+
+def _missed_share(score: Score) -> Triple | None:
+    total = len(score.real_missed) + len(score.real_recorded)
+    return (len(score.real_missed) / total, *score.missed_share) if total else None
+
+
+MEASURES = (
+    Measure("False recordings a day, by motion clips", "false", _rate, lambda v: f"{v:.1f}"),
+    Measure("Share of real events missed", "real", _missed_share, lambda v: f"{v:.0%}"),
+)
+
+_ROWS: tuple[tuple[str, str, Verdict | None, bool], ...] = (
+    ("real_recorded", "real, recorded", Verdict.REAL, True),
+    ("real_missed", "real, missed", Verdict.REAL, False),
+    ("partial", "recorded late or cut", Verdict.REAL, True),
+    ("false_recorded", "false, recorded", Verdict.FALSE, True),
+    ("false_silenced", "false, silent", Verdict.FALSE, False),
+    ("open", "not judged or unsure", None, False),
+)
+
 
 class ScorePanel(QWidget):
-    """Stays beside every step. `asked` is emitted with the occurrence ids behind a number and their title."""
+    """Stays beside every step; folds to a strip with the counts alone.
+
+    `asked` is emitted with the occurrence ids behind a number and their title, `fold_asked` when it is to be folded or
+    opened again.
+    """
 
     asked = pyqtSignal(object, str)
+    fold_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.setObjectName("panel")
-        self.setFixedWidth(318)
         self._session = session
         self._model: CameraModel | None = None
-        layout = QVBoxLayout(self)
+        both = QHBoxLayout(self)
+        both.setContentsMargins(0, 0, 0, 0)
+        self._whole, self._strip = QWidget(), QWidget()
+        both.addWidget(self._whole)
+        both.addWidget(self._strip)
+        self._lay_out_strip()
+        layout = QVBoxLayout(self._whole)
         layout.setContentsMargins(16, 14, 14, 12)
         layout.setSpacing(6)
         top = QHBoxLayout()
         top.addWidget(label("Score on the evidence", "head"))
         top.addStretch()
+        top.addWidget(button("fold ▸", self.fold_asked.emit, "link", "Leave the counts alone beside the page (F9)"))
         layout.addLayout(top)
-        grid = self._counts()
-        layout.addLayout(grid)
-        layout.addSpacing(4)
-        self._false = self._measure(layout, "False recordings a day, by motion clips", "false")
-        self._missed = self._measure(layout, "Share of real events missed", "real")
+        self._flip_head = label("", "muted", wrap=True)
+        layout.addWidget(self._flip_head)
+        layout.addLayout(self._counts())
+        layout.addSpacing(2)
+        self._bars = [IntervalBars(m.words, m.colour, m.form) for m in MEASURES]
+        for measure, bars in zip(MEASURES, self._bars, strict=True):
+            layout.addWidget(label(measure.words, "muted"))
+            layout.addWidget(bars)
         self._minutes = label("", "muted")
         layout.addWidget(self._minutes)
-        self._flip_head = label("Nothing flips from installed to draft", "head", wrap=True)
-        layout.addSpacing(4)
-        layout.addWidget(self._flip_head)
         self.flips = self._flip_list()
         layout.addWidget(self.flips, 1)
-        rests = QHBoxLayout()
-        rests.addWidget(label("What this rests on", "head"))
-        rests.addStretch()
-        self.unfold = QPushButton("all of it")
-        self.unfold.setObjectName("link")
-        self.unfold.setCheckable(True)
-        self.unfold.setToolTip("Show all of it in place of the flips, or the flips again")
-        self.unfold.toggled.connect(self._unfold)
-        rests.addWidget(self.unfold)
-        layout.addLayout(rests)
         self.limits = label("", "muted", wrap=True)
         self.limits.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._small_print = QScrollArea()
@@ -80,7 +128,42 @@ class ScorePanel(QWidget):
         self._small_print.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._small_print.setWidget(self.limits)
         layout.addWidget(self._small_print, 1)
+        self.unfold = button("", lambda: self._unfold(self.unfold.isChecked()), "link")
+        self.unfold.setCheckable(True)
+        self.unfold.setToolTip("Show all that the score rests on in place of the flips, or the flips again")
+        layout.addWidget(self.unfold)
         self._unfold(on=False)
+        self.fold(on=False)
+
+    def _lay_out_strip(self) -> None:
+        layout = QVBoxLayout(self._strip)
+        layout.setContentsMargins(10, 14, 8, 12)
+        layout.setSpacing(10)
+        layout.addWidget(button("◂ score", self.fold_asked.emit, "link", "Show the whole score (F9)"))
+        self._strip_cells: dict[str, QLabel] = {}
+        for name, text, verdict, recorded in _ROWS:
+            line = QHBoxLayout()
+            line.setSpacing(6)
+            line.addWidget(Mark(verdict, recorded=recorded, half=name == "partial"))
+            self._strip_cells[name] = label("")
+            self._strip_cells[name].setToolTip(f"{text}: installed → draft")
+            line.addWidget(self._strip_cells[name])
+            line.addStretch()
+            layout.addLayout(line)
+        self._strip_flips = label("", "muted", wrap=True)
+        layout.addWidget(self._strip_flips)
+        layout.addStretch()
+
+    def fold(self, on: bool) -> None:
+        """Leave the counts alone, or show all of it."""
+        self._whole.setVisible(not on)
+        self._strip.setVisible(on)
+        self.setFixedWidth(FOLDED_PX if on else WIDTH_PX)
+
+    @property
+    def folded(self) -> bool:
+        """Whether only the counts are shown."""
+        return self._whole.isHidden()
 
     def _counts(self) -> QGridLayout:
         grid = QGridLayout()
@@ -90,15 +173,7 @@ class ScorePanel(QWidget):
         for column, text in ((1, "installed"), (2, "draft")):
             grid.addWidget(label(text, "muted"), 0, column)
         self.cells: dict[tuple[str, int], QPushButton] = {}
-        rows: tuple[tuple[str, str, Verdict | None, bool], ...] = (
-            ("real_recorded", "real, recorded", Verdict.REAL, True),
-            ("real_missed", "real, missed", Verdict.REAL, False),
-            ("partial", "recorded late or cut", Verdict.REAL, True),
-            ("false_recorded", "false, recorded", Verdict.FALSE, True),
-            ("false_silenced", "false, silent", Verdict.FALSE, False),
-            ("open", "not judged or unsure", None, False),
-        )
-        for row, (name, text, verdict, recorded) in enumerate(rows, start=1):
+        for row, (name, text, verdict, recorded) in enumerate(_ROWS, start=1):
             line = QHBoxLayout()
             line.setSpacing(6)
             line.addWidget(Mark(verdict, recorded=recorded, half=name == "partial"))
@@ -125,20 +200,10 @@ class ScorePanel(QWidget):
         return flips
 
     def _unfold(self, on: bool) -> None:
-        """Give the small print the room of the flips, or fold it to its first lines."""
+        """Give what the score rests on the room of the flips, or fold it to one line."""
         self.flips.setVisible(not on)
-        self._small_print.setMaximumHeight(10_000 if on else FOLDED_PX)
-        self.unfold.setText("fold" if on else "all of it")
-
-    def _measure(self, layout: QVBoxLayout, text: str, colour: str) -> tuple[QLabel, IntervalBars]:
-        words = label("", "", wrap=True)
-        words.setTextFormat(Qt.TextFormat.RichText)
-        words.setToolTip("Installed above, draft below; the band is the 95 % interval")
-        bars = IntervalBars(colour)
-        layout.addWidget(label(text, "muted"))
-        layout.addWidget(words)
-        layout.addWidget(bars)
-        return words, bars
+        self._small_print.setVisible(on)
+        self.unfold.setText("▾ Back to the flips" if on else "▸ What this rests on")
 
     def set_camera(self, model: CameraModel) -> None:
         """Show another camera."""
@@ -153,16 +218,12 @@ class ScorePanel(QWidget):
         if self._model is None:
             return
         comparison = self._model.comparison
-        for column, score in ((1, comparison.installed), (2, comparison.draft)):
-            for (name, at), cell in self.cells.items():
-                if at == column:
-                    cell.setText(str(len(_ids(score, name))))
-        self._show_interval(
-            self._false, comparison.installed, comparison.draft, lambda s: _rate(s), lambda v: f"{v:.1f}"
-        )
-        self._show_interval(
-            self._missed, comparison.installed, comparison.draft, lambda s: _missed_share(s), lambda v: f"{v:.0%}"
-        )
+        for (name, column), cell in self.cells.items():
+            cell.setText(str(len(_ids(comparison.draft if column == 2 else comparison.installed, name))))
+        for name, both in self._strip_cells.items():
+            both.setText(f"{self.cells[name, 1].text()} → {self.cells[name, 2].text()}")
+        for measure, bars in zip(MEASURES, self._bars, strict=True):
+            bars.show_values(measure.of(comparison.installed), measure.of(comparison.draft))
         self._minutes.setText(
             f"Recorded a day on motion clips: {_minutes(comparison.installed)} → {_minutes(comparison.draft)}"
         )
@@ -170,28 +231,13 @@ class ScorePanel(QWidget):
         explained = self._model.explained.words
         self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
 
-    def _show_interval(
-        self,
-        parts: tuple[QLabel, IntervalBars],
-        installed: Score,
-        draft: Score,
-        value: Callable[[Score], tuple[float, float, float] | None],
-        form: Callable[[float], str],
-    ) -> None:
-        words, bars = parts
-        old, new = value(installed), value(draft)
-
-        def text(v: tuple[float, float, float] | None) -> str:
-            return "no figure yet" if v is None else f"<b>{form(v[0])}</b> ({form(v[1])} to {form(v[2])})"
-
-        words.setText(f"{text(old)} → {text(new)}")
-        bars.show_values(old, new)
-
     def _show_flips(self, changes: tuple[Change, ...]) -> None:
         counts = {flip: sum(c.flip is flip for c in changes) for flip in Flip}
         parts = [f"{n} {flip.value}" for flip, n in counts.items() if n]
-        self._flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft")
-        self._flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head")
+        self._flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft.")
+        self._flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head" if parts else "muted")
+        self._strip_flips.setText("\n".join(f"{_FLIP_SIGNS[flip]} {n}" for flip, n in counts.items() if n))
+        self._strip_flips.setToolTip(", ".join(parts))
         style = self._flip_head.style()
         if style is not None:
             style.polish(self._flip_head)
@@ -244,13 +290,3 @@ def _ids(score: Score, name: str) -> tuple[int, ...]:
 
 def _minutes(score: Score) -> str:
     return "no figure yet" if score.recorded_s_per_day is None else f"{score.recorded_s_per_day / 60:.1f} min"
-
-
-def _rate(score: Score) -> tuple[float, float, float] | None:
-    rate, interval = score.false_per_day, score.false_per_day_interval
-    return None if rate is None or interval is None else (rate, *interval)
-
-
-def _missed_share(score: Score) -> tuple[float, float, float] | None:
-    total = len(score.real_missed) + len(score.real_recorded)
-    return (len(score.real_missed) / total, *score.missed_share) if total else None

@@ -8,6 +8,7 @@ from functools import partial
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
+    QBoxLayout,
     QButtonGroup,
     QCheckBox,
     QComboBox,
@@ -19,6 +20,7 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QPushButton,
+    QStackedWidget,
     QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
@@ -37,6 +39,21 @@ from guardia.core.make.zones import PolygonZone, Zone, ZoneKind, outline_share, 
 from guardia.core.trace.measure import NO_GRID
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
 from guardia.ui.parts.widgets import Mark, WrappedLabel, button, label, page_head
+
+HEAD_PX, BELOW_PX, BESIDE_PX = 96, 120, 260
+"""Room of the tools above the picture, and of the lists when they stand below it or beside it."""
+
+ANY_PX = 16_777_215
+"""Qt's own largest size of a widget: no bound."""
+
+_HINTS = {
+    Mode.SELECT: "Drag a corner, a zone, or the dot on an edge; Esc brings it back. Double-click: what moved there.",
+    Mode.PAINT: "Drag over blocks to switch them on or off.",
+}
+_DRAWING = {
+    False: "Click corners and close with Enter, or drag a rectangle. Esc drops it.",
+    True: "Drag a rectangle: this make takes no other shape. Esc drops it.",
+}
 
 
 class ZonesPage(QWidget):
@@ -67,8 +84,8 @@ class ZonesPage(QWidget):
         self.modes: dict[Mode, QPushButton] = {}
         for mode, text, tip in (
             (Mode.SELECT, "Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
-            (Mode.WATCH, "Watch", "Draw: only motion in watch zones counts: click corners, or drag a rectangle"),
-            (Mode.IGNORE, "Ignore", "Draw: motion in ignore zones is left out: click corners, or drag a rectangle"),
+            (Mode.WATCH, "Watch", "Draw: only motion in watch zones counts"),
+            (Mode.IGNORE, "Ignore", "Draw: motion in ignore zones is left out"),
             (Mode.MASK, "Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
             (Mode.PAINT, "Paint", "Switch the make's own blocks on and off by dragging over them"),
         ):
@@ -89,9 +106,14 @@ class ZonesPage(QWidget):
         self.seek = button("Propose", self._seek, "primary", tip)
         head.addWidget(self.seek)
         layout.addLayout(head)
+        self.hint = label("", "muted", wrap=True)
+        layout.addWidget(self.hint)
         layout.addWidget(self._offer_row())
-        layout.addWidget(self.canvas, 6)
-        layout.addLayout(self._below(), 1)
+        self._body = QBoxLayout(QBoxLayout.Direction.TopToBottom)
+        self._body.addWidget(self.canvas, 1)
+        self.side = self._side()
+        self._body.addWidget(self.side)
+        layout.addLayout(self._body, 1)
         self.canvas.picked.connect(self._fill_list)
         self.canvas.asked.connect(self.asked)
         model.draft_changed.connect(self._take_draft)
@@ -220,21 +242,60 @@ class ZonesPage(QWidget):
         self.canvas.proposed = self.proposal.left_out(chosen) if shown else None
         self.canvas.update()
 
-    def _below(self) -> QHBoxLayout:
-        below = QHBoxLayout()
-        below.setSpacing(12)
+    def _side(self) -> QWidget:
+        """Zones, their numbers and what is shown: in a row below the picture, or in a column beside it."""
+        side = QWidget()
+        self._parts = QBoxLayout(QBoxLayout.Direction.LeftToRight, side)
+        self._parts.setContentsMargins(0, 0, 0, 0)
+        self._parts.setSpacing(12)
+        self._parts.addLayout(self._zones_and_corners(), 3)
+        self._parts.addLayout(self._selected(), 2)
+        self._parts.addLayout(self._legend())
+        return side
+
+    def _zones_and_corners(self) -> QVBoxLayout:
+        """The list of zones, and in its place the corners of the selected one."""
+        column = QVBoxLayout()
+        column.setSpacing(2)
+        row = QHBoxLayout()
+        row.setSpacing(2)
+        self._listed = QStackedWidget()
+        self._listed.setMinimumHeight(76)
+        group = QButtonGroup(self)
+        for number, (text, tip) in enumerate(
+            (("Zones", "The zones of the draft"), ("Corners", "Corners of the selected zone, in % of the picture"))
+        ):
+            tab = button(text, partial(self._listed.setCurrentIndex, number), "tab", tip)
+            tab.setCheckable(True)
+            tab.setChecked(number == 0)
+            group.addButton(tab)
+            row.addWidget(tab)
+        row.addStretch()
+        column.addLayout(row)
         self.zone_list = QListWidget()
-        self.zone_list.setMinimumHeight(70)
         self.zone_list.setWordWrap(True)
         self.zone_list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.zone_list.setAccessibleName("Zones of the draft")
         self.zone_list.currentRowChanged.connect(self._select_listed)
-        below.addWidget(self.zone_list, 1)
-        middle = QVBoxLayout()
+        self._listed.addWidget(self.zone_list)
+        self.corners = QTableWidget(0, 2)
+        self.corners.setHorizontalHeaderLabels(["left, %", "top, %"])
+        self.corners.setAccessibleName("Corners of the selected zone")
+        header = self.corners.horizontalHeader()
+        if header is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
+        self.corners.cellChanged.connect(self._corner_typed)
+        self._listed.addWidget(self.corners)
+        column.addWidget(self._listed, 1)
+        return column
+
+    def _selected(self) -> QVBoxLayout:
+        """Name and notch of the selected zone, and what the make cannot take."""
+        column = QVBoxLayout()
         self.name_field = QLineEdit()
         self.name_field.setPlaceholderText("Name of zone")
         self.name_field.editingFinished.connect(self._rename)
-        middle.addWidget(self.name_field)
+        column.addWidget(self.name_field)
         self.own_notch = QComboBox()
         self.own_notch.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.own_notch.setMinimumContentsLength(8)
@@ -244,21 +305,19 @@ class ZonesPage(QWidget):
             self.own_notch.addItem(f"own notch {notch.label}", notch.label)
         self.own_notch.activated.connect(lambda _i: self._set_notch())
         self.own_notch.setVisible(self._model.camera.capability.zone_sensitivity)
-        middle.addWidget(self.own_notch)
-        self.corners = QTableWidget(0, 2)
-        self.corners.setHorizontalHeaderLabels(["left, %", "top, %"])
-        self.corners.setAccessibleName("Corners of the selected zone")
-        header = self.corners.horizontalHeader()
-        if header is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch)
-        self.corners.cellChanged.connect(self._corner_typed)
-        middle.addWidget(self.corners, 1)
-        self.limits = label("", "warning", wrap=True)
-        middle.addWidget(self.limits)
+        column.addWidget(self.own_notch)
+        self.limits = WrappedLabel()
+        self.limits.setObjectName("warning")
+        column.addWidget(self.limits)
         self.fit = button("Fit to this make", self._fit, tip="Offer zones that this make can take in place of these")
-        middle.addWidget(self.fit)
-        below.addLayout(middle, 1)
+        column.addWidget(self.fit)
+        column.addStretch()
+        return column
+
+    def _legend(self) -> QVBoxLayout:
+        """What is drawn over the picture, each to be switched off."""
         legend = QVBoxLayout()
+        legend.setSpacing(4)
         for verdict, text, attribute in (
             (Verdict.REAL, "where real events moved", "show_real"),
             (Verdict.FALSE, "where false events moved", "show_false"),
@@ -266,6 +325,7 @@ class ZonesPage(QWidget):
         ):
             row = QHBoxLayout()
             check = QCheckBox(text)
+            check.setToolTip("Marks fade under the pointer; H hides them all, and shows them again")
             check.setChecked(getattr(self.canvas, attribute))
             check.toggled.connect(lambda on, a=attribute: self._show(a, on))
             if verdict is not None:
@@ -274,19 +334,23 @@ class ZonesPage(QWidget):
             row.addStretch()
             legend.addLayout(row)
         legend.addStretch()
-        for text in (
-            "Drag a corner, a zone, or the dot on an edge. Double-click a cell to see what moved there.",
-            "Drawing: click corners and close with Enter, or drag a rectangle.",
-            "Arrows nudge, Del deletes, Ctrl+C and Ctrl+V copy, Esc brings the shape back.",
-        ):
-            legend.addWidget(label(text, "muted", wrap=True))
-        below.addLayout(legend)
-        return below
+        return legend
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Give the picture the height that its width allows, the rest to the list of zones."""
+        """Put the lists where they leave the picture larger: below it, or beside it."""
         super().resizeEvent(event)
-        self.canvas.setMaximumHeight(round((self.width() - 36 - 2 * EDGE_PX) * self.canvas.aspect()) + 2 * EDGE_PX)
+        width, height = self.width() - 36 - 2 * EDGE_PX, self.height() - HEAD_PX - 2 * EDGE_PX
+        aspect = self.canvas.aspect()
+        below = min(width, (height - BELOW_PX) / aspect)
+        beside = min(width - BESIDE_PX, height / aspect)
+        stacked = below >= beside
+        down, across = QBoxLayout.Direction.TopToBottom, QBoxLayout.Direction.LeftToRight
+        self._body.setDirection(down if stacked else across)
+        self._parts.setDirection(across if stacked else down)
+        self.canvas.setMaximumHeight(round(width * aspect) + 2 * EDGE_PX if stacked else ANY_PX)
+        self.side.setMinimumWidth(0 if stacked else BESIDE_PX)
+        self.side.setMaximumWidth(ANY_PX if stacked else BESIDE_PX)
+        self.side.setMaximumHeight(max(BELOW_PX, height - round(width * aspect)) if stacked else ANY_PX)
 
     def _show(self, attribute: str, on: bool) -> None:
         setattr(self.canvas, attribute, on)
@@ -299,6 +363,7 @@ class ZonesPage(QWidget):
         shape = Qt.CursorShape.ArrowCursor if mode is Mode.SELECT else Qt.CursorShape.CrossCursor
         self.canvas.setCursor(shape)
         self.canvas.setFocus()
+        self.hint.setText(_HINTS.get(mode) or _DRAWING[self._model.camera.capability.zone_form == "rectangles"])
         self.canvas.update()
 
     def _delete(self) -> None:
