@@ -6,6 +6,7 @@ from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.project import session as session_module
 from guardia.app.project.advice import latest_days, next_action
+from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
@@ -44,7 +45,7 @@ class NextActions(SessionCase):
         handover = next_action(model)
         self.assertEqual(handover.step, "handover")
         self.assertIn("real missed", handover.why)
-        empty = session.add_camera("Attic", "phone-as-camera")
+        empty = session.add_camera("Attic", capability_data("phone-as-camera"))
         self.assertEqual(next_action(session.camera(empty)).text, "Import clips")
 
 

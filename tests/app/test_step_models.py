@@ -46,6 +46,19 @@ class StepModels(SessionCase):
         self.session.undo.undo()
         self.assertNotEqual(calibration.known, before)
 
+    def test_marks_stand_for_the_view_found_by_them_and_go_with_it(self):
+        calibration = self.session.step_model(CalibrationModel, self.model)
+        calibration.add_mark((0.45, 0.9), (0.45, 0.35))
+        self.assertIsNone(calibration.known)
+        calibration.add_mark((0.55, 0.5), (0.55, 0.33))
+        found = calibration.known
+        self.assertEqual((found.how, len(calibration.marks)), ("marks", 2))
+        calibration.add_mark((0.5, 0.6), (0.5, 0.34))
+        calibration.drop_mark(2)
+        self.assertEqual((calibration.known.view, len(calibration.marks)), (found.view, 2))
+        self.session.undo.setIndex(0)
+        self.assertEqual((calibration.known, calibration.marks), (None, ()))
+
     def test_alike_occurrences_are_judged_in_one_step_of_undo(self):
         self.session.load_cameras()
         alike = AlikeModel(self.session)
@@ -92,7 +105,7 @@ class Intents(SessionCase):
         self.assertEqual((model.camera.installed, len(model.evidence.epochs)), (draft, len(epochs) + 1))
         session.undo.undo()
         self.assertEqual((model.camera.installed, model.camera.draft, model.evidence.epochs), (before, draft, epochs))
-        self.assertEqual([what for _, what, _ in model.logbook()][:2],
+        self.assertEqual([entry.what for entry in model.corrections.logbook()][:2],
                          ["taken back: the draft was not entered", "draft entered on the camera"])  # fmt: skip
         session.undo.redo()
         self.assertEqual(model.camera.installed, draft)

@@ -75,7 +75,12 @@ class Keeping(ProjectCase):
         project.settings.save_draft(camera, draft)
         project.settings.install_draft(camera, note="after complaint")
         self.assertEqual(project.cameras.get(camera).installed, draft)
-        self.assertEqual(project.logbook.of(camera)[0][1:], ("draft entered on the camera", "after complaint"))
+        entry = project.logbook.of(camera)[0]
+        self.assertEqual((entry.what, entry.detail), ("draft entered on the camera", "after complaint"))
+        project.logbook.correct(entry.id, "after the owner's complaint")
+        self.assertEqual(project.logbook.of(camera)[0].detail, "after the owner's complaint")
+        project.logbook.correct(entry.id, entry.detail, gone=True)
+        self.assertEqual(project.logbook.of(camera), [])
         with closing(sqlite3.connect(self.folder / "site" / FILE_NAME)) as raw:
             past = raw.execute("SELECT body FROM settings WHERE role = 'installed' AND to_s IS NOT NULL").fetchall()
         self.assertEqual([json.loads(p[0])["detection"]["notch"] for p in past], ["7"])
@@ -87,6 +92,31 @@ class Keeping(ProjectCase):
 
 
 class WhenThingsGoWrong(ProjectCase):
+    def test_a_clip_that_was_put_away_comes_back_with_its_file_or_is_deleted_for_good(self):
+        project, camera = self.new_project()
+        one, two = (project.clips.add(camera, self.clip_file(name.encode(), name)) for name in ("a.mp4", "b.mp4"))
+        project.clips.set_gone([one, two], True)
+        self.assertEqual(project.clips.add(camera, self.clip_file(b"a.mp4", "a.mp4")), one)
+        kept, lost = project.clips.path(one), project.clips.path(two)
+        project.clear_away()
+        self.assertEqual((kept.exists(), lost.exists()), (True, False))
+        self.assertEqual([c.id for c in project.clips.of(camera)], [one])
+        other = project.cameras.add("Door", capability_data("phone-as-camera"), INSTALLED)
+        project.cameras.set_gone(other, True)
+        project.cameras.add("Door", capability_data("phone-as-camera"), INSTALLED)
+        with self.assertRaisesRegex(InvalidValue, "already a camera named 'Door'"):
+            project.cameras.set_gone(other, False)
+        project.clear_away()
+        self.assertEqual(sorted(project.cameras.names().values()), ["Door", "Gate"])
+
+    def test_a_site_is_called_otherwise_and_its_zone_corrected_while_it_has_no_clips(self):
+        project, camera = self.new_project()
+        project.set_site(Site("Yard two", "Europe/Oslo"))
+        self.assertEqual((project.site(), project.zone.key), (Site("Yard two", "Europe/Oslo"), "Europe/Oslo"))
+        project.clips.add(camera, self.clip_file())
+        with self.assertRaisesRegex(InvalidValue, "were read in Europe/Oslo"):
+            project.set_site(Site("Yard two", "UTC"))
+
     def test_a_failing_copy_leaves_nothing_behind(self):
         project, camera = self.new_project()
         new = self.clip_file()
@@ -280,6 +310,19 @@ class Migrating(ProjectCase):
             # Sizes of older makes count cells; they stand for about half as much of what changed.
             self.assertEqual(project.cameras.get(1).capability, capability())
         self.assertTrue((self.old / "project.before-schema-4.sqlite").exists())
+
+    def test_step_5_shows_all_of_an_older_file_and_hides_what_is_put_away(self):
+        with self.older(4) as old:
+            old.run("INSERT INTO clip (id, camera_id, file, original_name, digest, bytes, start_s, start_source,"
+                    " duration_s, width, height, codec, origin) VALUES (1, 1, 'f', 'g', 'd', 9, 5, '', 1, 1, 1, '',"
+                    " 'motion')")  # fmt: skip
+        with Project(self.old) as project:
+            self.assertEqual(([c.id for c in project.clips.of(1)], project.clips.count()), ([1], 1))
+            project.clips.set_gone([1], True)
+            self.assertEqual((project.clips.of(1), project.clips.count()), ([], 0))
+            project.clips.set_gone([1], False)
+            project.cameras.set_gone(1, True)
+            self.assertEqual((project.cameras.names(), project.clips.count()), ({}, 0))
 
     def test_two_that_open_an_older_file_at_once_both_succeed(self):
         project, _ = self.new_project()

@@ -34,6 +34,7 @@ class GuiCase(FolderCase):
         self.threads = set(threading.enumerate())
         self.log = self.enterContext(self.assertNoLogs(level=logging.WARNING))
         self.window = MainWindow(self.folder / "home")
+        self.window.setMinimumSize(1100, 700)  # the screen of the tests is smaller than any of today
         self.window.show()
 
     def tearDown(self) -> None:

@@ -7,7 +7,7 @@ from unittest import mock
 
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
-from PyQt6.QtWidgets import QApplication, QComboBox, QLineEdit, QPushButton
+from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from guardia.app.steps.polygon_tool import Mode
 from guardia.benchcam.tern_quay import right_kind
@@ -16,9 +16,10 @@ from guardia.core.evidence.judgement import kind_of
 from guardia.store.project import Project
 from guardia.tools.demo_builder import read_truth
 from guardia.tools.screenshots import EXAMPLE_ZONE
+from guardia.ui.parts.make_list import MakeList
 from guardia.ui.steps.round_page import Fortnight
 from tests.support import DEMO, TRUTH, pontoon
-from tests.ui.support import GuiCase
+from tests.ui.support import APP, GuiCase
 
 CLIPS = 9
 
@@ -67,16 +68,16 @@ class FirstHour(GuiCase):
 
         # A site of one's own, and its first camera.
         self.answer(lambda dialog: dialog.findChild(QLineEdit).setText("North Basin"))
-        with mock.patch(
-            "guardia.ui.shell.project_commands.QFileDialog.getExistingDirectory", return_value=str(self.folder)
-        ):
+        with mock.patch("guardia.ui.shell.dialogs.user_documents_dir", return_value=str(self.folder)):
             self.window.actions_by_id["new"].trigger()
+        self.assertEqual(self.window.session.folder, self.folder / "Guardia" / "north-basin")
         self.assertIn("North Basin", self.window.windowTitle())
 
         def name_and_make(dialog):
             dialog.findChild(QLineEdit).setText("Gate")
-            make = dialog.findChild(QComboBox)
-            make.setCurrentIndex(make.findData(installed.capability))
+            makes = dialog.findChild(MakeList)
+            ids = [makes.list.item(n).data(Qt.ItemDataRole.UserRole)["id"] for n in range(makes.list.count())]
+            makes.list.setCurrentRow(ids.index(installed.capability))
 
         self.answer(name_and_make)
         self.window.actions_by_id["add_camera"].trigger()
@@ -91,7 +92,7 @@ class FirstHour(GuiCase):
             box.setCurrentIndex(box.findData(installed.value(name)))
         as_it_is.accept()
         self.assertEqual((model.camera.installed, model.draft), (installed, installed))
-        self.assertEqual(model.logbook(), [])
+        self.assertEqual(model.corrections.logbook(), [])
 
         # The card's clips and the walk test come in.
         self.window.go("evidence")
@@ -149,6 +150,7 @@ class FirstHour(GuiCase):
         page = self.window.pages["round"]
         (action,) = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]
         self.assertTrue(action.accessibleName().startswith("Gate:"))
+        APP.sendPostedEvents()
         ribbon = page.findChild(Fortnight)
         self.painted(ribbon)
         place, chosen = ribbon._marks[-1]

@@ -1,5 +1,7 @@
 """Each step of the window by itself: what a person does there and what then shows."""
 
+import json
+import math
 import shutil
 from datetime import datetime, timedelta
 from unittest import mock
@@ -8,20 +10,33 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QGuiApplication
 from PyQt6.QtTest import QSignalSpy
-from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLineEdit, QPushButton, QUndoView
+from PyQt6.QtWidgets import (
+    QApplication,
+    QDialog,
+    QDialogButtonBox,
+    QInputDialog,
+    QLabel,
+    QLineEdit,
+    QPushButton,
+    QUndoView,
+)
 
+from guardia.app.project.makes import capability_data
 from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.work.jobs import Progress
 from guardia.app.work.messages import Severity
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.levers import limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.dialogs import messages_html
 from guardia.ui.shell.palette import Palette
 from guardia.ui.steps import score_panel
-from tests.ui.support import GuiCase
+from tests.ui.support import APP, GuiCase
 
 SQUARE = PolygonZone(ZoneKind.WATCH, ((0.2, 0.3), (0.6, 0.3), (0.6, 0.8), (0.2, 0.8)), "yard")
 
@@ -290,6 +305,106 @@ class Everywhere(StepCase):
         self.answer(True, named("   "))
         self.window.add_camera()
         self.assertEqual(len(self.session.camera_ids()), 7)
+
+    def test_a_camera_is_taken_out_and_comes_back_with_undo(self):
+        self.open_camera("Fuel berth", "zones")
+        model, count = self.model, len(self.session.camera_ids())
+        self.window.actions_by_id["remove"].trigger()
+        self.assertEqual((self.window.current_step(), len(self.session.camera_ids())), ("round", count - 1))
+        self.assertNotIn(model, self.session.models.values())
+        self.assertIn("is taken out", self.window.banner.text.text())
+        self.window.actions_by_id["undo"].trigger()
+        self.assertIs(self.session.camera(model.camera.id), model)
+        self.window.open_camera(model.camera.id, "zones")
+        self.painted(self.window.pages["zones"])
+
+    def test_clips_taken_out_leave_the_score_and_come_back(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        page.show_all()
+        page.select_first()
+        before, clip = self.model.comparison, self.model.occurrence(self.model.selected[0]).clip_id
+        self.window.actions_by_id["clips"].trigger()
+        (dialog,) = [d for d in self.window.findChildren(QDialog) if d.isVisible()]
+        rows = dialog.table.rowCount()
+        self.click(dialog.remove)
+        self.assertEqual(dialog.table.rowCount(), rows - 1)
+        self.assertNotIn(clip, [c.id for c in self.model.evidence.clips])
+        self.assertLess(sum(map(len, page.proxy.filter.ids or ())), 1)
+        dialog.reject()
+        self.session.undo.undo()
+        self.assertEqual(self.model.comparison.installed, before.installed)
+
+    def test_another_make_takes_the_nearest_settings_and_undo_brings_the_old_ones(self):
+        page = self.open_camera("Pontoon gate", "sensitivity")
+        before = self.model.camera
+        data = capability_data("grid-zone-recorder")
+        self.model.corrections.set_make(data)
+        after = self.model.camera
+        self.assertEqual(after.capability.id, "grid-zone-recorder")
+        self.assertEqual(limits_broken(Candidate(after.installed, after.capability)), [])
+        old, new = (c.installed.sensitivity_under(c.capability) for c in (before, after))
+        steps = [abs(math.log(n.size / old.size)) for n in after.capability.notches]
+        self.assertLess(abs(math.log(new.size / old.size)), sorted(steps)[1] + 0.5)
+        self.assertIsNot(self.window.pages["sensitivity"], page)
+        self.session.undo.undo()
+        self.assertEqual((self.model.camera.capability, self.model.camera.installed),
+                         (before.capability, before.installed))  # fmt: skip
+
+    def test_a_make_of_ones_own_comes_from_a_file_and_a_bad_file_is_told(self):
+        own = self.folder / "own.json"
+        own.write_text(json.dumps(capability_data("phone-as-camera") | {"id": "mine", "name": "My make"}), "utf-8")
+        makes = MakeList()
+        makes.add_file(self.folder / "missing.json")
+        self.assertIn("cannot be read", makes.problem.text())
+        makes.add_file(own)
+        self.assertEqual(makes.make()["id"], "mine")
+        self.session.add_camera("Attic", makes.make())
+        makes.deleteLater()
+
+    def test_the_site_is_corrected_and_a_zone_that_would_move_times_refused(self):
+        self.answer(True, lambda dialog: dialog.findChild(QLineEdit).setText("Tern Quay North"))
+        self.window.actions_by_id["site"].trigger()
+        self.assertIn("Tern Quay North", self.window.windowTitle())
+        self.session.set_site("Tern Quay North", "UTC")
+        self.assertIn("were read in Europe/London", self.window.banner.text.text())
+        self.session.undo.undo()
+        self.assertEqual(self.session.site.name, "Tern Quay")
+
+    def test_entries_of_the_logbook_are_corrected_and_taken_out(self):
+        page = self.open_camera("Pontoon gate", "handover")
+        self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")
+        self.model.install_draft("by the ladder")
+        (entry,) = self.model.corrections.logbook()
+        self.assertEqual(entry.detail, "by the ladder\nMotion must last: 0.6 s (now 0 s)")
+        page.logbook.setCurrentRow(0)
+        with mock.patch.object(QInputDialog, "getMultiLineText", return_value=("from the office", True)):
+            page.correct_entry()
+        self.assertIn("from the office", page.logbook.item(0).text())
+        page.logbook.setCurrentRow(0)
+        page.remove_entry()
+        self.assertEqual(page.logbook.item(0).text(), "Nothing entered yet.")
+        self.session.undo.undo()
+        self.assertIn("from the office", page.logbook.item(0).text())
+
+    def test_the_history_names_time_and_camera(self):
+        self.open_camera("Pontoon gate", "sensitivity")
+        self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")
+        self.assertRegex(self.session.undo.text(0), r"^\d\d:\d\d  Pontoon gate: hold$")
+        self.assertEqual(self.session.undo.undoText(), "hold")
+
+    def test_the_score_folds_and_stays_as_it_was_chosen(self):
+        self.open_camera("Pontoon gate", "zones")
+        canvas, panel = self.window.pages["zones"].canvas, self.window.panel
+        self.window.resize(1280, 740)
+        wide = canvas.picture().width()
+        self.window.actions_by_id["fold"].trigger()
+        APP.sendPostedEvents()
+        self.assertTrue(panel.folded)
+        self.assertGreater(canvas.picture().width(), wide * 1.05)
+        self.window.resize(1600, 900)
+        self.assertTrue(panel.folded)
+        self.window.actions_by_id["fold"].trigger()
+        self.assertFalse(panel.folded)
 
     def test_dark_colours_reach_surfaces_and_plots_and_go_away_again(self):
         page = self.open_camera("Pontoon gate", "sensitivity")

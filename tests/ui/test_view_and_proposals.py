@@ -10,6 +10,7 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QLabel, QToolTip
 
 from guardia.app.project.advice import zone_sources
+from guardia.app.project.makes import capability_data
 from guardia.app.steps.polygon_tool import Mode
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.judgement import Verdict
@@ -102,7 +103,7 @@ class ViewStep(StepCase):
 
     def test_without_a_walk_test_it_says_what_to_do(self):
         page = self.open_camera("Slipway", "view")
-        camera = self.session.add_camera("Attic", "phone-as-camera")
+        camera = self.session.add_camera("Attic", capability_data("phone-as-camera"))
         self.window.open_camera(camera, "view")
         self.follow(self.window.pages["view"])
         self.assertIn("mark two standing persons", self.window.banner.text.text())
@@ -263,7 +264,7 @@ class MoreOfTheEditor(StepCase):
         self.assertFalse(page.fit.isVisible())
 
     def test_a_make_with_rectangles_is_fitted_and_drawn_on_before_there_is_evidence(self):
-        camera = self.session.add_camera("Attic", "rectangle-mains-camera")
+        camera = self.session.add_camera("Attic", capability_data("rectangle-mains-camera"))
         self.window.open_camera(camera, "zones")
         page, model = self.window.pages["zones"], self.session.camera(camera)
         (slipway,) = (zones for name, zones in zone_sources(self.session, camera) if name == "Slipway, installed")

@@ -6,6 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QComboBox, QDialog, QHeaderView, QLabel, QPushButton, QTextBrowser
 
+from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
 from guardia.app.steps.polygon_tool import Mode
 from guardia.core.evidence.evidence import Origin
@@ -120,7 +121,7 @@ class WholePath(GuiCase):
         Session.create(self.folder / "yard", "Yard", "Europe/London")
         self.assertTrue(self.window.open_project(self.folder / "yard"))
         session = self.window.session
-        camera_id = session.add_camera("Door", "phone-as-camera")
+        camera_id = session.add_camera("Door", capability_data("phone-as-camera"))
         self.window.open_camera(camera_id, "evidence")
         evidence = self.window.pages["evidence"]
         self.assertTrue(evidence.empty.isVisibleTo(evidence))

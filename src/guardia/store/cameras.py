@@ -15,6 +15,8 @@ from guardia.store.records import Camera
 from guardia.store.settings import CameraSettings
 
 LONGEST_NAME = 100
+_AWAY = "\x1f"
+"""Parts the name of a camera that was put away from its number, so that the name is free again."""
 
 
 class Cameras:
@@ -33,11 +35,13 @@ class Cameras:
 
     def names(self) -> dict[int, str]:
         """Names of all cameras by number, in order of name."""
-        return {row["id"]: row["name"] for row in self._db.rows("SELECT id, name FROM camera ORDER BY name")}
+        return {
+            row["id"]: row["name"] for row in self._db.rows("SELECT id, name FROM camera WHERE NOT gone ORDER BY name")
+        }
 
     def all(self) -> list[Camera]:
         """All cameras by name."""
-        return [self.get(row["id"]) for row in self._db.rows("SELECT id FROM camera ORDER BY name")]
+        return [self.get(row["id"]) for row in self._db.rows("SELECT id FROM camera WHERE NOT gone ORDER BY name")]
 
     def get(self, camera_id: int) -> Camera:
         """One camera with its settings in force and its draft.
@@ -122,6 +126,30 @@ class Cameras:
             self._check_name(name)
         with self._db.transaction():
             self._db.run("UPDATE camera SET name = ? WHERE id = ?", (name, camera_id))
+
+    def set_gone(self, camera_id: int, gone: bool) -> None:
+        """Put a camera away, or bring it back; raises InvalidValue if another camera took its name meanwhile."""
+        name = self._db.rows("SELECT name FROM camera WHERE id = ?", (camera_id,))[0]["name"].split(_AWAY)[0]
+        if not gone:
+            self._check_name(name)
+        with self._db.transaction():
+            self._db.run(
+                "UPDATE camera SET gone = ?, name = ? WHERE id = ?",
+                (gone, f"{name}{_AWAY}{camera_id}" if gone else name, camera_id),
+            )
+
+    def set_make(self, camera_id: int, capability: Mapping[str, Any]) -> None:
+        """Say of which make a camera is; raises InvalidValue if that cannot be used."""
+        capability_from_dict(capability)
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET capability = ? WHERE id = ?", (json.dumps(capability), camera_id))
+
+    def make(self, camera_id: int) -> dict[str, Any]:
+        """JSON form of a camera's make."""
+        data: dict[str, Any] = json.loads(
+            self._db.rows("SELECT capability FROM camera WHERE id = ?", (camera_id,))[0]["capability"]
+        )
+        return data
 
     def set_view(self, camera_id: int, known: KnownView | None) -> None:
         """Keep what is known of a camera's view; None forgets it."""

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import os
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 from guardia.core.base.errors import ProjectError
@@ -32,7 +32,7 @@ class Clips:
 
     def names(self, camera_id: int) -> frozenset[tuple[str, int]]:
         """Original name and size in bytes of each of a camera's clips."""
-        rows = self._db.rows("SELECT original_name, bytes FROM clip WHERE camera_id = ?", (camera_id,))
+        rows = self._db.rows("SELECT original_name, bytes FROM clip WHERE camera_id = ? AND NOT gone", (camera_id,))
         return frozenset((r["original_name"], r["bytes"]) for r in rows)
 
     def add(self, camera_id: int, new: NewClip, *, stopped: Callable[[], bool] = lambda: False) -> int | None:
@@ -50,7 +50,7 @@ class Clips:
         Returns
         -------
         int | None
-            Its number, None if this camera has the very same file already.
+            Its number, None if this camera has the very same file already; one that was put away is brought back.
 
         Raises
         ------
@@ -63,7 +63,9 @@ class Clips:
         suffix = suffix if suffix.isascii() and suffix[1:].isalnum() else ""
 
         def name_of(digest: str) -> str | None:
-            known = self._db.rows("SELECT 1 FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest))
+            known = self._db.rows(
+                "SELECT 1 FROM clip WHERE camera_id = ? AND digest = ? AND NOT gone", (camera_id, digest)
+            )
             return None if known else f"{digest[:16]}-{camera_id}{suffix}"
 
         original = plain_name(new.path)
@@ -81,6 +83,10 @@ class Clips:
             # Another window may have taken the same file in meanwhile.
             if name_of(digest) is None:
                 return None
+            away = self._db.rows("SELECT id FROM clip WHERE camera_id = ? AND digest = ?", (camera_id, digest))
+            if away:
+                self._db.run("UPDATE clip SET gone = 0 WHERE id = ?", (away[0]["id"],))
+                return int(away[0]["id"])
             return self._db.run(
                 "INSERT INTO clip (camera_id, file, original_name, digest, bytes, start_s, start_source, duration_s,"
                 " width, height, codec, origin, cause) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)",
@@ -97,7 +103,7 @@ class Clips:
 
     def count(self) -> int:
         """Number of clips in the whole project."""
-        return int(self._db.rows("SELECT count(*) AS n FROM clip")[0]["n"])
+        return int(self._db.rows("SELECT count(*) AS n FROM clip_at")[0]["n"])
 
     def of(self, camera_id: int, *, analysed: bool | None = None) -> list[Clip]:
         """Clips of a camera in order of time; only analysed or only not analysed ones if asked.
@@ -125,6 +131,17 @@ class Clips:
             except (ValueError, TypeError) as error:
                 self._damage.append(f"Clip number {r['id']} is set aside: what is kept of it is damaged ({error}).")
         return clips
+
+    def set_gone(self, clip_ids: Iterable[int], gone: bool) -> None:
+        """Put clips away, or bring them back; their occurrences, judgements and files stay for that."""
+        with self._db.transaction():
+            for clip_id in clip_ids:
+                self._db.run("UPDATE clip SET gone = ? WHERE id = ?", (gone, clip_id))
+
+    def troubles(self, camera_id: int) -> dict[int, str]:
+        """Why clips of a camera cannot be measured, by number."""
+        rows = self._db.rows("SELECT id, trouble FROM clip_at WHERE camera_id = ? AND trouble <> ''", (camera_id,))
+        return {r["id"]: r["trouble"] for r in rows}
 
     def set_causes(self, causes: Mapping[int, str]) -> None:
         """Say why clips, by id, were recorded; '' leaves it to the camera's list."""

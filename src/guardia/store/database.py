@@ -85,6 +85,15 @@ MIGRATIONS: tuple[str, ...] = (
     );
     CREATE INDEX clip_of_camera ON clip (camera_id);
     """,
+    """
+    ALTER TABLE camera ADD COLUMN gone INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE clip ADD COLUMN gone INTEGER NOT NULL DEFAULT 0;
+    ALTER TABLE logbook ADD COLUMN gone INTEGER NOT NULL DEFAULT 0;
+    DROP VIEW clip_at;
+    CREATE VIEW clip_at AS
+        SELECT c.*, c.start_s - CASE c.start_source WHEN 'given' THEN 0 ELSE k.clock_error_s END AS true_s
+        FROM clip c JOIN camera k ON k.id = c.camera_id WHERE NOT c.gone AND NOT k.gone;
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

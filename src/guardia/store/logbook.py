@@ -3,8 +3,31 @@
 from __future__ import annotations
 
 import time
+from dataclasses import dataclass
 
 from guardia.store.database import Database
+
+
+@dataclass(frozen=True)
+class LogEntry:
+    """One entry of the logbook.
+
+    Parameters
+    ----------
+    id
+        Its number.
+    at_s
+        When it was entered, POSIX seconds.
+    what
+        What was done.
+    detail
+        The note with it.
+    """
+
+    id: int
+    at_s: float
+    what: str
+    detail: str
 
 
 class Logbook:
@@ -26,9 +49,14 @@ class Logbook:
             (time.time(), camera_id, what, detail),
         )
 
-    def of(self, camera_id: int) -> list[tuple[float, str, str]]:
-        """(POSIX seconds, what, detail) of a camera, newest first."""
+    def of(self, camera_id: int) -> list[LogEntry]:
+        """The entries of a camera, newest first."""
         rows = self._db.rows(
-            "SELECT at_s, what, detail FROM logbook WHERE camera_id = ? ORDER BY id DESC", (camera_id,)
+            "SELECT id, at_s, what, detail FROM logbook WHERE camera_id = ? AND NOT gone ORDER BY id DESC", (camera_id,)
         )
-        return [(row["at_s"], row["what"], row["detail"]) for row in rows]
+        return [LogEntry(row["id"], row["at_s"], row["what"], row["detail"]) for row in rows]
+
+    def correct(self, entry_id: int, detail: str, *, gone: bool = False) -> None:
+        """Give an entry another note, or put it away; what it says was done stays."""
+        with self._db.transaction():
+            self._db.run("UPDATE logbook SET detail = ?, gone = ? WHERE id = ?", (detail, gone, entry_id))

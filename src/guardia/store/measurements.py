@@ -59,7 +59,7 @@ class Measurements:
         helped: str = "",
     ) -> bool:
         """Keep a clip's first look and what it comes to, at once; as put_first_look() and finish()."""
-        self._media.write(self._background_name(clip_id), background)
+        self._media.write(self.background_name(clip_id), background)
         strips = self._write_strips(clip_id, occurrences)
         with self._db.transaction():
             self._put_first_look(clip_id, trace, brightness, length_s)
@@ -83,7 +83,7 @@ class Measurements:
         length_s
             Length of the clip by its pictures; 0 leaves it as it is.
         """
-        self._media.write(self._background_name(clip_id), background)
+        self._media.write(self.background_name(clip_id), background)
         with self._db.transaction():
             self._put_first_look(clip_id, trace, brightness, length_s)
 
@@ -176,7 +176,7 @@ class Measurements:
 
     def background(self, clip_id: int) -> bytes:
         """A clip's background by itself (JPEG), empty if it is gone."""
-        return self._media.read(self._background_name(clip_id))
+        return self._media.read(self.background_name(clip_id))
 
     def trace(self, clip_id: int) -> Trace:
         """What was measured of a clip, whether or not it counts already; raises ProjectError if it is damaged."""
@@ -189,12 +189,12 @@ class Measurements:
 
     def measured(self, camera_id: int) -> int:
         """Number of a camera's clips that are measured."""
-        sql = "SELECT count(*) AS n FROM clip c JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ?"
+        sql = "SELECT count(*) AS n FROM clip_at c JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ?"
         return int(self._db.rows(sql, (camera_id,))[0]["n"])
 
     def outdated(self) -> int:
         """Number of clips that an older version of the motion model measured."""
-        sql = "SELECT count(*) AS n FROM measured WHERE model < ?"
+        sql = "SELECT count(*) AS n FROM clip_at c JOIN measured t ON t.clip_id = c.id WHERE t.model < ?"
         return int(self._db.rows(sql, (MODEL_VERSION,))[0]["n"])
 
     def look_of(self, clip_id: int) -> int:
@@ -215,7 +215,8 @@ class Measurements:
         )
         return {r["original_name"]: r["true_s"] for r in rows}
 
-    def _background_name(self, clip_id: int) -> str:
+    def background_name(self, clip_id: int) -> str:
+        """Name of the picture of a clip's background."""
         return f"{Path(self._file_name(clip_id)).stem}-background.jpg"
 
     def each(self, camera_id: int) -> Iterator[tuple[int, Trace | str]]:

@@ -68,6 +68,13 @@ class MediaFolder:
         except OSError:
             return b""
 
+    def remove(self, name: str) -> None:
+        """Delete a file if it is there and can be deleted."""
+        path = self.file(name)
+        if path is not None:
+            with suppress(OSError):
+                path.unlink()
+
     def write(self, name: str, content: bytes) -> None:
         """Write a picture, whole or not at all.
 

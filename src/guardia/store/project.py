@@ -7,7 +7,7 @@ from contextlib import AbstractContextManager
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from guardia.core.base.errors import ProjectError
+from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.evidence.clock import check_zone
 from guardia.core.evidence.evidence import Clip, Evidence, Origin, listed_spans, with_causes
 from guardia.core.evidence.watch import without
@@ -100,6 +100,50 @@ class Project:
         damage = list(dict.fromkeys(self._damage))
         self._damage.clear()
         return damage
+
+    def set_site(self, site: Site) -> None:
+        """Give the site another name or time zone.
+
+        Parameters
+        ----------
+        site
+            As it is called from now on.
+
+        Raises
+        ------
+        InvalidValue
+            If the time zone does not exist, or clips are here whose times were read in another one.
+        """
+        zone = check_zone(site.time_zone)
+        if zone.key != self._zone.key and self.clips.count():
+            raise InvalidValue(
+                f"The times of the clips here were read in {self._zone.key}; another time zone would move them.",
+                kept="The time zone was not changed.",
+                do="Make a new project with the right time zone and bring the clips in there.",
+            )
+        with self._db.transaction():
+            self._db.run("UPDATE site SET name = ?, time_zone = ?", (site.name, site.time_zone))
+        self._zone = zone
+
+    def clear_away(self) -> None:
+        """Delete for good what was put away: cameras, clips with their files, entries of the logbook."""
+        rows = self._db.rows(
+            "SELECT c.id, c.file FROM clip c JOIN camera k ON k.id = c.camera_id WHERE c.gone OR k.gone"
+        )
+        for row in rows:
+            strips = self._db.rows("SELECT strip FROM occurrence WHERE clip_id = ?", (row["id"],))
+            for name in (row["file"], self.measurements.background_name(row["id"]), *(s["strip"] for s in strips)):
+                self.media.remove(name)
+        away = "(SELECT id FROM camera WHERE gone)"
+        clips = f"(SELECT id FROM clip WHERE gone OR camera_id IN {away})"
+        with self._db.transaction():
+            for table in ("occurrence", "trace", "boxes"):
+                self._db.run(f"DELETE FROM {table} WHERE clip_id IN {clips}")
+            self._db.run(f"DELETE FROM clip WHERE id IN {clips}")
+            for table in ("settings", "event", "watched", "logbook"):
+                self._db.run(f"DELETE FROM {table} WHERE camera_id IN {away}")
+            self._db.run("DELETE FROM camera WHERE gone")
+            self._db.run("DELETE FROM logbook WHERE gone")
 
     def compact(self) -> None:
         """Write the file anew without gaps."""

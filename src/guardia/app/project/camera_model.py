@@ -10,12 +10,12 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
+from guardia.app.project.corrections import Corrections
 from guardia.app.project.facts import Facts
 from guardia.app.project.occurrences import Occurrences
 from guardia.app.project.pictures import Pictures
-from guardia.app.project.undo import Keep, Step
+from guardia.app.project.undo import Changes, Keep
 from guardia.app.work.messages import MessageHub, Severity
-from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.evidence import Evidence, Occurrence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings, entered_zones
@@ -24,6 +24,7 @@ from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Comparison
 from guardia.core.trace.measure import GRID, Grid
+from guardia.report.sheet import lines_against
 from guardia.store.project import Project
 from guardia.store.records import Camera
 
@@ -105,11 +106,13 @@ class CameraModel(QObject):
     selection_changed = pyqtSignal()
     installed_changed = pyqtSignal()
     view_changed = pyqtSignal()
+    make_changed = pyqtSignal()
+    logbook_changed = pyqtSignal()
 
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__()
         self._project = project
-        self._undo = undo
+        self._changes = Changes(undo, messages)
         self._messages = messages
         self._scorer = loaded.scorer
         self._explained: tuple[Evidence, Explained] | None = None
@@ -117,6 +120,7 @@ class CameraModel(QObject):
         self.comparison = self._compare()
         self.occurrences = Occurrences(self, project)
         self.facts = Facts(self, project)
+        self.corrections = Corrections(self, project)
         self.pictures = Pictures(self, project)
 
     @property
@@ -161,23 +165,11 @@ class CameraModel(QObject):
 
     def kept(self, write: Callable[[], None]) -> bool:
         """Whether a change could be written; tells why not."""
-        try:
-            write()
-        except GuardiaError as error:
-            self._messages.tell_error(error)
-            return False
-        return True
+        return self._changes.kept(write)
 
     def change(self, what: str, keep: Keep, show: Keep, old: Any, new: Any) -> bool:
         """Write a change, show it, and make it a step of undo."""
-        if not self.kept(lambda: keep(new)):
-            return False
-        self._undo.push(Step(what, lambda value: self.kept(lambda: keep(value)), show, old, new))
-        return True
-
-    def logbook(self) -> list[tuple[float, str, str]]:
-        """(POSIX seconds, what, detail), newest first."""
-        return self._project.logbook.of(self.camera.id)
+        return self._changes.make(self.camera.name, what, keep, show, old, new)
 
     def reload(self, *signals: pyqtBoundSignal) -> None:
         """Read the camera and its evidence anew."""
@@ -230,13 +222,16 @@ class CameraModel(QObject):
 
     def install_draft(self, note: str) -> None:
         """Record that the draft has been entered on the camera; can be taken back."""
-        settings, camera_id = self._project.settings, self.camera.id
+        settings, camera = self._project.settings, self.camera
+        lines = lines_against(camera.installed, camera.draft, camera.capability)
+        changed = [f"{line.text}{f' ({line.note})' if line.note else ''}" for line in lines if line.changes]
+        words = "\n".join([*([note] if note else []), *changed])
 
         def keep(entered: bool) -> None:
             if entered:
-                settings.install_draft(camera_id, note=note)
+                settings.install_draft(camera.id, note=words)
             else:
-                settings.take_back_installed(camera_id)
+                settings.take_back_installed(camera.id)
 
         self.change("enter the draft", keep, lambda _: self.reload(self.installed_changed), False, True)
 

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import json
 from importlib.resources import files
+from pathlib import Path
 from typing import Any
 
-from guardia.core.base.errors import ProjectError
+from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.words import count_of
+from guardia.core.make.capability import Capability, capability_from_dict
 
 
 def capability_data(capability_id: str) -> dict[str, Any]:
@@ -41,3 +44,52 @@ def shipped_capabilities() -> list[str]:
     """Ids of the generic makes that ship with Guardia."""
     folder = files("guardia") / "data" / "capabilities"
     return sorted(entry.name.removesuffix(".json") for entry in folder.iterdir() if entry.name.endswith(".json"))
+
+
+def make_from_file(path: Path) -> dict[str, Any]:
+    """JSON form of a make of one's own.
+
+    Parameters
+    ----------
+    path
+        A JSON file as described in docs/formats.md.
+
+    Returns
+    -------
+    dict[str, Any]
+        As in the file.
+
+    Raises
+    ------
+    ProjectError
+        If it cannot be read.
+    InvalidValue
+        If it describes no make.
+    """
+    try:
+        data = json.loads(path.read_text("utf-8"))
+    except (OSError, ValueError, RecursionError) as error:
+        raise ProjectError(
+            f"{path.name} cannot be read as JSON ({error}).", do="The form of a make is described in docs/formats.md."
+        ) from error
+    if not isinstance(data, dict):
+        raise InvalidValue(f"{path.name} is no make: it holds a list or a single value.")
+    capability_from_dict(data)
+    return data
+
+
+_FORMS = {"polygon": "zones with corners", "rectangles": "upright rectangles", "blocks": "blocks of a grid"}
+
+
+def make_words(capability: Capability) -> str:
+    """What a make can be told, in one line."""
+    parts = [
+        f"{_FORMS[capability.zone_form]}, {capability.max_zones} at most"
+        if capability.zone_form != "blocks"
+        else f"{capability.blocks[0]} x {capability.blocks[1]} blocks",
+        count_of(len(capability.notches), "notch", "notches"),
+        "knows " + ", ".join(capability.object_classes) if capability.object_classes else "no object filter",
+    ]
+    rests = [c for c in capability.rest_choices_s if c]
+    parts.append(f"rests up to {max(rests):g} s" if rests else "no rest")
+    return "; ".join(parts)

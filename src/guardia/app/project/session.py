@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from datetime import UTC, datetime
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
@@ -14,8 +15,8 @@ from PyQt6.QtGui import QUndoStack
 from guardia.app.project.camera_model import CameraModel, Loaded, load_camera
 from guardia.app.project.exports import Exports
 from guardia.app.project.intake import AT_ONCE, Intake
-from guardia.app.project.makes import capability_data
 from guardia.app.project.site_occurrences import SiteOccurrences
+from guardia.app.project.undo import Changes
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub, Severity
@@ -47,6 +48,8 @@ class Session(QObject):
 
     cameras_changed = pyqtSignal()
     evidence_changed = pyqtSignal()
+    judgements_changed = pyqtSignal()
+    make_changed = pyqtSignal(int)
 
     def __init__(self, folder: Path, messages: MessageHub) -> None:
         super().__init__()
@@ -56,6 +59,7 @@ class Session(QObject):
         self.site: Site = self._project.site()
         self.time_zone = ZoneInfo(self.site.time_zone)
         self.undo = QUndoStack(self)
+        self._changes = Changes(self.undo, messages)
         self.models: dict[int, CameraModel] = {}
         self._step_models: dict[tuple[int, object], Any] = {}
         self._aside: set[int] = set()
@@ -69,7 +73,9 @@ class Session(QObject):
         self.occurrences = SiteOccurrences(self, self._project)
         self.exports = Exports(self)
         self._lock = QLockFile(str(folder / "open.lock"))
-        if not self._lock.tryLock(0) and self._lock.error() == QLockFile.LockError.LockFailedError:
+        if self._lock.tryLock(0):
+            self._project.clear_away()  # what an earlier sitting put away and could not delete at its end
+        elif self._lock.error() == QLockFile.LockError.LockFailedError:
             messages.tell(
                 "This project is open in another window, too. What is changed there is seen here only after opening it "
                 "again, and of two changes to the same thing the later one stays.",
@@ -96,11 +102,7 @@ class Session(QObject):
         ProjectError
             If the folder cannot be made or holds a project already.
         """
-        if not any(c.isalnum() for c in site) or len(site) > LONGEST_NAME:
-            raise InvalidValue(
-                f"A site's name needs a letter or a digit and {LONGEST_NAME} characters at most.",
-                kept="Nothing was made.",
-            )
+        _check_site_name(site, "Nothing was made.")
         Project(folder, create=True, site=Site(site, time_zone)).close()
 
     def camera_ids(self) -> list[int]:
@@ -121,6 +123,8 @@ class Session(QObject):
         if loaded.state.camera.id not in self.models:
             model = CameraModel(self._project, loaded, self.undo, self.messages)
             model.evidence_changed.connect(self.evidence_changed)
+            model.judgements_changed.connect(self.judgements_changed)
+            model.make_changed.connect(partial(self.make_changed.emit, model.camera.id))
             self.models[loaded.state.camera.id] = model
             for line in loaded.damage:
                 self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)
@@ -166,13 +170,51 @@ class Session(QObject):
             self._aside.add(camera_id)
             self.messages.tell_error(error)
 
-    def add_camera(self, name: str, capability_id: str) -> int:
-        """Add a camera of a shipped make with its middle settings as installed; raises InvalidValue for a bad name."""
-        data = capability_data(capability_id)
+    def set_site(self, name: str, time_zone: str) -> None:
+        """Call the site otherwise, or correct its time zone while no clips are there; can be undone.
+
+        Parameters
+        ----------
+        name
+            As for create().
+        time_zone
+            IANA name.
+
+        Raises
+        ------
+        InvalidValue
+            If the name cannot be used.
+        """
+        _check_site_name(name, "Nothing was changed.")
+        if (after := Site(name, time_zone)) != self.site:
+            self._changes.make("", "correct the site", self._project.set_site, self._show_site, self.site, after)
+
+    def _show_site(self, site: Site) -> None:
+        self.site, self.time_zone = site, ZoneInfo(site.time_zone)
+        self.cameras_changed.emit()
+
+    def remove_camera(self, camera_id: int) -> None:
+        """Take a camera out of the project; its clips are deleted when the project is closed."""
+        model = self.camera(camera_id)
+
+        def show(gone: bool) -> None:
+            if gone:
+                self.models.pop(camera_id, None)
+            else:
+                self.models[camera_id] = model
+            self.cameras_changed.emit()
+            self.evidence_changed.emit()
+
+        model.change(
+            "remove the camera", lambda gone: self._project.cameras.set_gone(camera_id, gone), show, False, True
+        )
+
+    def add_camera(self, name: str, data: Mapping[str, Any]) -> int:
+        """Add a camera with its make's middle settings as installed; raises InvalidValue for a bad name or make."""
         capability = capability_from_dict(data)
         middle = capability.notches[len(capability.notches) // 2].label
         installed = Settings.of(
-            capability=capability_id,
+            capability=capability.id,
             notch=middle,
             hold_s=capability.hold_choices_s[0],
             release_s=capability.release_s,
@@ -207,5 +249,12 @@ class Session(QObject):
         self.pictures.drain()
         for runner in self._adopted:
             runner.drain()
+        if self._lock.isLocked():
+            self._project.clear_away()
         self._project.close()
         self._lock.unlock()
+
+
+def _check_site_name(name: str, kept: str) -> None:
+    if not any(c.isalnum() for c in name) or len(name) > LONGEST_NAME:
+        raise InvalidValue(f"A site's name needs a letter or a digit and {LONGEST_NAME} characters at most.", kept=kept)

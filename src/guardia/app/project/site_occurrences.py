@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import TYPE_CHECKING
 
+from guardia.app.project.undo import history_words
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.judgement import Verdict, kind_of
@@ -53,7 +54,9 @@ class SiteOccurrences:
             for camera, part in wanted.items():
                 self._session.camera(camera).occurrences.judge(part, kind)
             return
-        self._session.undo.beginMacro(f"judge {count} as {kind_of(kind).text if kind else 'not judged'}")
+        self._session.undo.beginMacro(
+            history_words("", f"judge {count} as {kind_of(kind).text if kind else 'not judged'}")
+        )
         for camera, part in wanted.items():
             self._session.camera(camera).occurrences.judge(part, kind)
         self._session.undo.endMacro()
@@ -89,7 +92,7 @@ class SiteOccurrences:
             return 0
         first = self._project.occurrences.new_visit()
         number = {i: first + n for n, ids in enumerate(visits) for i in ids}
-        self._session.undo.beginMacro(f"join {len(visits)} visits")
+        self._session.undo.beginMacro(history_words("", f"join {len(visits)} visits"))
         for model in self._session.models.values():
             model.occurrences.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
         self._session.undo.endMacro()

@@ -41,6 +41,7 @@ ACTIONS = (
     Action(
         "demo", "Project", "Open the demo site", "", False, "Open your own copy of the invented boatyard Tern Quay."
     ),
+    Action("site", "Project", "Site…", "", False, "Correct the site's name, or its time zone while it has no clips."),
     Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action(
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."
@@ -78,6 +79,9 @@ ACTIONS = (
         True,
         "Enter when this camera was up and when it was down; rates per day stand on that.",
     ),
+    Action("clips", "Camera", "Clips…", "", True, "See the camera's clips; take out what does not belong there."),
+    Action("make", "Camera", "Make of the camera…", "", True, "Say of which make it is; its settings are fitted."),
+    Action("remove", "Camera", "Take out of the project", "", True, "Remove the camera with its clips; can be undone."),
     Action("rename", "Camera", "Rename camera…", "", True, "Give the camera another name."),
     Action(
         "as_it_is", "Camera", "As it is now…", "", True, "Say what is set on the camera; corrects what is installed."

@@ -63,6 +63,7 @@ class AlikeModel(QObject):
         self._suggestions: dict[int, Suggestion] | None = None
         self._stale = False
         session.evidence_changed.connect(self._forget_gone)
+        session.judgements_changed.connect(self.judgements_moved)
 
     def occurrence(self, occurrence_id: int) -> Occurrence:
         """One of the occurrences."""
@@ -219,10 +220,9 @@ class AlikeModel(QObject):
         for i in ids:
             by_camera.setdefault(self._camera_of[i], []).append(i)
         self._session.occurrences.judge(by_camera, kind)
-        self.judgements_moved()
 
     def judgements_moved(self) -> None:
-        """Take in that judgements changed, here or elsewhere."""
+        """Take in that judgements changed, here, elsewhere, or by an undo."""
         self._suggestions = None
         self.current_changed.emit()
 

@@ -6,9 +6,11 @@ from PyQt6.QtWidgets import QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Origin
 from guardia.ui.shell import dialogs
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
+from guardia.ui.steps.clips_dialog import ClipsDialog
 from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
 
 
@@ -70,6 +72,26 @@ class CameraCommands:
         name = dialogs.ask_name(self._parent, self._model.camera.name)
         if name is not None:
             self._model.facts.rename(name)
+
+    def ask_make(self) -> None:
+        """Ask of which make the camera is, and then how it is set."""
+        data = dialogs.ask_make(self._parent, self._model.camera.capability.id)
+        if data is not None and data["id"] != self._model.camera.capability.id:
+            self._model.corrections.set_make(data)
+            self.ask_installed()
+
+    def show_clips(self) -> None:
+        """Show the camera's clips, to take some out."""
+        ClipsDialog(self._parent, self._session, self._model).open()
+
+    def remove(self) -> None:
+        """Take the camera out of the project."""
+        name, clips = self._model.camera.name, len(self._model.evidence.clips)
+        self._session.remove_camera(self._model.camera.id)
+        self._session.messages.tell(
+            f"'{name}' with {count_of(clips, 'clip')} is taken out. Undo brings it back until the project is closed; "
+            "then its clips here are deleted."
+        )
 
     def ask_installed(self) -> None:
         """Let it be entered what is set on the camera as it is now."""

@@ -5,8 +5,11 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from html import escape
+from pathlib import Path
+from typing import Any
 from zoneinfo import available_timezones
 
+from platformdirs import user_documents_dir
 from PyQt6.QtCore import QDateTime, QTimeZone
 from PyQt6.QtGui import QUndoStack
 from PyQt6.QtWidgets import (
@@ -14,7 +17,9 @@ from PyQt6.QtWidgets import (
     QDateTimeEdit,
     QDialog,
     QDialogButtonBox,
+    QFileDialog,
     QFormLayout,
+    QHBoxLayout,
     QLineEdit,
     QTextBrowser,
     QUndoView,
@@ -23,14 +28,14 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia import __version__
-from guardia.app.project.makes import shipped_capabilities
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.work.messages import Message
 from guardia.core.evidence.clock import error_words
 from guardia.core.evidence.evidence import Cause, Clip
 from guardia.core.evidence.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
-from guardia.ui.parts.widgets import label
+from guardia.ui.parts.make_list import MakeList
+from guardia.ui.parts.widgets import button, label
 
 
 def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
@@ -61,31 +66,79 @@ def _accepted(dialog: QDialog, fits: Callable[[], bool] = lambda: True) -> bool:
     return dialog.exec() == QDialog.DialogCode.Accepted
 
 
-def ask_new_project(parent: QWidget) -> tuple[str, str] | None:
-    """Ask for a new project's site and time zone; None when it is not wanted or has no name."""
-    dialog, form = _form(parent, "New project")
-    name = QLineEdit()
-    name.setPlaceholderText("Site, for example a yard or a shop")
+def _zones(chosen: str) -> QComboBox:
+    """The time zones of the world, to be typed or chosen."""
     zone = QComboBox()
     zone.setEditable(True)
     zone.addItems(sorted(available_timezones()))
-    zone.setCurrentText("Europe/London")
+    zone.setCurrentText(chosen)
+    return zone
+
+
+def ask_new_project(parent: QWidget) -> tuple[str, str, Path] | None:
+    """Ask for a new project's site, time zone and folder; None when it is not wanted."""
+    dialog, form = _form(parent, "New project")
+    name = QLineEdit()
+    name.setPlaceholderText("Site, for example a yard or a shop")
+    here = bytes(QTimeZone.systemTimeZoneId().data()).decode()
+    zone = _zones(here if here in available_timezones() else "UTC")
+    folder = QLineEdit()
+    row = QHBoxLayout()
+    row.addWidget(folder, 1)
+    above = Path(user_documents_dir()) / "Guardia"
+
+    def choose() -> None:
+        if chosen := QFileDialog.getExistingDirectory(dialog, "Folder in which the project's own folder is made"):
+            folder.setText(str(Path(chosen) / folder_name(name.text())))
+            folder.setModified(True)
+
+    def suggest() -> None:
+        if not folder.isModified():
+            folder.setText(str(above / folder_name(name.text())))
+
+    row.addWidget(button("Choose…", choose))
+    name.textChanged.connect(suggest)
+    suggest()
     form.addRow("Site", name)
     form.addRow("Time zone", zone)
-    return (name.text().strip(), zone.currentText()) if _accepted(dialog, lambda: bool(name.text().strip())) else None
+    form.addRow("Folder", row)
+    form.addRow("", label("Made for this project alone; clips are copied there. Nothing leaves this machine.", "muted"))
+    if not _accepted(dialog, lambda: any(c.isalnum() for c in name.text()) and bool(folder.text().strip())):
+        return None
+    return name.text().strip(), zone.currentText().strip(), Path(folder.text().strip()).expanduser()
 
 
-def ask_new_camera(parent: QWidget) -> tuple[str, str] | None:
-    """Ask for a camera's name and make; None when it is not wanted or has no name."""
+def ask_site(parent: QWidget, name: str, time_zone: str) -> tuple[str, str] | None:
+    """Ask for another name or time zone of a site; None when it is not wanted."""
+    dialog, form = _form(parent, "Site")
+    field, zone = QLineEdit(name), _zones(time_zone)
+    form.addRow("Site", field)
+    form.addRow("Time zone", zone)
+    return (field.text().strip(), zone.currentText().strip()) if _accepted(dialog, lambda: bool(field.text())) else None
+
+
+def ask_new_camera(parent: QWidget) -> tuple[str, dict[str, Any]] | None:
+    """Ask for a camera's name and make (its JSON form); None when it is not wanted or has no name."""
     dialog, form = _form(parent, "Add camera")
     name = QLineEdit()
     name.setPlaceholderText("Named after its place")
-    make = QComboBox()
-    for capability in shipped_capabilities():
-        make.addItem(capability.replace("-", " "), capability)
+    makes = MakeList()
     form.addRow("Name", name)
-    form.addRow("Make", make)
-    return (name.text().strip(), make.currentData()) if _accepted(dialog, lambda: bool(name.text().strip())) else None
+    form.addRow("Make", makes)
+    accepted = _accepted(dialog, lambda: bool(name.text().strip()))
+    make = makes.make()
+    return (name.text().strip(), make) if accepted and make is not None else None
+
+
+def ask_make(parent: QWidget, present: str) -> dict[str, Any] | None:
+    """Ask of which make a camera is; None when it is not wanted."""
+    dialog, form = _form(parent, "Make of the camera")
+    makes = MakeList(present)
+    form.addRow(
+        label("Its settings become the nearest that the make chosen here offers. Undo takes it back.", wrap=True)
+    )
+    form.addRow("Make", makes)
+    return makes.make() if _accepted(dialog) else None
 
 
 def ask_name(parent: QWidget, name: str) -> str | None:
@@ -162,6 +215,11 @@ def ask_cause(parent: QWidget, clips: Sequence[Clip]) -> str | None:
     )
     box.setFocus()
     return str(box.currentData()) if _accepted(dialog) else None
+
+
+def folder_name(site: str) -> str:
+    """A folder's name from a site's."""
+    return "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-")[:60]
 
 
 def keys_html() -> str:

@@ -20,12 +20,19 @@ from guardia.app.steps.steps import STEPS, tabs_of
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import tabs
+from guardia.ui.parts.widgets import button, card, label, tabs
 from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.camera_commands import CameraCommands
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.palette import Palette
-from guardia.ui.shell.project_commands import ask_to_measure_again, choose_project, join_found, make_project, save_list
+from guardia.ui.shell.project_commands import (
+    ask_to_measure_again,
+    choose_project,
+    correct_site,
+    join_found,
+    make_project,
+    save_list,
+)
 from guardia.ui.shell.rail import Rail
 from guardia.ui.shell.step_pages import PAGES
 from guardia.ui.shell.welcome_page import WelcomePage
@@ -97,6 +104,8 @@ class MainWindow(QMainWindow):
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
             "as_it_is": camera(CameraCommands.ask_installed), "rename": camera(CameraCommands.ask_name),
+            "clips": camera(CameraCommands.show_clips), "make": camera(CameraCommands.ask_make),
+            "remove": camera(CameraCommands.remove), "site": project(lambda s: correct_site(self, s)),
             "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
             "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
@@ -139,6 +148,8 @@ class MainWindow(QMainWindow):
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         self.stack = QStackedWidget()
+        self._begin = self._begin_row()
+        middle.addWidget(self._begin)
         middle.addWidget(self.stack, 1)
         self.banner = Banner(self.stack)
         row.addLayout(middle, 1)
@@ -147,6 +158,20 @@ class MainWindow(QMainWindow):
         row.addLayout(self._panel_place)
         self.panel: ScorePanel | None = None
         self.setCentralWidget(central)
+
+    def _begin_row(self) -> QWidget:
+        """Stands above every step of a camera that has no evidence, with the button that goes on."""
+        row = card()
+        inside = QHBoxLayout(row)
+        inside.setContentsMargins(18, 8, 18, 8)
+        words = "Nothing that this camera recorded is here yet: bring in motion clips, footage, a walk test."
+        inside.addWidget(label(words, wrap=True), 1)
+        inside.addWidget(
+            button("As it is now…", self.actions_by_id["as_it_is"].trigger, tip="What is set on the camera")
+        )
+        inside.addWidget(button("Bring in…", self.actions_by_id["bring_in"].trigger, "primary"))
+        row.hide()
+        return row
 
     def _show_welcome(self) -> None:
         acts = self.actions_by_id
@@ -180,12 +205,14 @@ class MainWindow(QMainWindow):
         session.intake.jobs.finished.connect(self._refresh_steps)
         session.undo.indexChanged.connect(self._refresh_steps)
         page.opened.connect(self.open_camera)
+        page.add_asked.connect(self.add_camera)
         page.asked.connect(self.show_occurrence)
         self._set_pages({"round": page})
-        self.setWindowTitle(f"{session.site.name} - Guardia")
         self._preferences = self._preferences.with_project(folder)
         self._remember()
-        session.cameras_changed.connect(self._first_camera)
+        session.cameras_changed.connect(self._follow_cameras)
+        session.make_changed.connect(self._rebuild)
+        session.evidence_changed.connect(self._refresh_steps)
         self.go("round")
         session.load_cameras()
         if session.intake.outdated():
@@ -194,13 +221,34 @@ class MainWindow(QMainWindow):
             session.intake.go_on_measuring()
         return True
 
-    def _first_camera(self) -> None:
-        """Have a camera open as soon as one is loaded, so that every step can be reached."""
-        if self.session is not None and self.camera_id is None:
-            loaded = [i for i in self.session.camera_ids() if self.session.is_loaded(i)]
-            if loaded:
-                self._prepare_camera(loaded[0])
-                self._refresh_steps()
+    def _follow_cameras(self) -> None:
+        """Have a camera open as soon as one is loaded, so that every step can be reached; leave a removed one."""
+        if self.session is None:
+            return
+        self.setWindowTitle(f"{self.session.site.name} - Guardia")
+        loaded = [i for i in self.session.camera_ids() if self.session.is_loaded(i)]
+        if self.camera_id is not None and self.camera_id not in loaded:
+            self._drop_pages()
+            self.camera_id = self.commands = None
+            self.go("round")
+        if loaded and self.camera_id is None:
+            self._prepare_camera(loaded[0])
+        self._refresh_steps()
+
+    def _rebuild(self, camera_id: int) -> None:
+        """Make the pages of a camera anew whose make is another now."""
+        if camera_id == self.camera_id:
+            step = self.current_step()
+            self._drop_pages()
+            self.go(step)
+
+    def _drop_pages(self) -> None:
+        """Forget the pages of the camera that is open."""
+        for step in STEPS:
+            old = None if step.all_cameras else self.pages.pop(step.id, None)
+            if old is not None:
+                self.stack.removeWidget(old)
+                old.deleteLater()
 
     def close_session(self) -> None:
         if self.panel is not None:
@@ -232,11 +280,7 @@ class MainWindow(QMainWindow):
         self.camera_id = camera_id
         model = self.session.camera(camera_id)
         self.commands = CameraCommands(self, self.session, model)
-        for step in STEPS:
-            old = None if step.all_cameras else self.pages.pop(step.id, None)
-            if old is not None:
-                self.stack.removeWidget(old)
-                old.deleteLater()
+        self._drop_pages()
         if self.panel is None:
             self.panel = ScorePanel(self.session)
             self.panel.asked.connect(self.show_occurrences)
@@ -306,12 +350,13 @@ class MainWindow(QMainWindow):
         self.rail.show_step(current, has_project=self.session is not None, model=model)
         if self.panel is not None:
             self.panel.setVisible(current != "round")
+        self._begin.setVisible(model is not None and not model.evidence.clips and current in PAGES)
         for entry in ACTIONS:
             action = self.actions_by_id[entry.id]
             if entry.needs_camera:
                 action.setEnabled(model is not None)
-        self.actions_by_id["add_camera"].setEnabled(self.session is not None)
-        self.actions_by_id["go_round"].setEnabled(self.session is not None)
+        for name in ("add_camera", "go_round", "site"):
+            self.actions_by_id[name].setEnabled(self.session is not None)
         undo = self.session.undo if self.session else None
         for name, can, text in (
             ("undo", bool(undo and undo.canUndo()), undo.undoText() if undo else ""),

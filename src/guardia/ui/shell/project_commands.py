@@ -7,6 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
 from guardia.app.project.session import Session
+from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.ui.shell import dialogs
 
@@ -22,13 +23,19 @@ def make_project(parent: QWidget) -> Path | None:
     answer = dialogs.ask_new_project(parent)
     if answer is None:
         return None
-    above = QFileDialog.getExistingDirectory(parent, "Folder in which the project's own folder is made")
-    if not above:
-        return None
-    site, zone = answer
-    stem = "".join(c if c.isalnum() else "-" for c in site.lower()).strip("-")[:60]
-    Session.create(Path(above) / stem, site, zone)
-    return Path(above) / stem
+    site, zone, folder = answer
+    Session.create(folder, site, zone)
+    return folder
+
+
+def correct_site(parent: QWidget, session: Session) -> None:
+    """Ask for another name or time zone of the site."""
+    answer = dialogs.ask_site(parent, session.site.name, session.site.time_zone)
+    if answer is not None:
+        try:
+            session.set_site(*answer)
+        except GuardiaError as error:
+            session.messages.tell_error(error)
 
 
 def save_list(parent: QWidget, session: Session) -> None:

@@ -182,7 +182,7 @@ class _SheetDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Every cell has the same size."""
-        return QSize(_PICTURE.width() + 14, _PICTURE.height() + 48)
+        return QSize(_PICTURE.width() + 14, _PICTURE.height() + 62)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Draw a cell."""
@@ -208,7 +208,10 @@ class _SheetDelegate(QStyledItemDelegate):
         small.setPointSizeF(8.5)
         painter.setFont(small)
         painter.setPen(THEME.colour("muted"))
-        painter.drawText(left, line, self._fitting(painter, self._page.words(occurrence_id), _PICTURE.width()))
+        for words in self._page.words(occurrence_id).split("\n"):
+            painter.drawText(left, line, self._fitting(painter, words, _PICTURE.width()))
+            line += 14
+        line -= 14
         draw_mark(painter, occurrence.verdict, QPointF(left + 6, line + 13), 9)
         painter.setPen(verdict_colour(occurrence.verdict))
         words = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
@@ -297,6 +300,7 @@ class AlikePage(QWidget):
         model.jobs.finished.connect(self._progress.hide)
         session.cameras_changed.connect(self._on_cameras)
         session.evidence_changed.connect(self._on_cameras)
+        self.setFocusProxy(self.sheet)
         model.refresh()
 
     def _group_list(self) -> _List:
@@ -326,6 +330,7 @@ class AlikePage(QWidget):
         """Take in what has come or gone since."""
         super().showEvent(event)
         self.model.refresh_if_stale()
+        self._follow()
 
     def _on_cameras(self) -> None:
         if self.isVisible():
@@ -340,7 +345,7 @@ class AlikePage(QWidget):
         """Moment and camera of an occurrence."""
         camera = self._session.camera(self.model.camera_of(occurrence_id))
         begin, _ = camera.evidence.span_s(self.model.occurrence(occurrence_id))
-        return f"{self._session.local_time(begin):%d %b %Y %H:%M} {camera.camera.name}"
+        return f"{self._session.local_time(begin):%d %b %Y %H:%M}\n{camera.camera.name}"
 
     def _fill(self) -> None:
         self.doubtful = self.model.doubtful()
@@ -348,7 +353,9 @@ class AlikePage(QWidget):
         self._follow()
 
     def _follow(self) -> None:
-        """Show the model's current group, or go on looking again."""
+        """Show the model's current group, or go on looking again; a page that is hidden waits until it is shown."""
+        if not self.isVisible():
+            return
         self.doubtful = self.model.doubtful()
         self._rows.touch()
         if not self._looking_again:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -30,11 +30,19 @@ class CoveragePage(FreshPage):
         super().__init__()
         self._session = session
         self._model = model
-        layout, head = page_head(self, "Evidence")
+        page, head = page_head(self, "Evidence")
         head.addWidget(tabs)
         head.addStretch()
-        layout.addLayout(head)
-        layout.setSpacing(10)
+        page.addLayout(head)
+        inner = QWidget()
+        layout = QVBoxLayout(inner)
+        layout.setContentsMargins(0, 0, 6, 0)
+        layout.setSpacing(8)
+        area = QScrollArea()
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        area.setWidget(inner)
+        page.addWidget(area, 1)
         top = QHBoxLayout()
         top.addWidget(label("How much evidence is here", "head"))
         top.addStretch()
@@ -74,6 +82,7 @@ class CoveragePage(FreshPage):
         layout.addStretch()
         model.evidence_changed.connect(self.refresh_if_shown)
         model.judgements_changed.connect(self.refresh_if_shown)
+        self.setFocusProxy(self.search)
         self.refresh()
 
     def refresh(self) -> None:
@@ -101,8 +110,8 @@ class CoveragePage(FreshPage):
             self._questions.addWidget(label(f"{_MARKS[question.answer]}  {question.answer}", "head"), row, 0)
             self._questions.addWidget(label(question.text, wrap=True), row, 1)
             self._questions.addWidget(label(question.why, "muted", wrap=True), row, 2)
-        self._questions.setColumnStretch(1, 5)
-        self._questions.setColumnStretch(2, 4)
+        self._questions.setColumnStretch(1, 1)
+        self._questions.setColumnStretch(2, 1)
         self.look()
 
     def look(self) -> None:

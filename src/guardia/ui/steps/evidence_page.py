@@ -269,9 +269,11 @@ class EvidencePage(QWidget):
         selection = self.list.selectionModel()
         if selection is not None:
             selection.selectionChanged.connect(self._on_selection)
-        model.evidence_changed.connect(self._fill_days)
-        model.judgements_changed.connect(self._tell_count)
+        model.evidence_changed.connect(self._take_evidence)
+        model.judgements_changed.connect(self._apply_filter)
+        self.setFocusProxy(self.list)
         self._ids: frozenset[int] | None = None
+        self._clips_behind: dict[int, int] = {}
         self._fill_days()
 
     def _details_row(self) -> QWidget:
@@ -315,6 +317,14 @@ class EvidencePage(QWidget):
             self.named.addItem(f"camera named {name}", name)
         self.named.setCurrentIndex(max(0, self.named.findData(chosen)))
         self.named.blockSignals(False)
+
+    def _take_evidence(self) -> None:
+        """Show the days there are now, and what a split put in place of an occurrence behind a number."""
+        there = {o.id for o in self._model.evidence.occurrences}
+        if self._ids is not None:
+            clips = {clip for i, clip in self._clips_behind.items() if i not in there}
+            self._ids |= {o.id for o in self._model.evidence.occurrences if o.clip_id in clips}
+        self._fill_days()
 
     def _fill_days(self) -> None:
         chosen = self.day.currentData()
@@ -397,6 +407,7 @@ class EvidencePage(QWidget):
     def show_ids(self, ids: tuple[int, ...], title: str) -> None:
         """Show only the occurrences behind a number."""
         self._ids = frozenset(ids)
+        self._clips_behind = {i: self._model.occurrence(i).clip_id for i in ids}
         self._behind.setText(title)
         for box in (self.judged, self.day, self._from, self.kind, self.hours, self.light, self.named, self._gate):
             box.blockSignals(True)
@@ -426,7 +437,6 @@ class EvidencePage(QWidget):
             return
         before = self.proxy.rowCount()
         self._session.occurrences.judge({self._model.camera.id: ids}, kind)
-        self._apply_filter()
         gone = before - self.proxy.rowCount()
         start = max(0, max(rows) + 1 - gone)  # with a visit more may go than was selected
         count = self.proxy.rowCount()

@@ -7,12 +7,15 @@ import os
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QFileDialog,
     QGridLayout,
     QHBoxLayout,
+    QInputDialog,
     QLineEdit,
     QListWidget,
+    QListWidgetItem,
     QScrollArea,
     QVBoxLayout,
     QWidget,
@@ -71,12 +74,18 @@ class HandoverPage(QWidget):
         side.addWidget(label("Logbook", "head"))
         self.logbook = QListWidget()
         self.logbook.setWordWrap(True)
+        self.logbook.setAccessibleName("Logbook")
+        self.logbook.setToolTip("Enter corrects the note of an entry, Del takes it out; both can be undone")
+        self.logbook.itemActivated.connect(lambda _item: self.correct_entry())
+        QShortcut(QKeySequence(Qt.Key.Key_Delete), self.logbook, self.remove_entry)
         side.addWidget(self.logbook, 1)
         body.addLayout(side, 3)
         layout.addLayout(body, 1)
         model.comparison_changed.connect(self.refresh)
         model.draft_changed.connect(self.refresh)
         model.installed_changed.connect(self.refresh)
+        model.logbook_changed.connect(self._fill_logbook)
+        self.setFocusProxy(self._note)
         self.refresh()
 
     def refresh(self) -> None:
@@ -110,12 +119,33 @@ class HandoverPage(QWidget):
         self._sheet.addStretch()
         self.enter.setEnabled(model.draft != model.camera.installed)
         self.logbook.clear()
-        for at, what, detail in model.logbook():
-            self.logbook.addItem(
-                f"{self._session.local_time(at):%Y-%m-%d %H:%M}  {what}" + (f"\n{detail}" if detail else "")
-            )
+        self._fill_logbook()
+
+    def _fill_logbook(self) -> None:
+        self.logbook.clear()
+        for entry in self._model.corrections.logbook():
+            words = f"{self._session.local_time(entry.at_s):%Y-%m-%d %H:%M}  {entry.what}"
+            item = QListWidgetItem("\n".join([words, *([entry.detail] if entry.detail else [])]))
+            item.setData(Qt.ItemDataRole.UserRole, entry)
+            self.logbook.addItem(item)
         if not self.logbook.count():
-            self.logbook.addItem("Nothing entered yet.")
+            nothing = QListWidgetItem("Nothing entered yet.")
+            nothing.setFlags(Qt.ItemFlag.NoItemFlags)
+            self.logbook.addItem(nothing)
+
+    def correct_entry(self) -> None:
+        """Ask for another note of the entry that is chosen."""
+        item = self.logbook.currentItem()
+        if item is not None and (entry := item.data(Qt.ItemDataRole.UserRole)) is not None:
+            note, wanted = QInputDialog.getMultiLineText(self, "Logbook", f"{entry.what}:", entry.detail)
+            if wanted:
+                self._model.corrections.correct_entry(entry, note.strip())
+
+    def remove_entry(self) -> None:
+        """Take the entry that is chosen out of the logbook."""
+        item = self.logbook.currentItem()
+        if item is not None and (entry := item.data(Qt.ItemDataRole.UserRole)) is not None:
+            self._model.corrections.remove_entry(entry)
 
     def _entered(self) -> None:
         self._model.install_draft(self._note.text().strip())

@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import date, timedelta
 from functools import partial
 
-from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QResizeEvent
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.app.project.advice import SHOWN_DAYS, latest_days, next_action, worst_first
 from guardia.app.project.camera_model import CameraModel
@@ -26,6 +26,10 @@ _LEGEND = (
 )
 
 
+CARD_PX = (104, 170)
+"""Height of a camera's card: the lowest and the highest."""
+
+
 class Fortnight(QWidget):
     """The last two weeks as one ribbon: every occurrence at its moment, real above false above not judged.
 
@@ -39,8 +43,8 @@ class Fortnight(QWidget):
         self._session = session
         self._model = model
         self._shown = days
-        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
-        self.setFixedHeight(66)
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setMinimumHeight(66)
         self.setAccessibleName("Occurrences of the last two weeks")
         self.setMouseTracking(True)
         self._marks: list[tuple[QPointF, int]] = []
@@ -107,18 +111,22 @@ class Fortnight(QWidget):
 class RoundPage(QWidget):
     """All cameras.
 
-    `opened` is emitted with a camera's number and the step to open, `asked` with a camera's and an occurrence's.
+    `add_asked` is emitted when the first camera is to be added, `opened` with a camera's number and the step to open,
+    `asked` with a camera's and an occurrence's.
     """
 
     opened = pyqtSignal(int, str)
     asked = pyqtSignal(int, int)
+    add_asked = pyqtSignal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self._session = session
         self._moved = 0
+        self._fitted: list[tuple[QWidget, QLabel, QPixmap]] = []
         layout, head = page_head(self, "Round")
-        head.addWidget(label(f"{session.site.name}, times in {session.site.time_zone}", "muted"))
+        self._site = label("", "muted")
+        head.addWidget(self._site)
         head.addStretch()
         self.earlier = button("◂ Earlier", lambda: self._move(-SHOWN_DAYS), "link", "The two weeks before")
         self.later = button("Later ▸", lambda: self._move(SHOWN_DAYS), "link", "The two weeks after")
@@ -132,7 +140,7 @@ class RoundPage(QWidget):
         self._cards = QVBoxLayout(inside)
         self._cards.setContentsMargins(0, 0, 0, 0)
         self._cards.setSpacing(8)
-        area = QScrollArea()
+        area = self._area = QScrollArea()
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
@@ -143,6 +151,7 @@ class RoundPage(QWidget):
     def refresh(self) -> None:
         """Show the cameras as they are now, worst first."""
         clear(self._cards)
+        self._fitted = []
         ids = self._session.camera_ids()
         models = worst_first([self._session.camera(i) for i in ids if self._session.is_loaded(i)])
         latest = latest_days(self._session, models)
@@ -159,10 +168,33 @@ class RoundPage(QWidget):
                 row.addStretch()
                 self._cards.addWidget(waiting)
         if not ids:
-            empty = label("No camera yet. Add one with Camera, Add camera.", "head")
-            empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
-            self._cards.addWidget(empty)
+            empty = label("No camera yet.", "head")
+            self._cards.addWidget(empty, 0, Qt.AlignmentFlag.AlignHCenter)
+            add = button("Add camera…", self.add_asked.emit, "primary", "Name it after its place and choose its make")
+            self._cards.addWidget(add, 0, Qt.AlignmentFlag.AlignHCenter)
         self._cards.addStretch()
+        self._fit()
+        self._site.setText(f"{self._session.site.name}, times in {self._session.site.time_zone}")
+        first = self.findChild(QPushButton, "primary")
+        if first is not None:
+            self.setFocusProxy(first)
+
+    def _fit(self) -> None:
+        """Let the cards fill the page, between a lowest and a highest height."""
+        height = max(self._area.height(), 1) / max(len(self._fitted), 1) - self._cards.spacing()
+        card_px = round(min(max(height, CARD_PX[0]), CARD_PX[1]))
+        size = QSize(round((card_px - 14) * 16 / 9), card_px - 14)
+        for frame, picture, pixmap in self._fitted:
+            frame.setFixedHeight(card_px)
+            picture.setFixedSize(size)
+            if not pixmap.isNull():
+                kept = Qt.AspectRatioMode.KeepAspectRatio
+                picture.setPixmap(pixmap.scaled(size, kept, Qt.TransformationMode.SmoothTransformation))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Fill the new size."""
+        super().resizeEvent(event)
+        self._fit()
 
     def _move(self, days: int) -> None:
         self._moved += days
@@ -170,16 +202,14 @@ class RoundPage(QWidget):
 
     def _card(self, model: CameraModel) -> QWidget:
         frame = card()
-        frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
         row = QHBoxLayout(frame)
         row.setContentsMargins(10, 7, 12, 7)
         row.setSpacing(16)
         picture = QLabel()
         picture.setToolTip(model.camera.capability.name)
-        picture.setFixedSize(160, 90)
         pixmap = QPixmap()
-        if pixmap.loadFromData(model.pictures.clean_view()):
-            picture.setPixmap(pixmap.scaledToWidth(160, Qt.TransformationMode.SmoothTransformation))
+        pixmap.loadFromData(model.pictures.clean_view())
+        self._fitted.append((frame, picture, pixmap))
         row.addWidget(picture)
         middle = QVBoxLayout()
         middle.setSpacing(2)

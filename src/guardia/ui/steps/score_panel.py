@@ -224,9 +224,9 @@ class ScorePanel(QWidget):
             both.setText(f"{self.cells[name, 1].text()} → {self.cells[name, 2].text()}")
         for measure, bars in zip(MEASURES, self._bars, strict=True):
             bars.show_values(measure.of(comparison.installed), measure.of(comparison.draft))
-        self._minutes.setText(
-            f"Recorded a day on motion clips: {_minutes(comparison.installed)} → {_minutes(comparison.draft)}"
-        )
+        old, new = _minutes(comparison.installed), _minutes(comparison.draft)
+        self._minutes.setText(f"Recorded a day: {old} → {new}" if old != new else f"Recorded a day: {old}")
+        self._minutes.setToolTip("On motion clips, installed → draft")
         self._show_flips(comparison.changes)
         explained = self._model.explained.words
         self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))

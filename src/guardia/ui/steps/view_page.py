@@ -59,6 +59,7 @@ class ViewPage(FreshPage):
         self.model.changed.connect(self.refresh_if_shown)
         self.model.jobs.finished.connect(self._show_following)
         model.evidence_changed.connect(self.canvas.refresh_picture)
+        self.setFocusProxy(self.canvas)
         self._show_following()
         self.refresh()
 
@@ -156,11 +157,9 @@ class ViewPage(FreshPage):
 
     def _prompt(self) -> str:
         """What is to be marked next."""
-        if not self.mark.isChecked():
+        if not self.mark.isChecked() or len(self.model.marks) > 1:
             return ""
-        return ("drag from feet to head", "now another person, farther or nearer", "more persons, or done")[
-            min(len(self.model.marks), 2)
-        ]
+        return "; now another person, farther or nearer" if self.model.marks else "; drag from feet to head"
 
     def refresh(self) -> None:
         """Show what is known now."""
@@ -169,14 +168,14 @@ class ViewPage(FreshPage):
             if (inner := item.layout()) is not None:
                 clear(inner)
         if known is None:
-            self.how.setText(self._prompt() or "not known yet")
+            self.how.setText(f"not known yet{self._prompt()}")
             self.notes.setText("Type the numbers, mark two standing persons, or use the walk test.")
             return
         view = known.view
         error = ""
         if known.size_error is not None and known.distance_error is not None:
             error = f"Sizes are right to {known.size_error:.0%}, far distances to {known.distance_error:.0%}. "
-        self.how.setText(self._prompt() or f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}")
+        self.how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}{self._prompt()}")
         for box, value in (
             (self.height_box, view.height_m),
             (self.tilt_box, view.tilt_deg),
@@ -205,7 +204,7 @@ class ViewPage(FreshPage):
             self._tables.addLayout(tables)
         self.notes.setText(
             f"{error}{self._zone_words(thing or THINGS[0])}How much of a silhouette shows: {self.model.measured_on()}. "
-            + " ".join(known.assumed)
+            "Densities: IEC 62676-4, from memory. " + " ".join(known.assumed)
         )
 
     def _ladder(self) -> QGridLayout:

@@ -119,6 +119,7 @@ class ZonesPage(QWidget):
         model.draft_changed.connect(self._take_draft)
         model.evidence_changed.connect(self.canvas.refresh_evidence)
         model.judgements_changed.connect(self.canvas.refresh_evidence)
+        self.setFocusProxy(self.canvas)
         self._take_draft()
         self.set_mode(Mode.SELECT)
         self._start(self.proposal.jobs.busy, "Seeking …")

@@ -1,0 +1,76 @@
+"""Settings of one make in the words of another."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from dataclasses import replace
+
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.make.zones import PolygonZone
+
+
+def nearest_notch(capability: Capability, contrast: int, size: float) -> str:
+    """The make's word for the notch that is nearest to a sensitivity, by the ratios of contrast and size."""
+    near = min(capability.notches, key=lambda n: abs(math.log(n.size / size)) + abs(math.log(n.contrast / contrast)))
+    return near.label
+
+
+def nearest_choice(value: float | None, choices: Sequence[float | None]) -> float | None:
+    """The time on offer that is nearest to another; None, 'as long as it moves', is nearest to itself, else longest."""
+    numbers = [c for c in choices if c is not None]
+    if value is None or not numbers:
+        return None if None in choices else max(numbers)
+    return min(numbers, key=lambda c: abs(c - value))
+
+
+def settings_for(capability: Capability, settings: Settings, former: Capability) -> Settings:
+    """Settings of one make in the words of another: of every value the nearest that it offers.
+
+    Zones stay as they are drawn; what the other make cannot take of them is told by zone_limits_broken().
+
+    Parameters
+    ----------
+    capability
+        The make that is to be told.
+    settings
+        In the words of `former`.
+    former
+        The make whose words they are in.
+
+    Returns
+    -------
+    Settings
+        In the words of `capability`.
+
+    Raises
+    ------
+    InvalidValue
+        If `settings` name a notch that `former` does not have.
+    """
+    detection, recording = settings.detection, settings.recording
+    zones = tuple(
+        replace(z, notch="" if not z.notch else nearest_notch(capability, *_sensitivity(former, z.notch)))
+        if isinstance(z, PolygonZone)
+        else z
+        for z in detection.zones
+    )
+    return Settings.of(
+        capability.id,
+        nearest_notch(capability, *settings.sensitivity_under(former)),
+        zones,
+        detection_on=detection.detection_on,
+        hold_s=nearest_choice(detection.hold_s, capability.hold_choices_s),
+        release_s=capability.release_s,
+        objects=tuple(o for o in detection.objects if o in capability.object_classes),
+        pre_record_s=nearest_choice(recording.pre_record_s, capability.pre_record_choices_s),
+        length_s=nearest_choice(recording.length_s, capability.length_choices_s),
+        stop_when_still=recording.stop_when_still and capability.stop_when_still,
+        rest_s=nearest_choice(recording.rest_s, capability.rest_choices_s),
+    )
+
+
+def _sensitivity(capability: Capability, label: str) -> tuple[int, float]:
+    notch = capability.notch(label)
+    return notch.contrast, notch.size

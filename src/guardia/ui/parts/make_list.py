@@ -1,0 +1,69 @@
+"""The list from which the make of a camera is chosen."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+from typing import Any
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+
+from guardia.app.project.makes import capability_data, make_from_file, make_words, shipped_capabilities
+from guardia.core.base.errors import GuardiaError
+from guardia.core.make.capability import capability_from_dict
+from guardia.ui.parts.widgets import button, label
+
+
+class MakeList(QWidget):
+    """The makes that ship with Guardia, each with what it can be told, and makes of one's own from files."""
+
+    changed = pyqtSignal()
+
+    def __init__(self, chosen: str = "") -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.list = QListWidget()
+        self.list.setAccessibleName("Make")
+        self.list.setWordWrap(True)
+        self.list.setMinimumSize(460, 260)
+        self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        for capability_id in shipped_capabilities():
+            self._add(capability_data(capability_id))
+            if capability_id == chosen or self.list.currentRow() < 0:
+                self.list.setCurrentRow(self.list.count() - 1)
+        self.list.currentRowChanged.connect(lambda _row: self.changed.emit())
+        layout.addWidget(self.list)
+        self.problem = label("", "warning", wrap=True)
+        self.problem.hide()
+        layout.addWidget(self.problem)
+        tip = "A make that is not in this list, described in a JSON file"
+        layout.addWidget(button("A make of your own, from a file…", self._choose_file, tip=tip))
+
+    def _add(self, data: Mapping[str, Any]) -> None:
+        make = capability_from_dict(data)
+        item = QListWidgetItem(f"{make.name}\n{make_words(make)}")
+        item.setData(Qt.ItemDataRole.UserRole, data)
+        self.list.addItem(item)
+
+    def _choose_file(self) -> None:
+        name, _ = QFileDialog.getOpenFileName(self, "A make of your own", "", "Make (*.json)")
+        if name:
+            self.add_file(Path(name))
+
+    def add_file(self, path: Path) -> None:
+        """Add the make that a file describes and choose it; what is wrong with the file is said here."""
+        try:
+            self._add(make_from_file(path))
+        except GuardiaError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        self.problem.hide()
+        self.list.setCurrentRow(self.list.count() - 1)
+
+    def make(self) -> dict[str, Any] | None:
+        """JSON form of the make that is chosen."""
+        item = self.list.currentItem()
+        return None if item is None else dict(item.data(Qt.ItemDataRole.UserRole))

@@ -1,0 +1,68 @@
+"""Every page at every size in both colours: nothing is cut, nothing lies over something else."""
+
+import os
+import subprocess
+import sys
+import unittest
+from pathlib import Path
+
+from PyQt6.QtTest import QSignalSpy
+
+from guardia.app.steps.steps import STEPS
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from tests.ui.fits import misfits
+from tests.ui.support import APP, GuiCase
+
+SIZES = ((1100, 668), (1280, 740), (1366, 710), (1920, 1020), (2560, 1380))
+"""Screens of 1100x700, 1280x800, 1366x768, 1920x1080 and 2560x1440 without panel and title bar."""
+
+SCALE = "1.5"
+
+
+class FitsTest(GuiCase):
+    def at_every_size(self, page: str) -> list[str]:
+        bad = []
+        for size in SIZES:
+            self.window.setMinimumSize(*size)
+            self.window.setMaximumSize(*size)
+            self.window.resize(*size)
+            for _ in range(4):
+                APP.sendPostedEvents()
+            self.painted(self.window)
+            if self.window.size().width() != size[0] or self.window.size().height() != size[1]:
+                bad.append(f"{page} {size}: the window is {self.window.size()}")
+            bad += [f"{page} {size[0]}x{size[1]}: {words}" for words in misfits(self.window)]
+        return bad
+
+    def test_every_page_fits_at_every_size_in_both_colours(self):
+        bad = self.at_every_size("welcome")
+        self.window.open_demo()
+        session = self.window.session
+        self.window.open_camera(session.camera_ids()[0], "evidence")
+        model = session.camera(session.camera_ids()[0])
+        outline = ((0.1, 0.2), (0.6, 0.2), (0.5, 0.9))
+        model.change_draft(
+            model.draft.with_values(zones=(PolygonZone(ZoneKind.WATCH, outline, "walkway and quay"),)), ""
+        )
+        for _ in range(2):
+            self.window.toggle_dark()
+            for step in STEPS:
+                self.window.go(step.id)
+                if step.id == "alike" and not (alike := self.window.alike()).groups:
+                    self.wait(QSignalSpy(alike.changed))
+                bad += self.at_every_size(step.id)
+        self.assertEqual("\n".join(bad), "")
+
+    @unittest.skipIf("QT_SCALE_FACTOR" in os.environ, "runs scaled already")
+    def test_the_same_on_a_screen_with_scaled_letters(self):
+        scaled = {**os.environ, "QT_SCALE_FACTOR": SCALE}
+        name = "tests.ui.test_fits.FitsTest.test_every_page_fits_at_every_size_in_both_colours"
+        where = Path(__file__).parents[2]
+        done = subprocess.run(
+            [sys.executable, "-m", "unittest", name], env=scaled, cwd=where, capture_output=True, text=True
+        )
+        self.assertEqual(done.returncode, 0, done.stderr)
+
+
+if __name__ == "__main__":
+    unittest.main()
