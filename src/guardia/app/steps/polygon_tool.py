@@ -38,6 +38,9 @@ CLICK = 0.008
 """A press and release closer than this is a click, not a drag."""
 
 
+_MIDDLE = ((0.35, 0.35), (0.65, 0.35), (0.65, 0.65), (0.35, 0.65))
+
+
 class Mode(StrEnum):
     """What a press does."""
 
@@ -46,6 +49,9 @@ class Mode(StrEnum):
     IGNORE = "ignore"
     MASK = "mask"
     PAINT = "paint"
+
+
+_DRAWING = (Mode.WATCH, Mode.IGNORE, Mode.MASK)
 
 
 @dataclass(frozen=True)
@@ -270,7 +276,10 @@ class PolygonTool:
             self._preview(self.zones)
 
     def finish(self) -> None:
-        """Close the shape being drawn."""
+        """Close the shape being drawn; with none begun, put one in the middle, to be moved there by keys."""
+        if not self.in_gesture and self.mode in _DRAWING and self._has_room(mask=self.mode is Mode.MASK):
+            self._add(_MIDDLE)
+            return
         points, self.drawing = self.drawing, ()
         distinct: list[Point] = []
         for point in points:
@@ -380,6 +389,15 @@ class PolygonTool:
             moved = tuple((p[0] + dx, p[1] + dy) if i in chosen else p for i, p in enumerate(points))
         if all(0 <= c <= 1 for p in moved for c in p) and self._try(self.selected, moved):
             self._commit(self.zones, "move zone" if self.corner is None else "move corner")
+
+    def step_corner(self, by: int) -> None:
+        """Select the next (1) or the former (-1) corner of the selected zone; behind the last comes the whole zone."""
+        if self.selected is None and self.zones:
+            self.selected = 0
+        elif self.selected is not None:
+            places = len(self._points(self.selected)) + 1
+            at = 0 if self.corner is None else self.corner + 1
+            self.corner = ((at + by) % places) - 1 if (at + by) % places else None
 
     def set_corner(self, corner: int, point: Point) -> bool:
         """Put a corner of the selected zone where its numbers say; gives False, and keeps it, if that cannot be."""

@@ -154,7 +154,7 @@ class ZoneCanvas(QWidget):
         return self.heat.over(cells, shown)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Nudge, delete, finish, cancel."""
+        """Nudge, delete, finish, cancel, go from corner to corner, hide the marks."""
         if event is None:
             return
         far = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
@@ -175,6 +175,9 @@ class ZoneCanvas(QWidget):
             self.tool.finish()
         elif key == Qt.Key.Key_Escape:
             self.tool.cancel()
+        elif key in (Qt.Key.Key_PageDown, Qt.Key.Key_PageUp):
+            self.tool.step_corner(1 if key == Qt.Key.Key_PageDown else -1)
+            self.picked.emit()
         elif key == Qt.Key.Key_H:
             self.marks_hidden = not self.marks_hidden
         else:

@@ -232,7 +232,9 @@ def keys_html() -> str:
         ("Arrows", "nudge corner or zone", "In Zones; with Shift ten times as far."),
         ("Del", "delete corner or zone", "In Zones."),
         ("Ctrl+C, Ctrl+V", "copy and paste a zone", "In Zones, from camera to camera as well."),
-        ("Enter, Esc", "close or drop the shape being drawn", "In Zones."),
+        ("Enter, Esc", "close or drop the shape being drawn", "In Zones; Enter alone puts one in the middle."),
+        ("Page Down, Page Up", "next or former corner", "In Zones; arrows then move it."),
+        ("H", "hide or show the marks", "In Zones."),
     ]
     lines = "".join(
         f"<tr><td><b>{escape(keys)}</b>&nbsp;&nbsp;</td><td>{escape(text)}&nbsp;&nbsp;</td><td>{escape(what)}</td></tr>"

@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QPointF, QRect, QRectF, QSize, Qt
-from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap
+from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap, QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -325,6 +325,19 @@ class EvidencePage(QWidget):
             clips = {clip for i, clip in self._clips_behind.items() if i not in there}
             self._ids |= {o.id for o in self._model.evidence.occurrences if o.clip_id in clips}
         self._fill_days()
+        self._select_waiting()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Have something selected that the letters judge."""
+        super().showEvent(event)
+        self._select_waiting()
+
+    def _select_waiting(self) -> None:
+        """Where nothing is selected, select the first occurrence shown that is not judged, or the first of all."""
+        if not self.selected_ids():
+            rows = range(self.proxy.rowCount())
+            waiting = (r for r in rows if not self.proxy.index(r, 0).data(Role.OCCURRENCE).kind)
+            self._select_row(next(waiting, 0))
 
     def _fill_days(self) -> None:
         chosen = self.day.currentData()

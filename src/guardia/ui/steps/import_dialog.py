@@ -192,8 +192,8 @@ class ImportDialog(QDialog):
         model = self.model
         grid = QGridLayout()
         row = QHBoxLayout()
-        row.addWidget(button("Add files…", self._add_files))
-        row.addWidget(button("Add folder…", self._add_folder))
+        row.addWidget(button("Add f&iles…", self._add_files))
+        row.addWidget(button("Add f&older…", self._add_folder))
         self._sources = label("No files yet", "muted", wrap=True)
         row.addWidget(self._sources, 1)
         grid.addWidget(label("From"), 0, 0)
@@ -277,7 +277,7 @@ class ImportDialog(QDialog):
         self._progress.hide()
         bottom.addWidget(self._progress)
         bottom.addStretch()
-        self.go = button("Bring in", self._go, "primary")
+        self.go = button("&Bring in", self._go, "primary")
         bottom.addWidget(button("Cancel", self.reject))
         bottom.addWidget(self.go)
         return bottom

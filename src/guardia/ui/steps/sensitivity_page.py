@@ -56,6 +56,7 @@ class SensitivityPage(QWidget):
         model.draft_changed.connect(self._take_draft)
         model.comparison_changed.connect(self._draw)
         model.selection_changed.connect(self._draw)
+        self.setFocusProxy(self.notch)
         THEME.changed.connect(self._style_plots)
         THEME.changed.connect(self._draw)
         self._take_draft()

@@ -51,8 +51,8 @@ _HINTS = {
     Mode.PAINT: "Drag over blocks to switch them on or off.",
 }
 _DRAWING = {
-    False: "Click corners and close with Enter, or drag a rectangle. Esc drops it.",
-    True: "Drag a rectangle: this make takes no other shape. Esc drops it.",
+    False: "Click corners and close with Enter, or drag a rectangle; Enter alone puts one in the middle. Esc drops it.",
+    True: "Drag a rectangle (this make takes no other shape), or Enter puts one in the middle. Esc drops it.",
 }
 
 
@@ -83,11 +83,11 @@ class ZonesPage(QWidget):
         group = QButtonGroup(self)
         self.modes: dict[Mode, QPushButton] = {}
         for mode, text, tip in (
-            (Mode.SELECT, "Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
-            (Mode.WATCH, "Watch", "Draw: only motion in watch zones counts"),
-            (Mode.IGNORE, "Ignore", "Draw: motion in ignore zones is left out"),
-            (Mode.MASK, "Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
-            (Mode.PAINT, "Paint", "Switch the make's own blocks on and off by dragging over them"),
+            (Mode.SELECT, "&Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
+            (Mode.WATCH, "&Watch", "Draw: only motion in watch zones counts"),
+            (Mode.IGNORE, "&Ignore", "Draw: motion in ignore zones is left out"),
+            (Mode.MASK, "&Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
+            (Mode.PAINT, "P&aint", "Switch the make's own blocks on and off by dragging over them"),
         ):
             if mode is Mode.PAINT and capability.zone_form != "blocks":
                 continue
@@ -103,7 +103,7 @@ class ZonesPage(QWidget):
         self.more.setMenu(self._more_menu())
         head.addWidget(self.more)
         tip = "Seek the least area to ignore that silences most false recordings and keeps every real one"
-        self.seek = button("Propose", self._seek, "primary", tip)
+        self.seek = button("P&ropose", self._seek, "primary", tip)
         head.addWidget(self.seek)
         layout.addLayout(head)
         self.hint = label("", "muted", wrap=True)

@@ -1,0 +1,91 @@
+"""A virtual screen with a window manager, and keys pressed on it as by a person."""
+
+import os
+import shutil
+import subprocess
+import sys
+import time
+import unittest
+from collections.abc import Callable
+from pathlib import Path
+
+NEEDED = ("Xvfb", "openbox", "xdotool")
+LONGEST_S = 90.0
+
+
+class VirtualScreen:
+    """A screen of its own for one test; skips where what it needs is not installed, fails in CI.
+
+    Parameters
+    ----------
+    case
+        The test, which ends it.
+    size
+        Width and height in pixels.
+    """
+
+    def __init__(self, case: unittest.TestCase, size: tuple[int, int]) -> None:
+        self._case = case
+        missing = [name for name in NEEDED if shutil.which(name) is None]
+        if missing and os.environ.get("CI"):
+            case.fail(f"{missing} missing in CI; the test set-up must install them")
+        if missing:
+            case.skipTest(f"{missing} not installed")
+        read, write = os.pipe()
+        screen = f"{size[0]}x{size[1]}x24"
+        self._run("Xvfb", "-displayfd", str(write), "-screen", "0", screen, "-nolisten", "tcp", pass_fds=[write])
+        os.close(write)
+        with os.fdopen(read) as numbers:
+            display = f":{numbers.readline().strip()}"
+        self.environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
+        self.environment["PYTHONPATH"] = str(Path(__file__).resolve().parents[2] / "src")
+        self._run("openbox", env=self.environment)
+
+    def _run(self, *command: str, **options: object) -> subprocess.Popen[bytes]:
+        quiet = {"stdout": subprocess.DEVNULL, "stderr": subprocess.DEVNULL}
+        process = subprocess.Popen(command, **{**quiet, **options})
+        self._case.addCleanup(process.wait)
+        self._case.addCleanup(process.terminate)
+        return process
+
+    def start(self, home: Path, *arguments: str) -> subprocess.Popen[bytes]:
+        """Start the program with a home folder of its own."""
+        home.mkdir()
+        own = {"HOME": str(home), "XDG_DATA_HOME": str(home / "data"), "XDG_CONFIG_HOME": str(home / "config")}
+        return self._run(sys.executable, "-m", "guardia", *arguments, env={**self.environment, **own})
+
+    def tool(self, *words: str) -> str:
+        """Run xdotool; gives what it prints."""
+        done = subprocess.run(["xdotool", *words], env=self.environment, capture_output=True, text=True, check=False)
+        return done.stdout.strip()
+
+    def press(self, *keys: str) -> None:
+        """Press keys one after another, such as 'ctrl+n'."""
+        for key in keys:
+            self.tool("key", "--delay", "30", key)
+
+    def write(self, text: str) -> None:
+        """Type a text."""
+        self.tool("type", "--delay", "8", text)
+
+    def drag(self, start: tuple[int, int], end: tuple[int, int]) -> None:
+        """Drag with the mouse from one place of the screen to another."""
+        middle = tuple(str((a + b) // 2) for a, b in zip(start, end, strict=True))
+        self.tool("mousemove", *map(str, start), "mousedown", "1", "mousemove", *middle)
+        self.tool("mousemove", *map(str, end), "mouseup", "1")
+
+    def until(self, what: str, true: Callable[[], object]) -> None:
+        """Wait until something is so."""
+        end = time.monotonic() + LONGEST_S
+        while not true():
+            if time.monotonic() > end:
+                self._case.fail(f"waited in vain: {what}; the window in front is '{self.front()}'")
+            time.sleep(0.1)
+
+    def front(self) -> str:
+        """Title of the window that has the keys."""
+        return self.tool("getactivewindow", "getwindowname")
+
+    def until_front(self, title: str) -> None:
+        """Wait until a window with this in its title has the keys."""
+        self.until(title, lambda: title in self.front())
