@@ -81,6 +81,20 @@ class Views(unittest.TestCase):
         with self.assertRaisesRegex(InvalidValue, "No view fits"):
             calibrate(crooked)
 
+    def test_the_view_from_the_side_by_hand(self):
+        # Half the upright angle is 20 degrees: focal = aspect / 2 / tan 20.
+        level = ViewGeometry(10.0, 0.0, 9 / 16 / 2 / math.tan(math.radians(20)))
+        rise = 20 * math.tan(math.radians(20))
+        (z1, y1), (z2, y2) = level.side(20.0)
+        self.assertEqual((z1, z2), (20.0, 20.0))
+        np.testing.assert_allclose((y1, y2), (10 - rise, 10 + rise))
+        on_ground = level.side(40.0)
+        np.testing.assert_allclose(on_ground[:2], [(10 / math.tan(math.radians(20)), 0), (40, 0)])
+        down = ViewGeometry(10.0, 90.0, level.focal).side(40.0)
+        np.testing.assert_allclose(down, [(0, 0), (10 / math.tan(math.radians(70)), 0)], atol=1e-9)
+        with self.assertRaisesRegex(InvalidValue, "higher than 100 m"):
+            view_from_lens(height_m=101, tilt_deg=10, focal_mm=4, sensor_width_mm=5)
+
     def test_a_known_lens_and_height_narrow_the_errors(self):
         given = marks(VIEW, [(0, 6), (1, 10), (-1, 16)])
         blind, lens = calibrate(given), calibrate(given, focal=0.8125)

@@ -386,6 +386,49 @@ class Everywhere(StepCase):
         self.session.undo.undo()
         self.assertIn("from the office", page.logbook.item(0).text())
 
+    def test_lists_follow_an_undo(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        page.judged.setCurrentIndex(page.judged.findData("unjudged"))
+        page.select_first()
+        count = page.proxy.rowCount()
+        self.press(page.list, "f")
+        self.assertEqual(page.proxy.rowCount(), count - 1)
+        self.window.actions_by_id["undo"].trigger()
+        self.assertEqual(page.proxy.rowCount(), count)
+
+    def test_both_halves_of_a_split_stay_where_a_number_was_opened(self):
+        page = self.open_camera("Pontoon gate", "evidence")
+        longest = max(self.model.evidence.occurrences, key=lambda o: o.end_s - o.start_s)
+        page.show_ids((longest.id,), "one")
+        changed = QSignalSpy(self.model.evidence_changed)
+        self.session.occurrences.split(self.model.camera.id, longest.id, (longest.start_s + longest.end_s) / 2)
+        self.wait(changed)
+        self.assertEqual(page.proxy.rowCount(), 2)
+        self.session.undo.undo()
+        self.assertEqual([page.proxy.rowCount(), page.proxy.index(0, 0).data(Role.OCCURRENCE).id], [1, longest.id])
+
+    def test_the_keys_begin_where_the_work_is(self):
+        for step, name in (("evidence", "list"), ("alike", "sheet"), ("zones", "canvas"), ("view", "canvas"),
+                           ("sensitivity", "notch"), ("coverage", "search")):  # fmt: skip
+            page = self.open_camera("Pontoon gate", step)
+            self.assertIs(page.focusProxy(), getattr(page, name), step)
+
+    def test_groups_are_played_judged_and_played_on(self):
+        self.open_camera("Pontoon gate", "alike")
+        page, model = self.window.pages["alike"], self.window.alike()
+        if not model.groups:
+            self.wait(QSignalSpy(model.changed))
+        group = next(n for n, g in enumerate(model.groups) if len(model.waiting(n)) > 1)
+        model.go(group)
+        first, second = [i for i in model.groups[group].ids if not model.occurrence(i).kind][:2]
+        self.press(page.sheet, Qt.Key.Key_Space)
+        self.press(page.player, "g")
+        self.assertEqual((model.occurrence(first).kind, page.chosen_ids()), ("flag_or_rope", [second]))
+        self.assertTrue(page.player.isVisible())
+        page.player.reject()
+        self.window.actions_by_id["undo"].trigger()
+        self.assertEqual(model.occurrence(first).kind, "")
+
     def test_the_history_names_time_and_camera(self):
         self.open_camera("Pontoon gate", "sensitivity")
         self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")

@@ -66,8 +66,6 @@ class ViewGeometry:
             raise InvalidValue("A view needs finite numbers and a tilt between -20 and 90 degrees.")
         if self.height_m <= 0 or self.focal <= 0 or self.aspect <= 0:
             raise InvalidValue("Height, focal length and aspect of a view must be above 0.")
-        if self.height_m > HIGHEST_M:
-            raise InvalidValue(f"A camera higher than {HIGHEST_M:g} m is outside this model of the view.")
 
     @property
     def width_deg(self) -> float:
@@ -269,6 +267,8 @@ def view_from_lens(
     """
     if not (sensor_width_mm > 0 and focal_mm > 0):
         raise InvalidValue("Focal length and sensor width must be above 0.")
+    if height_m > HIGHEST_M:
+        raise InvalidValue(f"A camera higher than {HIGHEST_M:g} m is outside this model of the view.")
     return ViewGeometry(height_m, tilt_deg, focal_mm / sensor_width_mm, aspect)
 
 

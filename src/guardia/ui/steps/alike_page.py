@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from functools import partial
 from typing import Any
 
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
@@ -25,6 +26,7 @@ from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.evidence.judgement import KIND_OF_KEY, kind_of
 from guardia.core.score.likeness import Suggestion
+from guardia.ui.canvas.player import Player
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import JudgingKeys, draw_mark, label, page_head, verdict_colour
 
@@ -287,7 +289,7 @@ class AlikePage(QWidget):
         right.addWidget(self.sheet, 1)
         row.addLayout(right, 1)
         layout.addLayout(row, 1)
-        hint = "A letter judges what is selected: all that waits, until you choose. Enter: as suggested."
+        hint = "A letter judges what is selected: all that waits, until you choose. Enter: as suggested. Space plays."
         layout.addWidget(JudgingKeys(self.judge, hint))
         for view in (self.list, self.sheet):
             view.typed.connect(self._on_key)
@@ -442,11 +444,38 @@ class AlikePage(QWidget):
             elif not self.model.accept():
                 self._session.messages.tell("Nothing is suggested yet: judge one group with its letter first.")
         elif event.key() == Qt.Key.Key_Space:
-            self.show_chosen()
+            self.look()
         elif event.key() == Qt.Key.Key_Backspace:
             self.model.judge(self.chosen_ids(), "")
         else:
             self.judge(KIND_OF_KEY[event.text().upper()])
+
+    def look(self) -> None:
+        """Play the first of the chosen occurrences."""
+        for occurrence_id in self.chosen_ids()[:1]:
+            camera = self._session.camera(self.model.camera_of(occurrence_id))
+            self.player = Player(self, self._session, camera, occurrence_id)
+            self.player.judged.connect(partial(self._judge_played, occurrence_id))
+            self.player.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+            self.player.open()
+
+    def _judge_played(self, occurrence_id: int, kind: str) -> None:
+        """Judge what is played, and play the next of the group that waits; close when none does."""
+        group = self.model.groups[self.model.current]
+        self.player.close()
+        self.model.judge([occurrence_id], kind)
+        rest = group.ids[group.ids.index(occurrence_id) + 1 :] if occurrence_id in group.ids else ()
+        following = [i for i in rest if not self.model.occurrence(i).kind][:1]
+        if following:
+            self._choose(following[0])
+            self.look()
+
+    def _choose(self, occurrence_id: int) -> None:
+        """Light one occurrence of the sheet."""
+        selection = self.sheet.selectionModel()
+        for index in (self._cells.index(row) for row in range(self._cells.rowCount())):
+            if selection is not None and index.data(Qt.ItemDataRole.UserRole)[0] == occurrence_id:
+                selection.setCurrentIndex(index, selection.SelectionFlag.ClearAndSelect)
 
     def show_chosen(self) -> None:
         """Open the chosen occurrence in the list of its camera, where it can be played."""

@@ -197,14 +197,16 @@ class StripList(QListView):
         self.setAccessibleName("Occurrences")
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Judge with a letter, take back with Backspace."""
+        """Judge with a letter, take back with Backspace, play with Space or Enter, leave a filter with Esc."""
         if event is None:
             return
         plain = not event.modifiers() & ~Qt.KeyboardModifier.KeypadModifier
         if plain and event.text().upper() in KIND_OF_KEY:
             self._page.judge(KIND_OF_KEY[event.text().upper()])
-        elif plain and event.key() == Qt.Key.Key_Space:
+        elif plain and event.key() in (Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Enter):
             self._page.look()
+        elif plain and event.key() == Qt.Key.Key_Escape:
+            self._page.show_all()
         elif plain and event.key() == Qt.Key.Key_Backspace:
             self._page.judge(TAKE_BACK)
         else:
