@@ -66,7 +66,7 @@ class HandoverPage(QWidget):
             )
         )
         self._note = QLineEdit()
-        self._note.setPlaceholderText("Note for the logbook, such as who and why")
+        self._note.setPlaceholderText("Who and why, for the logbook")
         side.addWidget(self._note)
         self.enter = button("Entered on the camera", self._entered, "primary")
         side.addWidget(self.enter)

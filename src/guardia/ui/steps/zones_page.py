@@ -210,11 +210,13 @@ class ZonesPage(QWidget):
             self.part.hide()
             self.take.setEnabled(False)
             self.offer.show()
+            self._arrange()
 
     def _sought(self) -> None:
         self.seek.setEnabled(True)
         if self.proposal.offer is None:
             self.offer.hide()
+            self._arrange()
 
     def _show_offer(self) -> None:
         offer = self.proposal.offer
@@ -222,6 +224,7 @@ class ZonesPage(QWidget):
         self.canvas.offered = ()
         self.canvas.update()
         self.offer.setVisible(offer is not None or self.proposal.jobs.busy)
+        self._arrange()
         if offer is None:
             return
         self.offer_words.setText(offer.words)
@@ -340,7 +343,11 @@ class ZonesPage(QWidget):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Put the lists where they leave the picture larger: below it, or beside it."""
         super().resizeEvent(event)
-        width, height = self.width() - 36 - 2 * EDGE_PX, self.height() - HEAD_PX - 2 * EDGE_PX
+        self._arrange()
+
+    def _arrange(self) -> None:
+        offer_px = 0 if self.offer.isHidden() else self.offer.sizeHint().height()
+        width, height = self.width() - 36 - 2 * EDGE_PX, self.height() - HEAD_PX - offer_px - 2 * EDGE_PX
         aspect = self.canvas.aspect()
         below = min(width, (height - BELOW_PX) / aspect)
         beside = min(width - BESIDE_PX, height / aspect)
