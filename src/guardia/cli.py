@@ -19,6 +19,7 @@ from guardia import __version__
 from guardia.app.intake.import_plan import RULES
 from guardia.app.project.makes import capability_data
 from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_from_dict
@@ -228,7 +229,7 @@ def _measure_again(options: argparse.Namespace) -> int:
     if options.json:
         _print_json(result)
     else:
-        print(f"{result['measured']} clips measured again")
+        print(f"{count_of(result['measured'], 'clip')} measured again")
         for camera in result["cameras"]:
             print(f"{camera['name']}, installed: {'; '.join(camera['changes'])}")
         for line in result["notes"]:

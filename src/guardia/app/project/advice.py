@@ -9,6 +9,7 @@ from datetime import date, timedelta
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.core.base.words import count_of
 from guardia.core.make.zones import Zone
 
 
@@ -69,7 +70,9 @@ def next_action(model: CameraModel) -> NextAction:
         return NextAction("evidence", "Import clips", "nothing this camera recorded is here yet")
     if unjudged:
         return NextAction(
-            "evidence", f"Judge {unjudged} occurrences", f"{unjudged} of {len(evidence.occurrences)} are not judged yet"
+            "evidence",
+            f"Judge {count_of(unjudged, 'occurrence')}",
+            f"{unjudged} of {len(evidence.occurrences)} are not judged yet",
         )
     installed = comparison.installed
     if model.draft != model.camera.installed:
@@ -82,7 +85,9 @@ def next_action(model: CameraModel) -> NextAction:
         return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
     if installed.false_recorded:
         return NextAction(
-            "zones", "Tune zones and sensitivity", f"{len(installed.false_recorded)} false recordings on the evidence"
+            "zones",
+            "Tune zones and sensitivity",
+            f"{count_of(len(installed.false_recorded), 'false recording')} on the evidence",
         )
     return NextAction("evidence", "Nothing to do", "no false recording and no unjudged clip on the evidence")
 

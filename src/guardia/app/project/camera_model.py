@@ -16,6 +16,7 @@ from guardia.app.project.occurrences import Occurrences
 from guardia.app.project.pictures import Pictures
 from guardia.app.project.undo import Changes, Keep
 from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence, Occurrence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings, entered_zones
@@ -254,7 +255,9 @@ class CameraModel(QObject):
         two = self.comparison.draft_replay.recorded
         flips = int((one != two).sum())
         cells = int((drawn != entered).sum())
-        return [f"Entered as blocks: {cells} cells differ from what is drawn, {flips} occurrences end otherwise."]
+        return [
+            f"Entered as blocks: {count_of(cells, 'cell')} not as drawn, otherwise for {count_of(flips, 'occurrence')}."
+        ]
 
     @property
     def explained(self) -> Explained:

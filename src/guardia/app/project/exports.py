@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
 from guardia.core.score.statistics import Line
 from guardia.report.sheet import SheetContent
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
@@ -39,7 +40,7 @@ class Exports:
         except GuardiaError as error:
             self._session.messages.tell_error(error)
             return
-        self._session.messages.tell(f"{len(rows)} rows saved to {path}.")
+        self._session.messages.tell(f"{count_of(len(rows), 'row')} saved to {path}.")
 
     def sheet_content(self, camera_id: int) -> SheetContent:
         """What the settings sheet of a camera's draft says now."""

@@ -74,7 +74,7 @@ class Intake:
                 self._session.camera(camera_id).reload()
         text = f"{count_of(result.added, 'clip')} taken in, {count_of(result.analysed, 'clip')} measured."
         if result.events:
-            text += f" {result.events} entries of event lists."
+            text += f" {count_of(result.events, 'entry', 'entries')} of event lists."
         if self._before:
             text += "".join(
                 f"\n{self._session.camera_name(i)}, installed: {line}"

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from guardia.app.project.undo import history_words
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.visits import propose_visits
 from guardia.store.project import Project
@@ -92,7 +93,7 @@ class SiteOccurrences:
             return 0
         first = self._project.occurrences.new_visit()
         number = {i: first + n for n, ids in enumerate(visits) for i in ids}
-        self._session.undo.beginMacro(history_words("", f"join {len(visits)} visits"))
+        self._session.undo.beginMacro(history_words("", f"join {count_of(len(visits), 'visit')}"))
         for model in self._session.models.values():
             model.occurrences.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
         self._session.undo.endMacro()

@@ -13,6 +13,7 @@ from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.words import count_of
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.score.reach import THINGS, Shown, Thing, reach_m, shown_shares
 from guardia.core.view.calibration import MARK_ERROR, Mark, calibrate, calibrate_robustly
@@ -231,7 +232,7 @@ class CalibrationModel(QObject):
         parts = []
         for name, dark in (("by day", False), ("at night", True)):
             persons = self._shares(dark=dark).persons
-            parts.append(f"{name} measured on {persons} persons" if persons else f"{name} assumed")
+            parts.append(f"{name} measured on {count_of(persons, 'person')}" if persons else f"{name} assumed")
         return ", ".join(parts)
 
     def ladder(self) -> list[tuple[str, float, float]]:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from guardia.core.base.words import count_of
 from guardia.core.evidence.events import EVENT_TOLERANCE_S
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.evidence.proposed import MERGE_GAP_S, SHORTEST_S
@@ -105,9 +106,9 @@ def questions(evidence: Evidence) -> list[Question]:
         Question(
             "How many false recordings a day do the installed settings make?",
             "yes" if counted >= ENOUGH_DAYS and motion.clips else "partly" if counted and motion.clips else "no",
-            f"{motion.clips} clips; {counted:.1f} of {watch.days:.1f} watched days are judged whole{held}"
+            f"{count_of(motion.clips, 'clip')}; {counted:.1f} of {watch.days:.1f} watched days are judged whole{held}"
             if watch.spans
-            else f"{motion.clips} clips, but nobody has said when this camera was watched",
+            else f"{count_of(motion.clips, 'clip')}, but nobody has said when this camera was watched",
         )
     )
     for name, seconds in (("by day", sum(c.bright_s for c in footage)), ("at night", sum(c.dark_s for c in footage))):
@@ -123,7 +124,7 @@ def questions(evidence: Evidence) -> list[Question]:
         Question(
             "What would a more sensitive draft record in addition?",
             "partly" if more or evidence.snapshots else "no",
-            f"{more / 60:.0f} min of footage and {evidence.snapshots} snapshots show it; motion clips cannot",
+            f"{more / 60:.0f} min of footage, {count_of(evidence.snapshots, 'snapshot')} show it; motion clips cannot",
         )
     )
     named = sum(bool(e.named) for e in evidence.events)

@@ -9,7 +9,7 @@ from pathlib import Path
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QPixmap
-from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.ui.parts.widgets import button, card, label
 
@@ -19,6 +19,10 @@ _STEPS = (
     ("3  Tune", "Move a zone's corner or the sensitivity: installed and draft are scored side by side on those clips."),
     ("4  Hand over", "A settings sheet in the camera's own words, and the logbook of what was entered when."),
 )
+
+
+WIDEST_PX = 1240
+"""Lines that are longer are hard to read."""
 
 
 class WelcomePage(QWidget):
@@ -42,8 +46,12 @@ class WelcomePage(QWidget):
         self, demo: QAction, new: QAction, choose: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
     ) -> None:
         super().__init__()
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(48, 36, 48, 36)
+        across = QHBoxLayout(self)
+        inner = QWidget()
+        inner.setMaximumWidth(WIDEST_PX)
+        across.addWidget(inner)
+        layout = QVBoxLayout(inner)
+        layout.setContentsMargins(36, 24, 36, 24)
         layout.setSpacing(14)
         layout.addWidget(label("Fewer false alerts, no missed recordings", "title"))
         layout.addWidget(
@@ -55,6 +63,7 @@ class WelcomePage(QWidget):
         steps.setSpacing(12)
         for column, (title, text) in enumerate(_STEPS):
             frame = card()
+            frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
             inside = QVBoxLayout(frame)
             inside.addWidget(label(title, "head"))
             inside.addWidget(label(text, "muted", wrap=True))

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QScrollArea, QVBoxLayout, 
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.core.base.words import count_of
 from guardia.core.score.coverage import covered, questions
 from guardia.ui.parts.widgets import FreshPage, button, card, clear, label, page_head
 
@@ -127,7 +128,8 @@ class CoveragePage(FreshPage):
                 else "Only continuous footage, walk tests and snapshots can show what was missed; none is here yet."
             )
         else:
-            words = f"{len(stretches)} stretches moved with no motion clip and no event of the camera."
+            count = count_of(len(stretches), "stretch", "stretches")
+            words = f"{count} moved with no motion clip and no event of the camera."
             if waiting:
                 words += f" {waiting} of them are not judged yet."
             if fresh:

@@ -30,6 +30,7 @@ from guardia.app.intake.import_plan import TAKEN
 from guardia.app.steps.import_model import ImportModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
 from guardia.core.evidence.clock import NAME_FORMS, TIME_FORMS
 from guardia.core.evidence.events import ColumnMapping
 from guardia.core.evidence.evidence import Cause, Origin
@@ -153,7 +154,7 @@ class MappingDialog(QDialog):
         except GuardiaError as error:
             self.told.setText(str(error))
             return
-        lines = [f"{count} entries can be read.", *shown, *notes[:3]]
+        lines = [f"{count_of(count, 'entry', 'entries')} can be read.", *shown, *notes[:3]]
         if len(notes) > 3:
             lines.append(f"… and {len(notes) - 3} more remarks")
         self.told.setText("\n".join(lines))

@@ -220,7 +220,9 @@ class StatisticsPage(FreshPage):
         held = [f"{days:.1f} {reason}" for reason, days in watch.held_back().items()]
         left = f" Left out: {', '.join(held)}." if held else ""
         self._note.setText(
-            f"on {watch.counted_days:.1f} of {watch.days:.1f} watched days" if watch.spans else "watched time not known"
+            f"as the camera recorded them, on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
+            if watch.spans
+            else "watched time not known"
         )
         self._note.setToolTip(
             "What the camera made, whether or not the model explains it, counted on the motion clips of watched time "

@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
 from guardia.core.evidence.clock import resolve
 from guardia.core.evidence.epochs import Epoch, with_epoch
 from guardia.core.evidence.watch import Entered, length
@@ -221,5 +222,5 @@ def _settings_words(settings: Settings | None) -> str:
     sense = (
         f"notch {settings.detection.notch}" if settings.detection.sensitivity is None else "sensitivity given directly"
     )
-    zones = f"{len(settings.detection.zones)} zones" if len(settings.detection.zones) != 1 else "1 zone"
+    zones = count_of(len(settings.detection.zones), "zone")
     return f"{sense}, {zones}, hold {settings.detection.hold_s:g} s, rest {settings.recording.rest_s:g} s"
