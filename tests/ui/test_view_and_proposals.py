@@ -314,4 +314,6 @@ class MoreOfTheEditor(StepCase):
     def test_the_loss_of_drawing_on_a_make_with_blocks_is_told(self):
         page = self.open_camera("Slipway", "zones")
         page.commit((SQUARE,), "draw")
-        self.assertRegex(page.limits.text(), r"Entered as blocks: \d+ cells differ .* \d+ occurrences end otherwise")
+        self.assertRegex(
+            page.limits.text(), r"Entered as blocks: \d+ cells? not as drawn, \d+ occurrences? with another"
+        )

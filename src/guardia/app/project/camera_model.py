@@ -255,9 +255,8 @@ class CameraModel(QObject):
         two = self.comparison.draft_replay.recorded
         flips = int((one != two).sum())
         cells = int((drawn != entered).sum())
-        return [
-            f"Entered as blocks: {count_of(cells, 'cell')} not as drawn, otherwise for {count_of(flips, 'occurrence')}."
-        ]
+        changed = count_of(flips, "occurrence")
+        return [f"Entered as blocks: {count_of(cells, 'cell')} not as drawn, {changed} with another outcome."]
 
     @property
     def explained(self) -> Explained:
