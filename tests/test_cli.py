@@ -31,6 +31,46 @@ class CommandCase(FolderCase):
         return path
 
 
+class WholeJob(CommandCase):
+    def test_a_project_is_made_filled_judged_and_tuned_without_a_window(self):
+        project, stick = self.folder / "yard", self.folder / "stick"
+        stick.mkdir()
+        for day in range(4):
+            write_clip(stick / f"2026090{4 + day}_101530.mp4", steady(3 + day, 10))
+        new = ("new", project, "--site", "Yard", "--time-zone", "Europe/Oslo", "--make", "polygon-mains-camera")
+        settings = self.settings_file(Settings.of("polygon-mains-camera", "7", hold_s=0.4))
+        self.assertEqual(self.run_command(*new, "--camera", "Gate", "--settings", settings)[0], 0)
+        status, _, err = self.run_command(*new, "--camera", "Gate")
+        self.assertEqual((status, "already a camera named" in err), (2, True))
+        watched = ("--watched", "2026-09-04T00:00", "2026-09-08T00:00")
+        self.assertEqual(self.run_command("bring-in", project, stick, "--camera", "Gate", *watched)[0], 0)
+        table = self.folder / "judged.csv"
+        self.run_command("judge", project, "--camera", "Gate", "--to", table)
+        rows = table.read_text("utf-8-sig").splitlines()
+        self.assertEqual((rows[0], len(rows)), ("clip,begin,end,kind", 5))
+        cells = [row.split(",")[:3] for row in rows[1:]]
+        lines = [json.dumps({"clip": c, "begin": a, "end": b, "kind": "Foliage"}) for c, a, b in cells]
+        given = self.folder / "judged.jsonl"
+        given.write_text("\n".join([*lines, '{"clip": "no.mp4", "begin": 0, "end": 1, "kind": ""}']), "utf-8")
+        status, out, err = self.run_command("judge", project, "--camera", "Gate", "--from", given)
+        self.assertEqual((status, out), (1, "4 occurrences judged\n"))
+        self.assertIn("Line 5: nothing moved in 'no.mp4'", err)
+        given = self.folder / "wrong.csv"
+        given.write_text("clip,begin,end,kind\na.mp4,3,1,person\n", "utf-8")
+        self.assertIn(
+            "Line 2: it begins at 3.0 s", self.run_command("judge", project, "--camera", "Gate", "--from", given)[2]
+        )
+        status, out, _ = self.run_command("tune", project, "--camera", "Gate", "--save", "--json")
+        found = json.loads(out)
+        self.assertEqual((status, found["installed"]["false"]), (0, 4))
+        self.assertLess(found["tuned"]["false"], 4)
+        self.assertIn("Nothing real is judged", " ".join(found["why"]))
+        with Project(project) as saved:
+            draft = saved.cameras.all()[0].draft
+        self.assertEqual(settings_to_dict(draft), found["settings"])
+        self.assertEqual(self.run_command("tune", project, "--camera", "Gate", "--miss-cost", "0")[0], 2)
+
+
 class Commands(CommandCase):
     def test_analyse_tells_when_something_moves_and_skips_bad_files_by_name(self):
         clip = write_clip(self.folder / "yard_20260907_120000.mp4", steady(8, 10))

@@ -90,6 +90,27 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
     command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
     command.add_argument("--dry-run", action="store_true", help="only say what would happen")
+    command = add("new", _new, "Make a project with one camera, or add a camera to one.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--site", required=True, metavar="NAME")
+    command.add_argument("--time-zone", required=True, metavar="ZONE", help="IANA name, for example Europe/Oslo")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument("--make", required=True, metavar="ID", help="a shipped make, see docs/formats.md")
+    command.add_argument("--settings", type=Path, metavar="FILE", help="installed on it; else its middle ones")
+    command = add("judge", _judge, "Take the judgements of a camera's occurrences from a table, or write them to one.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    way = command.add_mutually_exclusive_group(required=True)
+    way.add_argument("--from", dest="source", type=Path, metavar="FILE", help="CSV or JSON Lines: clip,begin,end,kind")
+    way.add_argument("--to", type=Path, metavar="FILE", help="the same form")
+    command = add("tune", _tune, "Search better settings for a camera and prove them on days held out.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument(
+        "--miss-cost", type=float, default=5.0, metavar="N", help="of a miss; a false recording costs 1"
+    )
+    command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
+    command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
@@ -220,6 +241,70 @@ def _bring_in(options: argparse.Namespace) -> int:
         for line in result["notes"]:
             print(line, file=sys.stderr)
     return 1 if result["notes"] else 0
+
+
+def _new(options: argparse.Namespace) -> int:
+    from guardia.app.project.scripted import new_project
+
+    settings = _settings_file(options.settings) if options.settings else None
+    result = new_project(
+        options.project, site=options.site, time_zone=options.time_zone, camera=options.camera, make=options.make,
+        settings=settings,
+    )  # fmt: skip
+    if options.json:
+        _print_json(result)
+    else:
+        print(f"{result['project']}: camera '{result['camera']}' is there")
+    return 0
+
+
+def _judge(options: argparse.Namespace) -> int:
+    from guardia.app.project.scripted import judge_from, judge_to
+
+    if options.to:
+        result = judge_to(options.project, camera=options.camera, path=options.to)
+        words = f"{count_of(result['written'], 'occurrence')} written to {result['file']}"
+    else:
+        result = judge_from(options.project, camera=options.camera, path=options.source)
+        words = f"{count_of(result['judged'], 'occurrence')} judged"
+    if options.json:
+        _print_json(result)
+    else:
+        print(words)
+        for line in result.get("notes", ()):
+            print(line, file=sys.stderr)
+    return 1 if result.get("notes") else 0
+
+
+def _tune(options: argparse.Namespace) -> int:
+    from guardia.app.project.scripted import tune_camera
+
+    def tried(count: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{count} settings tried", end="", file=sys.stderr, flush=True)
+
+    result = tune_camera(
+        options.project, camera=options.camera, miss_cost=options.miss_cost, hold_out=options.hold_out,
+        save=options.save, tried=tried,
+    )  # fmt: skip
+    if sys.stderr.isatty():
+        print("\r", end="", file=sys.stderr)
+    if options.json:
+        _print_json(result)
+        return 0
+    print(f"{result['camera']}: {result['answer'].replace('_', ' ')}, {result['tried']} settings tried")
+    for line in result["why"]:
+        print(f"  {line}")
+    for words, name in (("held out", "held_out"), ("tuned on", "tuned"), ("installed", "installed")):
+        counts = result[name]
+        if counts is not None:
+            print(f"  {words:<10} false {counts['false']}, missed {counts['missed']} of {counts['real']}, "
+                  f"late or cut {counts['late']}, {counts['days']:.1f} days")  # fmt: skip
+    if result["margin"] is not None:
+        print(f"  the weakest real one passes by {result['margin']:.0%}")
+    for line in result["enter"]:
+        print(f"  enter: {line}")
+    return 0
 
 
 def _measure_again(options: argparse.Namespace) -> int:

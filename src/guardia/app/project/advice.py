@@ -83,13 +83,10 @@ def next_action(model: CameraModel) -> NextAction:
         )
     if evidence.motion_clips and not evidence.watch.spans:
         return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
-    if installed.false_recorded:
-        return NextAction(
-            "zones",
-            "Tune zones and sensitivity",
-            f"{count_of(len(installed.false_recorded), 'false recording')} on the evidence",
-        )
-    return NextAction("evidence", "Nothing to do", "no false recording and no unjudged clip on the evidence")
+    if installed.false_recorded or installed.real_missed:
+        false, missed = count_of(len(installed.false_recorded), "false recording"), len(installed.real_missed)
+        return NextAction("tune", "Tune", f"{false}, {missed} real missed on the evidence")
+    return NextAction("evidence", "Nothing to do", "nothing false, missed or unjudged on the evidence")
 
 
 def zone_sources(session: Session, camera_id: int) -> list[tuple[str, tuple[Zone, ...]]]:

@@ -10,6 +10,7 @@ from typing import Any
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import Capability, capability_from_dict
+from guardia.core.make.settings import Settings
 
 
 def capability_data(capability_id: str) -> dict[str, Any]:
@@ -76,6 +77,19 @@ def make_from_file(path: Path) -> dict[str, Any]:
         raise InvalidValue(f"{path.name} is no make: it holds a list or a single value.")
     capability_from_dict(data)
     return data
+
+
+def middle_settings(capability: Capability) -> Settings:
+    """What a make is likely set to before anybody says: its middle notch, and the first of every other choice."""
+    return Settings.of(
+        capability=capability.id,
+        notch=capability.notches[len(capability.notches) // 2].label,
+        hold_s=capability.hold_choices_s[0],
+        release_s=capability.release_s,
+        rest_s=capability.rest_choices_s[0],
+        pre_record_s=capability.pre_record_choices_s[0],
+        length_s=capability.length_choices_s[0],
+    )
 
 
 _FORMS = {"polygon": "zones with corners", "rectangles": "upright rectangles", "blocks": "blocks of a grid"}

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QUndoStack
 from guardia.app.project.camera_model import CameraModel, Loaded, load_camera
 from guardia.app.project.exports import Exports
 from guardia.app.project.intake import AT_ONCE, Intake
+from guardia.app.project.makes import middle_settings
 from guardia.app.project.site_occurrences import SiteOccurrences
 from guardia.app.project.undo import Changes
 from guardia.app.work.job_runner import JobRunner
@@ -22,7 +23,6 @@ from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.make.capability import capability_from_dict
-from guardia.core.make.settings import Settings
 from guardia.store.cameras import LONGEST_NAME
 from guardia.store.project import Project
 from guardia.store.records import Site
@@ -212,17 +212,7 @@ class Session(QObject):
     def add_camera(self, name: str, data: Mapping[str, Any]) -> int:
         """Add a camera with its make's middle settings as installed; raises InvalidValue for a bad name or make."""
         capability = capability_from_dict(data)
-        middle = capability.notches[len(capability.notches) // 2].label
-        installed = Settings.of(
-            capability=capability.id,
-            notch=middle,
-            hold_s=capability.hold_choices_s[0],
-            release_s=capability.release_s,
-            rest_s=capability.rest_choices_s[0],
-            pre_record_s=capability.pre_record_choices_s[0],
-            length_s=capability.length_choices_s[0],
-        )
-        camera_id = self._project.cameras.add(name, data, installed)
+        camera_id = self._project.cameras.add(name, data, middle_settings(capability))
         self.cameras_changed.emit()
         return camera_id
 

@@ -51,18 +51,19 @@ STEPS = (
         "sensitivity", "Sensitivity", "how much and how long", "Ctrl+5",
         "Set how much motion triggers and for how long.",
     ),
-    Step("handover", "Hand over", "sheet and logbook", "Ctrl+6", "Save the settings sheet and log what was entered."),
+    Step("tune", "Tune", "find it, prove it", "Ctrl+6", "Search better settings and prove them on days held out."),
+    Step("handover", "Hand over", "sheet and logbook", "Ctrl+7", "Save the settings sheet and log what was entered."),
     Step(
-        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+7",
+        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+8",
         "Judge groups of alike occurrences in one stroke.", "evidence", all_cameras=True,
     ),
     Step(
         "statistics", "Days and causes",
-        "Calendar of the evidence, and false recordings a day with their uncertainty", "Ctrl+8",
+        "Calendar of the evidence, and false recordings a day with their uncertainty", "Ctrl+9",
         "Calendar, and false recordings a day by cause.", "evidence",
     ),
     Step(
-        "coverage", "Missed", "What the evidence can answer, and what no record of the camera covers", "Ctrl+9",
+        "coverage", "Missed", "What the evidence can answer, and what no record of the camera covers", "Ctrl+0",
         "What the evidence can answer and what no record covers.", "evidence",
     ),
 )  # fmt: skip

@@ -61,12 +61,21 @@ class Motion:
         return inside
 
 
-def motion_under(evidence: Evidence, candidate: Candidate, *, without: NDArray[np.bool_] | None = None) -> Motion:
-    """Sizes under the zones and the sensitivity of some settings; as replay()."""
+def motion_under(
+    evidence: Evidence,
+    candidate: Candidate,
+    *,
+    without: NDArray[np.bool_] | None = None,
+    parts: list[ZonePart] | None = None,
+) -> Motion:
+    """Sizes under the zones and the sensitivity of some settings; as replay().
+
+    With `parts` those stand in place of the settings' own zones and sensitivities.
+    """
     stack = evidence.stack
     contrast, share = candidate.sensitivity
     needed = least_size(share, stack.cells)
-    parts = zone_parts(candidate, grid=stack.grid)
+    parts = zone_parts(candidate, grid=stack.grid) if parts is None else parts
     if without is not None:
         parts = [replace(part, cells=part.cells & ~without) for part in parts]
     of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=candidate.capability.zone_test) for p in parts]

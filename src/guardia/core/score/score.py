@@ -185,7 +185,7 @@ def outcome_of(visit: Visit, done: Replay) -> Outcome:
 def score(evidence: Evidence, done: Replay) -> Score:
     """Count the outcomes of a replay; a visit of several parts, and what other evidence repeats, is counted once."""
     visits, rated = evidence.visit_table, evidence.rated_table
-    recorded, late, cut = _of_visits(visits, done)
+    recorded, late, cut = visit_outcomes(visits, done)
 
     def ids(which: NDArray[np.bool_]) -> tuple[int, ...]:
         return tuple(visits.ids[which].tolist())
@@ -198,14 +198,14 @@ def score(evidence: Evidence, done: Replay) -> Score:
         cut=ids(visits.real & cut),
         false_recorded=ids(visits.false & recorded),
         false_silenced=ids(visits.false & ~recorded),
-        false_in_motion=int((rated.false & _of_visits(rated, done)[0]).sum()),
+        false_in_motion=int((rated.false & visit_outcomes(rated, done)[0]).sum()),
         open=ids(~visits.real & ~visits.false),
         watched_days=evidence.watch.counted_days,
         recorded_s_per_day=_recorded_s(evidence, done) / days if days else None,
     )
 
 
-def _of_visits(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
+def visit_outcomes(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
     """Which visits are recorded, late and cut; as outcome_of()."""
     if not len(visits.ids):
         none = np.zeros(0, bool)
@@ -235,7 +235,7 @@ def _recorded_s(evidence: Evidence, done: Replay) -> float:
 def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit]]:
     """What is judged and becomes otherwise, worst first."""
     visits = evidence.visit_table
-    before, after = (_of_visits(visits, done)[0] for done in (old, new))
+    before, after = (visit_outcomes(visits, done)[0] for done in (old, new))
     changes = []
     for flip, which in (
         (Flip.NEWLY_MISSED, visits.real & before & ~after),
@@ -250,7 +250,7 @@ def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visi
 def newly_late(evidence: Evidence, old: Replay, new: Replay) -> tuple[int, ...]:
     """Ids of real visits that both record, but that only the new one records late or cut; as flips()."""
     visits = evidence.visit_table
-    (before, *marks), (after, *new_marks) = (_of_visits(visits, done) for done in (old, new))
+    (before, *marks), (after, *new_marks) = (visit_outcomes(visits, done) for done in (old, new))
     which = visits.real & before & after & np.logical_or(*new_marks) & ~np.logical_or(*marks)
     return tuple(visits.ids[which].tolist())
 

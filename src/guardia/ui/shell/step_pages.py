@@ -16,6 +16,7 @@ from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.handover_page import HandoverPage
 from guardia.ui.steps.sensitivity_page import SensitivityPage
 from guardia.ui.steps.statistics_page import StatisticsPage
+from guardia.ui.steps.tune_page import TunePage
 from guardia.ui.steps.view_page import ViewPage
 from guardia.ui.steps.zones_page import ZonesPage
 
@@ -75,6 +76,7 @@ PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "view": lambda _shell, session, model: ViewPage(session, model),
     "zones": _zones,
     "sensitivity": lambda _shell, session, model: SensitivityPage(session, model),
+    "tune": lambda _shell, session, model: TunePage(session, model),
     "handover": lambda _shell, session, model: HandoverPage(session, model),
 }
 """By the id of the step. Round is made with the project, before there is a camera."""

@@ -1,0 +1,205 @@
+"""The whole job without a window: a project made, judged and tuned; results are plain JSON values."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import asdict
+from pathlib import Path
+from typing import Any
+
+from guardia.app.project.makes import capability_data, middle_settings
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.tuning.predict import Expected
+from guardia.core.tuning.trials import Cost
+from guardia.core.tuning.tune import Counts, Tuned, tune
+from guardia.formats.judgements import COLUMNS, Judged, read_judgements
+from guardia.report.sheet import steps
+from guardia.report.tables import write_table
+from guardia.store.project import Project
+from guardia.store.records import Camera, Site
+
+NEAR_S = 0.01
+"""Times in a table are rounded; what is this near is meant."""
+
+
+def new_project(
+    folder: Path, *, site: str, time_zone: str, camera: str, make: str, settings: Settings | None
+) -> dict[str, Any]:
+    """Make a project with one camera, or add the camera to the project that is there.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    site
+        Name of the site.
+    time_zone
+        IANA name.
+    camera
+        Name of the camera.
+    make
+        Id of a shipped make.
+    settings
+        Installed on it; the make's middle ones when None.
+
+    Returns
+    -------
+    dict[str, Any]
+        `project` and `camera`.
+
+    Raises
+    ------
+    ProjectError
+        If the folder cannot be made, or there is no such make.
+    InvalidValue
+        If a name, the time zone or the settings cannot be used.
+    """
+    data = capability_data(make)
+    capability = capability_from_dict(data)
+    installed = settings or middle_settings(capability)
+    installed.sensitivity_under(capability)
+    there = (folder / "project.sqlite").exists()
+    with Project(folder, create=not there, site=None if there else Site(site, time_zone)) as project:
+        project.cameras.add(camera, data, installed)
+    return {"project": str(folder), "camera": camera}
+
+
+def _camera(project: Project, name: str) -> Camera:
+    number = next((i for i, known in project.cameras.names().items() if known == name), None)
+    if number is None:
+        known = ", ".join(project.cameras.names().values()) or "no camera yet"
+        raise InvalidValue(f"There is no camera '{name}' in this project.", do=f"It has: {known}.")
+    return project.cameras.get(number)
+
+
+def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
+    """Judge the occurrences that a table names.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    camera
+        Name of the camera.
+    path
+        The table, see formats.judgements.
+
+    Returns
+    -------
+    dict[str, Any]
+        `judged`, the number of occurrences, and `notes` on rows that no occurrence answers.
+
+    Raises
+    ------
+    InvalidValue
+        If the table cannot be read or there is no such camera.
+    """
+    rows = read_judgements(path)
+    with Project(folder) as project:
+        evidence = project.evidence(_camera(project, camera).id)
+        kinds: dict[int, str] = {}
+        notes = []
+        for row in rows:
+            ids = _meant(evidence, row)
+            kinds |= dict.fromkeys(ids, row.kind)
+            if not ids:
+                notes.append(f"Line {row.line}: nothing moved in '{row.clip}' from {row.begin_s} to {row.end_s} s.")
+        project.occurrences.judge(kinds)
+    return {"judged": len(kinds), "notes": notes}
+
+
+def _meant(evidence: Evidence, row: Judged) -> list[int]:
+    """Occurrences of a clip that a row overlaps."""
+    clips = {c.id for c in evidence.clips if c.name == row.clip}
+    return [o.id for o in evidence.occurrences
+            if o.clip_id in clips and o.start_s <= row.end_s + NEAR_S and row.begin_s <= o.end_s + NEAR_S]  # fmt: skip
+
+
+def judge_to(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
+    """Write the judgements of a camera as a table; raises as judge_from(), and ProjectError if it cannot be written."""
+    with Project(folder) as project:
+        evidence = project.evidence(_camera(project, camera).id)
+    rows: list[Mapping[str, str | float]] = [
+        dict(zip(COLUMNS, (evidence.clip_of(o).name, round(o.start_s, 3), round(o.end_s, 3), o.kind), strict=True))
+        for o in evidence.occurrences
+    ]
+    write_table(path, rows)
+    return {"written": len(rows), "file": str(path)}
+
+
+def tune_camera(
+    folder: Path, *, camera: str, miss_cost: float, hold_out: int, save: bool, tried: Callable[[int], None]
+) -> dict[str, Any]:
+    """Search better settings for a camera.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    camera
+        Its name.
+    miss_cost
+        What a missed real occurrence costs, a false recording costing 1; above 0.
+    hold_out
+        So many of the last days are kept out and the choice is counted on them; 0 leaves days out in turn.
+    save
+        Keep what is chosen as the draft.
+    tried
+        Called with the number of settings tried so far.
+
+    Returns
+    -------
+    dict[str, Any]
+        As described in docs/formats.md.
+
+    Raises
+    ------
+    InvalidValue
+        If there is no such camera or a number cannot be used.
+    """
+    if not 0 < miss_cost <= 10_000 or hold_out < 0:
+        raise InvalidValue("A miss must cost more than 0 and at most 10000, and days held out cannot be negative.")
+    with Project(folder) as project:
+        one = _camera(project, camera)
+        evidence = project.evidence(one.id)
+        drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
+        found = tune(
+            evidence, one.under(one.installed), others=drawn, cost=Cost(miss=miss_cost), hold_out=hold_out, tried=tried
+        )
+        if save:
+            project.settings.save_draft(one.id, found.chosen.settings)
+    return {"camera": camera, "miss_cost": miss_cost, "saved": save, **tuned_to_dict(found)}
+
+
+def tuned_to_dict(found: Tuned) -> dict[str, Any]:
+    """Plain JSON form of what tuning found, as described in docs/formats.md."""
+    week = found.week
+    return {
+        "answer": found.answer.name.lower(),
+        "why": list(found.why),
+        "settings": settings_to_dict(found.chosen.settings),
+        "enter": steps(found.chosen.settings, found.chosen.capability),
+        "installed": _counts(found.installed),
+        "tuned": _counts(found.tuned),
+        "held_out": _counts(found.held_out) if found.held_out else None,
+        "margin": found.margin,
+        "coming_week": None if week is None else {"false": _expected(week[0]), "missed": _expected(week[1])},
+        "single_levers": [{"change": words, **_counts(counts)} for words, counts in found.singles],
+        "trade_off": [
+            {**_counts(p.counts), "settings": settings_to_dict(p.candidate.settings)} for p in found.points if p.best
+        ],
+        "plan": [{"change": s.words, **_counts(s.counts)} for s in found.plan],
+        "tried": found.tried,
+    }
+
+
+def _expected(expected: Expected) -> dict[str, float]:
+    """A prediction with its interval (90 %)."""
+    return {name: round(value, 2) for name, value in expected._asdict().items()}
+
+
+def _counts(counts: Counts) -> dict[str, Any]:
+    return {**asdict(counts), "false_per_day": counts.false_per_day, "missed_share": counts.missed_share}

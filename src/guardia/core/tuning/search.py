@@ -1,0 +1,234 @@
+"""The search for better settings: which candidates are tried, in which order, and how they are compared.
+
+Single levers first, then lever after lever from the best so far, several at a time: a beam. It counts what it tries and
+never looks at the clock, so that the same evidence gives the same answer on every machine.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.capability import Capability
+from guardia.core.make.levers import LEVERS, limits_broken
+from guardia.core.make.zones import Zone
+from guardia.core.replay.objects import object_classes
+from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
+from guardia.core.tuning.trials import Cost, Trial, Trials
+
+MOST_CANDIDATES = 340
+"""So many different settings are tried on all days together; the rest of 500 is for days held out."""
+
+LEAST_KNOWN = 0.8
+"""An object filter is tried where the class of so many judged visits is known otherwise than by their judgement."""
+
+BEAM = 3
+"""From so many of the best the search goes on."""
+
+
+class Idea(NamedTuple):
+    """Settings before their zones are drawn: from whichever days may be looked at.
+
+    Parameters
+    ----------
+    drawing
+        How to draw zones; None to keep those of `settings`.
+    candidate
+        All other values, and the make.
+    """
+
+    drawing: Drawing | None
+    candidate: Candidate
+
+
+@dataclass(frozen=True)
+class Single:
+    """One lever moved by itself.
+
+    Parameters
+    ----------
+    words
+        Which lever, and to what.
+    trial
+        What it does.
+    """
+
+    words: str
+    trial: Trial
+
+
+class Search:
+    """Tries ideas on the evidence of one camera.
+
+    Parameters
+    ----------
+    trials
+        The judged visits.
+    installed
+        Settings in force and the make.
+    others
+        Further zones to try, by their words: those drawn in the draft, for instance.
+    cost
+        What a miss costs.
+    seen
+        (V,) the visits that may be looked at.
+    check
+        Called before each trial with the number tried so far; what it raises ends the search.
+    """
+
+    def __init__(
+        self,
+        trials: Trials,
+        installed: Candidate,
+        others: Sequence[tuple[str, tuple[Zone, ...]]],
+        cost: Cost,
+        seen: NDArray[np.bool_],
+        check: Callable[[int], None],
+    ) -> None:
+        self.trials, self.installed, self.cost, self._check = trials, installed, cost, check
+        self._levers = [c for c in _choices(installed.capability) if c[0] != "objects" or self.filter_known]
+        self._zones = [*others, ("no zones", ())]
+        self._drawn: dict[tuple[Drawing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
+        contrast, _ = installed.sensitivity
+        self._moved = Moved.of(trials.evidence, trials.visits, trials.real, contrast=contrast)
+        self._weights = trials.weights(cost)
+        self.seen = seen
+
+    @cached_property
+    def filter_known(self) -> bool:
+        """Whether it is known what the camera's own eye makes of most things; a judgement says what they truly are."""
+        classes = object_classes(self.trials.evidence, self.installed.capability)
+        told = [classes[p.id].by in ("camera", "size and speed") for visit in self.trials.visits for p in visit]
+        return bool(told) and sum(told) >= LEAST_KNOWN * len(told)
+
+    def realised(self, idea: Idea, seen: NDArray[np.bool_]) -> Candidate | None:
+        """An idea as settings, its zones drawn from the visits that may be seen; None where nothing can be drawn."""
+        if idea.drawing is None:
+            return idea.candidate
+        key = (idea.drawing, idea.candidate.settings.detection.zones, seen.tobytes())
+        if key not in self._drawn:
+            grid = self.trials.evidence.stack.grid
+            self._drawn[key] = draw(idea.drawing, self._moved, seen, idea.candidate, grid=grid)
+        zones = self._drawn[key]
+        return None if zones is None else idea.candidate.with_values(zones=zones)
+
+    def try_(self, idea: Idea, seen: NDArray[np.bool_]) -> Trial | None:
+        """Try an idea; None where its zones cannot be drawn."""
+        candidate = self.realised(idea, seen)
+        if candidate is None:
+            return None
+        self._check(len(self.trials))
+        return self.trials.of(candidate)
+
+    def price(self, trial: Trial, counted: NDArray[np.bool_]) -> NDArray[np.float64]:
+        """(V,) what each visit costs under a candidate, 0 for those that are not counted."""
+        real = self.trials.real
+        price = np.where(real, self.cost.miss * trial.risk + self.cost.late * trial.late, trial.risk)
+        return np.where(counted, price * self._weights, 0.0)
+
+    def total(self, trial: Trial | None) -> float:
+        """What the visits seen cost; infinite for what cannot be tried."""
+        return self.sum_of([(trial, self.seen)])
+
+    def sum_of(self, parts: Sequence[tuple[Trial | None, NDArray[np.bool_]]]) -> float:
+        """What several trials cost together, each with its own visits; infinite if one cannot be tried."""
+        base, cost, more = self.trials.of(self.installed), 0.0, 0
+        for trial, counted in parts:
+            if trial is None:
+                return np.inf
+            real = counted & self.trials.real
+            more += int((~trial.recorded & real).sum()) - int((~base.recorded & real).sum())
+            cost += float(self.price(trial, counted).sum())
+        return cost + self.cost.more * max(0, more)
+
+    def singles(self) -> list[Single]:
+        """Every lever moved by itself from the installed settings, those that help most first."""
+        tried = []
+        for words, idea in self._moves(Idea(None, self.installed)):
+            trial = self.try_(idea, self.seen)
+            if trial is not None:
+                tried.append(Single(words, trial))
+        return sorted(tried, key=lambda one: self.total(one.trial))
+
+    def _moves(self, idea: Idea) -> Iterable[tuple[str, Idea]]:
+        """Ideas one lever away."""
+        make, settings = self.installed.capability, idea.candidate.settings
+        if settings.detection.sensitivity is None:
+            for notch in make.notches:
+                if notch.label != settings.detection.notch:
+                    yield (
+                        f"sensitivity {notch.label}",
+                        idea._replace(candidate=idea.candidate.with_values(notch=notch.label)),
+                    )
+        for words, zones in self._zones:
+            if idea.drawing is not None or zones != settings.detection.zones:
+                yield words, Idea(None, idea.candidate.with_values(zones=zones))
+        for drawing in DRAWINGS:
+            if drawing != idea.drawing:
+                yield drawing.words, Idea(drawing, idea.candidate)
+        for name, words, values in self._levers:
+            for value in values:
+                if value != settings.value(name):
+                    yield (
+                        f"{words} {_word(value)}",
+                        idea._replace(candidate=idea.candidate.with_values(**{name: value})),
+                    )
+
+    def combinations(self) -> list[tuple[float, Idea]]:
+        """Ideas by what they cost on all days, the best first: lever after lever from the best so far."""
+        known: dict[Idea, float] = {}
+        beam = [Idea(None, self.installed)]
+        self._price_all(beam, known)
+        while len(self.trials) < MOST_CANDIDATES:
+            before = set(beam)
+            self._price_all([idea for start in beam for _, idea in self._moves(start)], known)
+            beam = self._best(known)
+            if set(beam) == before:
+                break
+        order = {idea: n for n, idea in enumerate(known)}
+        return sorted(((cost, idea) for idea, cost in known.items()), key=lambda one: (one[0], order[one[1]]))
+
+    def _best(self, known: Mapping[Idea, float]) -> list[Idea]:
+        """The best ideas, of those that cost the same only the first, so that the beam stays wide."""
+        first: dict[float, Idea] = {}
+        for idea, cost in known.items():
+            first.setdefault(round(cost, 6), idea)
+        return [first[cost] for cost in sorted(first)[:BEAM]]
+
+    def _price_all(self, ideas: Iterable[Idea], known: dict[Idea, float]) -> None:
+        for idea in ideas:
+            if idea in known:
+                continue
+            candidate = self.realised(idea, self.seen)
+            if candidate is None or limits_broken(candidate):
+                continue
+            if len(self.trials) >= MOST_CANDIDATES and not self.trials.knows(candidate):
+                return
+            known[idea] = self.total(self.try_(idea, self.seen))
+
+
+def _with(idea: Idea, **values: object) -> Idea:
+    return idea._replace(candidate=idea.candidate.with_values(**values))
+
+
+def _choices(make: Capability) -> list[tuple[str, str, tuple[object, ...]]]:
+    """Name, words and values of the levers that a make bounds by a list, and of its object filter."""
+    found = [(lever.id, lever.words, lever.choices(make)) for lever in LEVERS if lever.choices is not None]
+    if make.object_classes:
+        sets = ((), *((name,) for name in make.object_classes), make.object_classes)
+        found.append(("objects", "object filter", tuple(dict.fromkeys(sets))))
+    return [(name, words, values) for name, words, values in found if len(values) > 1]
+
+
+def _word(value: object) -> str:
+    if isinstance(value, tuple):
+        return ", ".join(map(str, value)) or "none"
+    if value is None:
+        return "as long as it moves"
+    return {True: "on", False: "off"}[value] if isinstance(value, bool) else f"{value:g} s"

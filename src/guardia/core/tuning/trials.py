@@ -1,0 +1,249 @@
+"""What settings would do with every judged visit, as recorded and on likely variants of it.
+
+Who comes next week walks a little elsewhere, at another size and in another light. So each visit is tried as it was
+recorded and on variants of it: moved by a cell to each side, smaller, and in a light in which less of it shows. The
+share of the variants that a setting fails is its risk of losing that visit, or of recording that false one.
+"""
+
+from __future__ import annotations
+
+import math
+from collections import OrderedDict
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from datetime import date
+from functools import cached_property
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.evidence.evidence import Evidence, Visit
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.watch import local_date
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.zone_parts import ZonePart, zone_parts
+from guardia.core.replay.replay import Motion, motion_under, replay
+from guardia.core.score.score import visit_outcomes
+from guardia.core.trace.measure import CONTRAST_LEVELS
+
+KEPT_MOTIONS = 48
+"""Sizes of motion that are remembered; one takes four bytes for each picture."""
+
+
+@dataclass(frozen=True)
+class Variant:
+    """A way in which the next visit may differ from the recorded one.
+
+    Parameters
+    ----------
+    across, down
+        It moves so many cells elsewhere.
+    size
+        Its size in shares of the recorded one.
+    dimmer
+        It shows only at the next higher contrast level.
+    """
+
+    across: int = 0
+    down: int = 0
+    size: float = 1.0
+    dimmer: bool = False
+
+
+AS_RECORDED = Variant()
+VARIANTS = (
+    AS_RECORDED, Variant(across=1), Variant(across=-1), Variant(down=1), Variant(down=-1), Variant(size=0.8),
+    Variant(dimmer=True),
+)  # fmt: skip
+"""Each counts alike. A cell is a thirty-second of the picture's width (no source: chosen on the demo's first week and
+on footage of another source, where zones that hugged the evidence lost somebody on the days after)."""
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a technician gives for what; a false recording costs 1.
+
+    Parameters
+    ----------
+    miss
+        Of a real occurrence that is not recorded.
+    more
+        Of each that is missed above what the installed settings miss, besides.
+    late
+        Of one that is recorded late or cut.
+    by_kind
+        Factor on both for single kinds of occurrence, by their ids.
+    """
+
+    miss: float = 5.0
+    more: float = 20.0
+    late: float = 1.0
+    by_kind: Mapping[str, float] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, eq=False)
+class Trial:
+    """What one candidate does with V judged visits.
+
+    Parameters
+    ----------
+    candidate
+        Settings and make.
+    recorded
+        (V,) as they were recorded.
+    late
+        (V,) real ones that are recorded late or cut.
+    risk
+        (V,) of a real one the share of variants that is lost, of a false one the share that is recorded.
+    strength
+        (V,) by how much the visit passes by itself: its largest lasting size over the size needed; below 1 where it
+        does not.
+    """
+
+    candidate: Candidate
+    recorded: NDArray[np.bool_]
+    late: NDArray[np.bool_]
+    risk: NDArray[np.float64]
+    strength: NDArray[np.float64]
+
+
+class Trials:
+    """Tries candidates on the judged evidence of one camera, remembering what several of them share.
+
+    Parameters
+    ----------
+    evidence
+        Clips, traces and judged occurrences. Real visits are taken from all of it, false ones from the watched days
+        that are judged whole, as for the rate per day.
+    """
+
+    def __init__(self, evidence: Evidence) -> None:
+        self.evidence = evidence
+        real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
+        false = [v for v in evidence.rated_visits if v.verdict is Verdict.FALSE]
+        self.visits: list[Visit] = [*real, *false]
+        self.real = np.arange(len(self.visits)) < len(real)
+        self.days: list[date] = [local_date(evidence.span_s(v[0])[0], evidence.watch.zone) for v in self.visits]
+        self._trials: dict[Candidate, Trial] = {}
+        self._motions: OrderedDict[tuple[object, ...], Motion] = OrderedDict()
+        self._strengths: dict[tuple[object, ...], NDArray[np.float64]] = {}
+
+    def weights(self, cost: Cost) -> NDArray[np.float64]:
+        """(V,) factors by kind of the real ones, 1 for false ones."""
+        return np.array([cost.by_kind.get(v.kind, 1.0) if real else 1.0
+                         for v, real in zip(self.visits, self.real, strict=True)])  # fmt: skip
+
+    def __len__(self) -> int:
+        return len(self._trials)
+
+    def all(self) -> list[Trial]:
+        """Everything tried so far, in that order."""
+        return list(self._trials.values())
+
+    def knows(self, candidate: Candidate) -> bool:
+        """Whether it was tried already."""
+        return candidate in self._trials
+
+    def of(self, candidate: Candidate) -> Trial:
+        """Try a candidate; raises InvalidValue if it names a notch that the make does not have."""
+        if candidate not in self._trials:
+            self._trials[candidate] = self._try(candidate)
+        return self._trials[candidate]
+
+    @cached_property
+    def _rows(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Rows of the real visits in the table of visits, and of the false ones in that of rated visits."""
+        visits, rated = self.evidence.visit_table, self.evidence.rated_table
+        return np.flatnonzero(visits.real), np.flatnonzero(rated.false)
+
+    def _try(self, candidate: Candidate) -> Trial:
+        evidence, grid = self.evidence, self.evidence.stack.grid
+        parts = zone_parts(candidate, grid=grid)
+        done = replay(evidence, candidate, motion=self._motion(candidate, parts))
+        reals, falses = self._rows
+        of_real = visit_outcomes(evidence.visit_table, done)
+        recorded = np.concatenate([of_real[0][reals], visit_outcomes(evidence.rated_table, done)[0][falses]])
+        late = np.concatenate([(of_real[1] | of_real[2])[reals], np.zeros(len(falses), bool)])
+        strengths = np.array([self._strength(candidate, parts, variant) for variant in VARIANTS])
+        passes = strengths >= 1.0
+        # What is recorded without triggering by itself, or triggers and is refused by a later gate, goes as recorded.
+        own = passes[0] == recorded
+        share = passes.mean(axis=0)
+        risk = np.where(self.real, np.where(own, 1.0 - share, ~recorded), np.where(own, share, recorded))
+        risk = np.where(self.real & ~recorded, 1.0, risk)
+        return Trial(candidate, recorded, late, risk.astype(np.float64), strengths[0])
+
+    def _motion(self, candidate: Candidate, parts: list[ZonePart]) -> Motion:
+        key = (_key(parts), candidate.sensitivity, candidate.capability.zone_test)
+        if key not in self._motions:
+            self._motions[key] = motion_under(self.evidence, candidate, parts=parts)
+        self._motions.move_to_end(key)
+        while len(self._motions) > KEPT_MOTIONS:
+            self._motions.popitem(last=False)
+        return self._motions[key]
+
+    def _strength(self, candidate: Candidate, parts: list[ZonePart], variant: Variant) -> NDArray[np.float64]:
+        """(V,) largest lasting size of each visit over the size needed."""
+        moved = [_moved(part, variant) for part in parts]
+        hold_s = candidate.settings.detection.hold_s
+        key = (_key(moved), hold_s, candidate.capability.zone_test, candidate.sensitivity)
+        if key not in self._strengths:
+            motion = self._motion(candidate, moved)
+            lasting = self._lasting(motion.sizes, hold_s) / motion.needed
+            self._strengths[key] = self._of_visits(lasting)
+        return self._strengths[key] * variant.size
+
+    def _lasting(self, sizes: NDArray[np.int32], hold_s: float) -> NDArray[np.int32]:
+        """(F,) the size that is kept up from each picture on for the hold time, 0 near a clip's end."""
+        from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here
+
+        stack = self.evidence.stack
+        frames = 1 + math.ceil(hold_s / self._step_s - 1e-6)
+        if frames <= 1 or not len(sizes):
+            return sizes
+        lasting: NDArray[np.int32] = minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
+        ends = np.append(stack.clip_start[1:], stack.frames)
+        for end in ends.tolist():
+            lasting[max(0, end - frames + 1) : end] = 0
+        return lasting
+
+    @cached_property
+    def _step_s(self) -> float:
+        """Usual time between two pictures, seconds."""
+        steps = [np.median(np.diff(t)) for t in self.evidence.stack.times if len(t) > 1]
+        return float(np.median(steps)) if steps else 0.2
+
+    @cached_property
+    def _windows(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """First and last picture of every part of the visits, and where each visit's parts begin."""
+        place = {o.id: n for n, o in enumerate(self.evidence.occurrences)}
+        rows = [place[part.id] for visit in self.visits for part in visit]
+        first = np.cumsum([0, *(len(v) for v in self.visits)])[:-1].astype(np.int64)
+        return self.evidence.windows[rows].reshape(-1, 2), first
+
+    def _of_visits(self, lasting: NDArray[np.float64]) -> NDArray[np.float64]:
+        windows, first = self._windows
+        if not len(first):
+            return np.zeros(0)
+        padded = np.append(lasting, 0.0)
+        each = np.maximum.reduceat(padded, windows.ravel())[::2]
+        each = np.where(windows[:, 1] > windows[:, 0], each, 0.0)
+        largest: NDArray[np.float64] = np.maximum.reduceat(each, first)
+        return largest
+
+
+def _key(parts: list[ZonePart]) -> tuple[object, ...]:
+    return tuple((part.cells.tobytes(), part.contrast, part.needed) for part in parts)
+
+
+def _moved(part: ZonePart, variant: Variant) -> ZonePart:
+    """The zone as a variant meets it: what moves a cell to the right meets the zone a cell to the left."""
+    cells, contrast = part.cells, part.contrast
+    if variant.across or variant.down:
+        rows, columns = cells.shape
+        row = np.clip(np.arange(rows) + variant.down, 0, rows - 1)
+        column = np.clip(np.arange(columns) + variant.across, 0, columns - 1)
+        cells = cells[np.ix_(row, column)]
+    if variant.dimmer:
+        contrast = next((c for c in CONTRAST_LEVELS if c > contrast), contrast)
+    return replace(part, cells=cells, contrast=contrast)

@@ -1,0 +1,451 @@
+"""Tuning one camera: better settings, their worth on days that they were not chosen on, and how sure that is."""
+
+from __future__ import annotations
+
+import math
+from collections import Counter
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from datetime import date
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.base.intervals import rate_interval, wilson
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.evidence.watch import length
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.levers import LEVERS
+from guardia.core.make.zones import Zone
+from guardia.core.tuning.predict import Expected, expected_count, expected_share
+from guardia.core.tuning.search import Idea, Search
+from guardia.core.tuning.trials import Cost, Trial, Trials
+
+FOLDS = 5
+"""Days are held out in so many parts; with fewer days one by one."""
+
+SHORT_LIST = 10
+"""So many of the best ideas with zones to be drawn are drawn anew without each part of the days, and each two."""
+
+LEAST_DAYS = 3
+"""Fewer days with something judged cannot be held out from one another."""
+
+CLOSE = 0.5
+"""Settings whose cost differs by no more than half a false recording cannot be told apart, however sure the days."""
+
+SURE = 1.645
+"""Standard errors above nothing that a gain must lie to be told: one-sided 95 %."""
+
+COMING_DAYS = 7.0
+"""The prediction is for a week."""
+
+
+class Answer(StrEnum):
+    """What came of it."""
+
+    BETTER = "better settings were found"
+    TOO_LITTLE = "too little evidence"
+    LIMIT = "this camera is at its limit"
+    GOOD = "the installed settings are as good as any that were tried"
+
+
+@dataclass(frozen=True)
+class Counts:
+    """What some settings do with the judged visits of some days.
+
+    Parameters
+    ----------
+    real
+        Real visits.
+    missed
+        Of them not recorded.
+    late
+        Of them recorded late or cut.
+    false
+        False recordings.
+    days
+        Watched days of 24 hours, 0 when that is not known.
+    """
+
+    real: int
+    missed: int
+    late: int
+    false: int
+    days: float
+
+    @property
+    def false_per_day(self) -> tuple[float, float, float] | None:
+        """Rate a day with its exact interval (95 %), None without watched time."""
+        return (self.false / self.days, *rate_interval(self.false, self.days)) if self.days else None
+
+    @property
+    def missed_share(self) -> tuple[float, float, float] | None:
+        """Share with its Wilson interval (95 %), None without real ones."""
+        return (self.missed / self.real, *wilson(self.missed, self.real)) if self.real else None
+
+    @property
+    def precision(self) -> float | None:
+        """Share of recordings that are of something real, None without recordings."""
+        recorded = self.real - self.missed + self.false
+        return (self.real - self.missed) / recorded if recorded else None
+
+    @property
+    def recall(self) -> float | None:
+        """Share of the real visits that is recorded, None without real ones."""
+        return 1 - self.missed / self.real if self.real else None
+
+    def f_beta(self, beta: float) -> float | None:
+        """The weighted harmonic mean of precision and recall, recall counting beta times as much.
+
+        C. van Rijsbergen, Information Retrieval, 1979: (1 + b2) TP / ((1 + b2) TP + b2 FN + FP).
+        """
+        hits, weight = self.real - self.missed, beta * beta
+        below = (1 + weight) * hits + weight * self.missed + self.false
+        return (1 + weight) * hits / below if below else None
+
+
+@dataclass(frozen=True)
+class Point:
+    """One of the settings tried, on the trade-off.
+
+    Parameters
+    ----------
+    candidate
+        The settings.
+    counts
+        What they do on all days.
+    best
+        No other misses fewer without recording more false ones, or the other way round.
+    """
+
+    candidate: Candidate
+    counts: Counts
+    best: bool
+
+
+@dataclass(frozen=True)
+class Step:
+    """One change of a plan that changes one thing at a time.
+
+    Parameters
+    ----------
+    words
+        Which lever, to what.
+    candidate
+        The settings after it.
+    counts
+        What they do on all days.
+    """
+
+    words: str
+    candidate: Candidate
+    counts: Counts
+
+
+@dataclass(frozen=True, eq=False)
+class Tuned:
+    """What tuning found.
+
+    Parameters
+    ----------
+    answer
+        What came of it.
+    why
+        Sentences that explain it, the most important first.
+    installed
+        Counts of the installed settings on all days.
+    chosen
+        The settings that are proposed, even where too little evidence makes them sure; the installed ones where nothing
+        better was found.
+    tuned
+        Their counts on the days that they were chosen on.
+    held_out
+        Counts of settings chosen in the same way without the days that they are counted on; None where too few days are
+        judged.
+    margin
+        By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none.
+    week
+        False recordings and misses to be expected in a coming week, from the days held out; None without a rate.
+    singles
+        Every lever by itself: words and counts, the best first.
+    points
+        Everything that was tried on all days, once for each pair of counts.
+    plan
+        From installed to chosen, one lever at a time.
+    tried
+        How many different settings were tried.
+    """
+
+    answer: Answer
+    why: tuple[str, ...]
+    installed: Counts
+    chosen: Candidate
+    tuned: Counts
+    held_out: Counts | None
+    margin: float | None
+    week: tuple[Expected, Expected] | None
+    singles: tuple[tuple[str, Counts], ...]
+    points: tuple[Point, ...]
+    plan: tuple[Step, ...]
+    tried: int
+
+
+def tune(
+    evidence: Evidence,
+    installed: Candidate,
+    *,
+    others: Sequence[tuple[str, tuple[Zone, ...]]] = (),
+    cost: Cost | None = None,
+    folds: int = FOLDS,
+    hold_out: int = 0,
+    tried: Callable[[int], None] = lambda _n: None,
+) -> Tuned:
+    """Search better settings, choose by leaving days out, and say how sure the choice is.
+
+    Parameters
+    ----------
+    evidence
+        Clips, traces, judged occurrences.
+    installed
+        Settings in force with their make.
+    others
+        Further zones to try, by their words.
+    cost
+        What a miss costs against a false recording.
+    folds
+        Into so many parts the days are divided, each held out once.
+    hold_out
+        Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
+    tried
+        Called with the number of settings tried so far; what it raises ends the search.
+
+    Returns
+    -------
+    Tuned
+        The same on every machine.
+
+    Raises
+    ------
+    InvalidValue
+        If the installed settings name a notch that the make does not have.
+    """
+    trials = Trials(evidence)
+    days = _Days(evidence, trials)
+    last = days.last(hold_out)
+    seen = days.all - last
+    parts = days.parts(folds, seen)
+    search = Search(trials, installed, others, cost or Cost(), days.visits(seen), tried)
+    base = trials.of(installed)
+    if not search.seen.any():
+        words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
+        none = days.counts(base, seen)
+        return Tuned(Answer.TOO_LITTLE, (words,), none, installed, none, None, None, None, (), (), (), 1)
+    singles = search.singles()
+    ideas = [idea for _, idea in search.combinations()]
+    short = [*[i for i in ideas if i.drawing][:SHORT_LIST], *(i for i in ideas if not i.drawing)]
+    best = _choose(search, days, short, seen, parts)
+    if last:
+        outs = [(best, last)]
+    else:
+        outs = [(_choose(search, days, short, seen - out, [p for p in parts if p is not out]), out) for out in parts]
+    answer, why = _answer(search, days, base, best, outs)
+    chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
+    return Tuned(
+        answer, (*why, *_limits(evidence, search)), days.counts(base, seen), chosen.candidate, days.counts(chosen, seen),
+        days.sum_of(outs) if outs else None, _margin(search, chosen), days.week(outs) if outs else None,
+        tuple((one.words, days.counts(one.trial, seen)) for one in singles), _points(trials, days, seen),
+        _plan(search, days, base, chosen, seen), len(trials),
+    )  # fmt: skip
+
+
+Outs = Sequence[tuple[Trial, frozenset[date]]]
+"""What was chosen without some days, and those days."""
+
+
+class _Days:
+    """The days of the evidence: of which each visit is, and how much of each was watched."""
+
+    def __init__(self, evidence: Evidence, trials: Trials) -> None:
+        self._trials = trials
+        self._watched = {day: length(spans) / 86_400 for day, spans in evidence.watch.counted.items()}
+        self.all = frozenset({*self._watched, *trials.days})
+        self._judged = sorted(set(trials.days))
+
+    def parts(self, folds: int, within: frozenset[date]) -> list[frozenset[date]]:
+        """Some days in parts to be held out; neighbouring days lie in different ones. None for too few days."""
+        judged = [day for day in self._judged if day in within]
+        count = min(folds, len(judged))
+        if len(judged) < LEAST_DAYS or count < 2:
+            return []
+        quiet = sorted(within - set(judged))
+        return [frozenset([*judged[n::count], *quiet[n::count]]) for n in range(count)]
+
+    def last(self, days: int) -> frozenset[date]:
+        """The last so many days; none if nothing judged would be left before them, or none is among them."""
+        out = frozenset(sorted(self.all)[-days:] if days else ())
+        return out if set(self._judged) - out and set(self._judged) & out else frozenset()
+
+    def visits(self, days: frozenset[date]) -> NDArray[np.bool_]:
+        """(V,) which visits are of some days."""
+        return np.array([day in days for day in self._trials.days], bool)
+
+    def counts(self, trial: Trial, days: frozenset[date]) -> Counts:
+        """What a candidate does with the visits of some days."""
+        which = self.visits(days)
+        real = self._trials.real & which
+        return Counts(
+            int(real.sum()), int((real & ~trial.recorded).sum()), int((real & trial.late).sum()),
+            int((~self._trials.real & which & trial.recorded).sum()), sum(self._watched.get(d, 0.0) for d in days),
+        )  # fmt: skip
+
+    def sum_of(self, outs: Outs) -> Counts:
+        """What several candidates do, each on its own days."""
+        parts = [self.counts(trial, out) for trial, out in outs]
+        real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
+        return Counts(real, missed, late, false, sum(p.days for p in parts))
+
+    def week(self, outs: Outs) -> tuple[Expected, Expected] | None:
+        """False recordings and misses of a coming week."""
+        counts = self.sum_of(outs)
+        if not counts.days:
+            return None
+        per_day = [self.counts(trial, frozenset([day])).false for trial, out in outs for day in sorted(out)
+                   if self._watched.get(day)]  # fmt: skip
+        scale = COMING_DAYS * len(per_day) / counts.days
+        real = round(counts.real * COMING_DAYS / counts.days)
+        return expected_count(per_day, scale), expected_share(counts.missed, counts.real, real)
+
+    def gains(self, search: Search, base: Trial, outs: Outs) -> NDArray[np.float64]:
+        """What the choices save on each day held out."""
+        saved = []
+        for trial, out in outs:
+            for day in sorted(out):
+                which = self.visits(frozenset([day]))
+                saved.append(float((search.price(base, which) - search.price(trial, which)).sum()))
+        return np.array(saved)
+
+
+def _choose(
+    search: Search, days: _Days, ideas: Sequence[Idea], seen: frozenset[date], parts: Sequence[frozenset[date]]
+) -> Trial:
+    """The idea that does best on days it was not drawn from; of equals the one farthest from losing a real one.
+
+    Each part of the days seen is left out in turn: zones are drawn without it, and what they cost on it is counted.
+    """
+    ideas = [Idea(None, search.installed), *ideas]
+    parts = parts if len(parts) > 1 else [seen]
+    whole = days.visits(seen)
+    masks = [(days.visits(seen - part) if len(parts) > 1 else whole, days.visits(part)) for part in parts]
+    costs = [search.sum_of([(search.try_(idea, drawn_from), out) for drawn_from, out in masks]) for idea in ideas]
+    trials = [search.try_(idea, whole) if cost < math.inf else None for idea, cost in zip(ideas, costs, strict=True)]
+    least = min(cost for cost, trial in zip(costs, trials, strict=True) if trial is not None)
+    close = [(n, trial) for n, trial in enumerate(trials) if trial is not None and costs[n] - least <= CLOSE]
+
+    def merit(one: tuple[int, Trial]) -> tuple[float, int, int]:
+        margin = _margin(search, one[1], whole)
+        changes = _changes(search.installed, one[1].candidate)
+        return (-math.inf if margin is None else round(margin, 2), -changes, -one[0])
+
+    return max(close, key=merit)[1]
+
+
+def _changes(one: Candidate, other: Candidate) -> int:
+    """How many levers differ."""
+    names = [lever.id for lever in LEVERS] + ["zones", "notch"]
+    return sum(one.settings.value(n) != other.settings.value(n) for n in names)
+
+
+def _margin(search: Search, trial: Trial, seen: NDArray[np.bool_] | None = None) -> float | None:
+    """By how much the weakest real visit passes that is recorded and triggers by itself."""
+    own = search.trials.real & trial.recorded & (trial.strength >= 1.0) & (search.seen if seen is None else seen)
+    return float(trial.strength[own].min()) - 1.0 if own.any() else None
+
+
+def _answer(search: Search, days: _Days, base: Trial, best: Trial, outs: Outs) -> tuple[Answer, list[str]]:
+    """What came of it, and why."""
+    if search.total(base) - search.total(best) <= CLOSE:
+        return _no_gain(search, base)
+    if not outs:
+        words = f"Fewer than {LEAST_DAYS} days have judged occurrences: nothing can be held out to prove a choice on."
+        return Answer.TOO_LITTLE, [f"{words} Judge {count_of(LEAST_DAYS, 'day')} or more."]
+    saved = days.gains(search, base, outs)
+    mean, spread = float(saved.mean()), float(saved.std(ddof=1)) if len(saved) > 1 else 0.0
+    if mean - SURE * spread / math.sqrt(len(saved)) <= 0:
+        need = (SURE * spread / mean) ** 2 if mean > 0 else math.inf
+        more = f"About {math.ceil(need)} judged days would settle it; {len(saved)} are here." if need < 1000 else ""
+        words = "On the days held out the choice is not surely better than the installed settings."
+        return Answer.TOO_LITTLE, [f"{words} {more}".strip()]
+    return Answer.BETTER, _better_words(search, base, best)
+
+
+def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
+    left = _kinds(search, base.recorded & ~search.trials.real)
+    if not left and base.recorded[search.trials.real].all():
+        return Answer.GOOD, ["Every real occurrence is recorded and no false one."]
+    told = f"No setting of this make tells these from the real ones: {left}." if left else "No setting records more."
+    return Answer.LIMIT, [f"{told} Move the camera, add light, or choose another make."]
+
+
+def _better_words(search: Search, base: Trial, best: Trial) -> list[str]:
+    lost = int((search.seen & search.trials.real & base.recorded & ~best.recorded).sum())
+    words = [f"It loses {count_of(lost, 'real visit')} that the installed settings record."] if lost else []
+    left = _kinds(search, best.recorded & ~search.trials.real)
+    words.append(f"It still records {left}: no setting tried keeps these out without losing more." if left else
+                 "It records nothing false of what is judged.")  # fmt: skip
+    return words
+
+
+def _kinds(search: Search, which: NDArray[np.bool_]) -> str:
+    """How many of which kind, most first."""
+    count = Counter(kind_of(search.trials.visits[n].kind).text for n in np.flatnonzero(which & search.seen))
+    return ", ".join(f"{n} {kind}" for kind, n in sorted(count.items(), key=lambda one: (-one[1], one[0])))
+
+
+def _limits(evidence: Evidence, search: Search) -> list[str]:
+    """What the evidence cannot show, whatever is chosen."""
+    waiting = sum(not o.kind for o in evidence.occurrences)
+    lines = [f"{count_of(waiting, 'occurrence')} not judged yet: left out here."] if waiting else []
+    if search.installed.capability.object_classes and not search.filter_known:
+        lines.append("The object filter was not tried: what the camera's own eye calls most of these is not known.")
+    if not any(o.verdict is Verdict.REAL for o in evidence.occurrences):
+        lines.append("Nothing real is judged, so nothing can be lost: bring in a walk test before you rely on this.")
+    return lines
+
+
+def _points(trials: Trials, days: _Days, seen: frozenset[date]) -> tuple[Point, ...]:
+    """Everything tried, once for each pair of misses and false recordings, those on the trade-off marked."""
+    first: dict[tuple[int, int], tuple[Candidate, Counts]] = {}
+    for trial in trials.all():
+        counts = days.counts(trial, seen)
+        first.setdefault((counts.missed, counts.false), (trial.candidate, counts))
+    front = pareto(list(first))
+    return tuple(Point(*first[pair], pair in front) for pair in sorted(first))
+
+
+def pareto(pairs: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
+    """Those pairs of which no other is at least as low in both and lower in one."""
+    front, least = set(), math.inf
+    for pair in sorted(set(pairs)):
+        if pair[1] < least:
+            front.add(pair)
+            least = pair[1]
+    return front
+
+
+def _plan(search: Search, days: _Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:
+    """From one to the other, each time the lever that helps most by itself."""
+    names = ["zones", "notch", *(lever.id for lever in LEVERS)]
+    words = {lever.id: lever.words for lever in LEVERS} | {"zones": "zones", "notch": "sensitivity"}
+    left = [n for n in names if base.candidate.settings.value(n) != chosen.candidate.settings.value(n)]
+    steps: list[Step] = []
+    now = base.candidate
+    while left:
+        tries = {n: now.with_values(**{n: chosen.candidate.settings.value(n)}) for n in left}
+        name = min(left, key=lambda n: search.total(search.trials.of(tries[n])))
+        now = tries[name]
+        left.remove(name)
+        steps.append(Step(words[name], now, days.counts(search.trials.of(now), seen)))
+    return tuple(steps)

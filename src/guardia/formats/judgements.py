@@ -1,0 +1,97 @@
+"""Judgements as a table: clip, begin, end, kind; CSV or JSON Lines."""
+
+from __future__ import annotations
+
+import csv
+import json
+import math
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.judgement import KINDS
+
+COLUMNS = ("clip", "begin", "end", "kind")
+
+_KINDS = {name.lower(): kind.id for kind in KINDS for name in (kind.id, kind.text)} | {"": ""}
+
+
+class Judged(NamedTuple):
+    """One judgement.
+
+    Parameters
+    ----------
+    line
+        Line of the file, from 1.
+    clip
+        Name of the clip's file.
+    begin_s
+        On the clip's clock.
+    end_s
+        Likewise.
+    kind
+        Id of a kind; empty takes a judgement back.
+    """
+
+    line: int
+    clip: str
+    begin_s: float
+    end_s: float
+    kind: str
+
+
+def read_judgements(path: Path) -> list[Judged]:
+    """Read a table of judgements.
+
+    Parameters
+    ----------
+    path
+        CSV with a header that names the columns clip, begin, end and kind, or JSON Lines with these names, by its
+        ending; times are seconds from the clip's first picture, kinds their ids or words.
+
+    Returns
+    -------
+    list[Judged]
+        In the order of the file.
+
+    Raises
+    ------
+    InvalidValue
+        If it cannot be read, naming the first line that is wrong.
+    """
+    try:
+        text = path.read_text("utf-8-sig")
+        rows = list(_json_lines(text) if path.suffix.lower() == ".jsonl" else _csv_rows(text))
+    except (OSError, ValueError, csv.Error, RecursionError) as error:
+        raise InvalidValue(f"{path.name} cannot be read ({error}).", do="It must be CSV or JSON Lines.") from error
+    return [_judged(line, row) for line, row in rows]
+
+
+def _csv_rows(text: str) -> Iterator[tuple[int, dict[str, Any]]]:
+    reader = csv.DictReader(text.splitlines())
+    yield from ((reader.line_num, row) for row in reader)
+
+
+def _json_lines(text: str) -> Iterator[tuple[int, dict[str, Any]]]:
+    for number, line in enumerate(text.splitlines(), start=1):
+        if line.strip():
+            row = json.loads(line)
+            yield number, row if isinstance(row, dict) else {}
+
+
+def _judged(line: int, row: dict[str, Any]) -> Judged:
+    missing = [name for name in COLUMNS if row.get(name) is None]
+    if missing:
+        raise InvalidValue(f"Line {line} has no {', '.join(missing)}.", do=f"The columns are {', '.join(COLUMNS)}.")
+    try:
+        begin, end = float(row["begin"]), float(row["end"])
+    except (TypeError, ValueError) as error:
+        raise InvalidValue(f"Line {line}: begin and end must be seconds ({error}).") from error
+    if not (math.isfinite(begin) and math.isfinite(end) and begin <= end):
+        raise InvalidValue(f"Line {line}: it begins at {begin} s and ends at {end} s.")
+    kind = _KINDS.get(str(row["kind"]).strip().lower())
+    if kind is None:
+        known = ", ".join(k.id for k in KINDS)
+        raise InvalidValue(f"Line {line}: '{row['kind']}' is no kind.", do=f"Known are: {known}.")
+    return Judged(line, str(row["clip"]), begin, end, kind)

@@ -1,0 +1,325 @@
+"""Tune: what was found, proved on days held out, the whole trade-off, single levers and a plan of changes."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import pyqtgraph as pg
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QHideEvent
+from PyQt6.QtWidgets import (
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QHeaderView,
+    QListWidget,
+    QProgressBar,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.steps.tune_model import TuneModel
+from guardia.app.work.jobs import Progress
+from guardia.core.make.candidate import Candidate
+from guardia.core.tuning.tune import Answer, Counts, Point, Tuned
+from guardia.report.sheet import lines_against
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import WrappedLabel, button, card, clear, label, page_head
+
+_HEADS = {
+    Answer.BETTER: "Better settings, proved on days held out",
+    Answer.TOO_LITTLE: "Too little evidence to be sure",
+    Answer.LIMIT: "This camera is at its limit",
+    Answer.GOOD: "Nothing to improve",
+}
+
+
+class TunePage(QWidget):
+    """The answer above, the trade-off below it, levers and plan beside."""
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self.model = session.step_model(TuneModel, model)
+        self._camera = model
+        self._shown: Candidate | None = None
+        layout, head = page_head(self, "Tune")
+        head.addStretch()
+        head.addWidget(label("A missed real one costs as much as", "muted"))
+        self.miss_cost = QDoubleSpinBox()
+        self.miss_cost.setRange(0.5, 500)
+        self.miss_cost.setDecimals(1)
+        self.miss_cost.setValue(self.model.miss_cost)
+        self.miss_cost.setSuffix(" false")
+        self.miss_cost.setKeyboardTracking(False)
+        self.miss_cost.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.miss_cost.setFixedWidth(96)
+        self.miss_cost.setAccessibleName("What a missed real occurrence costs, in false recordings")
+        self.miss_cost.valueChanged.connect(lambda v: setattr(self.model, "miss_cost", v))
+        head.addWidget(self.miss_cost)
+        self.search = button("&Search", self._search, "primary", "Try this make's levers on the judged evidence")
+        self.stop = button("Stop", self.model.jobs.cancel)
+        head.addWidget(self.search)
+        head.addWidget(self.stop)
+        layout.addLayout(head)
+        self.progress = QProgressBar()
+        self.progress.setTextVisible(False)
+        layout.addWidget(self.progress)
+        layout.addWidget(self._answer_card())
+        self._found = QWidget()
+        row = QHBoxLayout(self._found)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.setSpacing(14)
+        row.addLayout(self._trade_off(), 5)
+        row.addWidget(self._tables(), 6)
+        layout.addWidget(self._found, 1)
+        self._below = QWidget()
+        layout.addWidget(self._below, 1)
+        self.setFocusProxy(self.search)
+        self.model.changed.connect(self.refresh)
+        self.model.jobs.progressed.connect(self._on_progress)
+        self.model.jobs.finished.connect(self._show_busy)
+        model.draft_changed.connect(self._draw)
+        THEME.changed.connect(self._draw)
+        self._show_busy()
+        self.refresh()
+
+    def _answer_card(self) -> QWidget:
+        frame = card()
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(14, 10, 14, 10)
+        inside.setSpacing(6)
+        self.headline = label("", "head", wrap=True)
+        inside.addWidget(self.headline)
+        self._figures = QGridLayout()
+        self._figures.setHorizontalSpacing(22)
+        self._figures.setVerticalSpacing(2)
+        inside.addLayout(self._figures)
+        self.why = WrappedLabel()
+        self.why.setObjectName("muted")
+        inside.addWidget(self.why)
+        return frame
+
+    def _trade_off(self) -> QVBoxLayout:
+        column = QVBoxLayout()
+        column.setSpacing(4)
+        self._plot_title = label("Everything that was tried; click a point to try it on", "strong", wrap=True)
+        column.addWidget(self._plot_title)
+        self.plot = pg.PlotWidget()
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setMouseEnabled(x=False, y=False)
+        self.plot.setMinimumHeight(150)
+        self.plot.setAccessibleName("Trade-off of missed real and false recordings")
+        column.addWidget(self.plot, 1)
+        return column
+
+    def _tables(self) -> QWidget:
+        self.tabs = QTabWidget()
+        self.changes = QListWidget()
+        self.changes.setWordWrap(True)
+        self.changes.setAccessibleName("What changes from installed")
+        self.changes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.singles = self._table(("lever by itself", "false", "missed", "late"))
+        self.plan = self._table(("one change at a time", "false", "missed", "late"))
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(self.changes)
+        row = QHBoxLayout()
+        self.take = button("&Take as draft", self._take, "primary", "Make these settings the draft; can be undone")
+        self.back = button("Back to the draft", lambda: self.try_out(None), tip="End trying on")
+        row.addWidget(self.take)
+        row.addWidget(self.back)
+        row.addStretch()
+        column.addLayout(row)
+        self.tabs.addTab(whole, "What changes")
+        self.tabs.addTab(self.singles, "Single levers")
+        self.tabs.addTab(self.plan, "One at a time")
+        self.plan.itemActivated.connect(lambda item: self._take_step(item.row()))
+        self.plan.setToolTip("Enter or a double click takes the change and those before it as the draft")
+        return self.tabs
+
+    @staticmethod
+    def _table(heads: Sequence[str]) -> QTableWidget:
+        table = QTableWidget(0, len(heads))
+        table.setHorizontalHeaderLabels(list(heads))
+        table.setAccessibleName(heads[0])
+        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        table.setWordWrap(True)
+        header, side = table.horizontalHeader(), table.verticalHeader()
+        if header is not None and side is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            side.hide()
+            side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        return table
+
+    def _search(self) -> None:
+        self.model.search()
+        self._show_busy()
+
+    def _show_busy(self) -> None:
+        busy = self.model.jobs.busy
+        self.search.setEnabled(not busy)
+        self.stop.setVisible(busy)
+        self.progress.setVisible(busy)
+
+    def _on_progress(self, progress: Progress) -> None:
+        self.progress.setRange(0, progress.total)
+        self.progress.setValue(progress.done)
+
+    def refresh(self) -> None:
+        """Show what was found."""
+        found = self.model.found
+        clear(self._figures)
+        self._found.setVisible(found is not None)
+        self._below.setVisible(found is None)
+        if found is None:
+            self.headline.setText("Not searched yet")
+            self.why.setText(
+                "Search tries zones, notch, hold, rest, length, pre-record and object filter on the judged evidence, "
+                "leaves days out in turn to prove the choice, and shows the whole trade-off. Nothing is changed."
+            )
+            self._fill(self.singles, [])
+            self._fill(self.plan, [])
+        else:
+            self.headline.setText(_HEADS[found.answer])
+            self._fill_figures(found)
+            self.why.setText(" ".join(found.why))
+            self._fill(self.singles, [(words, *_cells(counts)) for words, counts in found.singles])
+            self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in found.plan])
+        self.try_out(None)
+        self._show(found.chosen if found is not None else None)
+
+    def _fill_figures(self, found: Tuned) -> None:
+        """Held out first, since that is what can be relied on; then tuned, then installed."""
+        for column, text in enumerate(("", "false a day", "real missed", "late or cut", "days")):
+            self._figures.addWidget(label(text, "muted"), 0, column)
+        rows = (("on days held out", found.held_out), ("on the days it was chosen on", found.tuned),
+                ("installed", found.installed))  # fmt: skip
+        for row, (words, counts) in enumerate(rows, start=1):
+            self._figures.addWidget(label(words, "strong" if row == 1 else ""), row, 0)
+            texts = ("too few days", "", "", "") if counts is None else _figures(counts)
+            for column, text in enumerate(texts, start=1):
+                self._figures.addWidget(label(text, "strong" if row == 1 else ""), row, column)
+        notes = []
+        if found.margin is not None:
+            notes.append(f"The weakest real one passes by {found.margin:.0%}.")
+        if found.week is not None:
+            false, missed = found.week
+            notes.append(
+                f"In a coming week {false.low:.0f} to {false.high:.0f} false recordings and up to {missed.high:.0f} "
+                "missed are to be expected (90 %)."
+            )
+        self._figures.addWidget(label(" ".join(notes), wrap=True), len(rows) + 1, 0, 1, 5)
+        self._figures.setColumnStretch(4, 1)
+
+    @staticmethod
+    def _fill(table: QTableWidget, rows: Sequence[Sequence[str]]) -> None:
+        table.setRowCount(len(rows))
+        for row, cells in enumerate(rows):
+            for column, text in enumerate(cells):
+                table.setItem(row, column, QTableWidgetItem(text))
+
+    def try_out(self, candidate: Candidate | None) -> None:
+        """Score a candidate in the panel beside the installed settings; None shows the draft again."""
+        self.model.try_out(candidate)
+        found = self.model.found
+        self._show(candidate or (found.chosen if found is not None else None))
+
+    def _show(self, candidate: Candidate | None) -> None:
+        self._shown = candidate
+        camera = self._camera.camera
+        lines = [] if candidate is None else lines_against(camera.installed, candidate.settings, camera.capability)
+        self.changes.clear()
+        changed = [f"{line.text}   ← {line.note}" for line in lines if line.changes]
+        self.changes.addItems(changed or ["Nothing changes from what is installed."])
+        self.take.setEnabled(candidate is not None and candidate.settings != camera.draft)
+        self.back.setEnabled(self._camera.previewing)
+        self._draw()
+
+    def _take(self) -> None:
+        if self._shown is not None:
+            self.model.take(self._shown.settings, "take tuned settings")
+            self._show(self._shown)
+
+    def _take_step(self, row: int) -> None:
+        found = self.model.found
+        if found is not None:
+            step = found.plan[row]
+            self.model.take(step.candidate.settings, f"take a change: {step.words}")
+            self._show(step.candidate)
+
+    def _draw(self) -> None:
+        plot, found = self.plot, self.model.found
+        plot.clear()
+        plot.setBackground(THEME.colour("surface"))
+        for side, words in (("left", "real ones missed"), ("bottom", "false recordings")):
+            axis = plot.getAxis(side)
+            axis.setPen(THEME.colour("line"))
+            axis.setTextPen(THEME.colour("muted"))
+            plot.setLabel(side, words, color=THEME.colour("muted").name())
+        if found is None:
+            return
+        front = sorted((p for p in found.points if p.best), key=lambda p: p.counts.false)
+        at = [(p.counts.false, p.counts.missed) for p in front]
+        plot.plot(*zip(*at, strict=True), pen=pg.mkPen(THEME.colour("accent"), width=1.4))
+        dots = pg.ScatterPlotItem(hoverable=True, tip=None)
+        dots.addPoints([self._dot(p) for p in found.points])
+        dots.sigClicked.connect(self._clicked)
+        plot.addItem(dots)
+        for counts, words, name, symbol in (
+            (found.installed, "installed", "muted", "s"), (found.tuned, "chosen", "accent", "star"),
+        ):  # fmt: skip
+            item = pg.ScatterPlotItem([counts.false], [counts.missed], symbol=symbol, size=17,
+                                      pen=pg.mkPen(THEME.colour("surface"), width=1.2),
+                                      brush=pg.mkBrush(THEME.colour(name)))  # fmt: skip
+            plot.addItem(item)
+            right = counts is found.installed
+            text = pg.TextItem(words, color=THEME.colour("ink"), anchor=(1.15 if right else -0.2, 1.1))
+            text.setPos(counts.false, counts.missed)
+            plot.addItem(text)
+        near = 1.15 * max(found.installed.false, found.tuned.false, 4)
+        high = max([6, found.installed.missed + 2, *(p.counts.missed for p in front if p.counts.false)])
+        plot.setXRange(0, near)
+        plot.setYRange(-0.3, min(high, max(6, 2 * found.installed.missed + 4)))
+
+    def _dot(self, point: Point) -> dict[str, object]:
+        shown = self._shown is not None and point.candidate == self._shown
+        colour = THEME.colour("accent" if point.best else "muted")
+        return {
+            "pos": (point.counts.false, point.counts.missed), "data": point, "symbol": "o",
+            "size": 15 if shown else 10 if point.best else 6, "pen": pg.mkPen(colour, width=1.2),
+            "brush": pg.mkBrush(colour if point.best else None),
+        }  # fmt: skip
+
+    def _clicked(self, _item: object, points: Sequence[pg.SpotItem], *_: object) -> None:
+        for point in points:
+            self.tabs.setCurrentIndex(0)
+            self.try_out(point.data().candidate)
+            break
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Leave the draft as it is kept."""
+        super().hideEvent(event)
+        self.model.try_out(None)
+
+
+def _cells(counts: Counts) -> tuple[str, str, str]:
+    return str(counts.false), str(counts.missed), str(counts.late)
+
+
+def _figures(counts: Counts) -> tuple[str, str, str, str]:
+    rate, missed = counts.false_per_day, counts.missed_share
+    return (
+        f"{counts.false}" if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})",
+        "none judged" if missed is None else f"{counts.missed} of {counts.real} ({missed[1]:.0%} to {missed[2]:.0%})",
+        str(counts.late),
+        f"{counts.days:.1f}" if counts.days else "not known",
+    )

@@ -1,0 +1,190 @@
+"""Tuning: what is tried, how candidates are held against each other, and what is said of the result."""
+
+import itertools
+import unittest
+from dataclasses import replace
+
+import numpy as np
+
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.watch import local_date
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.trace.measure import GRID, least_size
+from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
+from guardia.core.tuning.predict import expected_count, expected_share
+from guardia.core.tuning.trials import AS_RECORDED, VARIANTS, Trials
+from guardia.core.tuning.tune import Answer, pareto, tune
+from guardia.store.project import Project
+from tests.support import DEMO, blob_trace, evidence_of, plain, tried
+
+DAY_S = 86_400.0
+START_S = 1_757_200_000.0
+LONG = 20
+
+
+def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: int = 8):
+    """Evidence of some days: every day so many real blobs on the left and false ones elsewhere, all large enough."""
+    traces, kinds, starts = [], [], []
+    for day, (kind, count, column) in itertools.product(
+        range(days), (("person", real, 3), ("foliage", false, false_column))
+    ):
+        for n in range(count):
+            traces.append(blob_trace([0, *([least + (day + n) % 3] * LONG), 0], column=column))
+            kinds.append(kind)
+            starts.append(START_S + DAY_S * day + 900.0 * n + (450.0 if kind == "foliage" else 0.0))
+    watched = [(START_S - 3600, START_S + DAY_S * days)]
+    return evidence_of(traces, kinds=kinds, starts=starts, watched=watched)
+
+
+class Trying(unittest.TestCase):
+    def test_strength_is_what_a_loop_over_pictures_says(self):
+        with Project(DEMO) as project:
+            camera = next(c for c in project.cameras.all() if c.name == "Slipway")
+            evidence = project.evidence(camera.id)
+        trials = Trials(evidence)
+        for hold_s in (0.0, 0.6, 1.0):
+            candidate = camera.under(camera.installed.with_values(hold_s=hold_s))
+            trial, stack = trials.of(candidate), evidence.stack
+            sizes = stack.sizes(
+                zone_cells(candidate.settings.detection.zones, grid=stack.grid), contrast=candidate.sensitivity[0]
+            )
+            needed = least_size(candidate.sensitivity[1], stack.cells)
+            for n, visit in enumerate(trials.visits):
+                best = 0
+                for part in visit:
+                    clip = evidence.clip_index[part.clip_id]
+                    times, base = stack.times[clip], int(stack.clip_start[clip])
+                    low, high = (w - base for w in evidence.windows[trials.evidence.occurrences.index(part)])
+                    for i in range(low, high):
+                        j = next((k for k in range(i, len(times)) if times[k] - times[i] >= hold_s - 1e-6), None)
+                        if j is not None:
+                            best = max(best, int(sizes[base + i : base + j + 1].min()))
+                self.assertAlmostEqual(trial.strength[n], best / needed, delta=0.02 * max(1, best / needed))
+
+    def test_a_visit_at_the_edge_of_a_zone_is_at_risk_and_one_in_its_middle_is_not(self):
+        evidence = evidence_of([blob_trace([0, *[8] * LONG, 0], column=c) for c in (3, 10)], kinds=["person"] * 2)
+        left = PolygonZone(ZoneKind.WATCH, ((0, 0), (4 / 32, 0), (4 / 32, 1), (0, 1)), "left")
+        trial = Trials(evidence).of(tried(plain(4, zones=(left,))))
+        self.assertEqual(trial.recorded.tolist(), [True, False])
+        self.assertGreater(trial.risk[0], 0)
+        self.assertEqual(trial.risk[1], 1.0)
+        whole = Trials(evidence).of(tried(plain(4)))
+        self.assertEqual(whole.risk.tolist(), [0.0, 0.0])
+        self.assertEqual(VARIANTS[0], AS_RECORDED)
+
+
+class Drawn(unittest.TestCase):
+    def setUp(self):
+        with Project(DEMO) as project:
+            self.cameras = [(c, project.evidence(c.id)) for c in project.cameras.all()]
+
+    def test_every_drawing_fits_its_make_and_keeps_its_distance(self):
+        for camera, evidence in self.cameras:
+            trials, candidate = Trials(evidence), camera.under(camera.installed.with_values(zones=()))
+            contrast = candidate.sensitivity[0]
+            moved = Moved.of(evidence, trials.visits, trials.real, contrast=contrast)
+            grid, seen = evidence.stack.grid, np.ones(len(trials.visits), bool)
+            real = moved.cells[trials.real].any(axis=0)
+            for drawing in DRAWINGS:
+                zones = draw(drawing, moved, seen, candidate, grid=grid)
+                if zones is None:
+                    continue
+                self.assertEqual(limits_broken(candidate.with_values(zones=zones)), [], (camera.name, drawing))
+                inside = zone_cells(zones, grid=grid)
+                if drawing.watch == 2 and not drawing.rare and camera.capability.zone_form == "polygon":
+                    self.assertGreater((inside & real).sum(), 0.98 * real.sum(), (camera.name, drawing))
+                if drawing == Drawing(ignore=1, pieces=4):
+                    self.assertLess((~inside & real).sum(), 0.05 * real.sum() + 1, (camera.name, drawing))
+
+    def test_what_may_not_be_seen_is_not_drawn_from(self):
+        evidence = evidence_of([blob_trace([0, *[8] * LONG, 0], column=c) for c in (3, 20)], kinds=["person", "person"])
+        trials, candidate = Trials(evidence), tried(plain(4))
+        moved = Moved.of(evidence, trials.visits, trials.real, contrast=12)
+        (zone,) = draw(Drawing(watch=1), moved, np.array([True, False]), candidate, grid=GRID)
+        self.assertLess(max(x for x, _ in zone.points), 10 / 32)
+
+
+class Tuning(unittest.TestCase):
+    def test_false_ones_apart_from_real_ones_are_silenced_and_nothing_is_lost(self):
+        found = tune(days_of(real=3, false=4, days=8), tried(plain(4)))
+        self.assertEqual(found.answer, Answer.BETTER)
+        self.assertEqual((found.installed.false, found.tuned.false, found.tuned.missed), (32, 0, 0))
+        self.assertEqual((found.held_out.false, found.held_out.missed, found.held_out.real), (0, 0, 24))
+        self.assertGreater(found.margin, 0.5)
+        self.assertEqual(found.plan[-1].counts, found.tuned)
+        self.assertEqual(found.plan[-1].candidate, found.chosen)
+
+    def test_what_looks_like_the_real_ones_is_a_limit_of_the_make(self):
+        found = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
+        self.assertEqual((found.answer, found.chosen), (Answer.LIMIT, tried(plain(4))))
+        self.assertIn("32 foliage", found.why[0])
+        self.assertIn("Move the camera", found.why[0])
+
+    def test_an_object_filter_is_not_tried_on_what_only_the_judgement_says(self):
+        found = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
+        self.assertEqual([w for w, _ in found.singles if w.startswith("object filter")], [])
+        self.assertIn("object filter was not tried", " ".join(found.why))
+
+    def test_two_days_are_too_few_and_none_is_nothing(self):
+        found = tune(days_of(real=3, false=4, days=2), tried(plain(4)))
+        self.assertEqual((found.answer, found.held_out), (Answer.TOO_LITTLE, None))
+        self.assertIn("Fewer than 3 days", found.why[0])
+        nothing = tune(evidence_of([blob_trace([8] * LONG)], kinds=[""]), tried(plain(4)))
+        self.assertEqual((nothing.answer, nothing.tried), (Answer.TOO_LITTLE, 1))
+
+    def test_the_days_kept_out_change_nothing_of_the_choice(self):
+        evidence = days_of(real=3, false=4, days=8)
+        last = local_date(START_S + 7 * DAY_S, evidence.watch.zone)
+        turned = [
+            replace(o, kind="foliage" if o.verdict is Verdict.REAL else "person")
+            if local_date(evidence.span_s(o)[0], evidence.watch.zone) >= last
+            else o
+            for o in evidence.occurrences
+        ]
+        one, two = (tune(e, tried(plain(4)), hold_out=2) for e in (evidence, evidence.with_occurrences(turned)))
+        self.assertEqual(one.chosen, two.chosen)
+        self.assertEqual((one.held_out.missed, two.held_out.missed), (0, two.held_out.real))
+
+    def test_the_same_evidence_gives_the_same_answer(self):
+        with Project(DEMO) as project:
+            camera = next(c for c in project.cameras.all() if c.name == "Winter store")
+            one, two = (tune(project.evidence(camera.id), camera.under(camera.installed)) for _ in range(2))
+        self.assertEqual(
+            (one.chosen, one.why, one.held_out, one.points), (two.chosen, two.why, two.held_out, two.points)
+        )
+
+    def test_the_trade_off_is_what_comparing_all_pairs_says(self):
+        rng = np.random.default_rng(4)
+        for _ in range(50):
+            pairs = [tuple(p) for p in rng.integers(0, 12, (30, 2)).tolist()]
+            best = {p for p in pairs if not any(q[0] <= p[0] and q[1] <= p[1] and q != p for q in pairs)}
+            self.assertEqual(pareto(pairs), best)
+
+
+class Expecting(unittest.TestCase):
+    def cover(self, draw_day, days: int) -> int:
+        """In how many of 200 seeded weeks the count lies in the 90 % interval."""
+        rng, inside = np.random.default_rng(11), 0
+        for _ in range(200):
+            rate = rng.gamma(3.0, 0.6)
+            seen = [draw_day(rng, rate) for _ in range(days)]
+            expected = expected_count(seen, 7.0)
+            inside += expected.low <= sum(draw_day(rng, rate) for _ in range(7)) <= expected.high
+        return inside
+
+    def test_weeks_lie_in_the_interval_as_often_as_it_says(self):
+        self.assertGreaterEqual(self.cover(lambda rng, rate: int(rng.poisson(rate)), 10), 170)
+        # Days that differ by more than chance: of a negative binomial of twice the variance.
+        self.assertGreaterEqual(self.cover(lambda rng, rate: int(rng.negative_binomial(rate, 0.5)), 10), 165)
+
+    def test_a_share_of_few_says_little(self):
+        few, many = expected_share(0, 5, 20), expected_share(0, 200, 20)
+        self.assertGreater(few.high, many.high)
+        self.assertEqual(many.low, 0.0)
+        with self.assertRaises(ValueError):
+            expected_count([], 7.0)
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,60 @@
+"""The step Tune: search, try a point on, take it, one change at a time."""
+
+from PyQt6.QtTest import QSignalSpy
+
+from guardia.core.tuning.tune import Answer
+from tests.ui.test_steps import StepCase
+
+
+class Tune(StepCase):
+    def searched(self, name="Pontoon gate"):
+        page = self.open_camera(name, "tune")
+        finished = QSignalSpy(page.model.jobs.finished)
+        self.click(page.search)
+        self.assertFalse(page.search.isEnabled())
+        self.wait(finished)
+        return page, page.model.found
+
+    def test_a_search_tells_the_held_out_figure_first_and_changes_nothing(self):
+        before = self.session.camera(self.session.camera_ids()[0]).draft
+        page, found = self.searched()
+        self.assertEqual(found.answer, Answer.BETTER)
+        self.assertIn("held out", page.headline.text())
+        self.assertLess(found.held_out.false, 0.5 * found.installed.false)
+        self.assertLessEqual(found.held_out.missed, found.installed.missed)
+        self.assertEqual(self.model.draft, self.model.camera.draft)
+        self.assertEqual(self.session.camera(self.session.camera_ids()[0]).draft, before)
+        self.painted(page)
+
+    def test_a_point_is_tried_on_beside_the_installed_and_left_with_the_page(self):
+        page, found = self.searched()
+        point = next(p for p in found.points if p.best and p.counts.false == 0)
+        page.try_out(point.candidate)
+        self.assertEqual(self.model.draft, point.candidate.settings)
+        self.assertEqual(len(self.model.comparison.draft.real_missed), point.counts.missed)
+        self.assertIn("newly missed", self.window.panel._flip_head.text())
+        self.window.go("zones")
+        self.assertEqual(self.model.draft, self.model.camera.draft)
+
+    def test_the_choice_and_single_changes_become_the_draft_and_can_be_undone(self):
+        page, found = self.searched()
+        before = self.model.draft
+        self.click(page.take)
+        self.assertEqual(self.model.camera.draft, found.chosen.settings)
+        self.session.undo.undo()
+        self.assertEqual(self.model.camera.draft, before)
+        page.plan.setCurrentCell(0, 0)
+        page.plan.itemActivated.emit(page.plan.item(0, 0))
+        self.assertEqual(self.model.camera.draft, found.plan[0].candidate.settings)
+
+    def test_what_was_found_goes_when_a_judgement_changes(self):
+        page, _ = self.searched("Winter store")
+        self.model.occurrences.judge([self.model.evidence.occurrences[0].id], "foliage")
+        self.assertIsNone(page.model.found)
+        self.assertIn("Not searched", page.headline.text())
+        self.click(page.search)
+        self.click(page.stop)
+        finished = QSignalSpy(page.model.jobs.finished)
+        if page.model.jobs.busy:
+            self.wait(finished)
+        self.assertTrue(page.search.isEnabled())
