@@ -113,7 +113,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
     command.add_argument("project", type=Path, metavar="PROJECT")
-    add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
+    command = add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
+    command.add_argument("--tuning", action="store_true", help="instead what tuning is worth on weeks nobody had seen")
+    command.add_argument("--seeds", type=int, default=10, metavar="N", help="weeks for each camera, with --tuning")
     command = add("screenshots", _screenshots, "Take pictures of every main view from the demo.", machine=False)
     command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
     command = add(
@@ -323,6 +325,8 @@ def _measure_again(options: argparse.Namespace) -> int:
 
 
 def _benchmark(options: argparse.Namespace) -> int:
+    if options.tuning:
+        return _benchmark_tuning(options)
     from guardia.tools.benchmark import run_benchmark
 
     results = run_benchmark(lambda text: print(text, "...", file=sys.stderr))
@@ -333,6 +337,18 @@ def _benchmark(options: argparse.Namespace) -> int:
             print(f"{'met   ' if r.met else 'MISSED'} {r.name}:")
             print(f"       {r.ours:.3f} {r.unit} / {r.reference:.3f} {r.unit} = ratio {r.ratio:.3f} ({r.bar})")
     return 0 if all(r.met for r in results) else 1
+
+
+def _benchmark_tuning(options: argparse.Namespace) -> int:
+    from guardia.tools.benchmark_tuning import coming_weeks, lines_of, tune_demo
+
+    found = tune_demo()
+    weeks = list(coming_weeks(found, options.seeds, lambda text: print(text, "...", file=sys.stderr)))
+    if options.json:
+        _print_json([vars(week) for week in weeks])
+    else:
+        print("\n".join(lines_of(found, weeks)))
+    return 0
 
 
 def _screenshots(options: argparse.Namespace) -> int:

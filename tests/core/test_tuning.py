@@ -11,6 +11,7 @@ from guardia.core.evidence.watch import local_date
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.core.trace.measure import GRID, least_size
+from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
 from guardia.core.tuning.predict import expected_count, expected_share
 from guardia.core.tuning.trials import AS_RECORDED, VARIANTS, Trials
@@ -126,6 +127,16 @@ class Tuning(unittest.TestCase):
         self.assertEqual([w for w, _ in found.singles if w.startswith("object filter")], [])
         self.assertIn("object filter was not tried", " ".join(found.why))
 
+    def test_what_could_change_the_choice_is_asked_for_and_nothing_else(self):
+        evidence = days_of(real=3, false=4, days=8)
+        waiting = [o.id for o in evidence.occurrences if evidence.clip_of(o).id % 7 in (0, 6)][:6]
+        opened = [replace(o, kind="") if o.id in waiting else o for o in evidence.occurrences]
+        found = tune(evidence.with_occurrences(opened), tried(plain(4)))
+        kinds = {o.id: o.kind for o in evidence.occurrences}
+        # The settings silence what moved where the false ones do; on what moved with the real ones they agree.
+        self.assertEqual(set(found.telling), {i for i in waiting if kinds[i] == "foliage"})
+        self.assertTrue(found.telling)
+
     def test_two_days_are_too_few_and_none_is_nothing(self):
         found = tune(days_of(real=3, false=4, days=2), tried(plain(4)))
         self.assertEqual((found.answer, found.held_out), (Answer.TOO_LITTLE, None))
@@ -160,6 +171,32 @@ class Tuning(unittest.TestCase):
             pairs = [tuple(p) for p in rng.integers(0, 12, (30, 2)).tolist()]
             best = {p for p in pairs if not any(q[0] <= p[0] and q[1] <= p[1] and q != p for q in pairs)}
             self.assertEqual(pareto(pairs), best)
+
+
+class Checking(unittest.TestCase):
+    def test_what_came_since_is_held_against_what_was_to_be_expected(self):
+        evidence = days_of(real=1, false=2, days=12)
+        check = check_prediction(evidence, tried(plain(4)), START_S + 6 * DAY_S)
+        self.assertTrue(check.agrees)
+        self.assertEqual((check.observed, round(check.expected.mean)), (10, 10))
+        self.assertIn("10 false recordings", check.words)
+        self.assertIsNone(check_prediction(evidence, tried(plain(4)), START_S + 12 * DAY_S))
+
+    def test_a_new_cause_is_named_where_more_came_than_expected(self):
+        evidence = days_of(real=1, false=6, days=12)
+        since = START_S + 6 * DAY_S
+        early = {o.id for n, o in enumerate(evidence.occurrences) if evidence.span_s(o)[0] < since and n % 7 > 2}
+        kinds = [
+            replace(
+                o,
+                kind="insect_or_web" if o.kind == "foliage" and evidence.span_s(o)[0] > since and n % 7 > 3 else o.kind,
+            )
+            for n, o in enumerate(evidence.occurrences)
+            if o.id not in early
+        ]
+        check = check_prediction(evidence.with_occurrences(kinds), tried(plain(4)), since)
+        self.assertFalse(check.agrees)
+        self.assertIn("New since then: insect or web", check.words)
 
 
 class Expecting(unittest.TestCase):

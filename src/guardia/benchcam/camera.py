@@ -17,7 +17,7 @@ import av
 import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
-from scipy.ndimage import label, uniform_filter
+from scipy.ndimage import find_objects, label, uniform_filter
 
 from guardia.benchcam.actors import Actor, lamp
 from guardia.benchcam.scene import HEIGHT, WIDTH, Light, Picture, Still
@@ -98,12 +98,14 @@ class Decider:
     """
 
     def __init__(self, settings: Settings, capability: Capability, *, truth_factor: float = 1.12) -> None:
-        contrast, share = settings.sensitivity_under(capability)
-        self._contrast = contrast
-        self._pixels = share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT
+        self._parts = [
+            (contrast, share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT, zone)
+            for contrast, share, zone in _zones(settings, capability)
+        ]
+        self._masked = _painted(settings, ZoneKind.MASK)
+        self._zone_test = capability.zone_test
         self._hold = settings.detection.hold_s
         self._on = settings.detection.detection_on
-        self._zone = _zone_pixels(settings)
         self._background: NDArray[np.float32] | None = None
         self._since: float | None = None
         self.moving = False
@@ -114,11 +116,10 @@ class Decider:
         small = uniform_filter(small, 3)
         if self._background is None:
             self._background = small.copy()
-        moved = (np.abs(small - self._background) > self._contrast) & self._zone
+        difference = np.abs(small - self._background)
         self._background += 0.03 * (small - self._background)
-        areas, count = label(moved)
-        largest = np.bincount(areas.ravel())[1:].max() if count else 0
-        self.moving = self._on and largest >= self._pixels
+        self.moving = self._on and any(self._large(difference > contrast, zone, least)
+                                       for contrast, least, zone in self._parts)  # fmt: skip
         if not self.moving:
             self._since = None
             return False
@@ -126,27 +127,67 @@ class Decider:
             self._since = at_s
         return at_s - self._since >= self._hold - 1e-6
 
+    def _large(self, moved: NDArray[np.bool_], zone: NDArray[np.bool_], least: float) -> bool:
+        """Whether something large enough moved in the zone, by this make's test."""
+        moved = moved & ~self._masked
+        if self._zone_test == "pixels":
+            moved = moved & zone
+        areas, count = label(moved)
+        if not count:
+            return False
+        large = np.flatnonzero(np.bincount(areas.ravel())[1:] >= least)
+        if self._zone_test == "pixels":
+            return bool(len(large))
+        boxes = find_objects(areas)
+        for number in large.tolist():
+            rows, columns = boxes[number]
+            inside = (
+                zone[rows, columns].any()
+                if self._zone_test == "box"
+                else zone[rows.stop - 1, (columns.start + columns.stop - 1) // 2]
+            )
+            if inside:
+                return True
+        return False
+
+
+def _zones(settings: Settings, capability: Capability) -> list[tuple[int, float, NDArray[np.bool_]]]:
+    """Contrast, size and pixels of each zone that has a sensitivity of its own; of all others together."""
+    watched = [z for z in settings.detection.zones if not isinstance(z, BlockZone) and z.kind is ZoneKind.WATCH]
+    parts = []
+    for own in sorted({z.notch for z in watched}) or [""]:
+        others = [z for z in watched if z.notch != own]
+        kept = tuple(z for z in settings.detection.zones if z not in others)
+        told = settings.with_values(notch=own, sensitivity=None) if own else settings
+        contrast, share = told.sensitivity_under(capability)
+        parts.append((contrast, share, _zone_pixels(settings.with_values(zones=kept))))
+    return parts
+
+
+def _painted(settings: Settings, kind: ZoneKind) -> NDArray[np.bool_]:
+    """Pixels of the zones of one kind."""
+    mask = Image.new("1", (_DECISION_WIDTH, _DECISION_HEIGHT), 0)
+    draw = ImageDraw.Draw(mask)
+    for zone in settings.detection.zones:
+        if not isinstance(zone, BlockZone) and zone.kind is kind:
+            draw.polygon([(x * _DECISION_WIDTH, y * _DECISION_HEIGHT) for x, y in zone.points], fill=1)
+    return np.array(mask, bool)
+
 
 def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
+    """Pixels that count: those of blocks that are on and of watch zones (all without either), without ignored ones."""
     size = (_DECISION_WIDTH, _DECISION_HEIGHT)
-    mask = Image.new("1", size, 0)
-    draw = ImageDraw.Draw(mask)
-    watches = False
-    for zone in settings.detection.zones:
-        if isinstance(zone, BlockZone):
-            watches = True
-            active = np.array(zone.active).reshape(zone.rows, zone.columns)
-            block = Image.fromarray(active.astype(np.uint8) * 255).resize(size, Image.Resampling.NEAREST)
-            mask.paste(1, mask=block.convert("1"))
-        elif zone.kind is ZoneKind.WATCH:
-            watches = True
-            draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=1)
-    if not watches:
-        mask.paste(1, (0, 0, *size))
-    for zone in settings.detection.zones:
-        if not isinstance(zone, BlockZone) and zone.kind is not ZoneKind.WATCH:
-            draw.polygon([(x * size[0], y * size[1]) for x, y in zone.points], fill=0)
-    return np.array(mask, bool)
+    pixels = _painted(settings, ZoneKind.WATCH)
+    blocks = [z for z in settings.detection.zones if isinstance(z, BlockZone)]
+    for zone in blocks:
+        active = np.array(zone.active).reshape(zone.rows, zone.columns)
+        block = Image.fromarray(active.astype(np.uint8) * 255).resize(size, Image.Resampling.NEAREST)
+        pixels |= np.array(block.convert("1"), bool)
+    if not blocks and not any(
+        z.kind is ZoneKind.WATCH for z in settings.detection.zones if not isinstance(z, BlockZone)
+    ):
+        pixels[:] = True
+    return pixels & ~_painted(settings, ZoneKind.IGNORE) & ~_painted(settings, ZoneKind.MASK)
 
 
 class ClipWriter:

@@ -56,7 +56,7 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
             {
                 "begin": shown,
                 "seconds": round(float(np.clip(length, 2.0, 60.0)), 1),
-                "seen": _seen(scene, trigger),
+                "seen": seen_class(scene, trigger),
                 "cause": entry.get("cause", "motion"),
                 "alert": alert,
                 "clip": name,
@@ -77,7 +77,7 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
     return path
 
 
-def _seen(scene: Scene, at_s: float) -> str:
+def seen_class(scene: Scene, at_s: float) -> str:
     """The class that the camera believes to see at a moment; empty for mere motion."""
     rng = np.random.default_rng([31, round(at_s * 10)])
     names = scene.place.names

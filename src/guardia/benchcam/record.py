@@ -53,8 +53,8 @@ def record(
         (folder / origin).mkdir(parents=True, exist_ok=True)
     truth: list[dict[str, object]] = []
     listed: list[dict[str, object]] = []
-    stretches = [s for s in _stretches(scene) if only(s[0])]
-    for index, (begin, end) in enumerate(stretches):
+    busy = [s for s in stretches(scene) if only(s[0])]
+    for index, (begin, end) in enumerate(busy):
         free, moment = -1e9, begin
         while moment < end:
             pending = folder / "pending.mp4"
@@ -73,7 +73,7 @@ def record(
                 pending.rename(folder / "motion" / name)
                 truth.append(entry)
             listed.append(entry)
-        progress((index + 1) / len(stretches))
+        progress((index + 1) / len(busy))
     for at, cause in scene.calls:
         if only(at):
             name = clip_name(scene, at)
@@ -114,7 +114,7 @@ def clip_name(scene: Scene, start_s: float) -> str:
     return f"{scene.place.slug}_{local_time(start_s + scene.place.clock_error_s):%Y%m%d_%H%M%S}.mp4"
 
 
-def _stretches(scene: Scene) -> list[tuple[float, float]]:
+def stretches(scene: Scene) -> list[tuple[float, float]]:
     """Stretches of time in which anything happens, a little before included; nothing else is rendered."""
     apart = [(b - 30, b + CONTINUOUS_S + 30) for b in scene.continuous_s]
     apart.append((scene.walk_test_s - 30, scene.walk_test_s + WALK_TEST_S + 30))

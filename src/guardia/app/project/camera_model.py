@@ -25,6 +25,7 @@ from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Comparison
 from guardia.core.trace.measure import GRID, Grid
+from guardia.core.tuning.scale import NotchScale, calibrate_scale, seen_by
 from guardia.report.sheet import lines_against
 from guardia.store.project import Project
 from guardia.store.records import Camera
@@ -117,6 +118,7 @@ class CameraModel(QObject):
         self._messages = messages
         self._scorer = loaded.scorer
         self._explained: tuple[Evidence, Explained] | None = None
+        self._scales: tuple[Evidence, tuple[NotchScale, ...]] | None = None
         self.state = loaded.state
         self.comparison = self._compare()
         self.occurrences = Occurrences(self, project)
@@ -257,6 +259,14 @@ class CameraModel(QObject):
         cells = int((drawn != entered).sum())
         changed = count_of(flips, "occurrence")
         return [f"Entered as blocks: {count_of(cells, 'cell')} not as drawn, {changed} with another outcome."]
+
+    @property
+    def scales(self) -> tuple[NotchScale, ...]:
+        """What each notch means on this very camera, from what triggered and what did not."""
+        if self._scales is None or self._scales[0] is not self.evidence:
+            make = self.camera.capability
+            self._scales = (self.evidence, calibrate_scale(seen_by(self.evidence, make), make))
+        return self._scales[1]
 
     @property
     def explained(self) -> Explained:

@@ -13,6 +13,7 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.tuning.predict import Expected
+from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Counts, Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
@@ -166,9 +167,11 @@ def tune_camera(
         one = _camera(project, camera)
         evidence = project.evidence(one.id)
         drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
+        scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
         found = tune(
-            evidence, one.under(one.installed), others=drawn, cost=Cost(miss=miss_cost), hold_out=hold_out, tried=tried
-        )
+            evidence, one.under(one.installed), others=drawn, cost=Cost(miss=miss_cost), hold_out=hold_out,
+            scales=scales, tried=tried,
+        )  # fmt: skip
         if save:
             project.settings.save_draft(one.id, found.chosen.settings)
     return {"camera": camera, "miss_cost": miss_cost, "saved": save, **tuned_to_dict(found)}
@@ -192,6 +195,8 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
             {**_counts(p.counts), "settings": settings_to_dict(p.candidate.settings)} for p in found.points if p.best
         ],
         "plan": [{"change": s.words, **_counts(s.counts)} for s in found.plan],
+        "scale_band": [_counts(c) for c in found.band] if found.band else None,
+        "judge_next": list(found.telling),
         "tried": found.tried,
     }
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
@@ -12,6 +13,7 @@ from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
+from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
@@ -60,7 +62,7 @@ class TuneModel(QObject):
         installed = model.camera.under(model.camera.installed)
         drawn = model.draft.detection.zones
         others = [("zones of the draft", drawn)] if drawn and drawn != installed.settings.detection.zones else []
-        cost = Cost(miss=self.miss_cost)
+        cost, scales = Cost(miss=self.miss_cost), self.model.scales
 
         def work(token: Token, report: Report) -> tuple[object, Tuned]:
             meter = Meter(ABOUT, report)
@@ -69,7 +71,7 @@ class TuneModel(QObject):
                 token.check()
                 meter.at(min(count, ABOUT), "Trying settings")
 
-            return evidence, tune(evidence, installed, others=others, cost=cost, tried=tried)
+            return evidence, tune(evidence, installed, others=others, cost=cost, scales=scales, tried=tried)
 
         return self.jobs.start("Tuning", work, self._take_in)
 
@@ -79,6 +81,15 @@ class TuneModel(QObject):
         if evidence is self.model.evidence:
             self.found = found
             self.changed.emit()
+
+    def since_entered(self) -> str:
+        """What came since the installed settings were entered, against what was to be expected; empty if unknown."""
+        model = self.model
+        since = model.evidence.epochs[-1].from_s if model.evidence.epochs else -math.inf
+        if not math.isfinite(since):
+            return ""
+        check = check_prediction(model.evidence, model.camera.under(model.camera.installed), since)
+        return check.words if check is not None else ""
 
     def try_out(self, candidate: Candidate | None) -> None:
         """Score some settings beside the installed ones without keeping them; None ends that."""

@@ -25,6 +25,7 @@ from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay.replay import Motion, motion_under, replay
 from guardia.core.score.score import visit_outcomes
 from guardia.core.trace.measure import CONTRAST_LEVELS
+from guardia.core.trace.stack import TraceStack
 
 KEPT_MOTIONS = 48
 """Sizes of motion that are remembered; one takes four bytes for each picture."""
@@ -36,8 +37,10 @@ class Variant:
 
     Parameters
     ----------
-    across, down
-        It moves so many cells elsewhere.
+    across
+        It moves so many cells to the right.
+    down
+        It moves so many cells down.
     size
         Its size in shares of the recorded one.
     dimmer
@@ -189,29 +192,9 @@ class Trials:
         key = (_key(moved), hold_s, candidate.capability.zone_test, candidate.sensitivity)
         if key not in self._strengths:
             motion = self._motion(candidate, moved)
-            lasting = self._lasting(motion.sizes, hold_s) / motion.needed
+            lasting = lasting_sizes(self.evidence.stack, motion.sizes, hold_s) / motion.needed
             self._strengths[key] = self._of_visits(lasting)
         return self._strengths[key] * variant.size
-
-    def _lasting(self, sizes: NDArray[np.int32], hold_s: float) -> NDArray[np.int32]:
-        """(F,) the size that is kept up from each picture on for the hold time, 0 near a clip's end."""
-        from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here
-
-        stack = self.evidence.stack
-        frames = 1 + math.ceil(hold_s / self._step_s - 1e-6)
-        if frames <= 1 or not len(sizes):
-            return sizes
-        lasting: NDArray[np.int32] = minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
-        ends = np.append(stack.clip_start[1:], stack.frames)
-        for end in ends.tolist():
-            lasting[max(0, end - frames + 1) : end] = 0
-        return lasting
-
-    @cached_property
-    def _step_s(self) -> float:
-        """Usual time between two pictures, seconds."""
-        steps = [np.median(np.diff(t)) for t in self.evidence.stack.times if len(t) > 1]
-        return float(np.median(steps)) if steps else 0.2
 
     @cached_property
     def _windows(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
@@ -230,6 +213,35 @@ class Trials:
         each = np.where(windows[:, 1] > windows[:, 0], each, 0.0)
         largest: NDArray[np.float64] = np.maximum.reduceat(each, first)
         return largest
+
+
+def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) -> NDArray[np.int32]:
+    """The size that is kept up from each picture on for the hold time.
+
+    Parameters
+    ----------
+    stack
+        The traces.
+    sizes
+        (F,) size in every picture.
+    hold_s
+        The hold time; as many pictures as it usually takes.
+
+    Returns
+    -------
+    NDArray[np.int32]
+        (F,), 0 where the clip ends too soon.
+    """
+    from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here
+
+    steps = [float(np.median(np.diff(t))) for t in stack.times if len(t) > 1]
+    frames = 1 + math.ceil(hold_s / (float(np.median(steps)) if steps else 0.2) - 1e-6)
+    if frames <= 1 or not len(sizes):
+        return sizes
+    lasting: NDArray[np.int32] = minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
+    for end in np.append(stack.clip_start[1:], stack.frames).tolist():
+        lasting[max(0, end - frames + 1) : end] = 0
+    return lasting
 
 
 def _key(parts: list[ZonePart]) -> tuple[object, ...]:

@@ -19,8 +19,11 @@ from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import length
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import LEVERS
+from guardia.core.make.settings import Sensitivity
 from guardia.core.make.zones import Zone
+from guardia.core.tuning.ask import telling
 from guardia.core.tuning.predict import Expected, expected_count, expected_share
+from guardia.core.tuning.scale import NotchScale
 from guardia.core.tuning.search import Idea, Search
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
@@ -38,6 +41,9 @@ CLOSE = 0.5
 
 SURE = 1.645
 """Standard errors above nothing that a gain must lie to be told: one-sided 95 %."""
+
+MOST_RIVALS = 12
+"""So many of the best settings are asked on which occurrences they disagree."""
 
 COMING_DAYS = 7.0
 """The prediction is for a week."""
@@ -175,6 +181,10 @@ class Tuned:
         Everything that was tried on all days, once for each pair of counts.
     plan
         From installed to chosen, one lever at a time.
+    band
+        What the chosen settings do where this camera's scale lies at the low and at the high end of what is believed.
+    telling
+        Ids of occurrences that are not judged and could change the choice, those first that could most.
     tried
         How many different settings were tried.
     """
@@ -190,6 +200,8 @@ class Tuned:
     singles: tuple[tuple[str, Counts], ...]
     points: tuple[Point, ...]
     plan: tuple[Step, ...]
+    band: tuple[Counts, Counts] | None
+    telling: tuple[int, ...]
     tried: int
 
 
@@ -201,6 +213,7 @@ def tune(
     cost: Cost | None = None,
     folds: int = FOLDS,
     hold_out: int = 0,
+    scales: Sequence[NotchScale] = (),
     tried: Callable[[int], None] = lambda _n: None,
 ) -> Tuned:
     """Search better settings, choose by leaving days out, and say how sure the choice is.
@@ -219,6 +232,8 @@ def tune(
         Into so many parts the days are divided, each held out once.
     hold_out
         Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
+    scales
+        What the notches mean on this camera, from calibrate_scale(); the make's own bands when empty.
     tried
         Called with the number of settings tried so far; what it raises ends the search.
 
@@ -242,7 +257,8 @@ def tune(
     if not search.seen.any():
         words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
         none = days.counts(base, seen)
-        return Tuned(Answer.TOO_LITTLE, (words,), none, installed, none, None, None, None, (), (), (), 1)
+        waiting = tuple(o.id for o in evidence.occurrences if not o.kind)
+        return Tuned(Answer.TOO_LITTLE, (words,), none, installed, none, None, None, None, (), (), (), None, waiting, 1)
     singles = search.singles()
     ideas = [idea for _, idea in search.combinations()]
     short = [*[i for i in ideas if i.drawing][:SHORT_LIST], *(i for i in ideas if not i.drawing)]
@@ -253,12 +269,24 @@ def tune(
         outs = [(_choose(search, days, short, seen - out, [p for p in parts if p is not out]), out) for out in parts]
     answer, why = _answer(search, days, base, best, outs)
     chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
+    points = _points(trials, days, seen)
+    rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
     return Tuned(
-        answer, (*why, *_limits(evidence, search)), days.counts(base, seen), chosen.candidate, days.counts(chosen, seen),
-        days.sum_of(outs) if outs else None, _margin(search, chosen), days.week(outs) if outs else None,
-        tuple((one.words, days.counts(one.trial, seen)) for one in singles), _points(trials, days, seen),
-        _plan(search, days, base, chosen, seen), len(trials),
-    )  # fmt: skip
+        answer=answer,
+        why=(*why, *_limits(evidence, search)),
+        installed=days.counts(base, seen),
+        chosen=chosen.candidate,
+        tuned=days.counts(chosen, seen),
+        held_out=days.sum_of(outs) if outs else None,
+        margin=_margin(search, chosen),
+        week=days.week(outs) if outs else None,
+        singles=tuple((one.words, days.counts(one.trial, seen)) for one in singles),
+        points=points,
+        plan=_plan(search, days, base, chosen, seen),
+        band=_band(trials, days, chosen.candidate, scales, seen),
+        telling=telling(evidence, list(rivals)[:MOST_RIVALS]),
+        tried=len(trials),
+    )
 
 
 Outs = Sequence[tuple[Trial, frozenset[date]]]
@@ -433,6 +461,22 @@ def pareto(pairs: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
             front.add(pair)
             least = pair[1]
     return front
+
+
+def _band(
+    trials: Trials, days: _Days, chosen: Candidate, scales: Sequence[NotchScale], seen: frozenset[date]
+) -> tuple[Counts, Counts] | None:
+    """What some settings do at the ends of what is believed of their notch; None where no notch is set."""
+    settings = chosen.settings
+    if settings.detection.sensitivity is not None:
+        return None
+    notch = chosen.capability.notch(settings.detection.notch)
+    known = next((s for s in scales if s.label == notch.label), None)
+    ends = (notch.size_low, notch.size_high) if known is None else (notch.size * known.low, notch.size * known.high)
+    low, high = (
+        trials.of(chosen.with_values(sensitivity=Sensitivity(notch.contrast, min(1.0, size)))) for size in ends
+    )
+    return days.counts(low, seen), days.counts(high, seen)
 
 
 def _plan(search: Search, days: _Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:

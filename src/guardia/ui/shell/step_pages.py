@@ -68,6 +68,12 @@ def _zones(shell: Shell, session: Session, model: CameraModel) -> QWidget:
     return page
 
 
+def _tune(shell: Shell, session: Session, model: CameraModel) -> QWidget:
+    page = TunePage(session, model)
+    page.asked.connect(shell.show_occurrences)
+    return page
+
+
 PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "evidence": _evidence,
     "alike": _alike,
@@ -76,7 +82,7 @@ PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "view": lambda _shell, session, model: ViewPage(session, model),
     "zones": _zones,
     "sensitivity": lambda _shell, session, model: SensitivityPage(session, model),
-    "tune": lambda _shell, session, model: TunePage(session, model),
+    "tune": _tune,
     "handover": lambda _shell, session, model: HandoverPage(session, model),
 }
 """By the id of the step. Round is made with the project, before there is a camera."""

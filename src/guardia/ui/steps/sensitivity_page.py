@@ -10,10 +10,12 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSli
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.help import SETTING_HELP
+from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Occurrence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
+from guardia.core.tuning.scale import telling_walk
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import HelpLine, card, label, page_head, seconds_words
 
@@ -207,7 +209,11 @@ class SensitivityPage(QWidget):
             state = "calibrated" if capability.calibrated else "not calibrated"
             self._notch_text.setText(f"{notch.label}: from {100 * notch.size:.2f} % of the picture on, in one piece")
             self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
-            self._band.setText(f"{state}, believed within {band}")
+            scale = next(s for s in self._model.scales if s.label == notch.label)
+            own = f"{100 * notch.size * scale.low:.2f} to {100 * notch.size * scale.high:.2f} %"
+            told = f", {count_of(scale.seen, 'clip')} at this notch" if scale.seen else ""
+            self._band.setText(f"{state}; on this camera {own} (95 %{told})")
+            self._band.setToolTip(telling_walk(self._model.scales, notch.label))
         else:
             self._notch_text.setText(
                 f"given directly: from {100 * draft.detection.sensitivity[1]:.2f} % of the picture on, in one piece"
@@ -315,6 +321,11 @@ class SensitivityPage(QWidget):
         ):
             at = float(np.log10(100 * (done.motion.needed - 0.5) / whole))
             plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
+        scale = next((s for s in self._model.scales if s.label == self._model.draft.detection.notch), None)
+        if scale is not None and self._model.draft.detection.sensitivity is None:
+            needed = 100 * comparison.draft_replay.motion.needed / whole
+            ends = (float(np.log10(needed * scale.low)), float(np.log10(needed * scale.high)))
+            plot.addItem(pg.LinearRegionItem(ends, movable=False, brush=THEME.colour("accent", 26), pen=pg.mkPen(None)))
         plot.setYRange(-0.5, 2.5)
         shown = [x for points in groups.values() for x, *_ in points]
         plot.setXRange(np.log10(LEAST_SHOWN * 0.8), np.log10(max(40.0, 1.1 * max(shown, default=0.0))))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import (
     QDoubleSpinBox,
@@ -25,6 +25,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
+from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.tuning.tune import Answer, Counts, Point, Tuned
 from guardia.report.sheet import lines_against
@@ -40,7 +41,12 @@ _HEADS = {
 
 
 class TunePage(QWidget):
-    """The answer above, the trade-off below it, levers and plan beside."""
+    """The answer above, the trade-off below it, levers and plan beside.
+
+    `asked` is emitted with the occurrences whose judgement could change the choice, and their title.
+    """
+
+    asked = pyqtSignal(tuple, str)
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
@@ -102,7 +108,15 @@ class TunePage(QWidget):
         self.why = WrappedLabel()
         self.why.setObjectName("muted")
         inside.addWidget(self.why)
+        self.since = WrappedLabel()
+        inside.addWidget(self.since)
+        self.judge = button("", self._ask, tip="The best settings disagree on these; all others would change nothing")
+        inside.addWidget(self.judge, 0, Qt.AlignmentFlag.AlignLeft)
         return frame
+
+    def _ask(self) -> None:
+        if self.model.found is not None:
+            self.asked.emit(self.model.found.telling, "Could change the choice")
 
     def _trade_off(self) -> QVBoxLayout:
         column = QVBoxLayout()
@@ -194,8 +208,19 @@ class TunePage(QWidget):
             self.why.setText(" ".join(found.why))
             self._fill(self.singles, [(words, *_cells(counts)) for words, counts in found.singles])
             self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in found.plan])
+        since = self.model.since_entered()
+        self.since.setText(since)
+        self.since.setVisible(bool(since))
+        self._tell_judging(found)
         self.try_out(None)
-        self._show(found.chosen if found is not None else None)
+
+    def _tell_judging(self, found: Tuned | None) -> None:
+        """What is still worth judging."""
+        count = len(found.telling) if found is not None else 0
+        self.judge.setVisible(count > 0)
+        self.judge.setText(f"Judge the {count_of(count, 'occurrence')} that could change this")
+        if found is not None and not count:
+            self.why.setText(f"{self.why.text()} Enough is judged: more would change nothing here.")
 
     def _fill_figures(self, found: Tuned) -> None:
         """Held out first, since that is what can be relied on; then tuned, then installed."""
@@ -211,6 +236,12 @@ class TunePage(QWidget):
         notes = []
         if found.margin is not None:
             notes.append(f"The weakest real one passes by {found.margin:.0%}.")
+        if found.band is not None:
+            low, high = found.band
+            notes.append(
+                f"As far as this camera's scale is known, false recordings lie between {high.false} and {low.false}, "
+                f"misses between {low.missed} and {high.missed}."
+            )
         if found.week is not None:
             false, missed = found.week
             notes.append(

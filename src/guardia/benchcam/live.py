@@ -1,0 +1,150 @@
+"""The bench camera at work without files: what several settings record of the same weeks, and what that is in truth."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded
+from guardia.benchcam.event_list import seen_class
+from guardia.benchcam.record import TRUTH_FACTOR, stretches
+from guardia.benchcam.tern_quay import REAL_KINDS, Scene, right_kind
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+
+SEEN_S = 0.3
+"""A real event counts as recorded when a recording shows this much of it."""
+
+FRESH_S = 2.0
+"""The camera looks anew so long before its rest ends, as it does when it records files."""
+
+
+@dataclass(frozen=True)
+class Truth:
+    """What some settings recorded, held against what happened.
+
+    Parameters
+    ----------
+    false_at
+        When a recording of nothing real began, seconds of the scene's clock.
+    real
+        When each real event began.
+    missed
+        When those began that no recording shows.
+    """
+
+    false_at: tuple[float, ...]
+    real: tuple[float, ...]
+    missed: tuple[float, ...]
+
+
+@dataclass
+class _Camera:
+    """One set of settings while the scene runs."""
+
+    scene: Scene
+    settings: Settings
+    capability: Capability
+    recorded: list[Recorded] = field(default_factory=list)
+    free_s: float = -1e9
+    decider: Decider | None = None
+    trigger_s: float | None = None
+    last_s: float = 0.0
+
+    def begin(self) -> None:
+        """A new stretch of the scene begins."""
+        self.finish()
+        self.decider = None
+
+    def finish(self, at_s: float | None = None) -> None:
+        """A recording under way ends."""
+        if self.trigger_s is not None:
+            rule = self.settings.recording
+            end = self.last_s + 1 / RATE_HZ if at_s is None else at_s
+            self.recorded.append(Recorded(self.trigger_s - rule.pre_record_s, self.trigger_s, end))
+            self.free_s, self.trigger_s, self.decider = end + rule.rest_s, None, None
+
+    def _let_through(self, at_s: float) -> bool:
+        """Whether the camera's own eye names what the object filter lets through."""
+        wanted = self.settings.detection.objects
+        return not wanted or seen_class(self.scene, at_s) in wanted
+
+    def see(self, picture: object, at_s: float) -> None:
+        """Take in the next picture."""
+        if self.trigger_s is None and at_s < self.free_s - FRESH_S:
+            return
+        if self.decider is None:
+            self.decider = Decider(self.settings, self.capability, truth_factor=TRUTH_FACTOR)
+        triggered = self.decider.triggered(picture, at_s)  # type: ignore[arg-type]
+        rule = self.settings.recording
+        if self.trigger_s is None:
+            if triggered and at_s >= self.free_s and self._let_through(at_s):
+                self.trigger_s = self.last_s = at_s
+            return
+        self.last_s = at_s if self.decider.moving else self.last_s
+        lasted = at_s - self.trigger_s
+        still = at_s - self.last_s >= self.settings.detection.release_s
+        if lasted >= (rule.length_s or LONGEST_S) or (still and (rule.length_s is None or rule.stop_when_still)):
+            self.finish(at_s + 1 / RATE_HZ)
+
+
+def run(
+    scene: Scene,
+    several: Sequence[Settings],
+    capability: Capability,
+    *,
+    only: Callable[[float], bool] = lambda _begin: True,
+) -> list[Truth]:
+    """Let a scene happen before a camera with several settings at once.
+
+    Parameters
+    ----------
+    scene
+        The place and what happens there; power cuts, plans and full disks are left out of it here.
+    several
+        The settings.
+    capability
+        The make.
+    only
+        Says of the beginning of a stretch (seconds of the scene's clock) whether it is run.
+
+    Returns
+    -------
+    list[Truth]
+        In the order of `several`.
+    """
+    cameras = [_Camera(scene, settings, capability) for settings in several]
+    ran: list[tuple[float, float]] = []
+    for number, (begin, end) in enumerate(s for s in stretches(scene) if only(s[0])):
+        ran.append((begin, end))
+        view = scene.view(begin, number)
+        for camera in cameras:
+            camera.begin()
+        for step in range(round((end + LONGEST_S - begin) * RATE_HZ)):
+            at = begin + step / RATE_HZ
+            if at >= end and all(camera.trigger_s is None for camera in cameras):
+                break
+            picture = view.picture(at)
+            for camera in cameras:
+                camera.see(picture, at)
+    for camera in cameras:
+        camera.finish()
+    return [_truth(scene, camera.recorded, ran) for camera in cameras]
+
+
+def _truth(scene: Scene, recorded: Sequence[Recorded], ran: Sequence[tuple[float, float]]) -> Truth:
+    false = []
+    for clip in recorded:
+        events: list[dict[str, object]] = [
+            {"kind": e.kind, "start_s": e.begin_s, "end_s": e.end_s}
+            for e in scene.events
+            if e.begin_s < clip.end_s and e.end_s > clip.start_s
+        ]
+        if right_kind(events, clip.start_s, clip.end_s) not in REAL_KINDS:
+            false.append(clip.trigger_s)
+    real = [e for e in scene.events if e.kind in REAL_KINDS and any(a <= e.begin_s < b for a, b in ran)]
+    missed = [
+        e.begin_s for e in real
+        if not any(min(c.end_s, e.end_s) - max(c.start_s, e.begin_s) > SEEN_S for c in recorded)
+    ]  # fmt: skip
+    return Truth(tuple(false), tuple(e.begin_s for e in real), tuple(missed))
