@@ -40,7 +40,7 @@ class NextActions(SessionCase):
         self.assertEqual((step.step, step.text.split()[0]), ("evidence", "Judge"))
         open_ids = [o.id for o in model.evidence.occurrences if not o.kind]
         model.occurrences.judge(open_ids, "unsure")
-        self.assertEqual(next_action(model).step, "zones")
+        self.assertEqual(next_action(model).step, "tune")
         model.change_draft(model.draft.with_values(hold_s=0.6), "hold")
         handover = next_action(model)
         self.assertEqual(handover.step, "handover")

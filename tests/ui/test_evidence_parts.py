@@ -333,7 +333,7 @@ class AlikeGroups(StepCase):
             self.session.undo.undo()
         self.assertEqual({i: model.occurrence(i).kind for i in ids}, before)
         self.painted(page)
-        self.press(page.sheet, Qt.Key.Key_Space)
+        page.show_chosen()
         self.assertEqual(self.window.current_step(), "evidence")
 
     def test_a_split_leaves_its_group_and_its_parts_join_the_comparison(self):

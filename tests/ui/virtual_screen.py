@@ -80,7 +80,7 @@ class VirtualScreen:
         while not true():
             if time.monotonic() > end:
                 self._case.fail(f"waited in vain: {what}; the window in front is '{self.front()}'")
-            time.sleep(0.1)
+            self.tool("sleep", "0.1")
 
     def front(self) -> str:
         """Title of the window that has the keys."""

@@ -63,7 +63,7 @@ class WelcomePage(QWidget):
         steps.setSpacing(12)
         for column, (title, text) in enumerate(_STEPS):
             frame = card()
-            frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Maximum)
+            frame.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Minimum)
             inside = QVBoxLayout(frame)
             inside.addWidget(label(title, "head"))
             inside.addWidget(label(text, "muted", wrap=True))

@@ -239,8 +239,8 @@ class TunePage(QWidget):
         if found.band is not None:
             low, high = found.band
             notes.append(
-                f"As far as this camera's scale is known, false recordings lie between {high.false} and {low.false}, "
-                f"misses between {low.missed} and {high.missed}."
+                f"As far as this camera's scale is known: {_range(high.false, low.false)} false, "
+                f"{_range(low.missed, high.missed)} missed."
             )
         if found.week is not None:
             false, missed = found.week
@@ -340,6 +340,10 @@ class TunePage(QWidget):
         """Leave the draft as it is kept."""
         super().hideEvent(event)
         self.model.try_out(None)
+
+
+def _range(one: int, other: int) -> str:
+    return str(one) if one == other else f"{min(one, other)} to {max(one, other)}"
 
 
 def _cells(counts: Counts) -> tuple[str, str, str]:
