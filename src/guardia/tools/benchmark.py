@@ -36,6 +36,7 @@ from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Trace, sparse
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import difference, propose
+from guardia.core.tuning.tune import tune
 from guardia.media.analysis import analyse_clip
 from guardia.store.project import Project
 from guardia.store.records import Camera, Site
@@ -105,6 +106,8 @@ def run_benchmark(tell: Callable[[str], None]) -> list[Measured]:
         results.append(_propose(*thousand))
         tell("scoring 500 candidates on 1,000 clips")
         results.append(_candidates(*thousand))
+        tell("tuning on 1,000 clips")
+        results.append(_tune(*thousand))
         tell("starting the demo window")
         results.append(_start(Path(folder)))
         tell("dragging a corner with 1,000 clips")
@@ -247,6 +250,21 @@ def _candidates(camera: Camera, many: Evidence) -> Measured:
     words = "identical" if [c.draft for c in some] == scores[::25] else "DIFFERENT"
     title = f"scoring {len(candidates)} candidates on 1,000 clips, against comparing one by one ({words} results)"
     return Measured(title, ours, one_by_one, "at most 10 s", ours <= 10.0 and words == "identical")
+
+
+def _tune(camera: Camera, many: Evidence) -> Measured:
+    """The whole search, days held out included, against as many replays by themselves."""
+    watched = ((many.clips[0].start_s - 1.0, many.clips[-1].end_s + 1.0),)
+    evidence, installed = replace(many, watched=watched), camera.under(camera.installed)
+    begun = time.perf_counter()
+    found = tune(evidence, installed)
+    ours = time.perf_counter() - begun
+    begun = time.perf_counter()
+    for n in range(10):
+        replay(evidence, installed.with_values(hold_s=0.1 * n))
+    replays = found.tried * (time.perf_counter() - begun) / 10
+    title = f"tuning on 1,000 clips ({found.tried} settings), against replaying as many"
+    return Measured(title, ours, replays, "at most 10 s", ours <= 10.0)
 
 
 def _propose(camera: Camera, many: Evidence) -> Measured:

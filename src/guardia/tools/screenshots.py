@@ -20,6 +20,7 @@ from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
 from guardia.ui.steps.alike_page import AlikePage
 from guardia.ui.steps.evidence_page import EvidencePage
+from guardia.ui.steps.tune_page import TunePage
 from guardia.ui.steps.view_page import ViewPage
 from guardia.ui.steps.zones_page import ZonesPage
 
@@ -69,6 +70,8 @@ def take_screenshots(folder: Path) -> list[Path]:
                 _wait_for_view(page)
             if isinstance(page, ZonesPage):
                 page.select_zone(0)
+            if isinstance(page, TunePage):
+                _wait_for_tuning(page)
             if step == "sensitivity":
                 model.select((real.id,))
             taken.append(_take(app, window, folder / f"{step}.png"))
@@ -97,6 +100,14 @@ def _wait_for_groups(page: AlikePage) -> None:
         page.model.changed.connect(waiting.quit)
         waiting.exec()
     page.model.go(page.model.current or 0)
+
+
+def _wait_for_tuning(page: TunePage) -> None:
+    """Search, and wait for what is found."""
+    waiting = QEventLoop()
+    page.model.jobs.finished.connect(waiting.quit)
+    page.search.click()
+    waiting.exec()
 
 
 def _wait_for_view(page: ViewPage) -> None:

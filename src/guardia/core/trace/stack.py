@@ -11,6 +11,7 @@ import bisect
 import math
 from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 from itertools import pairwise
 from typing import Any
 
@@ -106,6 +107,12 @@ class TraceStack:
     def cells(self) -> int:
         """Cells of the grid."""
         return self.columns * self.rows
+
+    @cached_property
+    def step_s(self) -> float:
+        """Usual time between two pictures of a clip, seconds."""
+        steps = [step for times in self.times for step in np.diff(times).tolist()]
+        return float(np.median(steps)) if steps else 0.2
 
     def sizes(self, zone: NDArray[np.bool_], *, contrast: int, zone_test: str = "pixels") -> NDArray[np.int32]:
         """Size of the motion in every picture.

@@ -234,13 +234,12 @@ def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) ->
     """
     from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here
 
-    steps = [float(np.median(np.diff(t))) for t in stack.times if len(t) > 1]
-    frames = 1 + math.ceil(hold_s / (float(np.median(steps)) if steps else 0.2) - 1e-6)
+    frames = 1 + math.ceil(hold_s / stack.step_s - 1e-6)
     if frames <= 1 or not len(sizes):
         return sizes
     lasting: NDArray[np.int32] = minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
-    for end in np.append(stack.clip_start[1:], stack.frames).tolist():
-        lasting[max(0, end - frames + 1) : end] = 0
+    ends = np.append(stack.clip_start[1:], stack.frames)
+    lasting[np.maximum(ends[:, None] - 1 - np.arange(frames - 1), 0).ravel()] = 0
     return lasting
 
 
