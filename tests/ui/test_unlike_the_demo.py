@@ -16,6 +16,7 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMessageBox, QWidget
 
 from guardia.app.project.advice import next_action
+from guardia.app.project.exports import Exports
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.steps.steps import STEPS
 from guardia.cli import main
@@ -68,10 +69,10 @@ class EveryPage(GuiCase):
         self.window.pages["zones"].show_moved()
         self.assertTrue(next_action(session.camera(camera)).text)
         for ending in ("csv", "jsonl", "xlsx"):
-            session.exports.save_occurrences(str(self.folder / f"all.{ending}"))
+            Exports(session).save_occurrences(str(self.folder / f"all.{ending}"))
             self.window.go("statistics")
             lines = self.window.pages["statistics"].lines
-            session.exports.save_statistic(camera, "cause", lines, str(self.folder / f"s.{ending}"))
+            Exports(session).save_statistic(camera, "cause", lines, str(self.folder / f"s.{ending}"))
         self.window.go("handover")
         self.window.pages["handover"].save(self.folder / "sheet.json")
         self.assertTrue((self.folder / "sheet.json").exists(), self.window.banner.text.text())

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
+from guardia.app.project.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.evidence import Clip
 from guardia.core.make.capability import capability_from_dict
@@ -13,9 +14,6 @@ from guardia.core.make.convert_settings import settings_for
 from guardia.core.make.settings import Settings
 from guardia.store.logbook import LogEntry
 from guardia.store.project import Project
-
-if TYPE_CHECKING:
-    from guardia.app.project.camera_model import CameraModel
 
 
 @dataclass(frozen=True)
@@ -30,7 +28,7 @@ class _Make:
 class Corrections:
     """Corrections of one camera; every one can be undone."""
 
-    def __init__(self, model: CameraModel, project: Project) -> None:
+    def __init__(self, model: ShownCamera, project: Project) -> None:
         self._model, self._project = model, project
 
     def set_make(self, data: Mapping[str, Any]) -> None:

@@ -5,16 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.score.statistics import Line
 from guardia.report.sheet import SheetContent
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
-
-if TYPE_CHECKING:
-    from guardia.app.project.session import Session
 
 
 class Exports:

@@ -4,22 +4,19 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
+from guardia.app.project.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView
 from guardia.store.project import Project
 
-if TYPE_CHECKING:
-    from guardia.app.project.camera_model import CameraModel
-
 
 class Facts:
     """Facts about a camera; every change can be undone."""
 
-    def __init__(self, model: CameraModel, project: Project) -> None:
+    def __init__(self, model: ShownCamera, project: Project) -> None:
         self._model, self._project = model, project
 
     def _reload(self, _value: object) -> None:

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
+from guardia.app.project.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.judgement import kind_of
@@ -15,10 +15,6 @@ from guardia.media.analysis import key_pictures
 from guardia.store.project import Project
 from guardia.store.records import NewOccurrence
 
-if TYPE_CHECKING:
-    from guardia.app.project.camera_model import CameraModel
-
-
 TAKE_BACK = ""
 """The kind that stands for 'not judged'."""
 
@@ -26,7 +22,7 @@ TAKE_BACK = ""
 class Occurrences:
     """The occurrences of a camera; every change can be undone."""
 
-    def __init__(self, model: CameraModel, project: Project) -> None:
+    def __init__(self, model: ShownCamera, project: Project) -> None:
         self._model, self._project, self._store = model, project, project.occurrences
 
     def judge(self, ids: Iterable[int], kind: str) -> None:

@@ -4,16 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
-from typing import TYPE_CHECKING
 
+from guardia.app.project.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.evidence.events import Boxes
 from guardia.core.evidence.evidence import Origin
 from guardia.media.analysis import lifted, moving_pictures
 from guardia.store.project import Project
-
-if TYPE_CHECKING:
-    from guardia.app.project.camera_model import CameraModel
 
 LEAD_S = 3.0
 LONGEST_LOOK_S = 120.0
@@ -23,7 +20,7 @@ LOOK_WIDTH_PX = 640
 class Pictures:
     """Pictures of a camera."""
 
-    def __init__(self, model: CameraModel, project: Project) -> None:
+    def __init__(self, model: ShownCamera, project: Project) -> None:
         self._model, self._project = model, project
 
     def clean_view(self) -> bytes:

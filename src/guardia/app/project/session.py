@@ -12,10 +12,10 @@ from zoneinfo import ZoneInfo
 from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from guardia.app.project.camera_model import CameraModel, Loaded, load_camera
-from guardia.app.project.exports import Exports
+from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.intake import AT_ONCE, Intake
 from guardia.app.project.makes import middle_settings
+from guardia.app.project.shown_camera import Loaded, load_camera
 from guardia.app.project.site_occurrences import SiteOccurrences
 from guardia.app.project.undo import Changes
 from guardia.app.work.job_runner import JobRunner
@@ -71,7 +71,6 @@ class Session(QObject):
         self.pictures.failed.connect(messages.tell_error)
         self.intake = Intake(self, self._project)
         self.occurrences = SiteOccurrences(self, self._project)
-        self.exports = Exports(self)
         self._lock = QLockFile(str(folder / "open.lock"))
         if self._lock.tryLock(0):
             self._project.clear_away()  # what an earlier sitting put away and could not delete at its end

@@ -6,11 +6,10 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.work.job_runner import JobRunner
+from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
@@ -44,26 +43,11 @@ class ReachLine:
     night: float
 
 
-class CalibrationModel(QObject):
-    """View, marks and reach of one camera.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    session
-        The open project, which tells errors and stops the work when it is closed.
-    """
-
-    changed = pyqtSignal()
+class CalibrationModel(StepModel):
+    """View, marks and reach of one camera; parameters as StepModel."""
 
     def __init__(self, model: CameraModel, session: Session) -> None:
-        super().__init__(model)
-        self.model = model
-        self._messages = session.messages
-        self.jobs = JobRunner(self)
-        self.jobs.failed.connect(session.messages.tell_error)
-        session.adopt(self.jobs)
+        super().__init__(model, session)
         self.marks: tuple[Mark, ...] = ()
         # Height of marked persons, and the focal length in picture widths where the lens is known.
         self.person_m = 1.75

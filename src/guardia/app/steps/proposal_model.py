@@ -6,11 +6,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.work.job_runner import JobRunner
+from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
@@ -42,34 +41,19 @@ class Offer:
     steps: tuple[tuple[Zone, ...], ...]
 
 
-class ProposalModel(QObject):
-    """Seeks zones for a camera's draft.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    session
-        The open project, which tells errors and stops the work when it is closed.
-    """
-
-    changed = pyqtSignal()
+class ProposalModel(StepModel):
+    """Seeks zones for a camera's draft; parameters as StepModel."""
 
     def __init__(self, model: CameraModel, session: Session) -> None:
-        super().__init__(model)
-        self._model = model
-        self._messages = session.messages
+        super().__init__(model, session)
         self.offer: Offer | None = None
-        self.jobs = JobRunner(self)
-        self.jobs.failed.connect(session.messages.tell_error)
-        session.adopt(self.jobs)
         model.draft_changed.connect(self.drop)
         model.judgements_changed.connect(self.drop)
 
     def seek(self) -> bool:
         """Seek zones to ignore; gives False while another search is under way."""
-        evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
-        asked = len(self._model.comparison.draft.false_recorded)
+        evidence, draft, capability = self.model.evidence, self.model.draft, self.model.camera.capability
+        asked = len(self.model.comparison.draft.false_recorded)
 
         def work(token: Token, _report: Report) -> Offer:
             proposal = propose(evidence, Candidate(draft, capability), check=token.check)
@@ -94,8 +78,8 @@ class ProposalModel(QObject):
 
     def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
         """Bring zones into the make's form; gives False while another search is under way."""
-        evidence, draft, capability = self._model.evidence, self._model.draft, self._model.camera.capability
-        grid = self._model.grid
+        evidence, draft, capability = self.model.evidence, self.model.draft, self.model.camera.capability
+        grid = self.model.grid
 
         def work(token: Token, _report: Report) -> Offer:
             converted = convert(zones, capability, grid=grid)
@@ -119,7 +103,7 @@ class ProposalModel(QObject):
 
     def _take_in(self, offer: Offer, draft: Settings) -> None:
         """Offer what was found, unless the draft that it was sought for has changed meanwhile."""
-        if self._model.draft == draft:
+        if self.model.draft == draft:
             self.offer = offer
             self.changed.emit()
         else:
@@ -127,11 +111,11 @@ class ProposalModel(QObject):
 
     def left_out(self, steps: int) -> NDArray[np.bool_]:
         """(rows, columns) cells that the draft watches and its zones after the first steps do not."""
-        grid, offer = self._model.grid, self.offer
+        grid, offer = self.model.grid, self.offer
         cells = [
-            zone_cells(entered_zones(self._model.draft.with_values(zones=z), self._model.camera.capability),
+            zone_cells(entered_zones(self.model.draft.with_values(zones=z), self.model.camera.capability),
                        grid=grid)
-            for z in (self._model.draft.detection.zones, offer.steps[steps - 1] if offer else ())
+            for z in (self.model.draft.detection.zones, offer.steps[steps - 1] if offer else ())
         ]  # fmt: skip
         return cells[0] & ~cells[1]
 
@@ -139,7 +123,7 @@ class ProposalModel(QObject):
         """Take the first steps into the draft; can be undone."""
         offer = self.offer
         if offer is not None and 0 < steps <= len(offer.steps):
-            self._model.change_draft(self._model.draft.with_values(zones=offer.steps[steps - 1]), offer.what)
+            self.model.change_draft(self.model.draft.with_values(zones=offer.steps[steps - 1]), offer.what)
 
     def drop(self) -> None:
         """Forget the offer: it was made for another draft, or is not wanted."""

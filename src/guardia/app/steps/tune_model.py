@@ -5,11 +5,9 @@ from __future__ import annotations
 import math
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QObject, pyqtSignal
-
 from guardia.app.project.advice import MISSED_WEIGHT
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.work.job_runner import JobRunner
+from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
@@ -25,27 +23,13 @@ ABOUT = MOST_CANDIDATES + 120
 """So many settings are tried at the most, those for the days held out among them."""
 
 
-class TuneModel(QObject):
-    """Tunes one camera.
-
-    Parameters
-    ----------
-    model
-        The camera.
-    session
-        The open project, which tells errors and stops the work when it is closed.
-    """
-
-    changed = pyqtSignal()
+class TuneModel(StepModel):
+    """Tunes one camera; parameters as StepModel."""
 
     def __init__(self, model: CameraModel, session: Session) -> None:
-        super().__init__(model)
-        self.model = model
+        super().__init__(model, session)
         self.miss_cost = float(MISSED_WEIGHT)
         self.found: Tuned | None = None
-        self.jobs = JobRunner(self)
-        self.jobs.failed.connect(session.messages.tell_error)
-        session.adopt(self.jobs)
         for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
             signal.connect(self._forget)
 

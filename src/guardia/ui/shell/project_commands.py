@@ -6,6 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
 
+from guardia.app.project.exports import Exports
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
@@ -44,7 +45,7 @@ def save_list(parent: QWidget, session: Session) -> None:
         parent, "Save occurrences", "occurrences.csv", "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
     )
     if name:
-        session.exports.save_occurrences(name)
+        Exports(session).save_occurrences(name)
 
 
 def join_found(session: Session) -> None:

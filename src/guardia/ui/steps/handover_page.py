@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.exports import Exports
 from guardia.app.project.session import Session
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
@@ -113,7 +114,7 @@ class HandoverPage(QWidget):
             for column, text in enumerate(cells):
                 grid.addWidget(label(text), row, column)
         self._sheet.addWidget(figures)
-        content = self._session.exports.sheet_content(model.camera.id)
+        content = Exports(self._session).sheet_content(model.camera.id)
         for line in (*content.limits, *CAUTIONS):
             self._sheet.addWidget(label(line, "muted", wrap=True))
         self._sheet.addStretch()
@@ -172,7 +173,7 @@ class HandoverPage(QWidget):
 
     def save(self, path: Path) -> None:
         """Save the sheet; the ending says in which form."""
-        content = self._session.exports.sheet_content(self._model.camera.id)
+        content = Exports(self._session).sheet_content(self._model.camera.id)
         part = path.with_name(path.name + ".part")
         try:
             if path.suffix.lower() == ".pdf":

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.exports import Exports
 from guardia.app.project.session import Session
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.score.statistics import BY, Day, Line, days, lines
@@ -240,4 +241,4 @@ class StatisticsPage(FreshPage):
             self, "Save table", "statistics.csv", "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
         )
         if name:
-            self._session.exports.save_statistic(self._model.camera.id, self.by.currentData(), self.lines, name)
+            Exports(self._session).save_statistic(self._model.camera.id, self.by.currentData(), self.lines, name)

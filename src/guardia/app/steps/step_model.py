@@ -1,0 +1,35 @@
+"""What the view-models of single steps share: a camera, and long work that stops when the project is closed."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from PyQt6.QtCore import QObject, pyqtSignal
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.work.job_runner import JobRunner
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+
+class StepModel(QObject):
+    """The view-model of a step of one camera.
+
+    Parameters
+    ----------
+    model
+        The camera.
+    session
+        The open project, which tells errors and stops the work when it is closed.
+    """
+
+    changed = pyqtSignal()
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model)
+        self.model = model
+        self._messages = session.messages
+        self.jobs = JobRunner(self)
+        self.jobs.failed.connect(session.messages.tell_error)
+        session.adopt(self.jobs)
