@@ -195,7 +195,7 @@ class WhenThingsGoWrong(ProjectCase):
             ("database is locked", "Another program"),
             ("disk I/O error", "cannot be opened or read"),
         ):
-            with self.subTest(text), self.assertRaisesRegex(ProjectError, word), project._db._plainly():
+            with self.subTest(text), self.assertRaisesRegex(ProjectError, word), project._db.plainly():
                 raise sqlite3.OperationalError(text)
         self.assertEqual(project.cameras.get(camera).draft, INSTALLED)
 

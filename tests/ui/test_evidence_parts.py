@@ -46,7 +46,7 @@ class BringingIn(StepCase):
         self.wait(changed)
         dialog.rule.setCurrentIndex(dialog.rule.findData("folder"))
         dialog.pattern.setEditText("%d%m%y_%H%M%S")
-        dialog._pattern_chosen()
+        dialog.take_pattern()
         states = {c.path.name if c.path.parent.name != "Attic" else "attic": c.state for c in model.plan.clips}
         self.assertEqual(states.pop("attic"), "no camera")
         self.assertEqual(states["broken.mp4"], "cannot be read")
@@ -56,11 +56,11 @@ class BringingIn(StepCase):
         starts = {c.start.isoformat() for c in fresh}
         self.assertEqual(starts, {"2026-09-07T07:59:00+01:00", "2026-09-07T07:59:10+01:00"})
         dialog.pattern.setEditText("%Q")
-        dialog._pattern_chosen()
+        dialog.take_pattern()
         self.assertFalse(dialog.go.isEnabled())
-        self.assertIn("%Q is not known", dialog._told.text())
+        self.assertIn("%Q is not known", dialog.problems.text())
         dialog.pattern.setEditText("%d%m%y_%H%M%S")
-        dialog._pattern_chosen()
+        dialog.take_pattern()
 
         # The list's columns are guessed, can be looked at and chosen.
         ((path, _),) = model.plan.lists
@@ -219,17 +219,17 @@ class Filters(StepCase):
             box.setCurrentIndex(1)
             self.assertTrue(0 < len(shown()) < everything, box.accessibleName())
             self.assertTrue(all(check(o) for o in shown()), box.accessibleName())
-            self.assertEqual(len(page.ribbon._marks), len(shown()))
+            self.assertEqual(len(page.ribbon.marks), len(shown()))
             box.setCurrentIndex(0)
         page.hours.setCurrentIndex(page.hours.count() - 1)
         hours = {self.session.local_time(evidence.span_s(o)[0]).hour for o in shown()}
         self.assertTrue(hours and all(h >= 20 or h < 6 for h in hours))
         page.more.click()
         self.assertEqual(len(shown()), everything)
-        mark = page.ribbon._marks[3]
+        mark = page.ribbon.marks[3]
         self.click(page.ribbon, page.ribbon.place(mark).toPoint())
         (chosen,) = page.selected_ids()
-        near = next(m for m in page.ribbon._marks if m.id == chosen)
+        near = next(m for m in page.ribbon.marks if m.id == chosen)
         self.assertAlmostEqual(near.hour, mark.hour, delta=0.5)
 
 

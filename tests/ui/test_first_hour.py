@@ -52,7 +52,7 @@ class FirstHour(GuiCase):
         looked = QSignalSpy(dialog.model.changed)
         folder = str(self.folder / "card" / origin.value)
         with mock.patch("guardia.ui.steps.import_dialog.QFileDialog.getExistingDirectory", return_value=folder):
-            dialog._add_folder()
+            dialog.add_folder()
         self.wait(looked)
         self.assertEqual(dialog.table.model().rowCount(), len(list(Path(folder).iterdir())))
         finished = QSignalSpy(self.window.session.intake.jobs.finished)
@@ -153,7 +153,7 @@ class FirstHour(GuiCase):
         APP.sendPostedEvents()
         ribbon = page.findChild(Fortnight)
         self.painted(ribbon)
-        place, chosen = ribbon._marks[-1]
+        place, chosen = ribbon.marks[-1]
         QTest.mouseMove(ribbon, place.toPoint())
         self.assertIn("click to see it", ribbon.toolTip())
         self.click(ribbon, QPointF(place).toPoint())

@@ -32,7 +32,7 @@ class Tune(StepCase):
         page.try_out(point.candidate)
         self.assertEqual(self.model.draft, point.candidate.settings)
         self.assertEqual(len(self.model.comparison.draft.real_missed), point.counts.missed)
-        self.assertIn("newly missed", self.window.panel._flip_head.text())
+        self.assertIn("newly missed", self.window.panel.flip_head.text())
         self.window.go("zones")
         self.assertEqual(self.model.draft, self.model.camera.draft)
 

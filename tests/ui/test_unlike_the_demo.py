@@ -170,7 +170,7 @@ class Faults(GuiCase):
             canvas = self.window.pages["view"].canvas
             area = canvas.area()
             for y in np.linspace(0.02, 0.99, 12):
-                canvas._pointer = QPointF(area.center().x(), area.top() + y * area.height())
+                canvas.pointer = QPointF(area.center().x(), area.top() + y * area.height())
                 self.painted(canvas)
             self.painted(self.window.pages["view"])
         self.assertEqual({m for *_, m in self.window.pages["view"].model.ladder()}, {0.0})
@@ -233,7 +233,7 @@ class Faults(GuiCase):
         months = self.window.pages["statistics"].findChildren(MonthView)
         for month, year in zip(months, (2025, 2026), strict=True):
             picked = QSignalSpy(month.picked)
-            day = next(iter(month._days))
+            day = next(iter(month.days_by_date))
             QTest.mouseClick(month, Qt.MouseButton.LeftButton, pos=month.day_rect(day).center())
             self.assertEqual(picked[0][0].date.year, year)
 
@@ -335,7 +335,7 @@ class OverTime(GuiCase):
         self.assertEqual([dialog.table.item(r, 2).text() for r in range(2)], ["up", "down"])
         before = self.model.evidence.watch.days
         dialog.table.selectRow(1)
-        dialog._take_out()
+        dialog.take_out()
         dialog.accept()
         self.assertAlmostEqual(self.model.evidence.watch.days, before + 30 / 24)
         self.session.undo.undo()
@@ -345,7 +345,7 @@ class OverTime(GuiCase):
         self.window.actions_by_id["epochs"].trigger()
         dialog = self.window.commands.times
         dialog.begin.set_moment(dialog.begin.moment_s() - 86400)
-        dialog._put(None)
+        dialog.put(None)
         self.assertEqual(dialog.table.item(dialog.table.rowCount() - 1, 1).text(), "now")
         dialog.accept()
         self.assertIn("settings that are not known", self.window.panel.limits.text())

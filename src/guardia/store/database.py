@@ -125,10 +125,10 @@ class Database:
             raise ProjectError(
                 f"There is no Guardia project at {path.parent}.", do="Choose a folder that holds a project.sqlite."
             )
-        with self._plainly():
+        with self.plainly():
             self._connection = sqlite3.connect(path, isolation_level=None, timeout=10.0)
         try:
-            with self._plainly():
+            with self.plainly():
                 self._prepare(create=create, begin=begin)
         except BaseException:
             self._connection.close()
@@ -209,7 +209,7 @@ class Database:
             raise
 
     @contextmanager
-    def _plainly(self) -> Iterator[None]:
+    def plainly(self) -> Iterator[None]:
         """Tell errors of the person's disk or file in plain words; our own mistakes pass unchanged."""
         try:
             yield
@@ -252,7 +252,7 @@ class Database:
         if self._connection.in_transaction:
             yield  # part of a larger one
             return
-        with self._plainly():
+        with self.plainly():
             self._connection.execute("BEGIN IMMEDIATE")
             try:
                 yield
@@ -268,7 +268,7 @@ class Database:
         if self._connection.in_transaction:
             yield
             return
-        with self._plainly():
+        with self.plainly():
             self._connection.execute("BEGIN")
             try:
                 yield
@@ -277,17 +277,17 @@ class Database:
 
     def rows(self, sql: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
         """All rows of a query."""
-        with self._plainly():
+        with self.plainly():
             return self._connection.execute(sql, values).fetchall()
 
     def each(self, sql: str, values: Sequence[Any] = ()) -> Iterator[sqlite3.Row]:
         """The rows of a query one after another, without holding them all."""
-        with self._plainly():
+        with self.plainly():
             yield from self._connection.execute(sql, values)
 
     def run(self, sql: str, values: Sequence[Any] = ()) -> int:
         """Run one statement; returns the id of an inserted row."""
-        with self._plainly():
+        with self.plainly():
             return int(self._connection.execute(sql, values).lastrowid or 0)
 
     def close(self) -> None:

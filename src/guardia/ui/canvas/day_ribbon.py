@@ -43,14 +43,14 @@ class DayRibbon(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self._marks: Sequence[RibbonMark] = ()
+        self.marks: Sequence[RibbonMark] = ()
         self.setFixedHeight(54)
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Hours of the day with occurrences")
 
     def show_marks(self, marks: Sequence[RibbonMark]) -> None:
         """Show other occurrences."""
-        self._marks = marks
+        self.marks = marks
         self.update()
 
     def place(self, mark: RibbonMark) -> QPointF:
@@ -73,12 +73,12 @@ class DayRibbon(QWidget):
             area = QRectF(min(max(0.0, x - 20), self.width() - 40), self.height() - 15, 40, 15)
             side = Qt.AlignmentFlag.AlignLeft if hour == 0 else Qt.AlignmentFlag.AlignRight
             painter.drawText(area, Qt.AlignmentFlag.AlignHCenter if 0 < hour < 24 else side, f"{hour:02d}")
-        for mark in self._marks:
+        for mark in self.marks:
             draw_mark(painter, mark.verdict, self.place(mark), 7.0, recorded=mark.recorded)
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Pick the mark that is clicked."""
-        if event is not None and self._marks:
-            far, nearest = min(((self.place(m) - event.position()).manhattanLength(), m.id) for m in self._marks)
+        if event is not None and self.marks:
+            far, nearest = min(((self.place(m) - event.position()).manhattanLength(), m.id) for m in self.marks)
             if far <= 10:
                 self.picked.emit(nearest)

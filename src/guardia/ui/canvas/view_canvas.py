@@ -35,7 +35,7 @@ class ViewCanvas(QWidget):
         self._model = model
         self._picture = QPixmap()
         self._picture.loadFromData(model.model.pictures.clean_view())
-        self._pointer: QPointF | None = None
+        self.pointer: QPointF | None = None
         self._pressed: QPointF | None = None
         self._taken: list[QRectF] = []
         self.marking = False
@@ -128,9 +128,9 @@ class ViewCanvas(QWidget):
                 self._label(painter, places, words)
 
     def _figure(self, painter: QPainter, view: ViewGeometry, area: QRectF) -> None:
-        if self._pointer is None or self.marking or not area.contains(self._pointer):
+        if self.pointer is None or self.marking or not area.contains(self.pointer):
             return
-        ground = view.to_ground(np.array([self.to_picture(self._pointer)]))[0]
+        ground = view.to_ground(np.array([self.to_picture(self.pointer)]))[0]
         if np.isnan(ground).any() or float(np.hypot(*ground)) > 150:
             return
         x, z = float(ground[0]), float(ground[1])
@@ -158,8 +158,8 @@ class ViewCanvas(QWidget):
 
     def _marks(self, painter: QPainter) -> None:
         drawn = self._ends()
-        if self._pressed is not None and self._pointer is not None:
-            drawn.append([self._pressed, self._pointer])
+        if self._pressed is not None and self.pointer is not None:
+            drawn.append([self._pressed, self.pointer])
         for number, ends in enumerate(drawn):
             line = "false" if number == self._chosen else "missed"
             for colour, width in (("surface", 5.0), (line, 2.5)):
@@ -181,7 +181,7 @@ class ViewCanvas(QWidget):
     def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
         """Follow the pointer."""
         if event is not None:
-            self._pointer = event.position()
+            self.pointer = event.position()
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -207,7 +207,7 @@ class ViewCanvas(QWidget):
 
     def leaveEvent(self, event: object) -> None:
         """Take the figure away."""
-        self._pointer = None
+        self.pointer = None
         self.update()
 
 

@@ -175,8 +175,8 @@ class ImportDialog(QDialog):
         layout = QVBoxLayout(self)
         grid = self._sources_and_rules()
         layout.addLayout(grid)
-        self._told = label("", "warning", wrap=True)
-        layout.addWidget(self._told)
+        self.problems = label("", "warning", wrap=True)
+        layout.addWidget(self.problems)
         self.table = self._plan_table()
         layout.addWidget(self.table, 1)
         self._lists = QGridLayout()
@@ -194,7 +194,7 @@ class ImportDialog(QDialog):
         grid = QGridLayout()
         row = QHBoxLayout()
         row.addWidget(button("Add f&iles…", self._add_files))
-        row.addWidget(button("Add f&older…", self._add_folder))
+        row.addWidget(button("Add f&older…", self.add_folder))
         self._sources = label("No files yet", "muted", wrap=True)
         row.addWidget(self._sources, 1)
         grid.addWidget(label("From"), 0, 0)
@@ -247,9 +247,9 @@ class ImportDialog(QDialog):
         else:
             pattern.setEditText(model.pattern())
         pattern.setToolTip("A pattern of your own is built from %Y %m %d %H %M %S %y %j %b %I %p")
-        pattern.activated.connect(self._pattern_chosen)
+        pattern.activated.connect(self.take_pattern)
         if (edit := pattern.lineEdit()) is not None:
-            edit.editingFinished.connect(self._pattern_chosen)
+            edit.editingFinished.connect(self.take_pattern)
         return pattern
 
     def _plan_table(self) -> QTableView:
@@ -288,12 +288,12 @@ class ImportDialog(QDialog):
         if names:
             self.model.add([Path(n) for n in names])
 
-    def _add_folder(self) -> None:
+    def add_folder(self) -> None:
         name = QFileDialog.getExistingDirectory(self, "Add a folder")
         if name:
             self.model.add([Path(name)])
 
-    def _pattern_chosen(self) -> None:
+    def take_pattern(self) -> None:
         typed = self.pattern.currentText().strip()
         known = next((f.code for f in NAME_FORMS if f.text == typed), typed)
         if known != self.model.pattern():
@@ -316,8 +316,8 @@ class ImportDialog(QDialog):
         more = f" and {len(model.sources) - 4} more" if len(model.sources) > 4 else ""
         self._sources.setText(sources + more if sources else "No files yet")
         notes = [model.problem] if model.problem else list(model.plan.notes)
-        self._told.setText("\n".join(notes))
-        self._told.setVisible(bool(notes))
+        self.problems.setText("\n".join(notes))
+        self.problems.setVisible(bool(notes))
         clear(self._lists)
         for row, (path, camera_id) in enumerate(model.plan.lists[:6]):
             words: QLabel = label(f"{path.name} → {model.camera_name(camera_id)}: {model.list_words(path)}", wrap=True)
@@ -341,11 +341,11 @@ class ImportDialog(QDialog):
     def _go(self) -> None:
         self.model.watched = (self.begin.moment_s(), self.end.moment_s()) if self.whole.isChecked() else None
         if self.model.watched is not None and self.model.watched[1] <= self.model.watched[0]:
-            self._told.setText("A watched time must end after it begins.")
-            self._told.show()
+            self.problems.setText("A watched time must end after it begins.")
+            self.problems.show()
             return
         if self.model.start():
             self.accept()
         else:
-            self._told.setText("Another import is still running; bring this in when it is done.")
-            self._told.show()
+            self.problems.setText("Another import is still running; bring this in when it is done.")
+            self.problems.show()

@@ -47,7 +47,7 @@ class Fortnight(QWidget):
         self.setMinimumHeight(66)
         self.setAccessibleName("Occurrences of the last two weeks")
         self.setMouseTracking(True)
-        self._marks: list[tuple[QPointF, int]] = []
+        self.marks: list[tuple[QPointF, int]] = []
         self._words: dict[int, str] = {}
 
     @painting
@@ -55,7 +55,7 @@ class Fortnight(QWidget):
         """Draw the ribbon."""
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         evidence = self._model.evidence
-        self._marks = []
+        self.marks = []
         if not evidence.occurrences or self._shown is None:
             painter.setPen(THEME.colour("muted"))
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, "Nothing recorded is here yet")
@@ -85,12 +85,12 @@ class Fortnight(QWidget):
             y = top + height * (lanes.get(verdict, 0.83) if verdict else 0.83)
             draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=done.records(occurrence.id))
             what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
-            self._marks.append((QPointF(x, y), occurrence.id))
+            self.marks.append((QPointF(x, y), occurrence.id))
             self._words[occurrence.id] = f"{moment:%a %d %b %Y %H:%M}, {what}; click to see it"
 
     def _nearest(self, at: QPointF) -> int | None:
         """Id of the occurrence whose mark is under a point."""
-        distances = [((p - at).manhattanLength(), i) for p, i in self._marks]
+        distances = [((p - at).manhattanLength(), i) for p, i in self.marks]
         distance, occurrence_id = min(distances, default=(99.0, 0))
         return occurrence_id if distance <= 9 else None
 

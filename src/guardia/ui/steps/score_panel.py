@@ -109,8 +109,8 @@ class ScorePanel(QWidget):
         top.addStretch()
         top.addWidget(button("fold ▸", self.fold_asked.emit, "link", "Leave the counts alone beside the page (F9)"))
         layout.addLayout(top)
-        self._flip_head = label("", "muted", wrap=True)
-        layout.addWidget(self._flip_head)
+        self.flip_head = label("", "muted", wrap=True)
+        layout.addWidget(self.flip_head)
         layout.addLayout(self._counts())
         layout.addSpacing(2)
         self._bars = [IntervalBars(m.words, m.colour, m.form) for m in MEASURES]
@@ -234,13 +234,13 @@ class ScorePanel(QWidget):
     def _show_flips(self, changes: tuple[Change, ...]) -> None:
         counts = {flip: sum(c.flip is flip for c in changes) for flip in Flip}
         parts = [f"{n} {flip.value}" for flip, n in counts.items() if n]
-        self._flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft.")
-        self._flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head" if parts else "muted")
+        self.flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft.")
+        self.flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head" if parts else "muted")
         self._strip_flips.setText("\n".join(f"{_FLIP_SIGNS[flip]} {n}" for flip, n in counts.items() if n))
         self._strip_flips.setToolTip(", ".join(parts))
-        style = self._flip_head.style()
+        style = self.flip_head.style()
         if style is not None:
-            style.polish(self._flip_head)
+            style.polish(self.flip_head)
         self.flips.clear()
         if not changes:
             hint = QListWidgetItem(

@@ -49,9 +49,9 @@ class MonthView(QWidget):
 
     def __init__(self, year: int, month: int, days: Sequence[Day]) -> None:
         super().__init__()
-        self._days = {d.date: d for d in days if (d.date.year, d.date.month) == (year, month)}
+        self.days_by_date = {d.date: d for d in days if (d.date.year, d.date.month) == (year, month)}
         weeks = calendar.Calendar().monthdatescalendar(year, month)
-        self._weeks = [w for w in weeks if any(d in self._days for d in w)]
+        self._weeks = [w for w in weeks if any(d in self.days_by_date for d in w)]
         self._month = month
         self.setFixedSize(7 * _CELL.width(), _HEAD + len(self._weeks) * _CELL.height())
         self.setAccessibleName(f"Evidence in {calendar.month_name[month]} {year}")
@@ -71,7 +71,7 @@ class MonthView(QWidget):
             painter.drawText(QRect(column * _CELL.width(), 0, _CELL.width(), _HEAD), 0, f" {name}")
         for day in (d for w in self._weeks for d in w if d.month == self._month):
             area = self.day_rect(day)
-            there = self._days.get(day)
+            there = self.days_by_date.get(day)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(THEME.colour("surface" if there else "page"))
             painter.drawRoundedRect(area, 4, 4)
@@ -101,7 +101,7 @@ class MonthView(QWidget):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Pick the day that is clicked."""
         if event is not None:
-            for day, there in self._days.items():
+            for day, there in self.days_by_date.items():
                 if self.day_rect(day).contains(event.position().toPoint()):
                     self.picked.emit(there)
 

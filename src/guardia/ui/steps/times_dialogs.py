@@ -142,7 +142,7 @@ class WatchedDialog(_SpanDialog):
             (
                 ("It was up", lambda: self._add(up=True), "Everything it recorded by motion in this time is here"),
                 ("It was down", lambda: self._add(up=False), "Nothing could be recorded in this time"),
-                ("Take out", self._take_out, "Take the selected lines out"),
+                ("Take out", self.take_out, "Take the selected lines out"),
             ),
         )
         self._show()
@@ -157,7 +157,7 @@ class WatchedDialog(_SpanDialog):
         self.spans.sort()
         self._show()
 
-    def _take_out(self) -> None:
+    def take_out(self) -> None:
         chosen = set(self._chosen())
         self.spans = [s for n, s in enumerate(self.spans) if n not in chosen]
         self._show()
@@ -183,22 +183,22 @@ class EpochsDialog(_SpanDialog):
             "Each motion clip belongs to the settings then installed: what those never let through, no motion clip can "
             "show. Put a stretch of time under the settings that the draft has now, or say that they are not known.",
             (
-                ("As the draft is now", lambda: self._put(model.draft), "The draft's settings were installed then"),
-                ("Not known", lambda: self._put(None), "Nobody remembers what was installed then"),
-                ("Take out", self._take_out, "Give the selected stretch to the settings after it"),
+                ("As the draft is now", lambda: self.put(model.draft), "The draft's settings were installed then"),
+                ("Not known", lambda: self.put(None), "Nobody remembers what was installed then"),
+                ("Take out", self.take_out, "Give the selected stretch to the settings after it"),
             ),
         )
         self._show()
         self.accepted.connect(lambda: model.facts.set_epochs(self.epochs))
 
-    def _put(self, settings: Settings | None) -> None:
+    def put(self, settings: Settings | None) -> None:
         try:
             self.epochs = with_epoch(self.epochs, Epoch(self.begin.moment_s(), self.end.moment_s(), settings))
             self._show()
         except GuardiaError as error:
             self.told.setText(str(error))
 
-    def _take_out(self) -> None:
+    def take_out(self) -> None:
         epochs = list(self.epochs)
         for row in reversed(self._chosen()):
             if row < len(epochs) - 1:
