@@ -69,6 +69,8 @@ class WholeJob(CommandCase):
             draft = saved.cameras.all()[0].draft
         self.assertEqual(settings_to_dict(draft), found["settings"])
         self.assertEqual(self.run_command("tune", project, "--camera", "Gate", "--miss-cost", "0")[0], 2)
+        _, _, err = self.run_command("tune", project, "--camera", "Gate", "--kind-cost", "dragon=2")
+        self.assertIn("'dragon' is no kind", err)
 
 
 class Commands(CommandCase):

@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import io
 import json
+import os
 import sys
 from collections.abc import Sequence
 from pathlib import Path
@@ -23,6 +24,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_from_dict
+from guardia.formats.judgements import kind_named
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -47,6 +49,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except GuardiaError as error:
         print(f"guardia: {error}", file=sys.stderr)
         return 2
+    except BrokenPipeError:
+        # Whoever read the output, such as head, wanted no more of it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
     return status
 
 
@@ -109,6 +115,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument(
         "--miss-cost", type=float, default=5.0, metavar="N", help="of a miss; a false recording costs 1"
     )
+    command.add_argument("--kind-cost", action="append", default=[], metavar="KIND=N", help="factor for single kinds")
     command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
     command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
@@ -278,6 +285,16 @@ def _judge(options: argparse.Namespace) -> int:
     return 1 if result.get("notes") else 0
 
 
+def _kind_cost(text: str) -> tuple[str, float]:
+    kind, _, factor = text.partition("=")
+    try:
+        return kind_named(kind), float(factor)
+    except ValueError as error:
+        raise InvalidValue(
+            f"'{text}' is no kind with a number.", do="Write for example --kind-cost vehicle=3."
+        ) from error
+
+
 def _tune(options: argparse.Namespace) -> int:
     from guardia.app.project.scripted import tune_camera
 
@@ -287,7 +304,7 @@ def _tune(options: argparse.Namespace) -> int:
 
     result = tune_camera(
         options.project, camera=options.camera, miss_cost=options.miss_cost, hold_out=options.hold_out,
-        save=options.save, tried=tried,
+        save=options.save, kinds=dict(_kind_cost(text) for text in options.kind_cost), tried=tried,
     )  # fmt: skip
     if sys.stderr.isatty():
         print("\r", end="", file=sys.stderr)

@@ -26,6 +26,12 @@ class Tune(StepCase):
         self.assertEqual(self.session.camera(self.session.camera_ids()[0]).draft, before)
         self.painted(page)
 
+    def test_the_scale_is_drawn_with_what_was_seen_and_the_next_walk(self):
+        page, _ = self.searched()
+        page.tabs.setCurrentWidget(page.scale)
+        self.painted(page.scale)
+        self.assertIn("walk at notch 9", page.scale.words.text())
+
     def test_a_point_is_tried_on_beside_the_installed_and_left_with_the_page(self):
         page, found = self.searched()
         point = next(p for p in found.points if p.best and p.counts.false == 0)

@@ -80,6 +80,15 @@ def _json_lines(text: str) -> Iterator[tuple[int, dict[str, Any]]]:
             yield number, row if isinstance(row, dict) else {}
 
 
+def kind_named(text: str) -> str:
+    """Id of a kind by its id or words, empty for none; raises InvalidValue for anything else."""
+    kind = _KINDS.get(text.strip().lower())
+    if kind is None:
+        known = ", ".join(k.id for k in KINDS)
+        raise InvalidValue(f"'{text}' is no kind.", do=f"Known are: {known}.")
+    return kind
+
+
 def _judged(line: int, row: dict[str, Any]) -> Judged:
     missing = [name for name in COLUMNS if row.get(name) is None]
     if missing:
@@ -90,8 +99,8 @@ def _judged(line: int, row: dict[str, Any]) -> Judged:
         raise InvalidValue(f"Line {line}: begin and end must be seconds ({error}).") from error
     if not (math.isfinite(begin) and math.isfinite(end) and begin <= end):
         raise InvalidValue(f"Line {line}: it begins at {begin} s and ends at {end} s.")
-    kind = _KINDS.get(str(row["kind"]).strip().lower())
-    if kind is None:
-        known = ", ".join(k.id for k in KINDS)
-        raise InvalidValue(f"Line {line}: '{row['kind']}' is no kind.", do=f"Known are: {known}.")
+    try:
+        kind = kind_named(str(row["kind"]))
+    except InvalidValue as error:
+        raise InvalidValue(f"Line {line}: {error}") from error
     return Judged(line, str(row["clip"]), begin, end, kind)

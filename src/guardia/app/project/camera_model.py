@@ -16,10 +16,11 @@ from guardia.app.work.messages import MessageHub
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.explain import Explained, explain
-from guardia.core.tuning.scale import NotchScale, calibrate_scale, seen_by
+from guardia.core.tuning.scale import NotchScale, Seen, calibrate_scale, seen_by
 from guardia.report.sheet import lines_against
 from guardia.store.project import Project
 
@@ -30,7 +31,7 @@ class CameraModel(ShownCamera):
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__(project, loaded, undo, messages)
         self._explained: tuple[Evidence, Explained] | None = None
-        self._scales: tuple[Evidence, tuple[NotchScale, ...]] | None = None
+        self._scales: tuple[Evidence, Capability, tuple[NotchScale, ...], list[Seen]] | None = None
         self.occurrences = Occurrences(self, project)
         self.facts = Facts(self, project)
         self.corrections = Corrections(self, project)
@@ -86,10 +87,20 @@ class CameraModel(ShownCamera):
     @property
     def scales(self) -> tuple[NotchScale, ...]:
         """What each notch means on this very camera, from what triggered and what did not."""
-        if self._scales is None or self._scales[0] is not self.evidence:
-            make = self.camera.capability
-            self._scales = (self.evidence, calibrate_scale(seen_by(self.evidence, make), make))
-        return self._scales[1]
+        return self._scale_and_seen[0]
+
+    @property
+    def seen(self) -> list[Seen]:
+        """What the evidence tells of the notches."""
+        return self._scale_and_seen[1]
+
+    @property
+    def _scale_and_seen(self) -> tuple[tuple[NotchScale, ...], list[Seen]]:
+        make = self.camera.capability
+        if self._scales is None or self._scales[:2] != (self.evidence, make):
+            seen = seen_by(self.evidence, make)
+            self._scales = (self.evidence, make, calibrate_scale(seen, make), seen)
+        return self._scales[2:]
 
     @property
     def explained(self) -> Explained:

@@ -132,7 +132,14 @@ def judge_to(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
 
 
 def tune_camera(
-    folder: Path, *, camera: str, miss_cost: float, hold_out: int, save: bool, tried: Callable[[int], None]
+    folder: Path,
+    *,
+    camera: str,
+    miss_cost: float,
+    kinds: Mapping[str, float],
+    hold_out: int,
+    save: bool,
+    tried: Callable[[int], None],
 ) -> dict[str, Any]:
     """Search better settings for a camera.
 
@@ -144,6 +151,8 @@ def tune_camera(
         Its name.
     miss_cost
         What a missed real occurrence costs, a false recording costing 1; above 0.
+    kinds
+        Factors on that for single kinds of occurrence, by their ids.
     hold_out
         So many of the last days are kept out and the choice is counted on them; 0 leaves days out in turn.
     save
@@ -161,17 +170,17 @@ def tune_camera(
     InvalidValue
         If there is no such camera or a number cannot be used.
     """
-    if not 0 < miss_cost <= 10_000 or hold_out < 0:
-        raise InvalidValue("A miss must cost more than 0 and at most 10000, and days held out cannot be negative.")
+    if not all(0 < cost <= 10_000 for cost in (miss_cost, *kinds.values())) or hold_out < 0:
+        raise InvalidValue("Costs must be above 0 and at most 10000, and days held out cannot be negative.")
     with Project(folder) as project:
         one = _camera(project, camera)
         evidence = project.evidence(one.id)
         drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
         scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
+        cost = Cost(miss=miss_cost, by_kind=kinds)
         found = tune(
-            evidence, one.under(one.installed), others=drawn, cost=Cost(miss=miss_cost), hold_out=hold_out,
-            scales=scales, tried=tried,
-        )  # fmt: skip
+            evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out, scales=scales, tried=tried
+        )
         if save:
             project.settings.save_draft(one.id, found.chosen.settings)
     return {"camera": camera, "miss_cost": miss_cost, "saved": save, **tuned_to_dict(found)}

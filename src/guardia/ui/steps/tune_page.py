@@ -31,6 +31,7 @@ from guardia.core.tuning.tune import Answer, Counts, Point, Tuned
 from guardia.report.sheet import lines_against
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel, button, card, clear, label, page_head
+from guardia.ui.steps.scale_view import ScaleView
 
 _HEADS = {
     Answer.BETTER: "Better settings, proved on days held out",
@@ -121,7 +122,9 @@ class TunePage(QWidget):
     def _trade_off(self) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(4)
-        self._plot_title = label("Everything that was tried; click a point to try it on", "strong", wrap=True)
+        self._plot_title = label(
+            "All that was tried, on the days it was chosen on; click a point to try it on", "strong", wrap=True
+        )
         column.addWidget(self._plot_title)
         self.plot = pg.PlotWidget()
         self.plot.setMenuEnabled(False)
@@ -154,6 +157,8 @@ class TunePage(QWidget):
         self.tabs.addTab(whole, "What changes")
         self.tabs.addTab(self.singles, "Single levers")
         self.tabs.addTab(self.plan, "One at a time")
+        self.scale = ScaleView(self._camera)
+        self.tabs.addTab(self.scale, "Scale")
         self.plan.itemActivated.connect(lambda item: self._take_step(item.row()))
         self.plan.setToolTip("Enter or a double click takes the change and those before it as the draft")
         return self.tabs
@@ -211,6 +216,7 @@ class TunePage(QWidget):
         since = self.model.since_entered()
         self.since.setText(since)
         self.since.setVisible(bool(since))
+        self.scale.refresh()
         self._tell_judging(found)
         self.try_out(None)
 

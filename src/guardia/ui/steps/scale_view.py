@@ -1,0 +1,72 @@
+"""The scale of a camera: the chance to trigger at the installed notch, with what was seen, and what would narrow it."""
+
+from __future__ import annotations
+
+import numpy as np
+import pyqtgraph as pg
+from PyQt6.QtWidgets import QVBoxLayout, QWidget
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.core.base.words import count_of
+from guardia.core.tuning.scale import chance, telling_walk
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import WrappedLabel
+
+_WIDTH = 0.12
+_STRENGTHS = np.geomspace(0.2, 12.0, 160)
+_TICKS = [(float(np.log10(v)), f"{v:g}") for v in (0.2, 0.5, 1, 2, 5, 10)]
+
+
+class ScaleView(QWidget):
+    """The curve above, what it says below."""
+
+    def __init__(self, model: CameraModel) -> None:
+        super().__init__()
+        self._model = model
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.plot = pg.PlotWidget()
+        self.plot.setMenuEnabled(False)
+        self.plot.hideButtons()
+        self.plot.setMouseEnabled(x=False, y=False)
+        self.plot.setMinimumHeight(110)
+        self.plot.setAccessibleName("Chance to trigger by size over the nominal threshold")
+        layout.addWidget(self.plot, 1)
+        self.words = WrappedLabel()
+        self.words.setObjectName("muted")
+        layout.addWidget(self.words)
+
+    def refresh(self) -> None:
+        """Draw it as it is now."""
+        plot, model = self.plot, self._model
+        plot.clear()
+        plot.setBackground(THEME.colour("surface"))
+        for side, words in (("left", "chance to trigger"), ("bottom", "size, times the nominal threshold")):
+            axis = plot.getAxis(side)
+            axis.setPen(THEME.colour("line"))
+            axis.setTextPen(THEME.colour("muted"))
+            plot.setLabel(side, words, color=THEME.colour("muted").name())
+        plot.getAxis("bottom").setTicks([_TICKS])
+        notch = model.camera.installed.detection.notch
+        scale = next((s for s in model.scales if s.label == notch), None)
+        if scale is None or model.camera.installed.detection.sensitivity is not None:
+            self.words.setText("The installed sensitivity is given directly: there is no notch to calibrate.")
+            return
+        x = np.log10(_STRENGTHS)
+        low, middle, high = (chance(_STRENGTHS, f, width=_WIDTH) for f in (scale.low, scale.factor, scale.high))
+        edges = [plot.plot(x, y, pen=pg.mkPen(THEME.colour("accent", 90), width=0.8)) for y in (low, high)]
+        plot.addItem(pg.FillBetweenItem(*edges, brush=pg.mkBrush(THEME.colour("accent", 40))))
+        plot.plot(x, middle, pen=pg.mkPen(THEME.colour("accent"), width=2))
+        seen = [s for s in model.seen if s.notch == notch]
+        points = pg.ScatterPlotItem(
+            [float(np.log10(np.clip(s.strength, 0.2, 12.0))) for s in seen],
+            [(0.97 if s.triggered else 0.03) + 0.02 * (n % 3 - 1) for n, s in enumerate(seen)],
+            symbol="o", size=6, pen=pg.mkPen(THEME.colour("ink"), width=0.8), brush=pg.mkBrush(None),
+        )  # fmt: skip
+        plot.addItem(points)
+        plot.setYRange(-0.02, 1.02)
+        plot.setXRange(float(x[0]), float(x[-1]), padding=0.01)
+        self.words.setText(
+            f"Notch {notch}: the true threshold is {scale.low:.2f} to {scale.high:.2f} times the nominal one (95 %), "
+            f"from {count_of(len(seen), 'thing')} seen. {telling_walk(model.scales, notch)}"
+        )
