@@ -117,6 +117,7 @@ def _parser() -> argparse.ArgumentParser:
     )
     command.add_argument("--kind-cost", action="append", default=[], metavar="KIND=N", help="factor for single kinds")
     command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
+    command.add_argument("--unseen", action="store_true", help="also choose what motion clips cannot show the price of")
     command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
     command.add_argument("project", type=Path, metavar="PROJECT")
@@ -304,7 +305,7 @@ def _tune(options: argparse.Namespace) -> int:
 
     result = tune_camera(
         options.project, camera=options.camera, miss_cost=options.miss_cost, hold_out=options.hold_out,
-        save=options.save, kinds=dict(_kind_cost(text) for text in options.kind_cost), tried=tried,
+        unseen=options.unseen, save=options.save, kinds=dict(map(_kind_cost, options.kind_cost)), tried=tried,
     )  # fmt: skip
     if sys.stderr.isatty():
         print("\r", end="", file=sys.stderr)

@@ -8,7 +8,7 @@ import numpy as np
 
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
-from guardia.core.make.levers import limits_broken
+from guardia.core.make.levers import could_show_more, limits_broken
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning.check import check_prediction
@@ -124,7 +124,7 @@ class Tuning(unittest.TestCase):
 
     def test_an_object_filter_is_not_tried_on_what_only_the_judgement_says(self):
         found = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
-        self.assertEqual([w for w, _ in found.singles if w.startswith("object filter")], [])
+        self.assertEqual([w for w, *_ in found.singles if w.startswith("object filter")], [])
         self.assertIn("object filter was not tried", " ".join(found.why))
 
     def test_what_could_change_the_choice_is_asked_for_and_nothing_else(self):
@@ -136,6 +136,21 @@ class Tuning(unittest.TestCase):
         # The settings silence what moved where the false ones do; on what moved with the real ones they agree.
         self.assertEqual(set(found.telling), {i for i in waiting if kinds[i] == "foliage"})
         self.assertTrue(found.telling)
+
+    def test_what_motion_clips_cannot_price_is_told_and_not_chosen(self):
+        with Project(DEMO) as project:
+            camera = next(c for c in project.cameras.all() if c.name == "Pontoon gate")
+            evidence = project.evidence(camera.id)
+        grid, make = evidence.stack.grid, camera.capability
+        careful, bold = (tune(evidence, camera.under(camera.installed), unseen=u) for u in (False, True))
+        more = {words for words, _, more in careful.singles if more}
+        self.assertIn("rest after a recording 0 s", more)
+        self.assertIn("sensitivity 10", more)
+        self.assertNotIn("sensitivity 3", more)
+        self.assertEqual(could_show_more(careful.chosen.settings, camera.installed, make, grid=grid), ())
+        self.assertNotEqual(could_show_more(bold.chosen.settings, camera.installed, make, grid=grid), ())
+        self.assertLess(bold.tuned.missed, careful.tuned.missed)
+        self.assertIn("motion clips cannot show", " ".join(careful.why))
 
     def test_two_days_are_too_few_and_none_is_nothing(self):
         found = tune(days_of(real=3, false=4, days=2), tried(plain(4)))

@@ -138,6 +138,7 @@ def tune_camera(
     miss_cost: float,
     kinds: Mapping[str, float],
     hold_out: int,
+    unseen: bool,
     save: bool,
     tried: Callable[[int], None],
 ) -> dict[str, Any]:
@@ -155,6 +156,8 @@ def tune_camera(
         Factors on that for single kinds of occurrence, by their ids.
     hold_out
         So many of the last days are kept out and the choice is counted on them; 0 leaves days out in turn.
+    unseen
+        Also choose what motion clips cannot show the whole price of.
     save
         Keep what is chosen as the draft.
     tried
@@ -179,8 +182,9 @@ def tune_camera(
         scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
         cost = Cost(miss=miss_cost, by_kind=kinds)
         found = tune(
-            evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out, scales=scales, tried=tried
-        )
+            evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out, scales=scales,
+            unseen=unseen, tried=tried,
+        )  # fmt: skip
         if save:
             project.settings.save_draft(one.id, found.chosen.settings)
     return {"camera": camera, "miss_cost": miss_cost, "saved": save, **tuned_to_dict(found)}
@@ -199,7 +203,9 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "held_out": _counts(found.held_out) if found.held_out else None,
         "margin": found.margin,
         "coming_week": None if week is None else {"false": _expected(week[0]), "missed": _expected(week[1])},
-        "single_levers": [{"change": words, **_counts(counts)} for words, counts in found.singles],
+        "single_levers": [
+            {"change": words, "false_at_least": more, **_counts(counts)} for words, counts, more in found.singles
+        ],
         "trade_off": [
             {**_counts(p.counts), "settings": settings_to_dict(p.candidate.settings)} for p in found.points if p.best
         ],

@@ -29,6 +29,7 @@ class TuneModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.miss_cost = float(MISSED_WEIGHT)
+        self.unseen = False
         self.found: Tuned | None = None
         for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
             signal.connect(self._forget)
@@ -46,7 +47,7 @@ class TuneModel(StepModel):
         installed = model.camera.under(model.camera.installed)
         drawn = model.draft.detection.zones
         others = [("zones of the draft", drawn)] if drawn and drawn != installed.settings.detection.zones else []
-        cost, scales = Cost(miss=self.miss_cost), self.model.scales
+        cost, scales, unseen = Cost(miss=self.miss_cost), self.model.scales, self.unseen
 
         def work(token: Token, report: Report) -> tuple[object, Tuned]:
             meter = Meter(ABOUT, report)
@@ -55,7 +56,9 @@ class TuneModel(StepModel):
                 token.check()
                 meter.at(min(count, ABOUT), "Trying settings")
 
-            return evidence, tune(evidence, installed, others=others, cost=cost, scales=scales, tried=tried)
+            return evidence, tune(
+                evidence, installed, others=others, cost=cost, scales=scales, unseen=unseen, tried=tried
+            )
 
         return self.jobs.start("Tuning", work, self._take_in)
 

@@ -102,7 +102,7 @@ class Moved:
 
 
 def draw(
-    drawing: Drawing, moved: Moved, seen: NDArray[np.bool_], candidate: Candidate, *, grid: Grid
+    drawing: Drawing, moved: Moved, seen: NDArray[np.bool_], candidate: Candidate, *, grid: Grid, within: bool = False
 ) -> tuple[Zone, ...] | None:
     """Draw zones from some of the visits, in the form that the make takes.
 
@@ -118,6 +118,8 @@ def draw(
         Settings whose other zones stay, and the make.
     grid
         Columns and rows of cells.
+    within
+        Watch nothing that is not watched now.
 
     Returns
     -------
@@ -135,7 +137,9 @@ def draw(
     zones: list[Zone] = list(present)
     watched = inside
     if drawing.watch is not None:
-        watched = _grown(used, drawing.watch)
+        watched = _grown(used, drawing.watch) & (inside | (not within))
+        if not watched.any():
+            return None
         zones = _watch(watched, capability, hull=drawing.hull)
     if drawing.ignore is not None:
         false = moved.cells[seen & ~moved.real].sum(axis=0)

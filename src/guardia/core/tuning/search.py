@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import LEVERS, limits_broken
+from guardia.core.make.levers import LEVERS, could_show_more, limits_broken
 from guardia.core.make.zones import Zone
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
@@ -57,10 +57,13 @@ class Single:
         Which lever, and to what.
     trial
         What it does.
+    more
+        It could record what motion clips do not show: its false recordings are at least those counted.
     """
 
     words: str
     trial: Trial
+    more: bool
 
 
 class Search:
@@ -78,6 +81,8 @@ class Search:
         What a miss costs.
     seen
         (V,) the visits that may be looked at.
+    unseen
+        Also try what motion clips cannot show the whole price of, such as a shorter rest or more sensitivity.
     check
         Called before each trial with the number tried so far; what it raises ends the search.
     """
@@ -89,6 +94,7 @@ class Search:
         others: Sequence[tuple[str, tuple[Zone, ...]]],
         cost: Cost,
         seen: NDArray[np.bool_],
+        unseen: bool,
         check: Callable[[int], None],
     ) -> None:
         self.trials, self.installed, self.cost, self._check = trials, installed, cost, check
@@ -99,6 +105,7 @@ class Search:
         self._moved = Moved.of(trials.evidence, trials.visits, trials.real, contrast=contrast)
         self._weights = trials.weights(cost)
         self.seen = seen
+        self.unseen = unseen
 
     @cached_property
     def filter_known(self) -> bool:
@@ -114,9 +121,15 @@ class Search:
         key = (idea.drawing, idea.candidate.settings.detection.zones, seen.tobytes())
         if key not in self._drawn:
             grid = self.trials.evidence.stack.grid
-            self._drawn[key] = draw(idea.drawing, self._moved, seen, idea.candidate, grid=grid)
+            self._drawn[key] = draw(idea.drawing, self._moved, seen, idea.candidate, grid=grid, within=not self.unseen)
         zones = self._drawn[key]
         return None if zones is None else idea.candidate.with_values(zones=zones)
+
+    def shows_more(self, candidate: Candidate) -> bool:
+        """Whether settings could record what the installed ones never let into a clip: how much, nobody knows."""
+        grid = self.trials.evidence.stack.grid
+        settings, make = self.installed.settings, self.installed.capability
+        return bool(could_show_more(candidate.settings, settings, make, grid=grid))
 
     def try_(self, idea: Idea, seen: NDArray[np.bool_]) -> Trial | None:
         """Try an idea; None where its zones cannot be drawn."""
@@ -153,8 +166,8 @@ class Search:
         for words, idea in self._moves(Idea(None, self.installed)):
             trial = self.try_(idea, self.seen)
             if trial is not None:
-                tried.append(Single(words, trial))
-        return sorted(tried, key=lambda one: self.total(one.trial))
+                tried.append(Single(words, trial, self.shows_more(trial.candidate)))
+        return sorted(tried, key=lambda one: (one.more, self.total(one.trial)))
 
     def _moves(self, idea: Idea) -> Iterable[tuple[str, Idea]]:
         """Ideas one lever away."""
@@ -207,6 +220,8 @@ class Search:
                 continue
             candidate = self.realised(idea, self.seen)
             if candidate is None or limits_broken(candidate):
+                continue
+            if not self.unseen and self.shows_more(candidate):
                 continue
             if len(self.trials) >= MOST_CANDIDATES and not self.trials.knows(candidate):
                 return

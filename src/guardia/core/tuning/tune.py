@@ -24,7 +24,7 @@ from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.predict import Expected, expected_count, expected_share
 from guardia.core.tuning.scale import NotchScale
-from guardia.core.tuning.search import Idea, Search
+from guardia.core.tuning.search import Idea, Search, Single
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
 FOLDS = 5
@@ -41,6 +41,9 @@ CLOSE = 0.5
 
 SURE = 1.645
 """Standard errors above nothing that a gain must lie to be told: one-sided 95 %."""
+
+MOST_CURES = 3
+"""So many cures of misses are told of."""
 
 MOST_RIVALS = 12
 """So many of the best settings are asked on which occurrences they disagree."""
@@ -176,7 +179,8 @@ class Tuned:
     week
         False recordings and misses to be expected in a coming week, from the days held out; None without a rate.
     singles
-        Every lever by itself: words and counts, the best first.
+        Every lever by itself, the best first: words, counts, and whether its false recordings may be more than counted,
+        since motion clips do not show what it lets in.
     points
         Everything that was tried on all days, once for each pair of counts.
     plan
@@ -197,7 +201,7 @@ class Tuned:
     held_out: Counts | None
     margin: float | None
     week: tuple[Expected, Expected] | None
-    singles: tuple[tuple[str, Counts], ...]
+    singles: tuple[tuple[str, Counts, bool], ...]
     points: tuple[Point, ...]
     plan: tuple[Step, ...]
     band: tuple[Counts, Counts] | None
@@ -214,6 +218,7 @@ def tune(
     folds: int = FOLDS,
     hold_out: int = 0,
     scales: Sequence[NotchScale] = (),
+    unseen: bool = False,
     tried: Callable[[int], None] = lambda _n: None,
 ) -> Tuned:
     """Search better settings, choose by leaving days out, and say how sure the choice is.
@@ -234,6 +239,8 @@ def tune(
         Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
     scales
         What the notches mean on this camera, from calibrate_scale(); the make's own bands when empty.
+    unseen
+        Also choose what motion clips cannot show the whole price of: a shorter rest, more sensitivity, a wider zone.
     tried
         Called with the number of settings tried so far; what it raises ends the search.
 
@@ -252,7 +259,7 @@ def tune(
     last = days.last(hold_out)
     seen = days.all - last
     parts = days.parts(folds, seen)
-    search = Search(trials, installed, others, cost or Cost(), days.visits(seen), tried)
+    search = Search(trials, installed, others, cost or Cost(), days.visits(seen), unseen, tried)
     base = trials.of(installed)
     if not search.seen.any():
         words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
@@ -273,14 +280,14 @@ def tune(
     rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
     return Tuned(
         answer=answer,
-        why=(*why, *_limits(evidence, search)),
+        why=(*why, *_cures(search, days, base, singles, seen), *_limits(evidence, search)),
         installed=days.counts(base, seen),
         chosen=chosen.candidate,
         tuned=days.counts(chosen, seen),
         held_out=days.sum_of(outs) if outs else None,
         margin=_margin(search, chosen),
         week=days.week(outs) if outs else None,
-        singles=tuple((one.words, days.counts(one.trial, seen)) for one in singles),
+        singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
         points=points,
         plan=_plan(search, days, base, chosen, seen),
         band=_band(trials, days, chosen.candidate, scales, seen),
@@ -409,11 +416,23 @@ def _answer(search: Search, days: _Days, base: Trial, best: Trial, outs: Outs) -
     return Answer.BETTER, _better_words(search, base, best)
 
 
+def _cures(search: Search, days: _Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
+    """What would record more real ones at a price that this evidence cannot tell."""
+    before = days.counts(base, seen).missed
+    cures = [(days.counts(one.trial, seen).missed, one.words) for one in singles if one.more]
+    fewer = sorted((missed, words) for missed, words in cures if missed < before)
+    if not fewer:
+        return []
+    told = ", ".join(f"{words} (missed {missed})" for missed, words in fewer[:MOST_CURES])
+    return [f"Against misses ({before}): {told}. What else these would record, motion clips cannot show; footage can."]
+
+
 def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     left = _kinds(search, base.recorded & ~search.trials.real)
     if not left and base.recorded[search.trials.real].all():
         return Answer.GOOD, ["Every real occurrence is recorded and no false one."]
-    told = f"No setting of this make tells these from the real ones: {left}." if left else "No setting records more."
+    tried = "No setting of this make" if search.unseen else "No setting whose price these clips can show"
+    told = f"{tried} tells these from the real ones: {left}." if left else "No setting records more."
     return Answer.LIMIT, [f"{told} Move the camera, add light, or choose another make."]
 
 

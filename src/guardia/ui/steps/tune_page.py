@@ -8,6 +8,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QHideEvent
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
@@ -68,6 +69,13 @@ class TunePage(QWidget):
         self.miss_cost.setAccessibleName("What a missed real occurrence costs, in false recordings")
         self.miss_cost.valueChanged.connect(lambda v: setattr(self.model, "miss_cost", v))
         head.addWidget(self.miss_cost)
+        self.unseen = QCheckBox("also what clips cannot show")
+        self.unseen.setToolTip(
+            "A shorter rest, more sensitivity or a wider zone lets in what no motion clip shows: "
+            "false recordings are then at least those counted"
+        )
+        self.unseen.toggled.connect(lambda on: setattr(self.model, "unseen", on))
+        head.addWidget(self.unseen)
         self.search = button("&Search", self._search, "primary", "Try this make's levers on the judged evidence")
         self.stop = button("Stop", self.model.jobs.cancel)
         head.addWidget(self.search)
@@ -211,7 +219,7 @@ class TunePage(QWidget):
             self.headline.setText(_HEADS[found.answer])
             self._fill_figures(found)
             self.why.setText(" ".join(found.why))
-            self._fill(self.singles, [(words, *_cells(counts)) for words, counts in found.singles])
+            self._fill(self.singles, [(words, *_cells(counts, more=more)) for words, counts, more in found.singles])
             self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in found.plan])
         since = self.model.since_entered()
         self.since.setText(since)
@@ -352,8 +360,8 @@ def _range(one: int, other: int) -> str:
     return str(one) if one == other else f"{min(one, other)} to {max(one, other)}"
 
 
-def _cells(counts: Counts) -> tuple[str, str, str]:
-    return str(counts.false), str(counts.missed), str(counts.late)
+def _cells(counts: Counts, *, more: bool = False) -> tuple[str, str, str]:
+    return f"{counts.false} or more" if more else str(counts.false), str(counts.missed), str(counts.late)
 
 
 def _figures(counts: Counts) -> tuple[str, str, str, str]:
