@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 from sklearn.metrics import fbeta_score, precision_score, recall_score
 
-from guardia.core.tuning.tune import Counts
+from guardia.core.tuning.days import Counts
 
 
 class AgainstScikitLearn(unittest.TestCase):

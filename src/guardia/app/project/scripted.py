@@ -12,10 +12,11 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.tuning.days import Counts
 from guardia.core.tuning.predict import Expected
 from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.tuning.trials import Cost
-from guardia.core.tuning.tune import Counts, Tuned, tune
+from guardia.core.tuning.tune import Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
 from guardia.report.sheet import steps
 from guardia.report.tables import write_table

@@ -139,6 +139,13 @@ class Search:
         self._check(len(self.trials))
         return self.trials.of(candidate)
 
+    def choice(self, idea: Idea, seen: NDArray[np.bool_]) -> Trial | None:
+        """Try an idea that may be chosen; None for one that cannot be drawn, entered, or priced on these clips."""
+        candidate = self.realised(idea, seen)
+        if candidate is None or limits_broken(candidate) or (not self.unseen and self.shows_more(candidate)):
+            return None
+        return self.try_(idea, seen)
+
     def price(self, trial: Trial, counted: NDArray[np.bool_]) -> NDArray[np.float64]:
         """(V,) what each visit costs under a candidate, 0 for those that are not counted."""
         real = self.trials.real
@@ -175,10 +182,7 @@ class Search:
         if settings.detection.sensitivity is None:
             for notch in make.notches:
                 if notch.label != settings.detection.notch:
-                    yield (
-                        f"sensitivity {notch.label}",
-                        idea._replace(candidate=idea.candidate.with_values(notch=notch.label)),
-                    )
+                    yield f"sensitivity {notch.label}", _with(idea, notch=notch.label)
         for words, zones in self._zones:
             if idea.drawing is not None or zones != settings.detection.zones:
                 yield words, Idea(None, idea.candidate.with_values(zones=zones))
@@ -188,10 +192,7 @@ class Search:
         for name, words, values in self._levers:
             for value in values:
                 if value != settings.value(name):
-                    yield (
-                        f"{words} {_word(value)}",
-                        idea._replace(candidate=idea.candidate.with_values(**{name: value})),
-                    )
+                    yield f"{words} {_word(value)}", _with(idea, **{name: value})
 
     def combinations(self) -> list[tuple[float, Idea]]:
         """Ideas by what they cost on all days, the best first: lever after lever from the best so far."""
@@ -218,14 +219,11 @@ class Search:
         for idea in ideas:
             if idea in known:
                 continue
-            candidate = self.realised(idea, self.seen)
-            if candidate is None or limits_broken(candidate):
-                continue
-            if not self.unseen and self.shows_more(candidate):
-                continue
-            if len(self.trials) >= MOST_CANDIDATES and not self.trials.knows(candidate):
+            if len(self.trials) >= MOST_CANDIDATES:
                 return
-            known[idea] = self.total(self.try_(idea, self.seen))
+            trial = self.choice(idea, self.seen)
+            if trial is not None:
+                known[idea] = self.total(trial)
 
 
 def _with(idea: Idea, **values: object) -> Idea:

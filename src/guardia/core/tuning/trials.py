@@ -143,10 +143,6 @@ class Trials:
         """Everything tried so far, in that order."""
         return list(self._trials.values())
 
-    def knows(self, candidate: Candidate) -> bool:
-        """Whether it was tried already."""
-        return candidate in self._trials
-
     def of(self, candidate: Candidate) -> Trial:
         """Try a candidate; raises InvalidValue if it names a notch that the make does not have."""
         if candidate not in self._trials:

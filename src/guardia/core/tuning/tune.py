@@ -12,17 +12,16 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.base.intervals import rate_interval, wilson
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
-from guardia.core.evidence.watch import length
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import LEVERS
 from guardia.core.make.settings import Sensitivity
 from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
-from guardia.core.tuning.predict import Expected, expected_count, expected_share
+from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
+from guardia.core.tuning.predict import Expected
 from guardia.core.tuning.scale import NotchScale
 from guardia.core.tuning.search import Idea, Search, Single
 from guardia.core.tuning.trials import Cost, Trial, Trials
@@ -32,9 +31,6 @@ FOLDS = 5
 
 SHORT_LIST = 10
 """So many of the best ideas with zones to be drawn are drawn anew without each part of the days, and each two."""
-
-LEAST_DAYS = 3
-"""Fewer days with something judged cannot be held out from one another."""
 
 CLOSE = 0.5
 """Settings whose cost differs by no more than half a false recording cannot be told apart, however sure the days."""
@@ -48,9 +44,6 @@ MOST_CURES = 3
 MOST_RIVALS = 12
 """So many of the best settings are asked on which occurrences they disagree."""
 
-COMING_DAYS = 7.0
-"""The prediction is for a week."""
-
 
 class Answer(StrEnum):
     """What came of it."""
@@ -59,61 +52,6 @@ class Answer(StrEnum):
     TOO_LITTLE = "too little evidence"
     LIMIT = "this camera is at its limit"
     GOOD = "the installed settings are as good as any that were tried"
-
-
-@dataclass(frozen=True)
-class Counts:
-    """What some settings do with the judged visits of some days.
-
-    Parameters
-    ----------
-    real
-        Real visits.
-    missed
-        Of them not recorded.
-    late
-        Of them recorded late or cut.
-    false
-        False recordings.
-    days
-        Watched days of 24 hours, 0 when that is not known.
-    """
-
-    real: int
-    missed: int
-    late: int
-    false: int
-    days: float
-
-    @property
-    def false_per_day(self) -> tuple[float, float, float] | None:
-        """Rate a day with its exact interval (95 %), None without watched time."""
-        return (self.false / self.days, *rate_interval(self.false, self.days)) if self.days else None
-
-    @property
-    def missed_share(self) -> tuple[float, float, float] | None:
-        """Share with its Wilson interval (95 %), None without real ones."""
-        return (self.missed / self.real, *wilson(self.missed, self.real)) if self.real else None
-
-    @property
-    def precision(self) -> float | None:
-        """Share of recordings that are of something real, None without recordings."""
-        recorded = self.real - self.missed + self.false
-        return (self.real - self.missed) / recorded if recorded else None
-
-    @property
-    def recall(self) -> float | None:
-        """Share of the real visits that is recorded, None without real ones."""
-        return 1 - self.missed / self.real if self.real else None
-
-    def f_beta(self, beta: float) -> float | None:
-        """The weighted harmonic mean of precision and recall, recall counting beta times as much.
-
-        C. van Rijsbergen, Information Retrieval, 1979: (1 + b2) TP / ((1 + b2) TP + b2 FN + FP).
-        """
-        hits, weight = self.real - self.missed, beta * beta
-        below = (1 + weight) * hits + weight * self.missed + self.false
-        return (1 + weight) * hits / below if below else None
 
 
 @dataclass(frozen=True)
@@ -173,7 +111,7 @@ class Tuned:
         Their counts on the days that they were chosen on.
     held_out
         Counts of settings chosen in the same way without the days that they are counted on; None where too few days are
-        judged.
+        judged. Only which ideas are worth drawing anew was seen on all days.
     margin
         By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none.
     week
@@ -255,7 +193,7 @@ def tune(
         If the installed settings name a notch that the make does not have.
     """
     trials = Trials(evidence)
-    days = _Days(evidence, trials)
+    days = Days(evidence, trials)
     last = days.last(hold_out)
     seen = days.all - last
     parts = days.parts(folds, seen)
@@ -296,75 +234,8 @@ def tune(
     )
 
 
-Outs = Sequence[tuple[Trial, frozenset[date]]]
-"""What was chosen without some days, and those days."""
-
-
-class _Days:
-    """The days of the evidence: of which each visit is, and how much of each was watched."""
-
-    def __init__(self, evidence: Evidence, trials: Trials) -> None:
-        self._trials = trials
-        self._watched = {day: length(spans) / 86_400 for day, spans in evidence.watch.counted.items()}
-        self.all = frozenset({*self._watched, *trials.days})
-        self._judged = sorted(set(trials.days))
-
-    def parts(self, folds: int, within: frozenset[date]) -> list[frozenset[date]]:
-        """Some days in parts to be held out; neighbouring days lie in different ones. None for too few days."""
-        judged = [day for day in self._judged if day in within]
-        count = min(folds, len(judged))
-        if len(judged) < LEAST_DAYS or count < 2:
-            return []
-        quiet = sorted(within - set(judged))
-        return [frozenset([*judged[n::count], *quiet[n::count]]) for n in range(count)]
-
-    def last(self, days: int) -> frozenset[date]:
-        """The last so many days; none if nothing judged would be left before them, or none is among them."""
-        out = frozenset(sorted(self.all)[-days:] if days else ())
-        return out if set(self._judged) - out and set(self._judged) & out else frozenset()
-
-    def visits(self, days: frozenset[date]) -> NDArray[np.bool_]:
-        """(V,) which visits are of some days."""
-        return np.array([day in days for day in self._trials.days], bool)
-
-    def counts(self, trial: Trial, days: frozenset[date]) -> Counts:
-        """What a candidate does with the visits of some days."""
-        which = self.visits(days)
-        real = self._trials.real & which
-        return Counts(
-            int(real.sum()), int((real & ~trial.recorded).sum()), int((real & trial.late).sum()),
-            int((~self._trials.real & which & trial.recorded).sum()), sum(self._watched.get(d, 0.0) for d in days),
-        )  # fmt: skip
-
-    def sum_of(self, outs: Outs) -> Counts:
-        """What several candidates do, each on its own days."""
-        parts = [self.counts(trial, out) for trial, out in outs]
-        real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
-        return Counts(real, missed, late, false, sum(p.days for p in parts))
-
-    def week(self, outs: Outs) -> tuple[Expected, Expected] | None:
-        """False recordings and misses of a coming week."""
-        counts = self.sum_of(outs)
-        if not counts.days:
-            return None
-        per_day = [self.counts(trial, frozenset([day])).false for trial, out in outs for day in sorted(out)
-                   if self._watched.get(day)]  # fmt: skip
-        scale = COMING_DAYS * len(per_day) / counts.days
-        real = round(counts.real * COMING_DAYS / counts.days)
-        return expected_count(per_day, scale), expected_share(counts.missed, counts.real, real)
-
-    def gains(self, search: Search, base: Trial, outs: Outs) -> NDArray[np.float64]:
-        """What the choices save on each day held out."""
-        saved = []
-        for trial, out in outs:
-            for day in sorted(out):
-                which = self.visits(frozenset([day]))
-                saved.append(float((search.price(base, which) - search.price(trial, which)).sum()))
-        return np.array(saved)
-
-
 def _choose(
-    search: Search, days: _Days, ideas: Sequence[Idea], seen: frozenset[date], parts: Sequence[frozenset[date]]
+    search: Search, days: Days, ideas: Sequence[Idea], seen: frozenset[date], parts: Sequence[frozenset[date]]
 ) -> Trial:
     """The idea that does best on days it was not drawn from; of equals the one farthest from losing a real one.
 
@@ -374,8 +245,8 @@ def _choose(
     parts = parts if len(parts) > 1 else [seen]
     whole = days.visits(seen)
     masks = [(days.visits(seen - part) if len(parts) > 1 else whole, days.visits(part)) for part in parts]
-    costs = [search.sum_of([(search.try_(idea, drawn_from), out) for drawn_from, out in masks]) for idea in ideas]
-    trials = [search.try_(idea, whole) if cost < math.inf else None for idea, cost in zip(ideas, costs, strict=True)]
+    costs = [search.sum_of([(search.choice(idea, drawn_from), out) for drawn_from, out in masks]) for idea in ideas]
+    trials = [search.choice(idea, whole) if cost < math.inf else None for idea, cost in zip(ideas, costs, strict=True)]
     least = min(cost for cost, trial in zip(costs, trials, strict=True) if trial is not None)
     close = [(n, trial) for n, trial in enumerate(trials) if trial is not None and costs[n] - least <= CLOSE]
 
@@ -399,7 +270,7 @@ def _margin(search: Search, trial: Trial, seen: NDArray[np.bool_] | None = None)
     return float(trial.strength[own].min()) - 1.0 if own.any() else None
 
 
-def _answer(search: Search, days: _Days, base: Trial, best: Trial, outs: Outs) -> tuple[Answer, list[str]]:
+def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) -> tuple[Answer, list[str]]:
     """What came of it, and why."""
     if search.total(base) - search.total(best) <= CLOSE:
         return _no_gain(search, base)
@@ -416,7 +287,7 @@ def _answer(search: Search, days: _Days, base: Trial, best: Trial, outs: Outs) -
     return Answer.BETTER, _better_words(search, base, best)
 
 
-def _cures(search: Search, days: _Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
+def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
     """What would record more real ones at a price that this evidence cannot tell."""
     before = days.counts(base, seen).missed
     cures = [(days.counts(one.trial, seen).missed, one.words) for one in singles if one.more]
@@ -462,7 +333,7 @@ def _limits(evidence: Evidence, search: Search) -> list[str]:
     return lines
 
 
-def _points(trials: Trials, days: _Days, seen: frozenset[date]) -> tuple[Point, ...]:
+def _points(trials: Trials, days: Days, seen: frozenset[date]) -> tuple[Point, ...]:
     """Everything tried, once for each pair of misses and false recordings, those on the trade-off marked."""
     first: dict[tuple[int, int], tuple[Candidate, Counts]] = {}
     for trial in trials.all():
@@ -483,7 +354,7 @@ def pareto(pairs: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
 
 
 def _band(
-    trials: Trials, days: _Days, chosen: Candidate, scales: Sequence[NotchScale], seen: frozenset[date]
+    trials: Trials, days: Days, chosen: Candidate, scales: Sequence[NotchScale], seen: frozenset[date]
 ) -> tuple[Counts, Counts] | None:
     """What some settings do at the ends of what is believed of their notch; None where no notch is set."""
     settings = chosen.settings
@@ -498,7 +369,7 @@ def _band(
     return days.counts(low, seen), days.counts(high, seen)
 
 
-def _plan(search: Search, days: _Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:
+def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:
     """From one to the other, each time the lever that helps most by itself."""
     names = ["zones", "notch", *(lever.id for lever in LEVERS)]
     words = {lever.id: lever.words for lever in LEVERS} | {"zones": "zones", "notch": "sensitivity"}

@@ -28,7 +28,8 @@ from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
-from guardia.core.tuning.tune import Answer, Counts, Point, Tuned
+from guardia.core.tuning.days import Counts
+from guardia.core.tuning.tune import Answer, Point, Tuned
 from guardia.report.sheet import lines_against
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel, button, card, clear, label, page_head

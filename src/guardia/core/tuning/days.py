@@ -1,0 +1,145 @@
+"""Days of judged evidence: what settings do on some of them, and the parts that are held out in turn."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import date
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.base.intervals import rate_interval, wilson
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.watch import length
+from guardia.core.tuning.predict import Expected, expected_count, expected_share
+from guardia.core.tuning.search import Search
+from guardia.core.tuning.trials import Trial, Trials
+
+LEAST_DAYS = 3
+"""Fewer days with something judged cannot be held out from one another."""
+
+COMING_DAYS = 7.0
+"""The prediction is for a week."""
+
+
+@dataclass(frozen=True)
+class Counts:
+    """What some settings do with the judged visits of some days.
+
+    Parameters
+    ----------
+    real
+        Real visits.
+    missed
+        Of them not recorded.
+    late
+        Of them recorded late or cut.
+    false
+        False recordings.
+    days
+        Watched days of 24 hours, 0 when that is not known.
+    """
+
+    real: int
+    missed: int
+    late: int
+    false: int
+    days: float
+
+    @property
+    def false_per_day(self) -> tuple[float, float, float] | None:
+        """Rate a day with its exact interval (95 %), None without watched time."""
+        return (self.false / self.days, *rate_interval(self.false, self.days)) if self.days else None
+
+    @property
+    def missed_share(self) -> tuple[float, float, float] | None:
+        """Share with its Wilson interval (95 %), None without real ones."""
+        return (self.missed / self.real, *wilson(self.missed, self.real)) if self.real else None
+
+    @property
+    def precision(self) -> float | None:
+        """Share of recordings that are of something real, None without recordings."""
+        recorded = self.real - self.missed + self.false
+        return (self.real - self.missed) / recorded if recorded else None
+
+    @property
+    def recall(self) -> float | None:
+        """Share of the real visits that is recorded, None without real ones."""
+        return 1 - self.missed / self.real if self.real else None
+
+    def f_beta(self, beta: float) -> float | None:
+        """The weighted harmonic mean of precision and recall, recall counting beta times as much.
+
+        C. van Rijsbergen, Information Retrieval, 1979: (1 + b2) TP / ((1 + b2) TP + b2 FN + FP).
+        """
+        hits, weight = self.real - self.missed, beta * beta
+        below = (1 + weight) * hits + weight * self.missed + self.false
+        return (1 + weight) * hits / below if below else None
+
+
+Outs = Sequence[tuple[Trial, frozenset[date]]]
+"""What was chosen without some days, and those days."""
+
+
+class Days:
+    """The days of the evidence: of which each visit is, and how much of each was watched."""
+
+    def __init__(self, evidence: Evidence, trials: Trials) -> None:
+        self._trials = trials
+        self._watched = {day: length(spans) / 86_400 for day, spans in evidence.watch.counted.items()}
+        self.all = frozenset({*self._watched, *trials.days})
+        self._judged = sorted(set(trials.days))
+
+    def parts(self, folds: int, within: frozenset[date]) -> list[frozenset[date]]:
+        """Some days in parts to be held out; neighbouring days lie in different ones. None for too few days."""
+        judged = [day for day in self._judged if day in within]
+        count = min(folds, len(judged))
+        if len(judged) < LEAST_DAYS or count < 2:
+            return []
+        quiet = sorted(within - set(judged))
+        return [frozenset([*judged[n::count], *quiet[n::count]]) for n in range(count)]
+
+    def last(self, days: int) -> frozenset[date]:
+        """The last so many days; none if nothing judged would be left before them, or none is among them."""
+        out = frozenset(sorted(self.all)[-days:] if days else ())
+        return out if set(self._judged) - out and set(self._judged) & out else frozenset()
+
+    def visits(self, days: frozenset[date]) -> NDArray[np.bool_]:
+        """(V,) which visits are of some days."""
+        return np.array([day in days for day in self._trials.days], bool)
+
+    def counts(self, trial: Trial, days: frozenset[date]) -> Counts:
+        """What a candidate does with the visits of some days."""
+        which = self.visits(days)
+        real = self._trials.real & which
+        return Counts(
+            int(real.sum()), int((real & ~trial.recorded).sum()), int((real & trial.late).sum()),
+            int((~self._trials.real & which & trial.recorded).sum()), sum(self._watched.get(d, 0.0) for d in days),
+        )  # fmt: skip
+
+    def sum_of(self, outs: Outs) -> Counts:
+        """What several candidates do, each on its own days."""
+        parts = [self.counts(trial, out) for trial, out in outs]
+        real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
+        return Counts(real, missed, late, false, sum(p.days for p in parts))
+
+    def week(self, outs: Outs) -> tuple[Expected, Expected] | None:
+        """False recordings and misses of a coming week."""
+        counts = self.sum_of(outs)
+        if not counts.days:
+            return None
+        per_day = [self.counts(trial, frozenset([day])).false for trial, out in outs for day in sorted(out)
+                   if self._watched.get(day)]  # fmt: skip
+        scale = COMING_DAYS * len(per_day) / counts.days
+        real = round(counts.real * COMING_DAYS / counts.days)
+        return expected_count(per_day, scale), expected_share(counts.missed, counts.real, real)
+
+    def gains(self, search: Search, base: Trial, outs: Outs) -> NDArray[np.float64]:
+        """What the choices save on each day held out."""
+        saved = []
+        for trial, out in outs:
+            for day in sorted(out):
+                which = self.visits(frozenset([day]))
+                saved.append(float((search.price(base, which) - search.price(trial, which)).sum()))
+        return np.array(saved)
