@@ -4,7 +4,7 @@ import shutil
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.project import session as session_module
+from guardia.app.project import open_project
 from guardia.app.project.advice import latest_days, next_action
 from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
@@ -139,8 +139,8 @@ class Filtering(SessionCase):
 class ManyClips(SessionCase):
     def test_a_large_project_is_read_behind_the_window(self):
         make_big_project(self.folder / "many", 40)
-        before, session_module.AT_ONCE = session_module.AT_ONCE, 10
-        self.addCleanup(setattr, session_module, "AT_ONCE", before)
+        before, open_project.AT_ONCE = open_project.AT_ONCE, 10
+        self.addCleanup(setattr, open_project, "AT_ONCE", before)
         session = self.open(self.folder / "many")
         (camera,) = session.camera_ids()
         changed = QSignalSpy(session.cameras_changed)

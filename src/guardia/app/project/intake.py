@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import time
-from typing import TYPE_CHECKING
 
 from guardia.app.intake.import_plan import Known
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
+from guardia.app.project.open_project import AT_ONCE, OpenProject
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress
 from guardia.app.work.messages import Severity
@@ -14,25 +14,20 @@ from guardia.core.base.words import count_of
 from guardia.core.score.score import Score, difference_words
 from guardia.store.project import Project
 
-if TYPE_CHECKING:
-    from guardia.app.project.session import Session
-
 SHOW_EVERY_S = 4.0
 """While clips are measured, new ones are shown this often."""
-
-AT_ONCE = 1500
-"""Up to this many clips a project's evidence is read before its window shows."""
 
 
 class Intake:
     """Imports of a project, one at a time."""
 
-    def __init__(self, session: Session, project: Project) -> None:
+    def __init__(self, session: OpenProject, project: Project) -> None:
         self._session, self._project = session, project
         self._before: dict[int, Score] = {}
         self._shown = time.monotonic()
         messages = session.messages
         self.jobs = JobRunner(session)
+        session.adopt(self.jobs)
         self.jobs.succeeded.connect(self._on_import)
         self.jobs.progressed.connect(self._show_measured)
         self.jobs.failed.connect(messages.tell_error)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
 
+from guardia.app.project.open_project import OpenProject
 from guardia.app.project.undo import history_words
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
@@ -14,10 +14,6 @@ from guardia.core.evidence.visits import propose_visits
 from guardia.store.project import Project
 from guardia.store.records import NewOccurrence
 
-if TYPE_CHECKING:
-    from guardia.app.project.session import Session
-
-
 FAR_APART_S = 600.0
 """Parts of one visit this far apart are joined, but it is said (common practice, no source)."""
 
@@ -25,7 +21,7 @@ FAR_APART_S = 600.0
 class SiteOccurrences:
     """The occurrences of a whole project."""
 
-    def __init__(self, session: Session, project: Project) -> None:
+    def __init__(self, session: OpenProject, project: Project) -> None:
         self._session, self._project = session, project
         self._splitter = JobRunner(session)
         self._splitter.failed.connect(session.messages.tell_error)

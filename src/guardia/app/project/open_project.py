@@ -1,0 +1,236 @@
+"""An open project: its site, its cameras, its undo stack, the work that stops when it is closed."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from datetime import UTC, datetime
+from functools import partial
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
+from PyQt6.QtGui import QUndoStack
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.makes import middle_settings
+from guardia.app.project.shown_camera import Loaded, load_camera
+from guardia.app.project.undo import Changes
+from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.jobs import Token
+from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.make.capability import capability_from_dict
+from guardia.store.cameras import LONGEST_NAME
+from guardia.store.project import Project
+from guardia.store.records import Site
+
+AT_ONCE = 1500
+"""Up to this many clips a project's evidence is read before its window shows."""
+
+
+class OpenProject(QObject):
+    """A project that is open in the window.
+
+    Parameters
+    ----------
+    folder
+        The project's folder.
+    messages
+        Where errors and results are told.
+
+    Raises
+    ------
+    ProjectError
+        If it cannot be opened.
+    """
+
+    cameras_changed = pyqtSignal()
+    evidence_changed = pyqtSignal()
+    judgements_changed = pyqtSignal()
+    make_changed = pyqtSignal(int)
+
+    def __init__(self, folder: Path, messages: MessageHub) -> None:
+        super().__init__()
+        self.folder = folder
+        self.messages = messages
+        self._project = Project(folder)
+        self.site: Site = self._project.site()
+        self.time_zone = ZoneInfo(self.site.time_zone)
+        self.undo = QUndoStack(self)
+        self._changes = Changes(self.undo, messages)
+        self.models: dict[int, CameraModel] = {}
+        self._aside: set[int] = set()
+        self._adopted: list[JobRunner] = []
+        self._loader = JobRunner(self)
+        self._loader.progressed.connect(self._on_loaded)
+        self._loader.failed.connect(messages.tell_error)
+        self.pictures = JobRunner(self)
+        self.pictures.failed.connect(messages.tell_error)
+        self._lock = QLockFile(str(folder / "open.lock"))
+        if self._lock.tryLock(0):
+            self._project.clear_away()  # what an earlier sitting put away and could not delete at its end
+        elif self._lock.error() == QLockFile.LockError.LockFailedError:
+            messages.tell(
+                "This project is open in another window, too. What is changed there is seen here only after opening it "
+                "again, and of two changes to the same thing the later one stays.",
+                Severity.WARNING,
+            )
+
+    @staticmethod
+    def create(folder: Path, site: str, time_zone: str) -> None:
+        """Make a new project.
+
+        Parameters
+        ----------
+        folder
+            The project's own folder.
+        site
+            Name of the site, with a letter or digit, 100 characters at most.
+        time_zone
+            IANA name.
+
+        Raises
+        ------
+        InvalidValue
+            If the name or the time zone cannot be used.
+        ProjectError
+            If the folder cannot be made or holds a project already.
+        """
+        _check_site_name(site, "Nothing was made.")
+        Project(folder, create=True, site=Site(site, time_zone)).close()
+
+    def camera_ids(self) -> list[int]:
+        """Numbers of the cameras, by name, without those that were set aside."""
+        return [i for i in self._project.cameras.names() if i not in self._aside]
+
+    def camera_name(self, camera_id: int) -> str:
+        """Name of a camera, its evidence loaded or not."""
+        return self._project.cameras.names()[camera_id]
+
+    def camera(self, camera_id: int) -> CameraModel:
+        """The view-model of a camera, made when first asked for."""
+        if camera_id not in self.models:
+            self._add_model(load_camera(self._project, camera_id))
+        return self.models[camera_id]
+
+    def _add_model(self, loaded: Loaded) -> None:
+        if loaded.state.camera.id not in self.models:
+            model = CameraModel(self._project, loaded, self.undo, self.messages)
+            model.evidence_changed.connect(self.evidence_changed)
+            model.judgements_changed.connect(self.judgements_changed)
+            model.make_changed.connect(partial(self.make_changed.emit, model.camera.id))
+            self.models[loaded.state.camera.id] = model
+            for line in loaded.damage:
+                self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)
+
+    def is_loaded(self, camera_id: int) -> bool:
+        """Whether a camera's evidence is at hand."""
+        return camera_id in self.models
+
+    def load_cameras(self) -> None:
+        """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera."""
+        if self._project.clips.count() <= AT_ONCE:
+            for camera_id in self.camera_ids():
+                try:
+                    self.camera(camera_id)
+                except GuardiaError as error:
+                    self._set_aside(camera_id, error)
+            self.cameras_changed.emit()
+            return
+        waiting = [i for i in self.camera_ids() if i not in self.models]
+        folder = self.folder
+
+        def load(token: Token, report: Callable[[Any], None]) -> None:
+            with Project(folder) as project:
+                for camera_id in waiting:
+                    token.check()
+                    try:
+                        report(load_camera(project, camera_id))
+                    except GuardiaError as error:
+                        report((camera_id, error))
+
+        self._loader.start("Reading the evidence", load)
+
+    def _on_loaded(self, loaded: Loaded | tuple[int, GuardiaError]) -> None:
+        if isinstance(loaded, Loaded):
+            self._add_model(loaded)
+        else:
+            self._set_aside(*loaded)
+        self.cameras_changed.emit()
+
+    def _set_aside(self, camera_id: int, error: GuardiaError) -> None:
+        """Leave a camera out whose data are damaged; the others go on."""
+        if camera_id not in self._aside:
+            self._aside.add(camera_id)
+            self.messages.tell_error(error)
+
+    def set_site(self, name: str, time_zone: str) -> None:
+        """Call the site otherwise, or correct its time zone while no clips are there; can be undone.
+
+        Parameters
+        ----------
+        name
+            As for create().
+        time_zone
+            IANA name.
+
+        Raises
+        ------
+        InvalidValue
+            If the name cannot be used.
+        """
+        _check_site_name(name, "Nothing was changed.")
+        if (after := Site(name, time_zone)) != self.site:
+            self._changes.make("", "correct the site", self._project.set_site, self._show_site, self.site, after)
+
+    def _show_site(self, site: Site) -> None:
+        self.site, self.time_zone = site, ZoneInfo(site.time_zone)
+        self.cameras_changed.emit()
+
+    def remove_camera(self, camera_id: int) -> None:
+        """Take a camera out of the project; its clips are deleted when the project is closed."""
+        model = self.camera(camera_id)
+
+        def show(gone: bool) -> None:
+            if gone:
+                self.models.pop(camera_id, None)
+            else:
+                self.models[camera_id] = model
+            self.cameras_changed.emit()
+            self.evidence_changed.emit()
+
+        model.change(
+            "remove the camera", lambda gone: self._project.cameras.set_gone(camera_id, gone), show, False, True
+        )
+
+    def add_camera(self, name: str, data: Mapping[str, Any]) -> int:
+        """Add a camera with its make's middle settings as installed; raises InvalidValue for a bad name or make."""
+        capability = capability_from_dict(data)
+        camera_id = self._project.cameras.add(name, data, middle_settings(capability))
+        self.cameras_changed.emit()
+        return camera_id
+
+    def adopt(self, runner: JobRunner) -> None:
+        """Stop this runner's work, too, when the project is closed."""
+        self._adopted.append(runner)
+
+    def local_time(self, posix_s: float) -> datetime:
+        """A moment as the site's wall time."""
+        return datetime.fromtimestamp(posix_s, UTC).astimezone(self.time_zone)
+
+    def close(self) -> None:
+        """Stop the jobs and close the project; everything is already saved."""
+        self._loader.drain()
+        self.pictures.drain()
+        for runner in self._adopted:
+            runner.drain()
+        if self._lock.isLocked():
+            self._project.clear_away()
+        self._project.close()
+        self._lock.unlock()
+
+
+def _check_site_name(name: str, kept: str) -> None:
+    if not any(c.isalnum() for c in name) or len(name) > LONGEST_NAME:
+        raise InvalidValue(f"A site's name needs a letter or a digit and {LONGEST_NAME} characters at most.", kept=kept)
