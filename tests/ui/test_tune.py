@@ -1,7 +1,11 @@
 """The step Tune: search, try a point on, take it, one change at a time."""
 
+import math
+
 from PyQt6.QtTest import QSignalSpy
 
+from guardia.app.project.advice import next_action
+from guardia.core.evidence.epochs import Epoch
 from guardia.core.tuning.tune import Answer
 from tests.ui.test_steps import StepCase
 
@@ -52,6 +56,20 @@ class Tune(StepCase):
         page.plan.setCurrentCell(0, 0)
         page.plan.itemActivated.emit(page.plan.item(0, 0))
         self.assertEqual(self.model.camera.draft, found.plan[0].candidate.settings)
+
+    def test_what_came_since_the_last_change_is_told_and_asked_about(self):
+        page = self.open_camera("Pontoon gate", "tune")
+        self.assertIsNone(self.model.check)
+        clips, settings = self.model.evidence.clips, self.model.camera.installed
+        half = clips[len(clips) // 2].start_s
+        quiet = settings.with_values(notch="1")
+        self.model.facts.set_epochs([Epoch(-math.inf, half, settings), Epoch(half, math.inf, quiet)])
+        self.model.occurrences.judge([o.id for o in self.model.evidence.occurrences if not o.kind], "unsure")
+        check = self.model.check
+        self.assertFalse(check.agrees)
+        self.assertGreater(check.observed, check.expected.high)
+        self.assertIn("false recordings", page.since.text())
+        self.assertEqual(next_action(self.model).text, "Look at the last change")
 
     def test_what_was_found_goes_when_a_judgement_changes(self):
         page, _ = self.searched("Winter store")

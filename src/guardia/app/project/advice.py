@@ -75,6 +75,8 @@ def next_action(model: CameraModel) -> NextAction:
             f"{unjudged} of {len(evidence.occurrences)} are not judged yet",
         )
     installed = comparison.installed
+    if model.check is not None and not model.check.agrees:
+        return NextAction("tune", "Look at the last change", model.check.words)
     if model.draft != model.camera.installed:
         fewer = len(installed.false_recorded) - len(comparison.draft.false_recorded)
         more = len(comparison.draft.real_missed) - len(installed.real_missed)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import replace
 from functools import cache
 
@@ -20,6 +21,7 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.explain import Explained, explain
+from guardia.core.tuning.check import Check, check_prediction
 from guardia.core.tuning.scale import NotchScale, Seen, calibrate_scale, seen_by
 from guardia.report.sheet import lines_against
 from guardia.store.project import Project
@@ -32,6 +34,7 @@ class CameraModel(ShownCamera):
         super().__init__(project, loaded, undo, messages)
         self._explained: tuple[Evidence, Explained] | None = None
         self._scales: tuple[Evidence, Capability, tuple[NotchScale, ...], list[Seen]] | None = None
+        self._check: tuple[Evidence, Check | None] | None = None
         self.occurrences = Occurrences(self, project)
         self.facts = Facts(self, project)
         self.corrections = Corrections(self, project)
@@ -101,6 +104,17 @@ class CameraModel(ShownCamera):
             seen = seen_by(self.evidence, make)
             self._scales = (self.evidence, make, calibrate_scale(seen, make), seen)
         return self._scales[2:]
+
+    @property
+    def check(self) -> Check | None:
+        """What came since the installed settings were entered, against what was to be expected; None if unknown."""
+        if self._check is None or self._check[0] is not self.evidence:
+            epochs = self.evidence.epochs
+            since = epochs[-1].from_s if epochs else -math.inf
+            installed = self.camera.under(self.camera.installed)
+            found = check_prediction(self.evidence, installed, since) if math.isfinite(since) else None
+            self._check = (self.evidence, found)
+        return self._check[1]
 
     @property
     def explained(self) -> Explained:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from typing import TYPE_CHECKING
 
 from guardia.app.project.advice import MISSED_WEIGHT
@@ -11,7 +10,6 @@ from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
-from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
@@ -37,9 +35,8 @@ class TuneModel(StepModel):
     def _forget(self) -> None:
         """What was found stood on other evidence."""
         self.jobs.cancel()
-        if self.found is not None:
-            self.found = None
-            self.changed.emit()
+        self.found = None
+        self.changed.emit()
 
     def search(self) -> bool:
         """Search, off the interface thread; gives False while a search is under way."""
@@ -68,15 +65,6 @@ class TuneModel(StepModel):
         if evidence is self.model.evidence:
             self.found = found
             self.changed.emit()
-
-    def since_entered(self) -> str:
-        """What came since the installed settings were entered, against what was to be expected; empty if unknown."""
-        model = self.model
-        since = model.evidence.epochs[-1].from_s if model.evidence.epochs else -math.inf
-        if not math.isfinite(since):
-            return ""
-        check = check_prediction(model.evidence, model.camera.under(model.camera.installed), since)
-        return check.words if check is not None else ""
 
     def try_out(self, candidate: Candidate | None) -> None:
         """Score some settings beside the installed ones without keeping them; None ends that."""

@@ -32,7 +32,7 @@ from guardia.core.tuning.days import Counts
 from guardia.core.tuning.tune import Answer, Point, Tuned
 from guardia.report.sheet import lines_against
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import WrappedLabel, button, card, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
 from guardia.ui.steps.scale_view import ScaleView
 
 _HEADS = {
@@ -43,7 +43,7 @@ _HEADS = {
 }
 
 
-class TunePage(QWidget):
+class TunePage(FreshPage):
     """The answer above, the trade-off below it, levers and plan beside.
 
     `asked` is emitted with the occurrences whose judgement could change the choice, and their title.
@@ -96,7 +96,7 @@ class TunePage(QWidget):
         self._below = QWidget()
         layout.addWidget(self._below, 1)
         self.setFocusProxy(self.search)
-        self.model.changed.connect(self.refresh)
+        self.model.changed.connect(self.refresh_if_shown)
         self.model.jobs.progressed.connect(self._on_progress)
         self.model.jobs.finished.connect(self._show_busy)
         model.draft_changed.connect(self._draw)
@@ -222,9 +222,9 @@ class TunePage(QWidget):
             self.why.setText(" ".join(found.why))
             self._fill(self.singles, [(words, *_cells(counts, more=more)) for words, counts, more in found.singles])
             self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in found.plan])
-        since = self.model.since_entered()
-        self.since.setText(since)
-        self.since.setVisible(bool(since))
+        check = self._camera.check
+        self.since.setText(check.words if check is not None else "")
+        self.since.setVisible(check is not None)
         self.scale.refresh()
         self._tell_judging(found)
         self.try_out(None)
