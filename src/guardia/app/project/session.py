@@ -18,17 +18,7 @@ M = TypeVar("M")
 class Session(OpenProject):
     """The open project with its imports, its occurrences over all cameras, and the view-models of steps.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    messages
-        Where errors and results are told.
-
-    Raises
-    ------
-    ProjectError
-        If it cannot be opened.
+    Parameters as OpenProject.
     """
 
     def __init__(self, folder: Path, messages: MessageHub) -> None:

@@ -9,6 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from guardia.app.project.camera_model import CameraModel
 from guardia.core.base.words import count_of
 from guardia.core.tuning.scale import chance, telling_walk
+from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel
 
@@ -25,12 +26,7 @@ class ScaleView(QWidget):
         self._model = model
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
-        self.plot = pg.PlotWidget()
-        self.plot.setMenuEnabled(False)
-        self.plot.hideButtons()
-        self.plot.setMouseEnabled(x=False, y=False)
-        self.plot.setMinimumHeight(110)
-        self.plot.setAccessibleName("Chance to trigger by size over the nominal threshold")
+        self.plot = still_plot("Chance to trigger by size over the nominal threshold", least_px=110)
         layout.addWidget(self.plot, 1)
         self.words = WrappedLabel()
         self.words.setObjectName("muted")
@@ -39,13 +35,7 @@ class ScaleView(QWidget):
     def refresh(self) -> None:
         """Draw it as it is now."""
         plot, model = self.plot, self._model
-        plot.clear()
-        plot.setBackground(THEME.colour("surface"))
-        for side, words in (("left", "chance to trigger"), ("bottom", "size, times the nominal threshold")):
-            axis = plot.getAxis(side)
-            axis.setPen(THEME.colour("line"))
-            axis.setTextPen(THEME.colour("muted"))
-            plot.setLabel(side, words, color=THEME.colour("muted").name())
+        begin_plot(plot, left="chance to trigger", bottom="size, times the nominal threshold")
         plot.getAxis("bottom").setTicks([_TICKS])
         notch = model.camera.installed.detection.notch
         scale = next((s for s in model.scales if s.label == notch), None)

@@ -31,6 +31,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.tune import Answer, Point, Tuned
 from guardia.report.sheet import lines_against
+from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
 from guardia.ui.steps.scale_view import ScaleView
@@ -135,12 +136,7 @@ class TunePage(FreshPage):
             "All that was tried, on the days it was chosen on; click a point to try it on", "strong", wrap=True
         )
         column.addWidget(self._plot_title)
-        self.plot = pg.PlotWidget()
-        self.plot.setMenuEnabled(False)
-        self.plot.hideButtons()
-        self.plot.setMouseEnabled(x=False, y=False)
-        self.plot.setMinimumHeight(150)
-        self.plot.setAccessibleName("Trade-off of missed real and false recordings")
+        self.plot = still_plot("Trade-off of missed real and false recordings", least_px=150)
         column.addWidget(self.plot, 1)
         return column
 
@@ -304,13 +300,7 @@ class TunePage(FreshPage):
 
     def _draw(self) -> None:
         plot, found = self.plot, self.model.found
-        plot.clear()
-        plot.setBackground(THEME.colour("surface"))
-        for side, words in (("left", "real ones missed"), ("bottom", "false recordings")):
-            axis = plot.getAxis(side)
-            axis.setPen(THEME.colour("line"))
-            axis.setTextPen(THEME.colour("muted"))
-            plot.setLabel(side, words, color=THEME.colour("muted").name())
+        begin_plot(plot, left="real ones missed", bottom="false recordings")
         if found is None:
             return
         front = sorted((p for p in found.points if p.best), key=lambda p: p.counts.false)

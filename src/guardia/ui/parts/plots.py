@@ -1,0 +1,29 @@
+"""Plots of one look: nothing to drag in them, axes in the colours of the theme."""
+
+from __future__ import annotations
+
+import pyqtgraph as pg
+
+from guardia.ui.parts.theme import THEME
+
+
+def still_plot(name: str, *, least_px: int) -> pg.PlotWidget:
+    """A plot that cannot be dragged or zoomed, named for those who do not see it."""
+    plot = pg.PlotWidget()
+    plot.setMenuEnabled(False)
+    plot.hideButtons()
+    plot.setMouseEnabled(x=False, y=False)
+    plot.setMinimumHeight(least_px)
+    plot.setAccessibleName(name)
+    return plot
+
+
+def begin_plot(plot: pg.PlotWidget, *, left: str, bottom: str) -> None:
+    """Empty a plot and write its axes in the colours of the theme."""
+    plot.clear()
+    plot.setBackground(THEME.colour("surface"))
+    for side, words in (("left", left), ("bottom", bottom)):
+        axis = plot.getAxis(side)
+        axis.setPen(THEME.colour("line"))
+        axis.setTextPen(THEME.colour("muted"))
+        plot.setLabel(side, words, color=THEME.colour("muted").name())
