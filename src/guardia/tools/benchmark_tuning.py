@@ -14,6 +14,7 @@ from guardia.benchcam.live import Truth, run
 from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.tuning.tune import Tuned, tune
 from guardia.store.project import Project
 
@@ -52,7 +53,12 @@ class Week:
 def tune_demo() -> dict[str, Tuned]:
     """Tune every camera of the demo, by name."""
     with as_file(files("guardia") / "data" / "demo") as folder, Project(Path(folder)) as project:
-        return {c.name: tune(project.evidence(c.id), c.under(c.installed)) for c in project.cameras.all()}
+        found = {}
+        for camera in project.cameras.all():
+            evidence, make = project.evidence(camera.id), camera.capability
+            scales = calibrate_scale(seen_by(evidence, make), make)
+            found[camera.name] = tune(evidence, camera.under(camera.installed), scales=scales)
+        return found
 
 
 def coming_weeks(found: dict[str, Tuned], seeds: int, tell: Callable[[str], None]) -> Iterator[Week]:

@@ -115,7 +115,8 @@ class Tuned:
     margin
         By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none.
     week
-        False recordings and misses to be expected in a coming week, from the days held out; None without a rate.
+        False recordings and misses to be expected in a coming week, from the days held out and what is known of the
+        scale; None without a rate.
     singles
         Every lever by itself, the best first: words, counts, and whether its false recordings may be more than counted,
         since motion clips do not show what it lets in.
@@ -224,7 +225,7 @@ def tune(
         tuned=days.counts(chosen, seen),
         held_out=days.sum_of(outs) if outs else None,
         margin=_margin(search, chosen),
-        week=days.week(outs) if outs else None,
+        week=_week(trials, days, outs, scales) if outs else None,
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
         points=points,
         plan=_plan(search, days, base, chosen, seen),
@@ -357,16 +358,35 @@ def _band(
     trials: Trials, days: Days, chosen: Candidate, scales: Sequence[NotchScale], seen: frozenset[date]
 ) -> tuple[Counts, Counts] | None:
     """What some settings do at the ends of what is believed of their notch; None where no notch is set."""
+    ends = _at_ends(chosen, scales)
+    return None if ends is None else (days.counts(trials.of(ends[0]), seen), days.counts(trials.of(ends[1]), seen))
+
+
+def _at_ends(chosen: Candidate, scales: Sequence[NotchScale]) -> tuple[Candidate, Candidate] | None:
+    """Settings with the threshold that their notch has at the low and the high end of what is believed of it."""
     settings = chosen.settings
     if settings.detection.sensitivity is not None:
         return None
     notch = chosen.capability.notch(settings.detection.notch)
     known = next((s for s in scales if s.label == notch.label), None)
     ends = (notch.size_low, notch.size_high) if known is None else (notch.size * known.low, notch.size * known.high)
-    low, high = (
-        trials.of(chosen.with_values(sensitivity=Sensitivity(notch.contrast, min(1.0, size)))) for size in ends
+    low, high = (chosen.with_values(sensitivity=Sensitivity(notch.contrast, min(1.0, size))) for size in ends)
+    return low, high
+
+
+def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) -> tuple[Expected, Expected] | None:
+    """A coming week from the days held out, as wide as what is not known of the scale makes it."""
+    middle = days.week(outs)
+    if middle is None:
+        return None
+    weeks = [middle]
+    for end in (0, 1):
+        moved = [(trials.of(ends[end]) if (ends := _at_ends(t.candidate, scales)) else t, out) for t, out in outs]
+        weeks.append(days.week(moved) or middle)
+    false, missed = (
+        Expected(middle[n].mean, min(w[n].low for w in weeks), max(w[n].high for w in weeks)) for n in (0, 1)
     )
-    return days.counts(low, seen), days.counts(high, seen)
+    return false, missed
 
 
 def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:
