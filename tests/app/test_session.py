@@ -1,6 +1,7 @@
 """The session: next actions, starts of clips, two windows, many clips."""
 
 import shutil
+from unittest import mock
 
 from PyQt6.QtTest import QSignalSpy
 
@@ -10,11 +11,12 @@ from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
 from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.evidence import Origin
 from guardia.store.project import Project
 from guardia.store.records import NewClip
 from guardia.tools.benchmark_window import make_big_project
-from tests.support import FolderCase, steady, write_clip
+from tests.support import FolderCase, in_file, steady, write_clip
 from tests.ui.support import APP
 
 
@@ -30,6 +32,22 @@ class SessionCase(FolderCase):
 
     def pontoon(self, session):
         return next(session.camera(i) for i in session.camera_ids() if session.camera_name(i) == "Pontoon gate")
+
+
+class PuttingAway(SessionCase):
+    def test_what_cannot_be_deleted_at_the_end_is_deleted_at_the_next_opening(self):
+        session = self.open()
+        model = self.pontoon(session)
+        clip = model.evidence.clips[0].id
+        model.corrections.remove_clips([clip])
+        busy = mock.patch.object(Project, "clear_away", side_effect=ProjectError("The disk is full."))
+        with busy:
+            session.close()
+        sql = "SELECT count(*) AS n FROM clip WHERE id = ?"
+        self.assertEqual(in_file(session.folder, sql, (clip,))[0]["n"], 1)
+        again = Session(session.folder, session.messages)
+        again.close()
+        self.assertEqual(in_file(session.folder, sql, (clip,))[0]["n"], 0)
 
 
 class NextActions(SessionCase):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
+from contextlib import suppress
 from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
@@ -69,7 +70,7 @@ class OpenProject(QObject):
         self.pictures.failed.connect(messages.tell_error)
         self._lock = QLockFile(str(folder / "open.lock"))
         if self._lock.tryLock(0):
-            self._project.clear_away()  # what an earlier sitting put away and could not delete at its end
+            self._clear_away()  # what an earlier sitting put away and could not delete at its end
         elif self._lock.error() == QLockFile.LockError.LockFailedError:
             messages.tell(
                 "This project is open in another window, too. What is changed there is seen here only after opening it "
@@ -219,6 +220,11 @@ class OpenProject(QObject):
         """A moment as the site's wall time."""
         return datetime.fromtimestamp(posix_s, UTC).astimezone(self.time_zone)
 
+    def _clear_away(self) -> None:
+        """Delete what was put away; where that fails, as on a full disk, the next opening tries again."""
+        with suppress(GuardiaError):
+            self._project.clear_away()
+
     def close(self) -> None:
         """Stop the jobs and close the project; everything is already saved."""
         self._loader.drain()
@@ -226,7 +232,7 @@ class OpenProject(QObject):
         for runner in self._adopted:
             runner.drain()
         if self._lock.isLocked():
-            self._project.clear_away()
+            self._clear_away()
         self._project.close()
         self._lock.unlock()
 
