@@ -2,6 +2,7 @@
 
 import os
 import shutil
+import signal
 import subprocess
 import sys
 import time
@@ -52,7 +53,17 @@ class VirtualScreen:
         """Start the program with a home folder of its own."""
         home.mkdir()
         own = {"HOME": str(home), "XDG_DATA_HOME": str(home / "data"), "XDG_CONFIG_HOME": str(home / "config")}
-        return self._run(sys.executable, "-m", "guardia", *arguments, env={**self.environment, **own})
+        self._said = home / "stderr.txt"
+        command = (sys.executable, "-X", "faulthandler", "-m", "guardia", *arguments)
+        with self._said.open("wb") as said:
+            self._program = self._run(*command, env={**self.environment, **own}, stderr=said)
+        return self._program
+
+    def _what_it_does(self) -> str:
+        """Where every thread of the program stands, which ends it."""
+        self._program.send_signal(signal.SIGABRT)
+        self._program.wait()
+        return self._said.read_text(errors="replace")[-6000:]
 
     def tool(self, *words: str) -> str:
         """Run xdotool; gives what it prints."""
@@ -79,7 +90,8 @@ class VirtualScreen:
         end = time.monotonic() + LONGEST_S
         while not true():
             if time.monotonic() > end:
-                self._case.fail(f"waited in vain: {what}; the window in front is '{self.front()}'")
+                front = self.front()
+                self._case.fail(f"waited in vain: {what}; the window in front is '{front}'\n{self._what_it_does()}")
             self.tool("sleep", "0.1")
 
     def front(self) -> str:
