@@ -4,13 +4,13 @@ import unittest
 from pathlib import Path
 
 from guardia.app.project.demo import own_demo
+from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay import gates
 from guardia.core.score.candidates import Scorer
 from guardia.store.project import Project
-from guardia.tools.demo_builder import read_truth
 from guardia.tools.screenshots import EXAMPLE_ZONE
 from tests.support import DEMO, TRUTH, FolderCase
 

@@ -5,12 +5,11 @@ import numpy as np
 
 from guardia.app.project.offline import analyse_files
 from guardia.benchcam.camera import Decider, View, lit
-from guardia.benchcam.record import TRUTH_FACTOR, record
+from guardia.benchcam.record import TRUTH_FACTOR, read_truth, record
 from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import PLACES, build_scene, right_kind
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
-from guardia.tools.demo_builder import read_truth
 from tests.support import FolderCase, capability
 
 STORE = next(p for p in PLACES if p.slug == "winter-store")

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 
+from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Origin
@@ -14,7 +15,6 @@ from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.view.tracks import Track
 from guardia.store.project import Project
-from guardia.tools.demo_builder import read_truth
 from tests.core.test_geometry_and_reach import VIEW
 from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain, tried
 

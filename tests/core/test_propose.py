@@ -6,6 +6,7 @@ from unittest import mock
 
 import numpy as np
 
+from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
@@ -19,7 +20,6 @@ from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import greedy, propose
 from guardia.core.tuning.zone_program import Rules, make_program
 from guardia.store.project import Project
-from guardia.tools.demo_builder import read_truth
 from tests.support import DEMO, TRUTH, blob_trace, capability, changed, evidence_of, plain, tried
 
 RANDOM_PROPOSALS = 200

@@ -14,6 +14,7 @@ import statsmodels.stats.proportion
 import statsmodels.stats.rates
 from sklearn.metrics import adjusted_rand_score, homogeneity_score
 
+from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.intervals import rate_interval, wilson
 from guardia.core.evidence.clock import resolve
@@ -21,7 +22,6 @@ from guardia.core.evidence.evidence import Origin
 from guardia.core.score.likeness import features_of, groups, likeness
 from guardia.formats.mot import read_mot
 from guardia.store.project import Project
-from guardia.tools.demo_builder import read_truth
 from tests.support import DEMO, TRUTH
 
 ZONES = ("Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu", "Africa/Casablanca")

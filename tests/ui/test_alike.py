@@ -5,9 +5,9 @@ from collections import Counter
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QSignalSpy
 
+from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.judgement import kind_of
-from guardia.tools.demo_builder import read_truth
 from tests.support import TRUTH
 from tests.ui.support import GuiCase
 

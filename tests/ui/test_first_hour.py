@@ -10,11 +10,11 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 
 from guardia.app.steps.polygon_tool import Mode
+from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import right_kind
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import kind_of
 from guardia.store.project import Project
-from guardia.tools.demo_builder import read_truth
 from guardia.tools.screenshots import EXAMPLE_ZONE
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.steps.round_page import Fortnight

@@ -375,7 +375,9 @@ class Everywhere(StepCase):
         self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")
         self.model.install_draft("by the ladder")
         (entry,) = self.model.corrections.logbook()
-        self.assertEqual(entry.detail, "by the ladder\nMotion must last: 0.6 s (now 0 s)")
+        changed, expected = entry.detail.rsplit("\n", 1)
+        self.assertEqual(changed, "by the ladder\nMotion must last: 0.6 s (now 0 s)")
+        self.assertIn("false, recorded 27, before 34", expected)
         page.logbook.setCurrentRow(0)
         with mock.patch.object(QInputDialog, "getMultiLineText", return_value=("from the office", True)):
             page.correct_entry()

@@ -3,9 +3,12 @@
 import math
 
 from PyQt6.QtTest import QSignalSpy
+from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
 from guardia.app.project.advice import next_action
+from guardia.app.project.exports import Exports
 from guardia.core.evidence.epochs import Epoch
+from guardia.core.make.settings import Sensitivity
 from guardia.core.tuning.tune import Answer
 from tests.ui.test_steps import StepCase
 
@@ -82,3 +85,46 @@ class Tune(StepCase):
         if page.model.jobs.busy:
             self.wait(finished)
         self.assertTrue(page.search.isEnabled())
+
+    def test_settings_are_compared_occurrence_by_occurrence(self):
+        page, found = self.searched()
+        page.tabs.setCurrentWidget(page.compare)
+        table = page.compare.table
+        heads = [table.horizontalHeaderItem(n).text() for n in range(table.columnCount())]
+        self.assertEqual(heads, ["when", "what", "installed", "chosen"])
+        before = table.rowCount()
+        page.try_out(next(p for p in found.points if p.best and p.counts.false == 0).candidate)
+        self.assertEqual(table.horizontalHeaderItem(4).text(), "point 1")
+        self.assertGreater(table.rowCount(), before)
+        cells = {table.item(row, 4).text() for row in range(table.rowCount())}
+        self.assertTrue(any(text.startswith("no: ") for text in cells), cells)
+        self.painted(page.compare)
+        asked = QSignalSpy(page.asked)
+        table.itemActivated.emit(table.item(0, 0))
+        self.assertIn(asked[0][0][0], [o.id for o in self.model.evidence.occurrences])
+
+    def test_a_kind_can_cost_more_than_others(self):
+        page = self.open_camera("Office step", "tune")
+
+        self.answer(True, lambda dialog: dialog.findChildren(QDoubleSpinBox)[0].setValue(4.0))
+        self.click(next(b for b in page.findChildren(QPushButton) if "kind" in b.text()))
+        self.assertEqual(page.model.kind_cost, {"person": 4.0})
+
+    def test_the_band_of_the_scale_stands_beside_the_score_and_on_the_sheet(self):
+        self.open_camera("Pontoon gate", "sensitivity")
+        words = self.model.scale_words
+        self.assertRegex(words, r"records \d+( to \d+)? false and misses \d+( to \d+)? real")
+        self.assertIn(words, Exports(self.session).sheet_content(self.model.camera.id).explained)
+        self.model.change_draft(self.model.draft.with_values(sensitivity=Sensitivity(18, 0.01)), "directly")
+        self.assertEqual(self.model.scale_words, "")
+
+    def test_a_change_is_due_to_be_checked_after_a_week_without_evidence(self):
+        self.open_camera("Pontoon gate", "tune")
+        self.model.occurrences.judge([o.id for o in self.model.evidence.occurrences if not o.kind], "unsure")
+        self.model.change_draft(self.model.draft.with_values(notch="5"), "notch")
+        self.model.install_draft("")
+        since = self.model.evidence.epochs[-1].from_s
+        self.assertNotIn("since the change", next_action(self.model, since + 6 * 86_400).text)
+        self.assertIn("8 days ago", next_action(self.model, since + 8 * 86_400).why)
+        logged = self.model.corrections.logbook()[0]
+        self.assertIn("Expected on this evidence", logged.detail)

@@ -17,7 +17,7 @@ import numpy as np
 
 from guardia.benchcam.actors import Van, Walker
 from guardia.benchcam.scene import Light
-from guardia.benchcam.tern_quay import Event, Scene, local_time
+from guardia.benchcam.tern_quay import Event, Scene
 
 ALERT_INTERVAL_S = 60.0
 _NEAR_DAY_M, _NEAR_NIGHT_M = 14.0, 9.0
@@ -51,7 +51,7 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
         hour = trigger / 3600 % 24
         alert = trigger - alerted >= ALERT_INTERVAL_S and (low <= hour < high or low <= hour + 24 < high)
         alerted = trigger if alert else alerted
-        shown = local_time(trigger) + timedelta(seconds=scene.place.clock_error_s)
+        shown = scene.local_time(trigger) + timedelta(seconds=scene.place.clock_error_s)
         rows.append(
             {
                 "begin": shown,

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import write_event_list
-from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, local_time
-from guardia.core.evidence.evidence import Origin
+from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, right_kind
+from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 
@@ -111,7 +111,7 @@ def _records(place: Place, at_s: float) -> bool:
 
 def clip_name(scene: Scene, start_s: float) -> str:
     """File name of a clip: the camera and the local time that its clock shows."""
-    return f"{scene.place.slug}_{local_time(start_s + scene.place.clock_error_s):%Y%m%d_%H%M%S}.mp4"
+    return f"{scene.place.slug}_{scene.local_time(start_s + scene.place.clock_error_s):%Y%m%d_%H%M%S}.mp4"
 
 
 def stretches(scene: Scene) -> list[tuple[float, float]]:
@@ -143,4 +143,22 @@ def _truth(scene: Scene, name: str, origin: Origin, clip: Recorded) -> dict[str,
         "start_scene_s": round(clip.start_s, 2),
         "trigger_s": round(clip.trigger_s - clip.start_s, 2),
         "events": events,
+    }
+
+
+def read_truth(path: Path) -> dict[str, list[dict[str, object]]]:
+    """What really happened, by clip file name."""
+    truth: dict[str, list[dict[str, object]]] = {}
+    for line in path.read_text("utf-8").splitlines():
+        entry = json.loads(line)
+        truth[Path(entry["clip"]).name] = entry["events"]
+    return truth
+
+
+def true_kinds(evidence: Evidence, truth: Mapping[str, list[dict[str, object]]]) -> dict[int, str]:
+    """The judgements that are right for the occurrences of the clips that the truth names."""
+    return {
+        o.id: right_kind(truth[name], o.start_s, o.end_s)
+        for o in evidence.occurrences
+        if (name := evidence.clip_of(o).name) in truth
     }

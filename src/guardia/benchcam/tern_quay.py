@@ -269,7 +269,8 @@ class Event:
 class Scene:
     """A place in its still picture and all that happens there.
 
-    `calls` are moments at which it records for a reason of their own: (seconds of the scene's clock, cause).
+    `calls` are moments at which it records for a reason of their own: (seconds of the scene's clock, cause); `from_day`
+    is the midnight that its clock counts from.
     """
 
     place: Place
@@ -281,6 +282,11 @@ class Scene:
     walk_test_s: float
     snapshots: tuple[float, ...]
     calls: tuple[tuple[float, Cause], ...]
+    from_day: datetime = FIRST_DAY
+
+    def local_time(self, at_s: float) -> datetime:
+        """Wall time at the site of a moment of the scene's clock."""
+        return self.from_day + timedelta(seconds=at_s)
 
     def view(self, at_s: float, seed: int) -> View:
         """The camera's view around a moment."""

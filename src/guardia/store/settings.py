@@ -52,9 +52,9 @@ class CameraSettings:
                 (json.dumps(settings_to_dict(draft)), camera_id),
             )
 
-    def install_draft(self, camera_id: int, *, note: str = "") -> None:
-        """Record that the draft has been entered on the camera: it is now installed, the former settings are dated."""
-        now = time.time()
+    def install_draft(self, camera_id: int, *, note: str = "", at_s: float | None = None) -> None:
+        """Record that the draft has been entered on the camera, now if no moment is given; the former are dated."""
+        now = time.time() if at_s is None else at_s
         with self._db.transaction():
             self._db.run(
                 "UPDATE settings SET to_s = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
@@ -12,6 +11,7 @@ from guardia.app.intake.importing import ImportRequest, ImportResult, enter_clip
 from guardia.app.project.makes import capability_data
 from guardia.app.work.jobs import Report, Token
 from guardia.benchcam import tern_quay
+from guardia.benchcam.record import read_truth, true_kinds
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.watch import Entered
 from guardia.store.project import Project
@@ -68,13 +68,9 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
                 spans.append(Entered(low, high, False))
             project.watched.set_entered(camera_id, spans)
             evidence = project.evidence(camera_id)
-            truth = read_truth(source / "truth.jsonl")
-            kinds = {}
-            for occurrence in evidence.occurrences:
-                clip = evidence.clips[evidence.clip_index[occurrence.clip_id]]
-                if clip.start_s < limit:
-                    kinds[occurrence.id] = tern_quay.right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)
-            project.occurrences.judge(kinds)
+            kinds = true_kinds(evidence, read_truth(source / "truth.jsonl"))
+            early = {o.id for o in evidence.occurrences if evidence.clip_of(o).start_s < limit}
+            project.occurrences.judge({i: kind for i, kind in kinds.items() if i in early})
         view = next(c for c in project.cameras.all() if c.name == tern_quay.VIEW_OF)
         (folder / "view.jpg").write_bytes(project.cameras.clean_view(view.id))
         project.compact()
@@ -87,12 +83,3 @@ _ORIGINS = (
     ("walk-test", Origin.WALK_TEST),
     ("snapshot", Origin.SNAPSHOT),
 )
-
-
-def read_truth(path: Path) -> dict[str, list[dict[str, object]]]:
-    """What really happened, by clip file name."""
-    truth: dict[str, list[dict[str, object]]] = {}
-    for line in path.read_text("utf-8").splitlines():
-        entry = json.loads(line)
-        truth[Path(entry["clip"]).name] = entry["events"]
-    return truth

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+import time
 from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -46,6 +48,8 @@ def worst_first(models: Sequence[CameraModel]) -> list[CameraModel]:
     return sorted(models, key=trouble, reverse=True)
 
 
+DAY_S = 86_400.0
+
 SHOWN_DAYS = 14
 ENOUGH_SHARE = 0.1
 """The days shown first are the latest that hold this share of what happened: one wrong date hides nothing."""
@@ -62,8 +66,23 @@ def latest_days(session: Session, models: Sequence[CameraModel]) -> tuple[date, 
     return max(days[0], last - before), last
 
 
-def next_action(model: CameraModel) -> NextAction:
-    """The one thing to do next on a camera and why."""
+CHECK_AFTER_DAYS = 7
+"""A change is checked on the evidence of a week (common practice, no source)."""
+
+
+def _check_due(model: CameraModel, now_s: float) -> NextAction | None:
+    """The check of the last change, when its days have passed and nothing was brought in since."""
+    epochs, clips = model.evidence.epochs, model.evidence.motion_clips
+    since = epochs[-1].from_s if epochs else -math.inf
+    if not clips or since < clips[-1].start_s or now_s - since < CHECK_AFTER_DAYS * DAY_S:
+        return None
+    why = f"the settings were changed {(now_s - since) / DAY_S:.0f} days ago, and nothing since then is here"
+    return NextAction("evidence", "Bring in the days since the change", why)
+
+
+def next_action(model: CameraModel, now_s: float | None = None) -> NextAction:
+    """The one thing to do next on a camera and why; now, if no moment is given."""
+    now_s = time.time() if now_s is None else now_s
     evidence, comparison = model.evidence, model.comparison
     unjudged = sum(not o.kind for o in evidence.occurrences)
     if not evidence.clips:
@@ -77,6 +96,9 @@ def next_action(model: CameraModel) -> NextAction:
     installed = comparison.installed
     if model.check is not None and not model.check.agrees:
         return NextAction("tune", "Look at the last change", model.check.words)
+    due = _check_due(model, now_s)
+    if due:
+        return due
     if model.draft != model.camera.installed:
         fewer = len(installed.false_recorded) - len(comparison.draft.false_recorded)
         more = len(comparison.draft.real_missed) - len(installed.real_missed)

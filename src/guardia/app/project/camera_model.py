@@ -21,8 +21,9 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.explain import Explained, explain
+from guardia.core.score.score import difference_words
 from guardia.core.tuning.check import Check, check_prediction
-from guardia.core.tuning.scale import NotchScale, Seen, calibrate_scale, seen_by
+from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by
 from guardia.report.sheet import lines_against
 from guardia.store.project import Project
 
@@ -55,16 +56,18 @@ class CameraModel(ShownCamera):
     def _show_draft(self, draft: Settings) -> None:
         self.take(self.draft_changed, camera=replace(self.camera, draft=draft), draft=draft)
 
-    def install_draft(self, note: str) -> None:
-        """Record that the draft has been entered on the camera; can be taken back."""
+    def install_draft(self, note: str, at_s: float | None = None) -> None:
+        """Record that the draft has been entered on the camera, now if no moment is given; can be taken back."""
         settings, camera = self._project.settings, self.camera
         lines = lines_against(camera.installed, camera.draft, camera.capability)
         changed = [f"{line.text}{f' ({line.note})' if line.note else ''}" for line in lines if line.changes]
-        words = "\n".join([*([note] if note else []), *changed])
+        scores = self.comparison
+        expected = "; ".join(difference_words(scores.installed, scores.draft))
+        words = "\n".join([*([note] if note else []), *changed, f"Expected on this evidence: {expected}."])
 
         def keep(entered: bool) -> None:
             if entered:
-                settings.install_draft(camera.id, note=words)
+                settings.install_draft(camera.id, note=words, at_s=at_s)
             else:
                 settings.take_back_installed(camera.id)
 
@@ -106,6 +109,19 @@ class CameraModel(ShownCamera):
         return self._scales[2:]
 
     @property
+    def scale_words(self) -> str:
+        """What the draft records and misses as far as this camera's scale is known; empty where no notch is set."""
+        make = self.camera.capability
+        ends = at_ends(Candidate(self.draft, make), self.scales)
+        if ends is None or not self.evidence.clips:
+            return ""
+        low, high = (self._scorer.score(self.evidence, self._scorer.replay(self.evidence, end)) for end in ends)
+        false = _between(len(high.false_recorded), len(low.false_recorded))
+        missed = _between(len(low.real_missed), len(high.real_missed))
+        scale = "By this camera's own scale, as far as it is known,"
+        return f"{scale} the draft records {false} false and misses {missed} real."
+
+    @property
     def check(self) -> Check | None:
         """What came since the installed settings were entered, against what was to be expected; None if unknown."""
         if self._check is None or self._check[0] is not self.evidence:
@@ -123,3 +139,7 @@ class CameraModel(ShownCamera):
             replay_of = cache(lambda settings: self._scorer.replay(self.evidence, self.camera.under(settings)))
             self._explained = (self.evidence, explain(self.evidence, replay_of))
         return self._explained[1]
+
+
+def _between(one: int, other: int) -> str:
+    return str(one) if one == other else f"{min(one, other)} to {max(one, other)}"

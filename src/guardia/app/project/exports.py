@@ -50,5 +50,5 @@ class Exports:
             settings=model.draft,
             comparison=model.comparison,
             made=datetime.now(UTC).astimezone(self._session.time_zone),
-            explained=model.explained.words,
+            explained=" ".join(filter(None, (model.scale_words, model.explained.words))),
         )

@@ -6,6 +6,7 @@ import time
 
 from guardia.app.intake.import_plan import Known
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
+from guardia.app.project.bench_week import next_monday, run_week, simulated_place
 from guardia.app.project.open_project import AT_ONCE, OpenProject
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress
@@ -36,6 +37,20 @@ class Intake:
     def run(self, request: ImportRequest) -> bool:
         """Bring in what a request names, off the interface thread; gives False while another job runs."""
         return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
+
+    def run_week(self, camera_id: int) -> bool:
+        """Let a simulated camera run the week after its evidence, under its draft, which is entered on it first."""
+        model = self._session.camera(camera_id)
+        place = simulated_place(self._session.site.name, model.camera.name)
+        if place is None or self.jobs.busy:
+            return False
+        begins, folder = next_monday(model.evidence), self._session.folder
+        if model.draft != model.camera.installed:
+            model.install_draft("tried on a simulated week", begins.timestamp())
+        return self.jobs.start(
+            "Running a week",
+            lambda token, report: run_week(folder, camera_id, place, begins, token=token, progress=report),
+        )
 
     def go_on_measuring(self) -> bool:
         """Measure what an earlier import left unmeasured, in the background; gives False when there is nothing."""

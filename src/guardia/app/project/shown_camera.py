@@ -71,7 +71,7 @@ def load_camera(project: Project, camera_id: int) -> Loaded:
     """Read a camera and replay its installed settings and its draft."""
     camera = project.cameras.get(camera_id)
     evidence = project.evidence(camera_id)
-    scorer = Scorer()
+    scorer = Scorer(keep=6)
     scorer.compare(evidence, camera.under(camera.installed), camera.under(camera.draft))
     return Loaded(CameraState(camera, evidence, camera.draft), scorer, tuple(project.take_damage()))
 

@@ -29,6 +29,7 @@ class StepModel(QObject):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model)
         self.model = model
+        self._session = session
         self._messages = session.messages
         self.jobs = JobRunner(self)
         self.jobs.failed.connect(session.messages.tell_error)

@@ -5,17 +5,25 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from guardia.app.project.advice import MISSED_WEIGHT
+from guardia.app.project.bench_week import simulated_place
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Meter, Report, Token
+from guardia.core.evidence.evidence import Visit
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
+from guardia.core.replay.gates import Outcome
+from guardia.core.replay.replay import replay
+from guardia.core.score.candidates import disagreements
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
+
+MOST_TRIED_ON = 2
+"""So many points of the trade-off, those clicked last, are compared by occurrence."""
 
 ABOUT = MOST_CANDIDATES + 120
 """So many settings are tried at the most, those for the days held out among them."""
@@ -27,7 +35,9 @@ class TuneModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.miss_cost = float(MISSED_WEIGHT)
+        self.kind_cost: dict[str, float] = {}
         self.unseen = False
+        self._tried_on: list[Candidate] = []
         self.found: Tuned | None = None
         for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
             signal.connect(self._forget)
@@ -36,6 +46,7 @@ class TuneModel(StepModel):
         """What was found stood on other evidence."""
         self.jobs.cancel()
         self.found = None
+        self._tried_on = []
         self.changed.emit()
 
     def search(self) -> bool:
@@ -44,7 +55,8 @@ class TuneModel(StepModel):
         installed = model.camera.under(model.camera.installed)
         drawn = model.draft.detection.zones
         others = [("zones of the draft", drawn)] if drawn and drawn != installed.settings.detection.zones else []
-        cost, scales, unseen = Cost(miss=self.miss_cost), self.model.scales, self.unseen
+        cost = Cost(miss=self.miss_cost, by_kind=dict(self.kind_cost))
+        scales, unseen = self.model.scales, self.unseen
 
         def work(token: Token, report: Report) -> tuple[object, Tuned]:
             meter = Meter(ABOUT, report)
@@ -64,11 +76,40 @@ class TuneModel(StepModel):
         evidence, found = result
         if evidence is self.model.evidence:
             self.found = found
+            self._tried_on = []
             self.changed.emit()
 
     def try_out(self, candidate: Candidate | None) -> None:
         """Score some settings beside the installed ones without keeping them; None ends that."""
         self.model.preview(self.model.camera.draft if candidate is None else candidate.settings)
+        if candidate is not None:
+            self._tried_on = [*(c for c in self._tried_on if c != candidate), candidate][-MOST_TRIED_ON:]
+
+    def columns(self) -> list[tuple[str, Candidate]]:
+        """The settings that are compared by occurrence, by their words: none twice."""
+        camera = self.model.camera
+        several = [("installed", camera.under(camera.installed)), ("draft", camera.under(camera.draft))]
+        if self.found is not None:
+            several.append(("chosen", self.found.chosen))
+        several += [(f"point {n}", candidate) for n, candidate in enumerate(self._tried_on, start=1)]
+        first: dict[Candidate, str] = {}
+        for words, candidate in several:
+            first.setdefault(candidate, words)
+        return [(words, candidate) for candidate, words in first.items()]
+
+    def compared(self) -> list[tuple[Visit, tuple[Outcome, ...]]]:
+        """What those settings do not treat alike."""
+        evidence = self.model.evidence
+        return disagreements(evidence, [replay(evidence, candidate) for _, candidate in self.columns()])
+
+    @property
+    def simulated(self) -> bool:
+        """Whether the camera is a simulated one, which can run another week at once."""
+        return simulated_place(self._session.site.name, self.model.camera.name) is not None
+
+    def run_week(self) -> bool:
+        """Enter the draft on the simulated camera and let it run a week; False while something is brought in."""
+        return self._session.intake.run_week(self.model.camera.id)
 
     def take(self, settings: Settings, what: str) -> None:
         """Make settings the draft; can be undone."""

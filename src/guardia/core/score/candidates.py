@@ -6,11 +6,14 @@ from collections import OrderedDict
 from collections.abc import Callable, Hashable, Sequence
 from itertools import groupby
 
-from guardia.core.evidence.evidence import Evidence
+import numpy as np
+
+from guardia.core.evidence.evidence import Evidence, Visit
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zone_parts import zone_parts
+from guardia.core.replay.gates import Outcome
 from guardia.core.replay.replay import Replay, motion_under, replay
-from guardia.core.score.score import Comparison, Score, compare, score
+from guardia.core.score.score import Comparison, Score, compare, outcome_of, score, visit_outcomes
 
 
 def score_all(
@@ -52,6 +55,32 @@ def _moves(candidate: Candidate) -> tuple[object, ...]:
     """What the sizes of motion depend on."""
     detection = candidate.settings.detection
     return detection.zones, detection.notch, detection.sensitivity, candidate.capability.id
+
+
+def disagreements(evidence: Evidence, replays: Sequence[Replay]) -> list[tuple[Visit, tuple[Outcome, ...]]]:
+    """What is judged and does not become the same under all of several settings.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    replays
+        One for each of the settings.
+
+    Returns
+    -------
+    list[tuple[Visit, tuple[Outcome, ...]]]
+        Visits that are recorded by some only, or late or cut by some only where they are real; those real first, each
+        with its outcomes in the order of `replays`.
+    """
+    visits = evidence.visit_table
+    if not replays or not len(visits.ids):
+        return []
+    marks = np.array([visit_outcomes(visits, done) for done in replays])
+    differ = (marks != marks[:1]).any(axis=0)
+    which = np.flatnonzero(visits.real & differ.any(axis=0))
+    which = np.concatenate([which, np.flatnonzero(visits.false & differ[0])])
+    return [(v, tuple(outcome_of(v, done) for done in replays)) for v in (evidence.visits[n] for n in which)]
 
 
 class Scorer:

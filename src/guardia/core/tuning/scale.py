@@ -22,7 +22,7 @@ from guardia.core.evidence.events import EVENT_TOLERANCE_S
 from guardia.core.evidence.evidence import Clip, Evidence, Origin
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings
+from guardia.core.make.settings import Sensitivity, Settings
 from guardia.core.replay.replay import motion_under
 from guardia.core.tuning.trials import lasting_sizes
 
@@ -237,3 +237,28 @@ def telling_walk(scales: Sequence[NotchScale], installed: str) -> str:
         f"To narrow it, walk at notch {installed} where a person is about {scale.factor:.1f} times the nominal size, "
         "several times, a little nearer and a little farther."
     )
+
+
+def at_ends(chosen: Candidate, scales: Sequence[NotchScale]) -> tuple[Candidate, Candidate] | None:
+    """Settings with the threshold that their notch has at the low and the high end of what is believed of it.
+
+    Parameters
+    ----------
+    chosen
+        Settings and the make.
+    scales
+        What the notches mean on this camera; the make's own bands when empty.
+
+    Returns
+    -------
+    tuple[Candidate, Candidate] | None
+        None where the sensitivity is given directly, so that no notch is in doubt.
+    """
+    settings = chosen.settings
+    if settings.detection.sensitivity is not None:
+        return None
+    notch = chosen.capability.notch(settings.detection.notch)
+    known = next((s for s in scales if s.label == notch.label), None)
+    ends = (notch.size_low, notch.size_high) if known is None else (notch.size * known.low, notch.size * known.high)
+    low, high = (chosen.with_values(sensitivity=Sensitivity(notch.contrast, min(1.0, size))) for size in ends)
+    return low, high

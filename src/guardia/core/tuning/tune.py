@@ -17,12 +17,11 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import LEVERS
-from guardia.core.make.settings import Sensitivity
 from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
 from guardia.core.tuning.predict import Expected
-from guardia.core.tuning.scale import NotchScale
+from guardia.core.tuning.scale import NotchScale, at_ends
 from guardia.core.tuning.search import Idea, Search, Single
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
@@ -358,20 +357,8 @@ def _band(
     trials: Trials, days: Days, chosen: Candidate, scales: Sequence[NotchScale], seen: frozenset[date]
 ) -> tuple[Counts, Counts] | None:
     """What some settings do at the ends of what is believed of their notch; None where no notch is set."""
-    ends = _at_ends(chosen, scales)
+    ends = at_ends(chosen, scales)
     return None if ends is None else (days.counts(trials.of(ends[0]), seen), days.counts(trials.of(ends[1]), seen))
-
-
-def _at_ends(chosen: Candidate, scales: Sequence[NotchScale]) -> tuple[Candidate, Candidate] | None:
-    """Settings with the threshold that their notch has at the low and the high end of what is believed of it."""
-    settings = chosen.settings
-    if settings.detection.sensitivity is not None:
-        return None
-    notch = chosen.capability.notch(settings.detection.notch)
-    known = next((s for s in scales if s.label == notch.label), None)
-    ends = (notch.size_low, notch.size_high) if known is None else (notch.size * known.low, notch.size * known.high)
-    low, high = (chosen.with_values(sensitivity=Sensitivity(notch.contrast, min(1.0, size))) for size in ends)
-    return low, high
 
 
 def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) -> tuple[Expected, Expected] | None:
@@ -381,7 +368,7 @@ def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) 
         return None
     weeks = [middle]
     for end in (0, 1):
-        moved = [(trials.of(ends[end]) if (ends := _at_ends(t.candidate, scales)) else t, out) for t, out in outs]
+        moved = [(trials.of(ends[end]) if (ends := at_ends(t.candidate, scales)) else t, out) for t, out in outs]
         weeks.append(days.week(moved) or middle)
     false, missed = (
         Expected(middle[n].mean, min(w[n].low for w in weeks), max(w[n].high for w in weeks)) for n in (0, 1)

@@ -119,6 +119,8 @@ class ScorePanel(QWidget):
             layout.addWidget(bars)
         self._minutes = label("", "muted")
         layout.addWidget(self._minutes)
+        self._scale = label("", "muted", wrap=True)
+        layout.addWidget(self._scale)
         self.flips = self._flip_list()
         layout.addWidget(self.flips, 1)
         self.limits = label("", "muted", wrap=True)
@@ -227,6 +229,8 @@ class ScorePanel(QWidget):
         old, new = _minutes(comparison.installed), _minutes(comparison.draft)
         self._minutes.setText(f"Recorded a day: {old} → {new}" if old != new else f"Recorded a day: {old}")
         self._minutes.setToolTip("On motion clips, installed → draft")
+        # A drag does not wait for the two further replays.
+        self._scale.setText("" if self._model.previewing else self._model.scale_words)
         self._show_flips(comparison.changes)
         explained = self._model.explained.words
         self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))

@@ -34,6 +34,9 @@ from guardia.report.sheet import lines_against
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
+from guardia.ui.steps.check_view import CheckView
+from guardia.ui.steps.compare_view import CompareView
+from guardia.ui.steps.kind_costs import ask_kind_costs
 from guardia.ui.steps.scale_view import ScaleView
 
 _HEADS = {
@@ -55,7 +58,7 @@ class TunePage(FreshPage):
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
         self.model = session.step_model(TuneModel, model)
-        self._camera = model
+        self._session, self._camera = session, model
         self._shown: Candidate | None = None
         layout, head = page_head(self, "Tune")
         head.addStretch()
@@ -71,6 +74,7 @@ class TunePage(FreshPage):
         self.miss_cost.setAccessibleName("What a missed real occurrence costs, in false recordings")
         self.miss_cost.valueChanged.connect(lambda v: setattr(self.model, "miss_cost", v))
         head.addWidget(self.miss_cost)
+        head.addWidget(button("By &kind …", self._ask_kinds, tip="Let a missed person, say, cost more than a vehicle"))
         self.unseen = QCheckBox("also what clips cannot show")
         self.unseen.setToolTip(
             "A shorter rest, more sensitivity or a wider zone lets in what no motion clip shows: "
@@ -87,12 +91,7 @@ class TunePage(FreshPage):
         self.progress.setTextVisible(False)
         layout.addWidget(self.progress)
         layout.addWidget(self._answer_card())
-        self._found = QWidget()
-        row = QHBoxLayout(self._found)
-        row.setContentsMargins(0, 0, 0, 0)
-        row.setSpacing(14)
-        row.addLayout(self._trade_off(), 5)
-        row.addWidget(self._tables(), 6)
+        self._found = self._tables()
         layout.addWidget(self._found, 1)
         self._below = QWidget()
         layout.addWidget(self._below, 1)
@@ -129,28 +128,31 @@ class TunePage(FreshPage):
         if self.model.found is not None:
             self.asked.emit(self.model.found.telling, "Could change the choice")
 
-    def _trade_off(self) -> QVBoxLayout:
+    def _trade_off(self) -> QWidget:
+        """The plot, and beside it what changes with the settings that are looked at."""
+        whole = QWidget()
+        row = QHBoxLayout(whole)
+        row.setContentsMargins(0, 6, 0, 0)
+        row.setSpacing(14)
         column = QVBoxLayout()
         column.setSpacing(4)
+        row.addLayout(column, 5)
+        row.addLayout(self._changes(), 6)
         self._plot_title = label(
             "All that was tried, on the days it was chosen on; click a point to try it on", "strong", wrap=True
         )
         column.addWidget(self._plot_title)
         self.plot = still_plot("Trade-off of missed real and false recordings", least_px=150)
         column.addWidget(self.plot, 1)
-        return column
+        return whole
 
-    def _tables(self) -> QWidget:
-        self.tabs = QTabWidget()
+    def _changes(self) -> QVBoxLayout:
+        column = QVBoxLayout()
         self.changes = QListWidget()
         self.changes.setWordWrap(True)
         self.changes.setAccessibleName("What changes from installed")
         self.changes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.singles = self._table(("lever by itself", "false", "missed", "late"))
-        self.plan = self._table(("one change at a time", "false", "missed", "late"))
-        whole = QWidget()
-        column = QVBoxLayout(whole)
-        column.setContentsMargins(0, 0, 0, 0)
+        column.addWidget(label("What changes from installed", "strong"))
         column.addWidget(self.changes)
         row = QHBoxLayout()
         self.take = button("&Take as draft", self._take, "primary", "Make these settings the draft; can be undone")
@@ -159,11 +161,23 @@ class TunePage(FreshPage):
         row.addWidget(self.back)
         row.addStretch()
         column.addLayout(row)
-        self.tabs.addTab(whole, "What changes")
-        self.tabs.addTab(self.singles, "Single levers")
-        self.tabs.addTab(self.plan, "One at a time")
+        return column
+
+    def _tables(self) -> QTabWidget:
+        self.tabs = QTabWidget()
+        whole = self._trade_off()
+        self.singles = self._table(("lever by itself", "false", "missed", "late"))
+        self.plan = self._table(("one change at a time", "false", "missed", "late"))
         self.scale = ScaleView(self._camera)
-        self.tabs.addTab(self.scale, "Scale")
+        self.compare = CompareView(self._session, self.model)
+        self.compare.asked.connect(self.asked)
+        self.check = CheckView(self.model)
+        for page, words in (
+            (whole, "Trade-off"), (self.compare, "Compare"), (self.singles, "Single levers"),
+            (self.plan, "Step by step"), (self.scale, "Scale"), (self.check, "Check"),
+        ):  # fmt: skip
+            self.tabs.addTab(page, words)
+        self.tabs.currentChanged.connect(lambda _: self.compare.refresh_if_shown())
         self.plan.itemActivated.connect(lambda item: self._take_step(item.row()))
         self.plan.setToolTip("Enter or a double click takes the change and those before it as the draft")
         return self.tabs
@@ -183,6 +197,11 @@ class TunePage(FreshPage):
             side.hide()
             side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         return table
+
+    def _ask_kinds(self) -> None:
+        chosen = ask_kind_costs(self, self.model.kind_cost)
+        if chosen is not None:
+            self.model.kind_cost = chosen
 
     def _search(self) -> None:
         self.model.search()
@@ -222,6 +241,7 @@ class TunePage(FreshPage):
         self.since.setText(check.words if check is not None else "")
         self.since.setVisible(check is not None)
         self.scale.refresh()
+        self.check.refresh()
         self._tell_judging(found)
         self.try_out(None)
 
@@ -250,7 +270,7 @@ class TunePage(FreshPage):
         if found.band is not None:
             low, high = found.band
             notes.append(
-                f"As far as this camera's scale is known: {_range(high.false, low.false)} false, "
+                f"By this camera's own scale, as far as it is known: {_range(high.false, low.false)} false, "
                 f"{_range(low.missed, high.missed)} missed."
             )
         if found.week is not None:
@@ -284,6 +304,7 @@ class TunePage(FreshPage):
         self.changes.addItems(changed or ["Nothing changes from what is installed."])
         self.take.setEnabled(candidate is not None and candidate.settings != camera.draft)
         self.back.setEnabled(self._camera.previewing)
+        self.compare.refresh_if_shown()
         self._draw()
 
     def _take(self) -> None:
@@ -318,7 +339,8 @@ class TunePage(FreshPage):
                                       brush=pg.mkBrush(THEME.colour(name)))  # fmt: skip
             plot.addItem(item)
             right = counts is found.installed
-            text = pg.TextItem(words, color=THEME.colour("ink"), anchor=(1.15 if right else -0.2, 1.1))
+            # Side by side the two words would lie on each other: the one goes above, the other below.
+            text = pg.TextItem(words, color=THEME.colour("ink"), anchor=(1.15, 1.1) if right else (-0.2, -0.1))
             text.setPos(counts.false, counts.missed)
             plot.addItem(text)
         near = 1.15 * max(found.installed.false, found.tuned.false, 4)
@@ -337,7 +359,6 @@ class TunePage(FreshPage):
 
     def _clicked(self, _item: object, points: Sequence[pg.SpotItem], *_: object) -> None:
         for point in points:
-            self.tabs.setCurrentIndex(0)
             self.try_out(point.data().candidate)
             break
 

@@ -1,0 +1,157 @@
+"""Another week of a simulated camera: recorded under its installed settings, brought in, and judged by its truth."""
+
+from __future__ import annotations
+
+import math
+import os
+import tempfile
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor, as_completed
+from contextlib import suppress
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
+from multiprocessing import get_context
+from pathlib import Path
+
+from guardia.app.intake.event_import import take_in_list
+from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips
+from guardia.app.work.jobs import Meter, Report, Token
+from guardia.benchcam.record import read_truth, record, true_kinds
+from guardia.benchcam.tern_quay import FIRST_DAY, PLACES, SITE_NAME, Place, build_scene
+from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.store.project import Project
+
+WEEK = timedelta(days=7)
+DAY_S = 86_400.0
+FIRST_SEED = 501
+"""Weeks of these seeds and on are in no demo and in no benchmark."""
+
+ORIGINS = (("motion", Origin.MOTION), ("continuous", Origin.CONTINUOUS), ("walk-test", Origin.WALK_TEST))
+
+
+def simulated_place(site_name: str, camera_name: str) -> Place | None:
+    """The simulated place that a camera looks at; None for a real camera."""
+    return next((p for p in PLACES if site_name == SITE_NAME and p.name == camera_name), None)
+
+
+def next_monday(evidence: Evidence) -> datetime:
+    """Midnight of the Monday after all that is known of a simulated camera: its clips and its settings."""
+    known = [clip.start_s + clip.duration_s for clip in evidence.clips]
+    known += [epoch.from_s for epoch in evidence.epochs if math.isfinite(epoch.from_s)]
+    begins = FIRST_DAY
+    while begins.timestamp() < max(known, default=0.0):
+        begins += WEEK
+    return begins
+
+
+@dataclass(frozen=True)
+class _Day:
+    """One day to be recorded: what a process of its own needs for that."""
+
+    place: Place
+    settings: Settings
+    capability: Capability
+    begins: datetime
+    seed: int
+    number: int
+    folder: Path
+
+
+def _record(day: _Day) -> Path:
+    scene = replace(build_scene(day.place, seed=day.seed), from_day=day.begins)
+    low = day.number * DAY_S
+    record(scene, day.folder, day.capability, settings=day.settings, only=lambda at: low <= at < low + DAY_S)
+    return day.folder
+
+
+def run_week(
+    project_folder: Path,
+    camera_id: int,
+    place: Place,
+    begins: datetime,
+    *,
+    token: Token,
+    progress: Report,
+    days: int = WEEK.days,
+) -> ImportResult:
+    """Let the simulated camera run a week under the settings installed, bring it in and judge it by its truth.
+
+    Parameters
+    ----------
+    project_folder
+        The project.
+    camera_id
+        The camera.
+    place
+        What it looks at; its power cuts and full disk belong to the first weeks and are left out.
+    begins
+        Midnight on which the week begins.
+    token
+        To stop it; nothing is brought in then.
+    progress
+        Told how far it is.
+    days
+        So many days are run.
+
+    Returns
+    -------
+    ImportResult
+        What the import of the week did.
+
+    Raises
+    ------
+    Cancelled
+        If it was stopped before all days were recorded.
+    ProjectError
+        If the project cannot be written.
+    """
+    with Project(project_folder) as project, tempfile.TemporaryDirectory(prefix="guardia-week-") as name:
+        camera = project.cameras.get(camera_id)
+        usual = replace(place, down=(0.0, 0.0), full_from_s=math.inf, idle_hours=(0.0, 0.0),
+                        clock_error_s=camera.clock_error_s)  # fmt: skip
+        seed = FIRST_SEED + (begins - FIRST_DAY) // WEEK
+        to_do = [
+            _Day(usual, camera.installed, camera.capability, begins, seed, number, Path(name) / str(number))
+            for number in range(days)
+        ]
+        folders = sorted(_recorded(to_do, token, progress))
+        until = begins + timedelta(days=days)
+        result = ImportResult()
+        for sub, origin in ORIGINS:
+            files = tuple(folder / sub for folder in folders)
+            watched = (begins.timestamp(), until.timestamp()) if origin is Origin.MOTION else None
+            request = ImportRequest(project_folder, camera_id, files, origin, watched=watched)
+            brought = import_clips(request, token=token, progress=progress)
+            result.added, result.analysed = result.added + brought.added, result.analysed + brought.analysed
+        for folder in folders:
+            for listed in ("events.jsonl", "events.csv"):
+                if (folder / listed).exists():
+                    result.events += take_in_list(project, camera_id, folder / listed).added
+        truth = {clip: events for folder in folders for clip, events in read_truth(folder / "truth.jsonl").items()}
+        evidence = project.evidence(camera_id)
+        kinds = true_kinds(evidence, truth)
+        project.occurrences.judge({o.id: kinds[o.id] for o in evidence.occurrences if o.id in kinds and not o.kind})
+    result.cameras = (camera_id,)
+    result.notes.append(
+        f"{camera.name} ran from {begins:%a %d %b %Y} to {until - timedelta(days=1):%a %d %b %Y} under its installed "
+        "settings. It is simulated, so what happened is known: the week is judged already."
+    )
+    return result
+
+
+def _recorded(days: list[_Day], token: Token, progress: Report) -> Iterator[Path]:
+    """The folders of days, recorded on all cores."""
+    meter = Meter(len(days), progress)
+    with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:
+        waiting = {pool.submit(_record, day) for day in days}
+        try:
+            for done, future in enumerate(as_completed(set(waiting)), start=1):
+                token.check()
+                meter.at(done, "Recording the week")
+                yield future.result()
+        finally:
+            for future in waiting:
+                with suppress(Exception):
+                    future.cancel()

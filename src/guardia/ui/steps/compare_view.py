@@ -1,0 +1,92 @@
+"""Occurrences by settings: what becomes of each under any of the settings that are looked at."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+
+from guardia.app.project.session import Session
+from guardia.app.steps.tune_model import TuneModel
+from guardia.core.base.words import count_of
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.replay.gates import Outcome
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import WrappedLabel
+
+
+class CompareView(QWidget):
+    """A row for each occurrence that the settings do not treat alike, a column for each of the settings.
+
+    `asked` is emitted with the occurrences of a row that is opened, and their title.
+    """
+
+    asked = pyqtSignal(tuple, str)
+
+    def __init__(self, session: Session, model: TuneModel) -> None:
+        super().__init__()
+        self._session, self._model = session, model
+        self._ids: list[tuple[int, ...]] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        self.words = WrappedLabel()
+        self.words.setObjectName("muted")
+        layout.addWidget(self.words)
+        self.table = QTableWidget()
+        self.table.setAccessibleName("Occurrences by settings")
+        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table.setToolTip("Enter or a double click shows the occurrence among the evidence")
+        self.table.itemActivated.connect(lambda item: self.asked.emit(self._ids[item.row()], "Compared in Tune"))
+        layout.addWidget(self.table, 1)
+
+    def refresh_if_shown(self) -> None:
+        """Show the settings that are compared now, unless nobody looks."""
+        if self.isVisible():
+            self.refresh()
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Show them as they are now."""
+        super().showEvent(event)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the settings that are compared now."""
+        columns, rows = self._model.columns(), self._model.compared()
+        evidence, table = self._model.model.evidence, self.table
+        self._ids = [tuple(part.id for part in visit) for visit, _ in rows]
+        heads = ["when", "what", *(words for words, _ in columns)]
+        table.setColumnCount(len(heads))
+        table.setHorizontalHeaderLabels(heads)
+        table.setRowCount(len(rows))
+        for row, (visit, outcomes) in enumerate(rows):
+            when = self._session.local_time(evidence.span_s(visit[0])[0])
+            real = visit.verdict is Verdict.REAL
+            texts = [f"{when:%d %b %H:%M}", kind_of(visit.kind).text, *(_became(o) for o in outcomes)]
+            for column, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                bad = column >= 2 and (outcomes[column - 2].recorded != real)
+                if bad:
+                    item.setForeground(THEME.colour("false"))
+                if column >= 2:
+                    item.setToolTip(outcomes[column - 2].reason)
+                table.setItem(row, column, item)
+        header, side = table.horizontalHeader(), table.verticalHeader()
+        if header is not None and side is not None:
+            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+            header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
+            side.hide()
+        self.words.setText(
+            f"{count_of(len(rows), 'judged occurrence')} that these settings do not treat alike. A click on a point of "
+            "the trade-off adds its settings."
+            if len(columns) > 1
+            else "Draft and installed are the same. Search, or click a point of the trade-off, to compare."
+        )
+
+
+def _became(outcome: Outcome) -> str:
+    """What became of it, in a word or two."""
+    if outcome.recorded:
+        marks = [word for word, is_so in (("late", outcome.late), ("cut", outcome.cut)) if is_so]
+        return " and ".join(marks) or "recorded"
+    return f"no: {outcome.gate}"

@@ -1,0 +1,66 @@
+"""Another week of a simulated camera: entered, run, brought in, judged, and held against what was expected."""
+
+import tempfile
+import unittest
+from datetime import timedelta
+from pathlib import Path
+
+from guardia.app.project.bench_week import next_monday, run_week, simulated_place
+from guardia.app.project.demo import own_demo
+from guardia.app.work.jobs import Token
+from guardia.core.base.errors import Cancelled
+from guardia.core.evidence.evidence import Origin
+from guardia.store.project import Project
+from tests.support import FolderCase
+
+CAMERA = "Winter store"
+
+
+class BenchWeek(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.project = own_demo(self.folder)
+        with Project(self.project) as project:
+            self.id = next(i for i, name in project.cameras.names().items() if name == CAMERA)
+            self.before = project.evidence(self.id)
+        self.place = simulated_place("Tern Quay", CAMERA)
+        self.begins = next_monday(self.before)
+
+    def run_days(self, days, token=None):
+        return run_week(
+            self.project, self.id, self.place, self.begins, token=token or Token(), progress=lambda _: None, days=days
+        )
+
+    def test_only_the_demo_is_simulated_and_the_week_begins_after_all_that_is_known(self):
+        self.assertIsNone(simulated_place("North Basin", CAMERA))
+        self.assertIsNone(simulated_place("Tern Quay", "Gate"))
+        self.assertEqual(self.begins.weekday(), 0)
+        last = max(c.start_s + c.duration_s for c in self.before.clips)
+        self.assertGreaterEqual(self.begins.timestamp(), last)
+        self.assertLess(self.begins.timestamp() - last, timedelta(days=7).total_seconds())
+
+    def test_a_day_comes_in_judged_by_what_happened_and_is_counted_as_watched(self):
+        result = self.run_days(1)
+        with Project(self.project) as project:
+            after = project.evidence(self.id)
+        new = [c for c in after.clips if c.start_s >= self.begins.timestamp()]
+        self.assertEqual(len(new), result.added)
+        self.assertTrue(any(c.origin is Origin.MOTION for c in new))
+        self.assertTrue(all(c.start_s < (self.begins + timedelta(days=1)).timestamp() for c in new))
+        ids = {c.id for c in new}
+        self.assertTrue(all(o.kind for o in after.occurrences if o.clip_id in ids))
+        self.assertAlmostEqual(after.watch.days - self.before.watch.days, 1.0, places=3)
+        self.assertIn("judged already", result.notes[-1])
+
+    def test_a_stopped_week_brings_nothing_in(self):
+        token = Token()
+        token.cancel()
+        with self.assertRaises(Cancelled):
+            self.run_days(1, token)
+        with Project(self.project) as project:
+            self.assertEqual(len(project.evidence(self.id).clips), len(self.before.clips))
+        self.assertEqual(list(Path(tempfile.gettempdir()).glob("guardia-week-*")), [])
+
+
+if __name__ == "__main__":
+    unittest.main()
