@@ -124,16 +124,21 @@ class Days:
         real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
         return Counts(real, missed, late, false, sum(p.days for p in parts))
 
-    def week(self, outs: Outs) -> tuple[Expected, Expected] | None:
-        """False recordings and misses of a coming week."""
+    def week(self, outs: Outs, *, varied: bool = False) -> tuple[Expected, Expected] | None:
+        """False recordings and misses of a coming week, from the visits as recorded or from all variants of them."""
         counts = self.sum_of(outs)
         if not counts.days:
             return None
-        per_day = [self.counts(trial, frozenset([day])).false for trial, out in outs for day in sorted(out)
-                   if self._watched.get(day)]  # fmt: skip
+        real = self._trials.real
+        per_day, missed = [], 0.0
+        for trial, out in outs:
+            share = trial.risk if varied else np.where(real, ~trial.recorded, trial.recorded).astype(np.float64)
+            missed += float(share[real & self.visits(out)].sum())
+            per_day += [float(share[~real & self.visits(frozenset([day]))].sum()) for day in sorted(out)
+                        if self._watched.get(day)]  # fmt: skip
         scale = COMING_DAYS * len(per_day) / counts.days
-        real = round(counts.real * COMING_DAYS / counts.days)
-        return expected_count(per_day, scale), expected_share(counts.missed, counts.real, real)
+        coming = round(counts.real * COMING_DAYS / counts.days)
+        return expected_count(per_day, scale), expected_share(missed, counts.real, coming)
 
     def gains(self, search: Search, base: Trial, outs: Outs) -> NDArray[np.float64]:
         """What the choices save on each day held out."""

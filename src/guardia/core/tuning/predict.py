@@ -68,13 +68,13 @@ def expected_count(counts: Sequence[float], days: float, *, confidence: float = 
     return Expected(mean * days, low, high)
 
 
-def expected_share(events: int, trials: int, coming: int, *, confidence: float = 0.9) -> Expected:
+def expected_share(events: float, trials: int, coming: int, *, confidence: float = 0.9) -> Expected:
     """How many of some coming ones will be such as `events` of `trials` were: beta-binomial with Jeffreys' prior.
 
     Parameters
     ----------
     events
-        0..trials.
+        0..trials; a share of one counts as such.
     trials
         Number seen.
     coming

@@ -362,11 +362,11 @@ def _band(
 
 
 def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) -> tuple[Expected, Expected] | None:
-    """A coming week from the days held out, as wide as what is not known of the scale makes it."""
+    """A coming week from the days held out, as wide as what is not known makes it: the scale, who comes how."""
     middle = days.week(outs)
     if middle is None:
         return None
-    weeks = [middle]
+    weeks = [middle, days.week(outs, varied=True) or middle]
     for end in (0, 1):
         moved = [(trials.of(ends[end]) if (ends := at_ends(t.candidate, scales)) else t, out) for t, out in outs]
         weeks.append(days.week(moved) or middle)
