@@ -11,6 +11,7 @@ import json
 import os
 import sys
 from collections.abc import Sequence
+from datetime import date
 from pathlib import Path
 from typing import Any
 
@@ -119,6 +120,12 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
     command.add_argument("--unseen", action="store_true", help="also choose what motion clips cannot show the price of")
     command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
+    command = add("hours", _hours, "Say when a camera records and alerts, and what is typed in for that.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument("--from", dest="first", type=_date, metavar="DATE", help="first date; today if left out")
+    command.add_argument("--to", dest="last", type=_date, metavar="DATE", help="last date; a week if left out")
+    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command = add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
@@ -284,6 +291,37 @@ def _judge(options: argparse.Namespace) -> int:
         for line in result.get("notes", ()):
             print(line, file=sys.stderr)
     return 1 if result.get("notes") else 0
+
+
+def _date(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"'{text}' is no date such as 2026-12-24") from error
+
+
+def _hours(options: argparse.Namespace) -> int:
+    from guardia.app.project.scripted_hours import camera_hours
+
+    result = camera_hours(
+        options.project, camera=options.camera, first=options.first, last=options.last, draft=options.draft
+    )
+    if options.json:
+        _print_json(result)
+        return 0
+    for name in ("recording", "alerts"):
+        part = result[name]
+        print(f"{name}: {'always' if part is None else part['plan']}")
+        for line in () if part is None else (*part["type_in"], *part["lost"]):
+            print(f"    {line}")
+        for begin, end in () if part is None else part["spans"]:
+            print(f"  {begin} to {end}")
+    counted = result["evidence"]
+    print(
+        f"{count_of(counted['real_outside'], 'real visit')} and {count_of(counted['false_outside'], 'false one')} of "
+        f"the evidence outside the recording hours, {counted['real_not_told']} real that trigger and are not told"
+    )
+    return 0
 
 
 def _kind_cost(text: str) -> tuple[str, float]:

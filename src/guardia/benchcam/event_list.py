@@ -18,6 +18,7 @@ import numpy as np
 from guardia.benchcam.actors import Van, Walker
 from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import Event, Scene
+from guardia.core.hours.plan import WeekPlan
 
 ALERT_INTERVAL_S = 60.0
 _NEAR_DAY_M, _NEAR_NIGHT_M = 14.0, 9.0
@@ -25,7 +26,9 @@ _RIGHT_NEAR, _RIGHT_FAR = 0.95, 0.5
 _FALSE_PERSON = 0.04
 
 
-def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], folder: Path) -> Path:
+def write_event_list(
+    scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], folder: Path, alert_plan: WeekPlan | None
+) -> Path:
     """Write the list of what triggered.
 
     Parameters
@@ -36,6 +39,8 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
         (file name, truth entry) of each motion clip.
     folder
         Receives events.jsonl or events.csv.
+    alert_plan
+        When the camera alerts; None for always.
 
     Returns
     -------
@@ -47,9 +52,7 @@ def write_event_list(scene: Scene, clips: Sequence[tuple[str, dict[str, Any]]], 
     for name, entry in sorted(clips):
         trigger = float(entry["start_scene_s"]) + float(entry["trigger_s"])
         length = max((float(e["end_s"]) for e in entry["events"]), default=0.0) - float(entry["trigger_s"])
-        low, high = scene.place.alert_hours
-        hour = trigger / 3600 % 24
-        alert = trigger - alerted >= ALERT_INTERVAL_S and (low <= hour < high or low <= hour + 24 < high)
+        alert = trigger - alerted >= ALERT_INTERVAL_S and hours_open(alert_plan, scene, trigger)
         alerted = trigger if alert else alerted
         shown = scene.local_time(trigger) + timedelta(seconds=scene.place.clock_error_s)
         rows.append(
@@ -106,3 +109,18 @@ def _distance(event: Event, at_s: float) -> float:
             moments = [p[0] for p in actor.path]
             distances.append(min(float(np.interp(at_s + s, moments, [p[2] for p in actor.path])) for s in (0, 1, 2, 3)))
     return min(distances)
+
+
+def hours_open(plan: WeekPlan | None, scene: Scene, at_s: float) -> bool:
+    """Whether hours by the clock are on at a moment of the scene, as this camera looks at its clock."""
+    if plan is None:
+        return True
+    shown = scene.local_time(at_s)
+    minute, today, yesterday = shown.hour * 60 + shown.minute, shown.weekday(), (shown.weekday() - 1) % 7
+    for stretch in plan.stretches:
+        begin, end = stretch.begin.minute, stretch.end.minute + (1440 if stretch.overnight else 0)
+        if (today in stretch.days and begin <= minute < end) or (
+            yesterday in stretch.days and begin <= minute + 1440 < end
+        ):
+            return True
+    return False

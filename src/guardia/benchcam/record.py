@@ -9,7 +9,7 @@ from pathlib import Path
 from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
-from guardia.benchcam.event_list import write_event_list
+from guardia.benchcam.event_list import hours_open, write_event_list
 from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, right_kind
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.make.capability import Capability
@@ -65,7 +65,8 @@ def record(
                 break
             free = clip.end_s + chosen.recording.rest_s
             moment = free - 2.0
-            if not _records(place, clip.trigger_s):
+            in_hours = hours_open(chosen.hours.recording_plan, scene, clip.trigger_s)
+            if not in_hours or not _has_power(place, clip.trigger_s):
                 continue
             name = clip_name(scene, clip.start_s)
             entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip)
@@ -99,14 +100,13 @@ def record(
             picture = Image.fromarray(scene.view(at, round(at)).picture(at))
             picture.save(folder / "snapshot" / name, quality=68)
             truth.append(_truth(scene, f"snapshot/{name}", Origin.SNAPSHOT, Recorded(at, at, at + 0.01)))
-    write_event_list(scene, [(Path(str(e["clip"])).name, e) for e in listed], folder)
+    write_event_list(scene, [(Path(str(e["clip"])).name, e) for e in listed], folder, chosen.hours.alert_plan)
     (folder / "truth.jsonl").write_text("".join(json.dumps(entry) + "\n" for entry in truth), "utf-8")
 
 
-def _records(place: Place, at_s: float) -> bool:
-    """Whether the camera has power and its plan lets it record by motion at a moment of the scene's clock."""
-    low, high = place.idle_hours
-    return not low <= at_s / 3600 % 24 < high and not place.down[0] <= at_s < place.down[1]
+def _has_power(place: Place, at_s: float) -> bool:
+    """Whether the camera has power at a moment of the scene's clock."""
+    return not place.down[0] <= at_s < place.down[1]
 
 
 def clip_name(scene: Scene, start_s: float) -> str:

@@ -21,11 +21,14 @@ from guardia.benchcam.camera import View, lit
 from guardia.benchcam.scene import Light, Still
 from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Web, Wind
 from guardia.core.evidence.evidence import Cause
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone
 
 SITE_NAME = "Tern Quay"
 TIME_ZONE = "Europe/London"
+LATITUDE, LONGITUDE = 50.2, -0.6
+"""Out at sea: the boatyard is invented."""
 FIRST_DAY = datetime(2026, 9, 7, tzinfo=ZoneInfo(TIME_ZONE))
 DAYS = 14
 WINDY_DAYS = (1, 2, 5, 8, 11)
@@ -93,10 +96,6 @@ class Place:
         Form of its event list, see benchcam.event_list.
     clock_error_s
         What its clock shows less the true time.
-    idle_hours
-        Hours of every day in which it records nothing by motion: a part of the recording plan that was never entered.
-    alert_hours
-        Hours between which it alerts, the second may lie on the next day.
     down
         Stretch of the scene's clock in which it had no power.
     full_from_s
@@ -121,8 +120,6 @@ class Place:
     names: tuple[str, ...] = ()
     list_form: str = "table"
     clock_error_s: float = 0.0
-    idle_hours: tuple[float, float] = (0.0, 0.0)
-    alert_hours: tuple[float, float] = (0.0, 24.0)
     down: tuple[float, float] = (0.0, 0.0)
     full_from_s: float = math.inf
     staff: bool = False
@@ -178,7 +175,16 @@ PLACES: tuple[Place, ...] = (
         "Workshop door",
         places.workshop_door,
         # Motion must last two seconds: who crosses quickly is missed, and the camera rests for half a minute.
-        Settings.of("phone-as-camera", "high", hold_s=2.0, release_s=2.0, rest_s=30.0, pre_record_s=3.0),
+        # The night was entered up to midnight only.
+        Settings.of(
+            "phone-as-camera",
+            "high",
+            hold_s=2.0,
+            release_s=2.0,
+            rest_s=30.0,
+            pre_record_s=3.0,
+            recording_plan=WeekPlan((Stretch(EVERY_DAY, Edge(360), Edge(1440)),)),
+        ),
         lines=(
             ((-1.0, 5.0), (1.4, 15.0)),
             ((2.6, 5.2), (1.2, 15.0)),
@@ -187,8 +193,6 @@ PLACES: tuple[Place, ...] = (
         ),
         far_line=((-6.0, 14.6), (-3.8, 15.0)),
         drives=(((1.4, 6.0), (1.4, 12.8)), ((-7.5, 9.5), (7.5, 9.5))),
-        # The night was entered up to midnight only.
-        idle_hours=(0.0, 6.0),
     ),
     Place(
         "fuel-berth",
@@ -227,14 +231,19 @@ PLACES: tuple[Place, ...] = (
         "Office step",
         places.office_step,
         # Watches the road beyond the hedge as well as the path; its alert hours were set by the dusk of June.
-        Settings.of("polygon-solar-camera", "5", rest_s=15.0, length_s=10.0),
+        Settings.of(
+            "polygon-solar-camera",
+            "5",
+            rest_s=15.0,
+            length_s=10.0,
+            alert_plan=WeekPlan((Stretch(EVERY_DAY, Edge(1290), Edge(285), overnight=True),)),
+        ),
         lines=(((0.8, 17.0), (0.3, 9.0), (2.6, 6.2)), ((2.6, 6.2), (0.3, 9.0), (0.9, 17.2)), ((-2.2, 8.0), (2.4, 6.4))),
         far_line=((-6.0, 18.4), (7.0, 18.4)),
         false_drives=(((-14.0, 21.0), (14.0, 21.0)), ((14.0, 23.4), (-14.0, 23.4))),
         parcels=True,
         names=("person", "vehicle", "parcel"),
         list_form="json lines",
-        alert_hours=(21.5, 28.75),
         staff=True,
     ),
 )
@@ -405,7 +414,7 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
         events.append(Event("camera_moved", begin, begin + 10.0, (Nudge(begin, 10.0),)))
     both = (3 * 86400 + (15.2 + number / 7) * 3600, 6 * 86400 + (21.2 + number / 3) * 3600)
     continuous: tuple[float, ...] = both if number == 0 else both[number % 2 : number % 2 + 1]
-    if place.idle_hours[1]:
+    if place.installed.hours.recording_plan is not None:
         continuous = (*continuous, 8 * 86400 + 2.3 * 3600)
     for begin in continuous:
         dark = not 21600 < begin % 86400 < 72000

@@ -94,6 +94,10 @@ MIGRATIONS: tuple[str, ...] = (
         SELECT c.*, c.start_s - CASE c.start_source WHEN 'given' THEN 0 ELSE k.clock_error_s END AS true_s
         FROM clip c JOIN camera k ON k.id = c.camera_id WHERE NOT c.gone AND NOT k.gone;
     """,
+    """
+    ALTER TABLE site ADD COLUMN latitude REAL;
+    ALTER TABLE site ADD COLUMN longitude REAL;
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

@@ -11,6 +11,7 @@ from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.evidence.clock import check_zone
 from guardia.core.evidence.evidence import Clip, Evidence, Origin, listed_spans, with_causes
 from guardia.core.evidence.watch import without
+from guardia.core.hours.place import SitePlace
 from guardia.core.trace.measure import Trace
 from guardia.core.trace.stack import TraceStack
 from guardia.store.camera_lists import CameraLists
@@ -60,7 +61,10 @@ class Project:
                 raise ProjectError(
                     f"The folder {folder} cannot be made ({error.strerror}).", do="Choose a folder of your own."
                 ) from error
-        begin = ("INSERT INTO site (id, name, time_zone) VALUES (1, ?, ?)", (place.name, place.time_zone))
+        begin = (
+            "INSERT INTO site (id, name, time_zone, latitude, longitude) VALUES (1, ?, ?, ?, ?)",
+            (place.name, place.time_zone, place.latitude, place.longitude),
+        )
         exists = (folder / FILE_NAME).exists()
         self._db = Database(folder / FILE_NAME, create=create, begin=begin)
         try:
@@ -115,6 +119,7 @@ class Project:
             If the time zone does not exist, or clips are here whose times were read in another one.
         """
         zone = check_zone(site.time_zone)
+        SitePlace(site.time_zone, site.latitude, site.longitude)  # refuses coordinates that are none
         if zone.key != self._zone.key and self.clips.count():
             raise InvalidValue(
                 f"The times of the clips here were read in {self._zone.key}; another time zone would move them.",
@@ -122,7 +127,10 @@ class Project:
                 do="Make a new project with the right time zone and bring the clips in there.",
             )
         with self._db.transaction():
-            self._db.run("UPDATE site SET name = ?, time_zone = ?", (site.name, site.time_zone))
+            self._db.run(
+                "UPDATE site SET name = ?, time_zone = ?, latitude = ?, longitude = ?",
+                (site.name, site.time_zone, site.latitude, site.longitude),
+            )
         self._zone = zone
 
     def clear_away(self) -> None:
@@ -156,13 +164,13 @@ class Project:
 
     def site(self) -> Site:
         """The project's site."""
-        rows = self._db.rows("SELECT name, time_zone FROM site")
+        rows = self._db.rows("SELECT name, time_zone, latitude, longitude FROM site")
         if not rows:
             raise ProjectError(
                 f"The making of the project in {self.folder} was cut short; it holds nothing yet.",
                 do="Choose New project and the same folder.",
             )
-        return Site(rows[0]["name"], rows[0]["time_zone"])
+        return Site(**dict(rows[0]))
 
     def evidence(self, camera_id: int) -> Evidence:
         """Everything that this camera's settings are scored on."""
@@ -185,7 +193,11 @@ class Project:
         watched = without(spans, [(e.from_s, e.to_s) for e in entered if not e.up])
         view = known.view if known else None
         occurred = tuple(occurrences)
-        return Evidence(tuple(caused), occurred, stack, self._zone.key, events, view, watched, epochs, unmeasured)
+        site = self.site()
+        where = None if site.latitude is None or site.longitude is None else (site.latitude, site.longitude)
+        return Evidence(
+            tuple(caused), occurred, stack, self._zone.key, events, view, watched, epochs, unmeasured, where
+        )
 
     def _whole_traces(self, camera_id: int, clips: list[Clip]) -> Iterator[Trace]:
         """Traces of a camera one after another, so that they are never all here; each one's clip is put to `clips`."""

@@ -23,10 +23,16 @@ class Site:
         Its name.
     time_zone
         IANA name.
+    latitude
+        Degrees, north positive; None while nobody said.
+    longitude
+        Degrees, east positive; likewise.
     """
 
     name: str
     time_zone: str
+    latitude: float | None = None
+    longitude: float | None = None
 
 
 @dataclass(frozen=True)

@@ -40,7 +40,8 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
     notes: list[str] = []
     zone = ZoneInfo(tern_quay.TIME_ZONE)
     limit = tern_quay.local_time(tern_quay.JUDGED_DAYS * 86400.0).timestamp()
-    with Project(folder, create=True, site=Site(tern_quay.SITE_NAME, tern_quay.TIME_ZONE)) as project:
+    site = Site(tern_quay.SITE_NAME, tern_quay.TIME_ZONE, tern_quay.LATITUDE, tern_quay.LONGITUDE)
+    with Project(folder, create=True, site=site) as project:
         for place in tern_quay.PLACES:
             source = recorded / place.slug
             if not source.is_dir():

@@ -109,8 +109,7 @@ def run_week(
     """
     with Project(project_folder) as project, tempfile.TemporaryDirectory(prefix="guardia-week-") as name:
         camera = project.cameras.get(camera_id)
-        usual = replace(place, down=(0.0, 0.0), full_from_s=math.inf, idle_hours=(0.0, 0.0),
-                        clock_error_s=camera.clock_error_s)  # fmt: skip
+        usual = replace(place, down=(0.0, 0.0), full_from_s=math.inf, clock_error_s=camera.clock_error_s)  # fmt: skip
         seed = FIRST_SEED + (begins - FIRST_DAY) // WEEK
         to_do = [
             _Day(usual, camera.installed, camera.capability, begins, seed, number, Path(name) / str(number))

@@ -166,8 +166,8 @@ class OpenProject(QObject):
             self._aside.add(camera_id)
             self.messages.tell_error(error)
 
-    def set_site(self, name: str, time_zone: str) -> None:
-        """Call the site otherwise, or correct its time zone while no clips are there; can be undone.
+    def set_site(self, name: str, time_zone: str, where: tuple[float | None, float | None] = (None, None)) -> None:
+        """Call the site otherwise, say where it lies, or correct its time zone while no clips are there; can be undone.
 
         Parameters
         ----------
@@ -175,6 +175,8 @@ class OpenProject(QObject):
             As for create().
         time_zone
             IANA name.
+        where
+            Latitude and longitude in degrees, both None where nobody says.
 
         Raises
         ------
@@ -182,11 +184,14 @@ class OpenProject(QObject):
             If the name cannot be used.
         """
         _check_site_name(name, "Nothing was changed.")
-        if (after := Site(name, time_zone)) != self.site:
+        if (after := Site(name, time_zone, *where)) != self.site:
             self._changes.make("", "correct the site", self._project.set_site, self._show_site, self.site, after)
 
     def _show_site(self, site: Site) -> None:
+        moved = (self.site.latitude, self.site.longitude) != (site.latitude, site.longitude)
         self.site, self.time_zone = site, ZoneInfo(site.time_zone)
+        for model in self.models.values() if moved else ():
+            model.reload()  # hours that follow the sun act otherwise there
         self.cameras_changed.emit()
 
     def remove_camera(self, camera_id: int) -> None:

@@ -69,7 +69,8 @@ def new_project(
     return {"project": str(folder), "camera": camera}
 
 
-def _camera(project: Project, name: str) -> Camera:
+def camera_named(project: Project, name: str) -> Camera:
+    """A camera by its name; raises InvalidValue if there is none."""
     number = next((i for i, known in project.cameras.names().items() if known == name), None)
     if number is None:
         known = ", ".join(project.cameras.names().values()) or "no camera yet"
@@ -101,7 +102,7 @@ def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
     """
     rows = read_judgements(path)
     with Project(folder) as project:
-        evidence = project.evidence(_camera(project, camera).id)
+        evidence = project.evidence(camera_named(project, camera).id)
         kinds: dict[int, str] = {}
         notes = []
         for row in rows:
@@ -123,7 +124,7 @@ def _meant(evidence: Evidence, row: Judged) -> list[int]:
 def judge_to(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
     """Write the judgements of a camera as a table; raises as judge_from(), and ProjectError if it cannot be written."""
     with Project(folder) as project:
-        evidence = project.evidence(_camera(project, camera).id)
+        evidence = project.evidence(camera_named(project, camera).id)
     rows: list[Mapping[str, str | float]] = [
         dict(zip(COLUMNS, (evidence.clip_of(o).name, round(o.start_s, 3), round(o.end_s, 3), o.kind), strict=True))
         for o in evidence.occurrences
@@ -177,7 +178,7 @@ def tune_camera(
     if not all(0 < cost <= 10_000 for cost in (miss_cost, *kinds.values())) or hold_out < 0:
         raise InvalidValue("Costs must be above 0 and at most 10000, and days held out cannot be negative.")
     with Project(folder) as project:
-        one = _camera(project, camera)
+        one = camera_named(project, camera)
         evidence = project.evidence(one.id)
         drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
         scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)

@@ -52,18 +52,19 @@ STEPS = (
         "Set how much motion triggers and for how long.",
     ),
     Step("tune", "Tune", "find it, prove it", "Ctrl+6", "Search better settings and prove them on days held out."),
-    Step("handover", "Hand over", "sheet and logbook", "Ctrl+7", "Save the settings sheet and log what was entered."),
+    Step("hours", "Hours", "when it may record", "Ctrl+7", "Set when it records and alerts, on the evidence."),
+    Step("handover", "Hand over", "sheet and logbook", "Ctrl+8", "Save the settings sheet and log what was entered."),
     Step(
-        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+8",
+        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+9",
         "Judge groups of alike occurrences in one stroke.", "evidence", all_cameras=True,
     ),
     Step(
         "statistics", "Days and causes",
-        "Calendar of the evidence, and false recordings a day with their uncertainty", "Ctrl+9",
+        "Calendar of the evidence, and false recordings a day with their uncertainty", "Ctrl+0",
         "Calendar, and false recordings a day by cause.", "evidence",
     ),
     Step(
-        "coverage", "Missed", "What the evidence can answer, and what no record of the camera covers", "Ctrl+0",
+        "coverage", "Missed", "What the evidence can answer, and what no record of the camera covers", "F8",
         "What the evidence can answer and what no record covers.", "evidence",
     ),
 )  # fmt: skip

@@ -19,6 +19,7 @@ from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
+from guardia.core.hours.place import SitePlace
 from guardia.core.make.settings import Settings
 from guardia.core.trace.stack import TraceStack
 from guardia.core.view.geometry import ViewGeometry
@@ -178,6 +179,8 @@ class Evidence:
         Which settings were in force when, in order of time; outside of them they are not known.
     unmeasured_s
         Starts of motion clips that are here but not measured yet, POSIX seconds.
+    coordinates
+        Latitude and longitude of the site in degrees, None while nobody said.
     """
 
     clips: tuple[Clip, ...]
@@ -189,6 +192,12 @@ class Evidence:
     watched: tuple[Span, ...] = ()
     epochs: tuple[Epoch, ...] = ()
     unmeasured_s: tuple[float, ...] = ()
+    coordinates: tuple[float, float] | None = None
+
+    @cached_property
+    def place(self) -> SitePlace:
+        """Where the site lies."""
+        return SitePlace(self.time_zone, *(self.coordinates or (None, None)))
 
     @cached_property
     def clip_index(self) -> dict[int, int]:

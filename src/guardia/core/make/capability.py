@@ -3,16 +3,17 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from pydantic import TypeAdapter
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
+from guardia.core.hours.periods import ScheduleRules
 from guardia.core.trace.measure import CONTRAST_LEVELS, NO_GRID, Grid
 
-VERSION = 3
+VERSION = 4
 SHARE_OF_CELLS = 0.5
 """Files of version 1 give sizes as a share of the picture's cells, whatever part of each had changed. Summing what
 changed of each cell gives about half as much: 0.4 for groups of 3 cells to 0.6 for groups of 16 on the demo's clips, at
@@ -20,6 +21,7 @@ every contrast."""
 
 ZONE_FORMS = ("polygon", "rectangles", "blocks")
 ZONE_TESTS = ("pixels", "box", "foot")
+STOPPABLE = ("recording by motion", "continuous recording", "alerts")
 
 
 @dataclass(frozen=True)
@@ -97,6 +99,14 @@ class Capability:
         Number of areas that it can black out.
     zone_sensitivity
         Whether each zone can have a sensitivity of its own.
+    schedule
+        What it can be told of hours.
+    alert_interval_choices_s
+        Least times between two alerts on offer.
+    detection_off_stops
+        What switching detection off ends: some of STOPPABLE.
+    alert_pause_stops
+        What an alert pause, or alerts switched off, ends: likewise.
     class_range_m
         Distances by day and at night out to which those classes hold, None when the make states none.
     """
@@ -121,6 +131,10 @@ class Capability:
     class_range_m: tuple[float, float] | None = None
     privacy_masks: int = 0
     zone_sensitivity: bool = False
+    schedule: ScheduleRules = field(default_factory=ScheduleRules)
+    alert_interval_choices_s: tuple[float, ...] = (0.0,)
+    detection_off_stops: tuple[str, ...] = ("recording by motion", "alerts")
+    alert_pause_stops: tuple[str, ...] = ("alerts",)
 
     def notch(self, label: str) -> Notch:
         """Find a notch by the make's word for it.
@@ -166,12 +180,19 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         If a part is missing or cannot be used.
     """
     version = data.get("version", 1)
-    if version not in (1, 2, VERSION):
+    if version not in (1, 2, 3, VERSION):
         raise InvalidValue(
             f"The capability has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",
         )
-    capability = read_as(_FORM, data if version == VERSION else _as_now(data, version), "A capability")
+    capability = read_as(_FORM, _as_now(data, version) if version in (1, 2) else data, "A capability")
+    strange = [s for s in (*capability.detection_off_stops, *capability.alert_pause_stops) if s not in STOPPABLE]
+    rules = capability.schedule
+    if strange or not 0 <= rules.periods_a_day <= 48 or rules.step_min < 1 or 60 % rules.step_min:
+        raise InvalidValue(
+            f"The hours or switches of the capability '{capability.id}' cannot be used.",
+            do=f"0 to 48 periods a day, a step that divides 60 minutes, and a switch stops some of {STOPPABLE}.",
+        )
     wide, high = capability.blocks
     if capability.zone_form == "blocks" and not (1 <= wide <= 64 and 1 <= high <= 64):
         raise InvalidValue(f"The capability '{capability.id}' has blocks of {wide} x {high}.", do="1 to 64 each way.")

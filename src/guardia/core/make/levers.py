@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.hours.plan import WeekPlan, covers_more
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, zone_limits_broken
@@ -118,6 +119,23 @@ def _classes(value: object) -> tuple[object, ...]:
     return value if isinstance(value, tuple) else ()
 
 
+def _longer_hours(old: object, new: object) -> bool:
+    return covers_more(_as_plan(new), _as_plan(old))
+
+
+def _never(_old: object, _new: object) -> bool:
+    """Alerts record nothing."""
+    return False
+
+
+def _as_plan(value: object) -> WeekPlan | None:
+    return value if isinstance(value, WeekPlan) else None
+
+
+def _plan_line(subject: str, plan: WeekPlan | None) -> str:
+    return "" if plan is None else f"{subject}: {plan.words}"
+
+
 def _filter_line(settings: Settings, capability: Capability) -> str:
     return (
         f"Object filter: {', '.join(settings.detection.objects) or 'none, any motion'}"
@@ -158,6 +176,23 @@ LEVERS: tuple[Lever, ...] = (
         lambda s, _c: f"Rest after a recording: {s.recording.rest_s:g} s", _less,
     ),
     Lever("release_s", "release time", None, lambda _s, _c: "", _less),
+    Lever(
+        "recording_plan", "recording hours", None, lambda s, _c: _plan_line("Recording hours", s.hours.recording_plan),
+        _longer_hours,
+    ),
+    Lever("alerts_on", "alerts", None, lambda s, _c: "" if s.alerts.alerts_on else "Alerts: off", _never),
+    Lever(
+        "alert_plan", "alert hours", None, lambda s, _c: _plan_line("Alert hours", s.hours.alert_plan), _never,
+    ),
+    Lever(
+        "alert_interval_s", "time between alerts", None,
+        lambda s, _c: f"Time between alerts: {s.alerts.alert_interval_s:g} s" if s.alerts.alert_interval_s else "",
+        _never,
+    ),
+    Lever(
+        "alert_classes", "alert filter", None,
+        lambda s, _c: f"Alert filter: {', '.join(s.alerts.alert_classes)}" if s.alerts.alert_classes else "", _never,
+    ),
 )  # fmt: skip
 """In the order in which they act; zones and sensitivity, which act together, are compared cell by cell besides."""
 
@@ -217,7 +252,24 @@ def limits_broken(candidate: Candidate) -> list[str]:
                 "" if isinstance(value, bool) else "'as long as it moves' as " if value is None else f"{value} s as "
             )
             broken.append(f"This make does not offer {subject}{lever.words}.")
+    broken += _hours_broken(settings, capability)
     unknown = [name for name in settings.detection.objects if name not in capability.object_classes]
     if unknown:
         broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
+    return broken
+
+
+def _hours_broken(settings: Settings, capability: Capability) -> list[str]:
+    """What of the hours and the alerts this make cannot be told."""
+    broken = []
+    plans = {"recording hours": settings.hours.recording_plan, "alert hours": settings.hours.alert_plan}
+    for words, plan in plans.items():
+        if plan is not None and not capability.schedule.periods_a_day:
+            broken.append(f"This make has no {words}.")
+    interval = settings.alerts.alert_interval_s
+    if interval not in capability.alert_interval_choices_s and interval:
+        broken.append(f"This make does not offer {interval:g} s between alerts.")
+    unknown = [name for name in settings.alerts.alert_classes if name not in capability.object_classes]
+    if unknown:
+        broken.append(f"This make's alert filter does not know: {', '.join(unknown)}.")
     return broken

@@ -12,6 +12,7 @@ from pydantic import PlainSerializer, PlainValidator, TypeAdapter
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
 from guardia.core.base.words import count_of
+from guardia.core.hours.plan import WeekPlan
 from guardia.core.make.capability import SHARE_OF_CELLS, Capability
 from guardia.core.make.zones import (
     BlockZone,
@@ -26,7 +27,7 @@ from guardia.core.make.zones import (
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
-VERSION = 3
+VERSION = 4
 LONGEST_S = 3600.0
 
 
@@ -113,6 +114,44 @@ class RecordingSettings:
             raise InvalidValue("A fixed length must be at least 1 second.")
 
 
+@dataclass(frozen=True)
+class HoursSettings:
+    """At which hours something is done.
+
+    Parameters
+    ----------
+    recording_plan
+        When motion triggers recordings; None for always.
+    alert_plan
+        When a trigger is told to somebody; None for always.
+    """
+
+    recording_plan: WeekPlan | None = None
+    alert_plan: WeekPlan | None = None
+
+
+@dataclass(frozen=True)
+class AlertSettings:
+    """Which triggers are told to somebody. Times in seconds.
+
+    Parameters
+    ----------
+    alerts_on
+        Alerts switched on.
+    alert_interval_s
+        No alert so soon after the one before.
+    alert_classes
+        Classes that alerts are filtered by; none means any that is recorded.
+    """
+
+    alerts_on: bool = True
+    alert_interval_s: float = 0.0
+    alert_classes: tuple[str, ...] = ()
+
+    def __post_init__(self) -> None:
+        _check_seconds(self, "alert_interval_s")
+
+
 def _check_seconds(part: object, *names: str) -> None:
     for name in names:
         value = getattr(part, name)
@@ -132,11 +171,17 @@ class Settings:
         What makes it trigger.
     recording
         What is recorded then.
+    hours
+        At which hours.
+    alerts
+        Which of that is told to somebody.
     """
 
     capability: str
     detection: DetectionSettings = field(default_factory=DetectionSettings)
     recording: RecordingSettings = field(default_factory=RecordingSettings)
+    hours: HoursSettings = field(default_factory=HoursSettings)
+    alerts: AlertSettings = field(default_factory=AlertSettings)
 
     def __post_init__(self) -> None:
         if "\0" in self.capability or "\0" in self.detection.notch:
@@ -166,7 +211,10 @@ class Settings:
         return Sensitivity(notch.contrast, notch.size)
 
 
-_PARTS: tuple[tuple[str, type], ...] = (("detection", DetectionSettings), ("recording", RecordingSettings))
+_PARTS: tuple[tuple[str, type], ...] = (
+    ("detection", DetectionSettings), ("recording", RecordingSettings), ("hours", HoursSettings),
+    ("alerts", AlertSettings),
+)  # fmt: skip
 
 PART_OF = {f.name: part for part, kind in _PARTS for f in fields(kind)}
 """The part of Settings that each value belongs to."""
@@ -202,12 +250,12 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             "This is not a Guardia settings file.", do=f'It must be a JSON object with "format": "{FORMAT}".'
         )
     version = data.get("version")
-    if version not in (1, 2, VERSION):
+    if version not in (1, 2, 3, VERSION):
         raise InvalidValue(
             f"The settings file has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",
         )
-    return read_as(_FORM, data if version == VERSION else _in_parts(data), "The settings")
+    return read_as(_FORM, _in_parts(data) if version in (1, 2) else data, "The settings")
 
 
 _NAMES_BEFORE_3 = {"retrigger_wait_s": "rest_s", "clip_length_s": "length_s", "end_early": "stop_when_still"}

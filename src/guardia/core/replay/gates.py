@@ -12,8 +12,13 @@ from collections.abc import Mapping
 from enum import StrEnum
 from typing import ClassVar, NamedTuple
 
+import numpy as np
+from numpy.typing import NDArray
+
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
+from guardia.core.hours.place import wall_date
+from guardia.core.hours.plan import Spans, WeekPlan, in_spans, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
@@ -34,6 +39,24 @@ class Stage(StrEnum):
 
 BEHIND = {Stage.KEPT: Stage.RECORDED, Stage.ALERTED: Stage.TRIGGERED}
 """What must have come about before. Recorded is not behind triggered: another occurrence's recording may cover it."""
+
+
+class AlertLook(NamedTuple):
+    """What the gates of the alert look at for one occurrence.
+
+    Parameters
+    ----------
+    in_class
+        Its class passes the alert filter.
+    in_hours
+        It triggered within the alert hours.
+    left_s
+        Seconds left of the time between alerts, 0 for none.
+    """
+
+    in_class: bool
+    in_hours: bool
+    left_s: float
 
 
 class Look(NamedTuple):
@@ -59,6 +82,10 @@ class Look(NamedTuple):
         Share of it that the recordings cover.
     found
         Its class, where the settings filter by class.
+    outside
+        It lies outside the recording hours as a whole.
+    alert
+        What the gates of the alert look at, None where every trigger is told.
     """
 
     settings: Settings
@@ -70,6 +97,8 @@ class Look(NamedTuple):
     held_while_resting: float | None
     share: float
     found: ObjectClass | None = None
+    outside: bool = False
+    alert: AlertLook | None = None
 
 
 class Gate(ABC):
@@ -106,6 +135,51 @@ class NumberGate(Gate):
         """Whether there is less than is needed."""
         there, needed = self.numbers(look)
         return there < needed
+
+
+class HoursGate(Gate):
+    """It must be within the recording hours."""
+
+    id = "recording hours"
+    stage = Stage.TRIGGERED
+
+    def closed(self, look: Look) -> bool:
+        """Whether all of it lies outside."""
+        return look.outside
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        plan = look.settings.hours.recording_plan
+        return f"it lies outside the recording hours: {plan.words if plan is not None else ''}"
+
+    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
+        """The parts of the runs that lie within the hours."""
+        plan = candidate.settings.hours.recording_plan
+        if plan is None or not evidence.clips:
+            return runs
+        spans = hours_of(evidence, plan)
+        left = []
+        for clip, times, own in zip(evidence.clips, evidence.stack.times, runs, strict=True):
+            if not own:
+                left.append(own)
+                continue
+            on = in_spans(spans, clip.start_s + np.asarray(times))
+            left.append(own if on.all() else [part for run in own for part in _on_parts(run, on)])
+        return left
+
+
+def hours_of(evidence: Evidence, plan: WeekPlan) -> Spans:
+    """When a plan is on over all the evidence."""
+    place, clips = evidence.place, evidence.clips
+    last = max(c.start_s + c.duration_s for c in clips)
+    return plan_spans(plan, wall_date(place, clips[0].start_s), wall_date(place, last), place)
+
+
+def _on_parts(run: Run, on: NDArray[np.bool_]) -> list[Run]:
+    """The unbroken parts of a run of pictures that are on."""
+    first, last = run
+    edges = np.flatnonzero(np.diff(np.concatenate([[False], on[first : last + 1], [False]]).astype(np.int8)))
+    return [(first + int(a), first + int(b) - 1) for a, b in edges.reshape(-1, 2)]
 
 
 class DetectionGate(Gate):
@@ -248,8 +322,72 @@ class LengthGate(NumberGate):
         return f"the recordings cover only {look.share:.0%} of it, {LEAST_SHARE:.0%} is needed"
 
 
-DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH = GATES = (
-    DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(), LengthGate()
+class AlertsGate(Gate):
+    """Alerts must be on."""
+
+    id = "alerts on"
+    stage = Stage.ALERTED
+
+    def closed(self, look: Look) -> bool:
+        """Whether they are off."""
+        return not look.settings.alerts.alerts_on
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return "alerts are switched off"
+
+
+class AlertClassGate(Gate):
+    """It must be of a class that alerts let through."""
+
+    id = "alert filter"
+    stage = Stage.ALERTED
+
+    def closed(self, look: Look) -> bool:
+        """Whether its class is not let through."""
+        return look.alert is not None and not look.alert.in_class
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        return f"alerts let only {' and '.join(look.settings.alerts.alert_classes)} through"
+
+
+class AlertHoursGate(Gate):
+    """It must trigger within the alert hours."""
+
+    id = "alert hours"
+    stage = Stage.ALERTED
+
+    def closed(self, look: Look) -> bool:
+        """Whether it triggered outside."""
+        return look.alert is not None and not look.alert.in_hours
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        plan = look.settings.hours.alert_plan
+        return f"it triggered outside the alert hours: {plan.words if plan is not None else ''}"
+
+
+class AlertIntervalGate(Gate):
+    """The alert before must be long enough ago."""
+
+    id = "time between alerts"
+    stage = Stage.ALERTED
+
+    def closed(self, look: Look) -> bool:
+        """Whether it is too soon."""
+        return look.alert is not None and look.alert.left_s > 0
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        left = look.alert.left_s if look.alert is not None else 0.0
+        return f"the alert before was too recent by {left:.0f} s"
+
+
+HOURS, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, ALERTS, ALERT_CLASS, ALERT_HOURS, ALERT_INTERVAL = GATES = (
+    HoursGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(), LengthGate(),
+    AlertsGate(), AlertClassGate(), AlertHoursGate(), AlertIntervalGate(),
 )  # fmt: skip
 """Every gate, in order."""
 
@@ -301,6 +439,11 @@ class Outcome(NamedTuple):
     def reason(self) -> str:
         """The numbers of that gate, in words; empty if it is recorded."""
         return self.gate.words(self.look) if self.gate is not None and self.look is not None else ""
+
+    @property
+    def alert_gate(self) -> Gate | None:
+        """The first gate that kept a trigger from being told, None where it was told or did not trigger."""
+        return self.closed.get(Stage.ALERTED) if self.trigger_s is not None else None
 
 
 def walk(look: Look, *, triggered: bool) -> dict[Stage, Gate]:

@@ -17,10 +17,12 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import MARGIN_S, Evidence, Origin
 from guardia.core.evidence.watch import length, merged, within
+from guardia.core.hours.plan import in_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
-from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, walk
+from guardia.core.replay.alerts import Alerts, alerts_of
+from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, hours_of, walk
 from guardia.core.replay.objects import ObjectClass, object_classes
 from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
 from guardia.core.trace.measure import CELL_SIZE, least_size
@@ -149,6 +151,11 @@ class Replay:
             if self.candidate.settings.detection.objects
             else {}
         )
+
+    @cached_property
+    def alerts(self) -> Alerts:
+        """Which triggers are told."""
+        return alerts_of(self.evidence, self.candidate, self.trigger_s)
 
     @cached_property
     def largest(self) -> tuple[list[int], list[int]]:
@@ -303,7 +310,8 @@ def _outcome(done: Replay, place: int) -> Outcome:
     o = done.evidence.occurrences[place]
     trigger = None if np.isnan(done.trigger_s[place]) else float(done.trigger_s[place])
     known = (o.id, float(done.share[place]), bool(done.late[place]), bool(done.cut[place]), trigger)
-    if trigger is not None and done.recorded[place]:
+    told = done.alerts.told[place]
+    if trigger is not None and done.recorded[place] and told:
         return Outcome(*known, {})
     look = _look(done, place)
     return Outcome(*known, walk(look, triggered=trigger is not None), look)
@@ -327,7 +335,18 @@ def _look(done: Replay, place: int) -> Look:
     return Look(
         settings, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
         float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
+        _outside(done, window, index), done.alerts.look(place),
     )  # fmt: skip
+
+
+def _outside(done: Replay, window: slice, clip: int) -> bool:
+    """Whether every picture of an occurrence lies outside the recording hours."""
+    evidence, plan = done.evidence, done.candidate.settings.hours.recording_plan
+    if plan is None or window.start >= window.stop:
+        return False
+    base = int(evidence.stack.clip_start[clip])
+    times = np.asarray(evidence.stack.times[clip][window.start - base : window.stop - base])
+    return not in_spans(hours_of(evidence, plan), evidence.clips[clip].start_s + times).any()
 
 
 def _share(touching: list[Recording], begin: float, end: float) -> float:

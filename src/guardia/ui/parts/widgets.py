@@ -59,7 +59,7 @@ def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
 
 
 class WrappedLabel(QLabel):
-    """A wrapping label that is always given the height that its text needs, also beside something that grows."""
+    """A wrapping label that always has just the height that its text needs, also beside something that grows."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -68,12 +68,12 @@ class WrappedLabel(QLabel):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Ask for the height that the new width needs."""
         super().resizeEvent(event)
-        self.setMinimumHeight(max(0, self.heightForWidth(self.width())))
+        self.setFixedHeight(max(0, self.heightForWidth(self.width())))
 
     def setText(self, text: str | None) -> None:
         """Show a text, and ask for the height that it needs."""
         super().setText(text)
-        self.setMinimumHeight(max(0, self.heightForWidth(self.width())))
+        self.setFixedHeight(max(0, self.heightForWidth(self.width())))
 
 
 def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") -> QPushButton:

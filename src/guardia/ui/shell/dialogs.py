@@ -13,10 +13,12 @@ from platformdirs import user_documents_dir
 from PyQt6.QtCore import QDateTime, QTimeZone
 from PyQt6.QtGui import QUndoStack
 from PyQt6.QtWidgets import (
+    QCheckBox,
     QComboBox,
     QDateTimeEdit,
     QDialog,
     QDialogButtonBox,
+    QDoubleSpinBox,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
@@ -108,13 +110,32 @@ def ask_new_project(parent: QWidget) -> tuple[str, str, Path] | None:
     return name.text().strip(), zone.currentText().strip(), Path(folder.text().strip()).expanduser()
 
 
-def ask_site(parent: QWidget, name: str, time_zone: str) -> tuple[str, str] | None:
-    """Ask for another name or time zone of a site; None when it is not wanted."""
+def ask_site(
+    parent: QWidget, name: str, time_zone: str, where: tuple[float | None, float | None]
+) -> tuple[str, str, tuple[float | None, float | None]] | None:
+    """Ask for another name, time zone or place (latitude and longitude) of a site; None when it is not wanted."""
     dialog, form = _form(parent, "Site")
     field, zone = QLineEdit(name), _zones(time_zone)
+    known = QCheckBox("known, for hours that follow the sun")
+    known.setChecked(where[0] is not None)
+    degrees = []
     form.addRow("Site", field)
     form.addRow("Time zone", zone)
-    return (field.text().strip(), zone.currentText().strip()) if _accepted(dialog, lambda: bool(field.text())) else None
+    form.addRow("Where it lies", known)
+    for words, most, value in (("Latitude (north)", 90.0, where[0]), ("Longitude (east)", 180.0, where[1])):
+        box = QDoubleSpinBox()
+        box.setRange(-most, most)
+        box.setDecimals(3)
+        box.setSuffix(" °")
+        box.setValue(value or 0.0)
+        box.setEnabled(known.isChecked())
+        known.toggled.connect(box.setEnabled)
+        form.addRow(words, box)
+        degrees.append(box)
+    if not _accepted(dialog, lambda: bool(field.text())):
+        return None
+    place = (degrees[0].value(), degrees[1].value()) if known.isChecked() else (None, None)
+    return field.text().strip(), zone.currentText().strip(), place
 
 
 def ask_new_camera(parent: QWidget) -> tuple[str, dict[str, Any]] | None:

@@ -31,7 +31,9 @@ def make_project(parent: QWidget) -> Path | None:
 
 def correct_site(parent: QWidget, session: Session) -> None:
     """Ask for another name or time zone of the site."""
-    answer = dialogs.ask_site(parent, session.site.name, session.site.time_zone)
+    answer = dialogs.ask_site(
+        parent, session.site.name, session.site.time_zone, (session.site.latitude, session.site.longitude)
+    )
     if answer is not None:
         try:
             session.set_site(*answer)

@@ -14,6 +14,7 @@ from guardia.ui.steps.alike_page import AlikePage
 from guardia.ui.steps.coverage_page import CoveragePage
 from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.handover_page import HandoverPage
+from guardia.ui.steps.hours_page import HoursPage
 from guardia.ui.steps.sensitivity_page import SensitivityPage
 from guardia.ui.steps.statistics_page import StatisticsPage
 from guardia.ui.steps.tune_page import TunePage
@@ -74,6 +75,12 @@ def _tune(shell: Shell, session: Session, model: CameraModel) -> QWidget:
     return page
 
 
+def _hours(shell: Shell, session: Session, model: CameraModel) -> QWidget:
+    page = HoursPage(session, model)
+    page.asked.connect(shell.show_occurrences)
+    return page
+
+
 PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "evidence": _evidence,
     "alike": _alike,
@@ -83,6 +90,7 @@ PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "zones": _zones,
     "sensitivity": lambda _shell, session, model: SensitivityPage(session, model),
     "tune": _tune,
+    "hours": _hours,
     "handover": lambda _shell, session, model: HandoverPage(session, model),
 }
 """By the id of the step. Round is made with the project, before there is a camera."""

@@ -1,0 +1,296 @@
+"""The view-model of the step Hours: the plans of the draft, and what the evidence says of them."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, date, datetime, timedelta
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from guardia.app.project.advice import MISSED_WEIGHT
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.steps.ribbon_tool import RibbonTool
+from guardia.app.steps.step_model import StepModel
+from guardia.app.work.jobs import Report, Token
+from guardia.app.work.messages import Severity
+from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.words import count_of
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
+from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
+from guardia.core.hours.plan import Special, WeekPlan, on_at
+from guardia.core.score.hours import AlertScore, HourOfDay, alert_score, hours_of_day, outside, week_seconds
+from guardia.core.tuning.hours import ProposedHours, propose_hours
+from guardia.formats.calendar import calendar_of, read_specials
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+PLANS = {"recording_plan": "Recording hours", "alert_plan": "Alert hours"}
+
+
+class WeekMark(NamedTuple):
+    """A visit on the ribbon.
+
+    Parameters
+    ----------
+    minute
+        After Monday 00:00.
+    verdict
+        Its verdict, None while it is not judged.
+    id
+        Of the occurrence.
+    inside
+        Within the plan that is shown.
+    """
+
+    minute: float
+    verdict: Verdict | None
+    id: int
+    inside: bool
+
+
+class HoursModel(StepModel):
+    """Hours of one camera; parameters as StepModel."""
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model, session)
+        hours = model.draft.hours
+        self.which = "alert_plan" if hours.recording_plan is None and hours.alert_plan is not None else "recording_plan"
+        self.proposed: ProposedHours | None = None
+        self._dark: tuple[object, str] | None = None
+        self.tool = RibbonTool(
+            lambda: self.plan, self.preview, self.keep, lambda: self.place, lambda: self.monday,
+            model.camera.capability.schedule.step_min,
+        )  # fmt: skip
+        for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
+            signal.connect(self._forget)
+        model.comparison_changed.connect(self.changed)
+        session.cameras_changed.connect(self.changed)
+
+    def _forget(self) -> None:
+        self.proposed = None
+        self.changed.emit()
+
+    @property
+    def plan(self) -> WeekPlan | None:
+        """The plan of the draft that is looked at; None for always."""
+        plan: WeekPlan | None = self.model.draft.value(self.which)
+        return plan
+
+    @property
+    def installed(self) -> WeekPlan | None:
+        """The same of the installed settings."""
+        plan: WeekPlan | None = self.model.camera.installed.value(self.which)
+        return plan
+
+    @property
+    def place(self) -> SitePlace:
+        """Where the site lies."""
+        site = self._session.site
+        return SitePlace(site.time_zone, site.latitude, site.longitude)
+
+    @property
+    def monday(self) -> date:
+        """Of the latest week of the evidence, of this week without any."""
+        clips = self.model.evidence.clips
+        at = self._session.local_time(clips[-1].start_s) if clips else datetime.now(UTC)
+        return at.date() - timedelta(days=at.weekday())
+
+    def choose(self, which: str) -> None:
+        """Look at another plan."""
+        self.which, self.tool.selected, self.proposed = which, None, None
+        self.changed.emit()
+
+    def preview(self, plan: WeekPlan | None) -> None:
+        """Score a plan without keeping it."""
+        self.model.preview(self.model.camera.draft.with_values(**{self.which: plan}))
+
+    def keep(self, plan: WeekPlan | None, what: str) -> None:
+        """Make a plan part of the draft; can be undone."""
+        self.model.change_draft(self.model.camera.draft.with_values(**{self.which: plan}), what)
+
+    def change_alerts(self, what: str, **values: object) -> None:
+        """Change what is told; can be undone."""
+        self.model.change_draft(self.model.camera.draft.with_values(**values), what)
+
+    def marks(self) -> list[WeekMark]:
+        """The visits of the evidence by their place in the week."""
+        evidence = self.model.evidence
+        begins = [evidence.span_s(v[0])[0] for v in evidence.visits]
+        try:
+            inside = on_at(self.plan, begins, self.place)
+        except InvalidValue:
+            inside = on_at(None, begins, self.place)
+        return [
+            WeekMark(at / 60, visit.verdict, visit.id, bool(on))
+            for at, visit, on in zip(week_seconds(evidence).tolist(), evidence.visits, inside, strict=True)
+        ]
+
+    def nights(self) -> list[tuple[float, float]]:
+        """From sunset to sunrise in the week that is drawn, minutes after Monday; none where the sun is not known."""
+        if not self.place.has_sun:
+            return []
+        nights = []
+        for day in range(-1, 7):
+            ordinal = self.monday.toordinal() + day
+            begin = sun_seconds(self.place, SunEvent.SUNSET, ordinal)[0] / 60
+            end = sun_seconds(self.place, SunEvent.SUNRISE, ordinal + 1)[0] / 60
+            nights.append((day * 1440 + begin, (day + 1) * 1440 + end))
+        return nights
+
+    def typed(self) -> Typed:
+        """What is typed in at the camera."""
+        if self.plan is None:
+            return Typed((), ())
+        try:
+            return to_periods(self.plan, self.model.camera.capability.schedule, self.place, self.monday)
+        except InvalidValue as error:
+            return Typed((), (str(error),))
+
+    def words(self) -> list[str]:
+        """What the evidence says of the plan, the most important first."""
+        evidence, lines = self.model.evidence, []
+        try:
+            lost, silenced = (outside(evidence, self.plan, v) for v in (Verdict.REAL, Verdict.FALSE))
+        except InvalidValue as error:
+            return [str(error)]
+        if self.which == "recording_plan" and not self.model.draft.detection.detection_on:
+            lines.append(self._detection_off())
+        if self.plan is None:
+            lines.append("Always: nothing is left out by hours.")
+        else:
+            lines.append(
+                f"{count_of(len(lost), 'real visit')} and {count_of(len(silenced), 'false one')} of the evidence lie "
+                "outside these hours."
+            )
+            lines += self._mistakes(self.plan)
+            if any(s.overnight for s in self.plan.stretches) and (dark := self.dark_words()):
+                lines.append(dark)
+        return lines
+
+    def _detection_off(self) -> str:
+        real = len(self.model.comparison.installed.real_recorded)
+        stops = " and ".join(self.model.camera.capability.detection_off_stops)
+        return (
+            f"Detection is switched off in this draft: on this make that ends {stops}. {real} real recordings are "
+            "lost; to silence a phone change the alerts instead."
+        )
+
+    def _mistakes(self, plan: WeekPlan) -> list[str]:
+        """What looks like a mistake in the hours, and minutes of darkness that fixed hours miss."""
+        halves = [Period(d, *_clock(s.begin.minute, s.end.minute, over=s.overnight)) for s in plan.stretches
+                  if s.begin.sun is None and s.end.sun is None for d in s.days]  # fmt: skip
+        return list(from_periods(halves).findings)
+
+    def dark_words(self) -> str:
+        """Over the year, how much of the dark a plan by the clock leaves out at the worst date."""
+        plan, place = self.plan, self.place
+        if plan is None or not place.has_sun or plan.follows_sun:
+            return ""
+        key = (plan, place, self.monday.year)
+        if self._dark is None or self._dark[0] != key:
+            self._dark = (key, self._darkest(plan))
+        return self._dark[1]
+
+    def _darkest(self, plan: WeekPlan) -> str:
+        """The words of dark_words()."""
+        worst, on = 0.0, self.monday
+        for n in range(0, 366, 7):
+            day = date(self.monday.year, 1, 1) + timedelta(days=n)
+            missed = self._dark_minutes(plan, day)
+            if missed > worst:
+                worst, on = missed, day
+        if not worst:
+            return "These hours cover every night of the year from dusk to dawn."
+        return f"Fixed hours against the sun: around {on:%d %b} up to {worst:.0f} min of darkness a night are left out."
+
+    def _dark_minutes(self, plan: WeekPlan, day: date) -> float:
+        """Minutes between dusk and dawn that a plan leaves out in the night after a date."""
+        zone_midnight = datetime(day.year, day.month, day.day, tzinfo=self._session.time_zone).timestamp()
+        dusk = sun_seconds(self.place, SunEvent.DUSK, day.toordinal())[0]
+        dawn = 86_400 + sun_seconds(self.place, SunEvent.DAWN, day.toordinal() + 1)[0]
+        minutes = [zone_midnight + dusk + 60.0 * n for n in range(max(0, int((dawn - dusk) / 60)))]
+        return float((~on_at(plan, minutes, self.place)).sum())
+
+    def hours_of_day(self) -> list[HourOfDay]:
+        """The 24 hours of the day as the evidence shows them."""
+        return hours_of_day(self.model.evidence)
+
+    def alert_scores(self) -> tuple[AlertScore, AlertScore]:
+        """What is told under the installed settings and under the draft."""
+        evidence, both = self.model.evidence, self.model.comparison
+        return alert_score(evidence, both.installed_replay), alert_score(evidence, both.draft_replay)
+
+    def propose(self) -> bool:
+        """Search hours off the interface thread; False while a search is under way."""
+        evidence, rules = self.model.evidence, self.model.camera.capability.schedule
+        recording = self.which == "recording_plan"
+
+        def work(_token: Token, _report: Report) -> ProposedHours:
+            return propose_hours(evidence, rules, miss_cost=float(MISSED_WEIGHT), expected_too=recording)
+
+        return self.jobs.start("Proposing hours", work, self._take_in)
+
+    def _take_in(self, proposed: ProposedHours) -> None:
+        self.proposed = proposed
+        self.changed.emit()
+
+    def take_proposed(self) -> None:
+        """Make the proposed hours the draft's."""
+        if self.proposed is not None:
+            before = self.plan.specials if self.plan is not None else ()
+            plan = self.proposed.plan
+            self.keep(plan and WeekPlan(plan.stretches, before), "take proposed hours")
+
+    def add_special(self, special: Special) -> None:
+        """Add an exception."""
+        plan = self.plan or WeekPlan()
+        self.keep(WeekPlan(plan.stretches, (*plan.specials, special)), f"add exception '{special.name}'")
+
+    def remove_special(self, row: int) -> None:
+        """Take an exception out."""
+        if self.plan is not None and 0 <= row < len(self.plan.specials):
+            rest = (*self.plan.specials[:row], *self.plan.specials[row + 1 :])
+            self.keep(WeekPlan(self.plan.stretches, rest), "take an exception out")
+
+    def read_off(self, periods: Sequence[Period]) -> None:
+        """Take periods as they stand on the camera, and tell what looks like a mistake."""
+        found = from_periods(periods)
+        before = self.plan.specials if self.plan is not None else ()
+        self.keep(WeekPlan(found.plan.stretches, before), "read hours off the camera")
+        if found.findings:
+            self._messages.tell("\n".join(found.findings), Severity.WARNING)
+
+    def read_calendar(self, path: Path, rule: str) -> None:
+        """Take the events of a calendar, of the year from the week drawn on, as exceptions."""
+        try:
+            first = self.monday
+            found = read_specials(path, self.place, rule, first, first + timedelta(days=366))
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        plan = self.plan or WeekPlan()
+        new = tuple(s for s in found if s not in plan.specials)
+        if new:
+            self.keep(WeekPlan(plan.stretches, (*plan.specials, *new)), f"take {count_of(len(new), 'exception')}")
+        self._messages.tell(f"{count_of(len(new), 'exception')} taken from {path.name}.")
+
+    def save_calendar(self, path: Path) -> None:
+        """Save the draft's plans as a calendar."""
+        camera = self.model.camera
+        plans = {f"{camera.name}, {words.lower()}": plan for name, words in PLANS.items()
+                 if (plan := self.model.draft.value(name)) is not None}  # fmt: skip
+        try:
+            path.write_bytes(calendar_of(plans, self.place, self.monday))
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+        except OSError as error:
+            self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+        else:
+            self._messages.tell(f"{count_of(len(plans), 'plan')} saved to {path}.")
+
+
+def _clock(begin: int, end: int, *, over: bool) -> tuple[int, int]:
+    """Begin and end of a period; a night's end lies after 24:00."""
+    return begin, end + 1440 * over

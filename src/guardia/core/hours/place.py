@@ -1,0 +1,159 @@
+"""Where a site lies: its clock through the year, and its sun."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from enum import StrEnum
+from functools import lru_cache
+from zoneinfo import ZoneInfo
+
+from guardia.core.base.errors import InvalidValue
+
+DAY_S = 86_400.0
+EPOCH = date(1970, 1, 1).toordinal()
+NOON_S = 43_200.0
+
+
+class SunEvent(StrEnum):
+    """A moment of the day that the sun sets. Dawn and dusk are civil: the sun is 6 degrees below the horizon."""
+
+    DAWN = "dawn"
+    SUNRISE = "sunrise"
+    SUNSET = "sunset"
+    DUSK = "dusk"
+
+
+_BELOW_DEG = {SunEvent.DAWN: 6.0, SunEvent.DUSK: 6.0, SunEvent.SUNRISE: 0.833, SunEvent.SUNSET: 0.833}
+
+
+@dataclass(frozen=True)
+class SitePlace:
+    """Where a site lies.
+
+    Parameters
+    ----------
+    zone
+        IANA name of its time zone.
+    latitude
+        Degrees, north positive; None while nobody said.
+    longitude
+        Degrees, east positive; likewise.
+    """
+
+    zone: str
+    latitude: float | None = None
+    longitude: float | None = None
+
+    def __post_init__(self) -> None:
+        if (self.latitude is None) != (self.longitude is None):
+            raise InvalidValue("Latitude and longitude are given together or not at all.")
+        if self.latitude is not None and self.longitude is not None:
+            if not -90 <= self.latitude <= 90:
+                raise InvalidValue(f"The latitude {self.latitude} does not lie between -90 and 90 degrees.")
+            if not -180 <= self.longitude <= 180:
+                raise InvalidValue(f"The longitude {self.longitude} does not lie between -180 and 180 degrees.")
+
+    @property
+    def has_sun(self) -> bool:
+        """Whether it is known where the sun stands."""
+        return self.latitude is not None
+
+
+@lru_cache(maxsize=65_536)
+def sun_seconds(place: SitePlace, event: SunEvent, ordinal: int) -> tuple[float, bool]:
+    """When a sun event is, on the clock of the site.
+
+    Parameters
+    ----------
+    place
+        Where.
+    event
+        Which.
+    ordinal
+        Of the date, as date.toordinal().
+
+    Returns
+    -------
+    tuple[float, bool]
+        Seconds of wall time since that day's midnight, and whether there is such an event on that date. Where there is
+        none, a morning event counts as midnight and an evening one as 24:00 while it never gets dark, and both as noon
+        while it never gets light: so a night from dusk to dawn is as long as the darkness.
+
+    Raises
+    ------
+    InvalidValue
+        If it is not known where the site lies.
+    """
+    from astral import Observer  # slow to import, and needed only where a plan follows the sun
+    from astral.sun import dawn, dusk, elevation, noon, sunrise, sunset
+
+    if place.latitude is None or place.longitude is None:
+        raise InvalidValue(
+            "A plan that follows the sun needs to know where the site lies.", do="Enter its latitude and longitude."
+        )
+    observer, zone, day = Observer(place.latitude, place.longitude), ZoneInfo(place.zone), date.fromordinal(ordinal)
+    of: dict[SunEvent, Callable[..., datetime]] = {
+        SunEvent.DAWN: dawn, SunEvent.SUNRISE: sunrise, SunEvent.SUNSET: sunset, SunEvent.DUSK: dusk,
+    }  # fmt: skip
+    try:
+        moment = of[event](observer, day, tzinfo=zone)
+    except ValueError:
+        highest = elevation(observer, noon(observer, day, tzinfo=UTC))
+        if highest < -_BELOW_DEG[event]:
+            return NOON_S, False
+        return (0.0 if event in (SunEvent.DAWN, SunEvent.SUNRISE) else DAY_S), False
+    wall = moment.replace(tzinfo=UTC) - datetime(day.year, day.month, day.day, tzinfo=UTC)  # both by the site's clock
+    return wall.total_seconds(), True
+
+
+def _offset_s(zone: ZoneInfo, posix_s: float) -> float:
+    shift = datetime.fromtimestamp(posix_s, UTC).astimezone(zone).utcoffset()
+    return shift.total_seconds() if shift is not None else 0.0
+
+
+@lru_cache(maxsize=512)
+def clock_segments(zone_name: str, year: int) -> tuple[tuple[float, float, float], ...]:
+    """The stretches of a year (UTC) in which the site's clock runs evenly.
+
+    Parameters
+    ----------
+    zone_name
+        IANA name.
+    year
+        The year.
+
+    Returns
+    -------
+    tuple[tuple[float, float, float], ...]
+        Begin and end in POSIX seconds, and what the wall clock is ahead of UTC, seconds.
+    """
+    zone = ZoneInfo(zone_name)
+    begin = datetime(year, 1, 1, tzinfo=UTC)
+    last = datetime(year + 1, 1, 1, tzinfo=UTC).timestamp()
+    found: list[tuple[float, float, float]] = []
+    at = since = begin.timestamp()
+    ahead = _offset_s(zone, at)
+    while at < last:
+        after = min(last, at + DAY_S)
+        if _offset_s(zone, after) != ahead:
+            low, high = at, after
+            while high - low > 1:  # clocks change at a whole second
+                middle = (low + high) // 2
+                low, high = (middle, high) if _offset_s(zone, middle) == ahead else (low, middle)
+            found.append((since, high, ahead))
+            since, ahead, after = high, _offset_s(zone, high), high
+        at = after
+    found.append((since, last, ahead))
+    return tuple(s for s in found if s[1] > s[0])
+
+
+def wall_s(place: SitePlace, posix_s: float) -> float:
+    """Wall time at the site as seconds since 1970-01-01 00:00 on its clock."""
+    return posix_s + _offset_s(ZoneInfo(place.zone), posix_s)
+
+
+def wall_date(place: SitePlace, posix_s: float) -> date:
+    """Date at the site."""
+    return date.fromordinal(EPOCH + int(wall_s(place, posix_s) // DAY_S))

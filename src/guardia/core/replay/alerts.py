@@ -1,0 +1,79 @@
+"""Which triggers are told to somebody: the alert's own hours, filter and interval on the real times of arrival."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.hours.plan import on_at
+from guardia.core.make.candidate import Candidate
+from guardia.core.replay.gates import AlertLook
+from guardia.core.replay.objects import lets_through, object_classes
+
+
+@dataclass(frozen=True, eq=False)
+class Alerts:
+    """What became of the alert of each of N occurrences that triggered.
+
+    Parameters
+    ----------
+    told
+        (N,) an alert was sent.
+    in_class
+        (N,) its class passes the alert filter.
+    in_hours
+        (N,) it triggered within the alert hours.
+    left_s
+        (N,) seconds left of the time between alerts.
+    """
+
+    told: NDArray[np.bool_]
+    in_class: NDArray[np.bool_]
+    in_hours: NDArray[np.bool_]
+    left_s: NDArray[np.float64]
+
+    def look(self, place: int) -> AlertLook:
+        """The numbers of one occurrence."""
+        return AlertLook(bool(self.in_class[place]), bool(self.in_hours[place]), float(self.left_s[place]))
+
+
+def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.float64]) -> Alerts:
+    """Let the gates of the alert act on triggers in the order in which they came.
+
+    Parameters
+    ----------
+    evidence
+        What was replayed.
+    candidate
+        Settings and make.
+    trigger_s
+        (N,) POSIX seconds, NaN where an occurrence did not itself trigger.
+
+    Returns
+    -------
+    Alerts
+        What came on footage and on motion clips is counted apart, since it may be the same.
+    """
+    settings, count = candidate.settings, len(trigger_s)
+    triggered = ~np.isnan(trigger_s)
+    in_class, in_hours, left = np.ones(count, bool), np.ones(count, bool), np.zeros(count)
+    wanted = settings.alerts.alert_classes
+    if wanted:
+        classes = object_classes(evidence, candidate.capability)
+        in_class = np.array([lets_through(classes[o.id], wanted) for o in evidence.occurrences], bool)
+    in_hours[triggered] = on_at(settings.hours.alert_plan, trigger_s[triggered], evidence.place)
+    told = triggered & in_class & in_hours & settings.alerts.alerts_on
+    interval = settings.alerts.alert_interval_s
+    last: dict[str, float] = {}
+    for n in np.flatnonzero(told)[np.argsort(trigger_s[told], kind="stable")].tolist() if interval else ():
+        origin = evidence.clip_of(evidence.occurrences[n]).origin.value
+        since = float(trigger_s[n]) - last.get(origin, -math.inf)
+        if 0 < since < interval:
+            told[n], left[n] = False, interval - since
+        else:
+            last[origin] = float(trigger_s[n])
+    return Alerts(told, in_class, in_hours, left)

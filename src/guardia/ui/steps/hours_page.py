@@ -1,0 +1,289 @@
+"""Hours: when it records and when it alerts, tried on what really happened."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QListWidget,
+    QPushButton,
+    QTableWidget,
+    QTableWidgetItem,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.steps.hours_model import PLANS, HoursModel
+from guardia.core.base.words import count_of
+from guardia.core.score.hours import AlertScore
+from guardia.ui.canvas.week_ribbon import WeekRibbon
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head, seconds_words
+from guardia.ui.steps.periods_dialog import PeriodsDialog
+from guardia.ui.steps.special_list import SpecialList
+from guardia.ui.steps.stretch_editor import StretchEditor
+
+
+class HoursPage(FreshPage):
+    """What the evidence says above, the ribbon below it, stretches and what else belongs to hours at the foot.
+
+    `asked` is emitted with the occurrences under a place of the ribbon, and their title.
+    """
+
+    asked = pyqtSignal(tuple, str)
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self.model = session.step_model(HoursModel, model)
+        layout, head = page_head(self, "Hours")
+        self.which: dict[str, QPushButton] = {}
+        for name, words in PLANS.items():
+            choice = button(words, partial(self.model.choose, name))
+            choice.setCheckable(True)
+            self.which[name] = choice
+            head.addWidget(choice)
+        head.addStretch()
+        self.from_noon = QCheckBox("whole nights")
+        self.from_noon.setChecked(True)
+        self.from_noon.setToolTip("Rows begin at noon, so that a night lies in one piece; else at midnight")
+        self.from_noon.toggled.connect(self._turn)
+        head.addWidget(self.from_noon)
+        self.propose = button("&Propose hours", self._propose, "primary", "The hours that cost least on the evidence")
+        head.addWidget(self.propose)
+        layout.addLayout(head)
+        frame = card()
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(14, 10, 14, 10)
+        self.words = WrappedLabel()
+        inside.addWidget(self.words)
+        self.offer = WrappedLabel()
+        inside.addWidget(self.offer)
+        self.take = button("&Take these hours", self.model.take_proposed, "primary", "Make them the draft's")
+        inside.addWidget(self.take, 0, Qt.AlignmentFlag.AlignLeft)
+        layout.addWidget(frame)
+        self.ribbon = WeekRibbon(self.model)
+        self.ribbon.picked.connect(self._picked)
+        self.ribbon.asked.connect(self.asked)
+        layout.addWidget(self.ribbon, 5)
+        layout.addWidget(self._tabs(), 3)
+        self.setFocusProxy(self.ribbon)
+        self.model.changed.connect(self.refresh_if_shown)
+        THEME.changed.connect(self.ribbon.update)
+        self.refresh()
+
+    def _tabs(self) -> QTabWidget:
+        self.tabs = QTabWidget()
+        self.stretches, self.specials = StretchEditor(self.model), SpecialList(self.model)
+        self.tabs.addTab(self.stretches, "Hours")
+        self.tabs.addTab(self.specials, "Exceptions")
+        self.tabs.addTab(self._at_the_camera(), "To enter")
+        self.tabs.addTab(self._alerts(), "Alerts")
+        self.by_hour = QTableWidget(24, 4)
+        self.by_hour.setHorizontalHeaderLabels(["hour", "watched", "real", "false"])
+        self.by_hour.setAccessibleName("Evidence by hour of the day")
+        self.by_hour.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.tabs.addTab(self.by_hour, "By hour")
+        self.tabs.currentChanged.connect(lambda _: self._refresh_tab())
+        return self.tabs
+
+    def _at_the_camera(self) -> QWidget:
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 6, 0, 0)
+        self.typed = QListWidget()
+        self.typed.setWordWrap(True)
+        self.typed.setAccessibleName("Periods to type in at the camera")
+        column.addWidget(self.typed, 1)
+        self.lost = WrappedLabel()
+        self.lost.setObjectName("warning")
+        column.addWidget(self.lost)
+        self.dark = WrappedLabel()
+        self.dark.setObjectName("muted")
+        column.addWidget(self.dark)
+        row = QHBoxLayout()
+        row.addWidget(button("What the camera shows …", self.read_off, tip="Type in its periods; nights are found"))
+        row.addWidget(button("Save as calendar …", self._save_calendar))
+        row.addStretch()
+        column.addLayout(row)
+        return whole
+
+    def _alerts(self) -> QWidget:
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 6, 0, 0)
+        make = self.model.model.camera.capability
+        row = QHBoxLayout()
+        self.alerts_on = QCheckBox("Alerts on")
+        self.alerts_on.toggled.connect(lambda on: self._change_alerts("switch alerts", alerts_on=on))
+        row.addWidget(self.alerts_on)
+        row.addWidget(label("no sooner than", "muted"))
+        self.interval = QComboBox()
+        self.interval.setAccessibleName("Least time between two alerts")
+        for seconds in make.alert_interval_choices_s:
+            self.interval.addItem(seconds_words(seconds), seconds)
+        self.interval.activated.connect(
+            lambda _: self._change_alerts(
+                "change the time between alerts", alert_interval_s=self.interval.currentData()
+            )
+        )
+        row.addWidget(self.interval)
+        row.addStretch()
+        column.addLayout(row)
+        classes = QHBoxLayout()
+        self.classes: dict[str, QCheckBox] = {}
+        for name in make.object_classes:
+            box = QCheckBox(name)
+            box.toggled.connect(lambda _on: self._classes_chosen())
+            classes.addWidget(box)
+            self.classes[name] = box
+        if self.classes:
+            classes.addStretch()
+            column.addWidget(label("Alert only for these; none chosen means any", "muted", wrap=True))
+            column.addLayout(classes)
+        self._figures = QGridLayout()
+        self._figures.setHorizontalSpacing(14)
+        column.addLayout(self._figures)
+        self.alert_words = WrappedLabel()
+        self.alert_words.setObjectName("muted")
+        column.addWidget(self.alert_words)
+        column.addStretch()
+        return whole
+
+    def _change_alerts(self, what: str, **values: object) -> None:
+        if not self._filling:
+            self.model.change_alerts(what, **values)
+
+    def _classes_chosen(self) -> None:
+        chosen = tuple(name for name, box in self.classes.items() if box.isChecked())
+        self._change_alerts("change the alert filter", alert_classes=chosen)
+
+    def _turn(self, from_noon: bool) -> None:
+        self.ribbon.from_noon = from_noon
+        self.ribbon.update()
+
+    def _propose(self) -> None:
+        self.model.propose()
+        self.propose.setEnabled(False)
+
+    def _picked(self) -> None:
+        self.stretches.refresh()
+
+    def read_off(self) -> None:
+        """Ask for the periods that stand on the camera."""
+        dialog = PeriodsDialog(self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.model.read_off(dialog.periods())
+
+    def _save_calendar(self) -> None:
+        name, _ = QFileDialog.getSaveFileName(self, "Save as calendar", "hours.ics", "iCalendar (*.ics)")
+        if name:
+            self.model.save_calendar(Path(name))
+
+    _filling = False
+
+    def refresh(self) -> None:
+        """Show the hours as they are now."""
+        model = self.model
+        for name, choice in self.which.items():
+            choice.setChecked(name == model.which)
+        self.words.setText(" ".join(model.words()))
+        self.propose.setEnabled(not model.jobs.busy)
+        self._tell_proposed()
+        self.stretches.refresh()
+        self.specials.refresh()
+        self._refresh_tab()
+        self.ribbon.update()
+
+    def _tell_proposed(self) -> None:
+        found = self.model.proposed
+        self.offer.setVisible(found is not None)
+        self.take.setVisible(found is not None and found.plan != self.model.plan)
+        if found is None:
+            return
+        self.take.setText("Have no &times set" if found.plan is None else "&Take these hours")
+        if found.plan is None:
+            self.offer.setText("No hours do better than always: whatever they silence, something real is lost with it.")
+            return
+        real, false = count_of(len(found.lost), "real visit"), count_of(len(found.silenced), "false one")
+        held = found.held_out
+        proved = "" if held is None else f" On days held out: {held[0]} real lost, {held[1]} false silenced."
+        lost = f"Loses {real}. " if found.lost else ""
+        self.offer.setText(f"{lost}Proposed: {found.plan.words}. It silences {false} and loses {real}.{proved}")
+
+    def _refresh_tab(self) -> None:
+        """Only the tab that is seen is filled: some of it takes a while."""
+        at = self.tabs.currentIndex()
+        self._filling = True
+        if at == 2:
+            self._fill_typed()
+        elif at == 3:
+            self._fill_alerts()
+        elif at == 4:
+            self._fill_hours()
+        self._filling = False
+
+    def _fill_typed(self) -> None:
+        typed = self.model.typed()
+        self.typed.clear()
+        self.typed.addItems(typed.lines or ["Nothing to type in: no hours are set."])
+        self.lost.setText("\n".join(typed.lost))
+        self.lost.setVisible(bool(typed.lost))
+        self.dark.setText(self.model.dark_words())
+
+    def _fill_alerts(self) -> None:
+        draft = self.model.model.draft.alerts
+        self.alerts_on.setChecked(draft.alerts_on)
+        self.interval.setCurrentIndex(max(0, self.interval.findData(draft.alert_interval_s)))
+        for name, box in self.classes.items():
+            box.setChecked(name in draft.alert_classes)
+        clear(self._figures)
+        installed, tried = self.model.alert_scores()
+        for column, words in enumerate(("", "installed", "draft")):
+            self._figures.addWidget(label(words, "muted"), 0, column)
+        for row, (words, one, other) in enumerate(zip(*map(_figures_of, (None, installed, tried)), strict=True), 1):
+            for column, text in enumerate((words, one, other)):
+                self._figures.addWidget(label(text), row, column)
+        self._figures.setColumnStretch(0, 1)
+        make = self.model.model.camera.capability
+        self.alert_words.setText(
+            f"On this make an alert pause stops {' and '.join(make.alert_pause_stops)}, detection off stops "
+            f"{' and '.join(make.detection_off_stops)}."
+        )
+
+    def _fill_hours(self) -> None:
+        for row, hour in enumerate(self.model.hours_of_day()):
+            possible = f" (up to {hour.real_per_week:.1f} a week)" if hour.real_per_week is not None else ""
+            watched = f"{hour.watched_h:.1f} h" if hour.watched_h else "never"
+            texts = (f"{row:02d}", watched, f"{hour.real}{possible}", str(hour.false))
+            for column, text in enumerate(texts):
+                self.by_hour.setItem(row, column, QTableWidgetItem(text))
+        self.by_hour.resizeColumnsToContents()
+        side = self.by_hour.verticalHeader()
+        if side is not None:
+            side.hide()
+
+
+def _figures_of(score: AlertScore | None) -> tuple[str, ...]:
+    """The figures of alerts as words; the names of the rows without a score."""
+    if score is None:
+        return (
+            "false alerts a day", "real ones told", "real ones that triggered and are not told",
+            "alerts for expected people", "longest burst", "longest wait for the alert of a real one",
+        )  # fmt: skip
+    rate = score.per_day
+    per_day = "no figure yet" if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})"
+    return (
+        per_day, str(score.real_told), str(len(score.real_silent)), str(score.not_expected),
+        count_of(score.longest_burst, "alert"), f"{score.longest_silence_s:.0f} s",
+    )  # fmt: skip

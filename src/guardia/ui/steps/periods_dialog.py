@@ -1,0 +1,69 @@
+"""Periods as a camera shows them, typed in line by line and read back as nights."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QTime
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QGridLayout,
+    QTimeEdit,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.core.hours.periods import Period
+from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, WEEKDAYS
+from guardia.ui.parts.widgets import button, label
+
+_DAYS: list[tuple[str, tuple[int, ...]]] = [
+    ("every day", EVERY_DAY), ("Monday to Friday", EVERY_DAY[:5]), ("Saturday and Sunday", EVERY_DAY[5:]),
+    *((name, (day,)) for day, name in enumerate(WEEKDAYS)),
+]  # fmt: skip
+
+
+class PeriodsDialog(QDialog):
+    """One line a period; 00:00 as an end is midnight, an end before its beginning is of the next day."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("What the camera shows")
+        layout = QVBoxLayout(self)
+        layout.addWidget(label("Type the periods as they stand on the camera, its switched-off ones, too.", wrap=True))
+        self._grid = QGridLayout()
+        for column, words in enumerate(("days", "from", "to", "switched on")):
+            self._grid.addWidget(label(words, "muted"), 0, column)
+        layout.addLayout(self._grid)
+        self.lines: list[tuple[QComboBox, QTimeEdit, QTimeEdit, QCheckBox]] = []
+        layout.addWidget(button("Another period", self.add_line))
+        ends = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+        ends.accepted.connect(self.accept)
+        ends.rejected.connect(self.reject)
+        layout.addWidget(ends)
+        self.add_line()
+
+    def add_line(self) -> None:
+        """Give room for one more."""
+        days, begin, end, on = QComboBox(), QTimeEdit(QTime(21, 40)), QTimeEdit(QTime(0, 0)), QCheckBox()
+        for words, which in _DAYS:
+            days.addItem(words, which)
+        on.setChecked(True)
+        row = len(self.lines) + 1
+        for column, (field, words) in enumerate(zip((days, begin, end, on), ("days", "from", "to", "on"), strict=True)):
+            field.setAccessibleName(f"Period {row}, {words}")
+            self._grid.addWidget(field, row, column)
+        for field in (begin, end):
+            field.setDisplayFormat("HH:mm")
+        self.lines.append((days, begin, end, on))
+
+    def periods(self) -> list[Period]:
+        """What was typed."""
+        found = []
+        for days, begin, end, on in self.lines:
+            low, high = (field.time().hour() * 60 + field.time().minute() for field in (begin, end))
+            high = high or DAY_MIN
+            high += DAY_MIN if high < low else 0
+            found += [Period(day, low, high, on.isChecked()) for day in days.currentData()]
+        return found
