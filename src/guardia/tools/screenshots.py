@@ -33,6 +33,9 @@ EXAMPLE_ZONE = PolygonZone(
 )
 """A watch zone as a technician might draw it at the pontoon gate."""
 
+HOURS_CAMERA = "Workshop door"
+"""Its night was entered up to midnight only."""
+
 
 def take_screenshots(folder: Path) -> list[Path]:
     """Take the pictures, from a fresh copy of the demo, at a fixed size."""
@@ -56,7 +59,7 @@ def take_screenshots(folder: Path) -> list[Path]:
             model.draft.with_values(zones=(EXAMPLE_ZONE,), hold_s=0.6, rest_s=5.0), "example for the pictures"
         )
         real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
-        for step in (s.id for s in STEPS if s.needs_camera):
+        for step in (s.id for s in STEPS if s.needs_camera and s.id != "hours"):
             window.go(step)
             page = window.pages[step]
             if isinstance(page, AlikePage):
@@ -75,6 +78,9 @@ def take_screenshots(folder: Path) -> list[Path]:
             if step == "sensitivity":
                 model.select((real.id,))
             taken.append(_take(app, window, folder / f"{step}.png"))
+        window.open_camera(next(i for i in session.camera_ids() if session.camera_name(i) == HOURS_CAMERA), "hours")
+        taken.append(_take(app, window, folder / "hours.png"))
+        window.open_camera(camera_id, "zones")
         taken.append(_take_proposal(app, window, session, folder / "proposal.png"))
         window.close()
     for path in taken:

@@ -19,7 +19,17 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
 from guardia.core.hours.plan import Special, WeekPlan, on_at
-from guardia.core.score.hours import AlertScore, HourOfDay, alert_score, hours_of_day, outside, week_seconds
+from guardia.core.make.candidate import Candidate
+from guardia.core.score.hours import (
+    AlertScore,
+    Cure,
+    HourOfDay,
+    alert_score,
+    cures,
+    hours_of_day,
+    outside,
+    week_seconds,
+)
 from guardia.core.tuning.hours import ProposedHours, propose_hours
 from guardia.formats.calendar import calendar_of, read_specials
 
@@ -190,17 +200,12 @@ class HoursModel(StepModel):
             return ""
         key = (plan, place, self.monday.year)
         if self._dark is None or self._dark[0] != key:
-            self._dark = (key, self._darkest(plan))
+            self._dark = (key, self._darkest())
         return self._dark[1]
 
-    def _darkest(self, plan: WeekPlan) -> str:
+    def _darkest(self) -> str:
         """The words of dark_words()."""
-        worst, on = 0.0, self.monday
-        for n in range(0, 366, 7):
-            day = date(self.monday.year, 1, 1) + timedelta(days=n)
-            missed = self._dark_minutes(plan, day)
-            if missed > worst:
-                worst, on = missed, day
+        on, worst = max(self.dark_by_date(), key=lambda one: one[1])
         if not worst:
             return "These hours cover every night of the year from dusk to dawn."
         return f"Fixed hours against the sun: around {on:%d %b} up to {worst:.0f} min of darkness a night are left out."
@@ -221,6 +226,39 @@ class HoursModel(StepModel):
         """What is told under the installed settings and under the draft."""
         evidence, both = self.model.evidence, self.model.comparison
         return alert_score(evidence, both.installed_replay), alert_score(evidence, both.draft_replay)
+
+    def cures(self) -> list[Cure]:
+        """Ways to be alerted less than under the installed settings, each by itself."""
+        camera, make = self.model.camera, self.model.camera.capability
+        start = camera.under(camera.installed)
+        others: list[tuple[str, Candidate]] = []
+        for seconds in make.alert_interval_choices_s:
+            if seconds > camera.installed.alerts.alert_interval_s:
+                others.append((f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
+        others += [
+            (f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes
+        ]
+        if make.schedule.periods_a_day:
+            found = propose_hours(self.model.evidence, make.schedule, miss_cost=1.0, expected_too=False)
+            if found.plan is not None:
+                others.append((f"alert hours: {found.plan.words}", start.with_values(alert_plan=found.plan)))
+        labels = [notch.label for notch in make.notches]
+        at = labels.index(camera.installed.detection.notch) if camera.installed.detection.notch in labels else 0
+        if at > 0 and camera.installed.detection.sensitivity is None:
+            others.append((f"sensitivity {labels[at - 1]}", start.with_values(notch=labels[at - 1])))
+        drawn = self.model.draft.detection.zones
+        if drawn != camera.installed.detection.zones:
+            others.append(("zones of the draft", start.with_values(zones=drawn)))
+        others.append(("detection off", start.with_values(detection_on=False)))
+        return cures(self.model.evidence, start, others)
+
+    def dark_by_date(self) -> list[tuple[date, float]]:
+        """Minutes of darkness that a plan leaves out, week by week through the year; none without a sun."""
+        plan = self.plan
+        if plan is None or not self.place.has_sun:
+            return []
+        days = [date(self.monday.year, 1, 1) + timedelta(days=n) for n in range(0, 366, 7)]
+        return [(day, self._dark_minutes(plan, day)) for day in days]
 
     def propose(self) -> bool:
         """Search hours off the interface thread; False while a search is under way."""
@@ -253,6 +291,17 @@ class HoursModel(StepModel):
         if self.plan is not None and 0 <= row < len(self.plan.specials):
             rest = (*self.plan.specials[:row], *self.plan.specials[row + 1 :])
             self.keep(WeekPlan(self.plan.stretches, rest), "take an exception out")
+
+    def sources(self) -> list[tuple[str, WeekPlan]]:
+        """Plans of the other cameras that could be shared, by their words; the same plan once."""
+        found: dict[WeekPlan, str] = {}
+        for other in self._session.models.values():
+            for words, settings in (("installed", other.camera.installed), ("draft", other.camera.draft)):
+                for name, kind in PLANS.items():
+                    plan = settings.value(name)
+                    if plan is not None and other is not self.model:
+                        found.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
+        return [(words, plan) for plan, words in found.items() if plan != self.plan]
 
     def read_off(self, periods: Sequence[Period]) -> None:
         """Take periods as they stand on the camera, and tell what looks like a mistake."""

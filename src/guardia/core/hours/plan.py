@@ -10,11 +10,12 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
-from typing import NamedTuple
+from typing import Annotated, NamedTuple
 from zoneinfo import ZoneInfo
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import PlainSerializer
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import DAY_S, EPOCH, SitePlace, SunEvent, clock_segments, sun_seconds, wall_date
@@ -69,8 +70,8 @@ class Stretch:
     """
 
     days: tuple[int, ...]
-    begin: Edge
-    end: Edge
+    begin: Annotated[Edge, PlainSerializer(Edge._asdict)]
+    end: Annotated[Edge, PlainSerializer(Edge._asdict)]
     overnight: bool = False
 
     def __post_init__(self) -> None:

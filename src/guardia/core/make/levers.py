@@ -7,11 +7,14 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from datetime import date
 from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.hours.periods import to_periods
+from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import WeekPlan, covers_more
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
@@ -132,8 +135,15 @@ def _as_plan(value: object) -> WeekPlan | None:
     return value if isinstance(value, WeekPlan) else None
 
 
-def _plan_line(subject: str, plan: WeekPlan | None) -> str:
-    return "" if plan is None else f"{subject}: {plan.words}"
+def _plan_line(subject: str, plan: WeekPlan | None, capability: Capability) -> str:
+    """The plan, and the periods that are entered for it where they do not depend on a date."""
+    if plan is None:
+        return ""
+    if plan.follows_sun:
+        return f"{subject}: {plan.words}"
+    typed = to_periods(plan, capability.schedule, SitePlace("UTC"), date(2001, 1, 1))
+    same = "; ".join(typed.lines) == "; ".join(s.words for s in plan.stretches)
+    return f"{subject}: {plan.words}" + ("" if same or not typed.lines else f" (enter {'; '.join(typed.lines)})")
 
 
 def _filter_line(settings: Settings, capability: Capability) -> str:
@@ -177,12 +187,12 @@ LEVERS: tuple[Lever, ...] = (
     ),
     Lever("release_s", "release time", None, lambda _s, _c: "", _less),
     Lever(
-        "recording_plan", "recording hours", None, lambda s, _c: _plan_line("Recording hours", s.hours.recording_plan),
-        _longer_hours,
+        "recording_plan", "recording hours", None,
+        lambda s, c: _plan_line("Recording hours", s.hours.recording_plan, c), _longer_hours,
     ),
     Lever("alerts_on", "alerts", None, lambda s, _c: "" if s.alerts.alerts_on else "Alerts: off", _never),
     Lever(
-        "alert_plan", "alert hours", None, lambda s, _c: _plan_line("Alert hours", s.hours.alert_plan), _never,
+        "alert_plan", "alert hours", None, lambda s, c: _plan_line("Alert hours", s.hours.alert_plan, c), _never,
     ),
     Lever(
         "alert_interval_s", "time between alerts", None,

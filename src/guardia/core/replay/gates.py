@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
 from guardia.core.hours.place import wall_date
-from guardia.core.hours.plan import Spans, WeekPlan, in_spans, plan_spans
+from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, in_spans, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
@@ -84,6 +84,8 @@ class Look(NamedTuple):
         Its class, where the settings filter by class.
     outside
         It lies outside the recording hours as a whole.
+    paused
+        All of it lies in an alert pause which on this make stops recording, too.
     alert
         What the gates of the alert look at, None where every trigger is told.
     """
@@ -98,6 +100,7 @@ class Look(NamedTuple):
     share: float
     found: ObjectClass | None = None
     outside: bool = False
+    paused: bool = False
     alert: AlertLook | None = None
 
 
@@ -157,15 +160,53 @@ class HoursGate(Gate):
         plan = candidate.settings.hours.recording_plan
         if plan is None or not evidence.clips:
             return runs
-        spans = hours_of(evidence, plan)
-        left = []
-        for clip, times, own in zip(evidence.clips, evidence.stack.times, runs, strict=True):
-            if not own:
-                left.append(own)
-                continue
-            on = in_spans(spans, clip.start_s + np.asarray(times))
-            left.append(own if on.all() else [part for run in own for part in _on_parts(run, on)])
-        return left
+        return _within(evidence, hours_of(evidence, plan), runs)
+
+
+class PauseGate(Gate):
+    """On some makes an alert pause, or alerts switched off, stops recording, too."""
+
+    id = "alert pause"
+    stage = Stage.TRIGGERED
+
+    def closed(self, look: Look) -> bool:
+        """Whether all of it lies in the pause."""
+        return look.paused
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        what = "an alert pause" if look.settings.alerts.alerts_on else "alerts switched off"
+        return f"on this make {what} stops recording, too"
+
+    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
+        """The parts of the runs that lie outside the pauses."""
+        allowed = recording_allowed(evidence, candidate)
+        return runs if allowed is None else _within(evidence, allowed, runs)
+
+
+def recording_allowed(evidence: Evidence, candidate: Candidate) -> Spans | None:
+    """When alert pauses leave recording on over all the evidence; None for always."""
+    settings = candidate.settings
+    if "recording by motion" not in candidate.capability.alert_pause_stops or not evidence.clips:
+        return None
+    if not settings.alerts.alerts_on:
+        return np.zeros((0, 2))
+    plan = settings.hours.alert_plan
+    if plan is None or not any(s.rule == "off" for s in plan.specials):
+        return None
+    return hours_of(evidence, WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(DAY_MIN)),), plan.specials))
+
+
+def _within(evidence: Evidence, spans: Spans, runs: list[list[Run]]) -> list[list[Run]]:
+    """The parts of the runs of each clip that lie in spans."""
+    left = []
+    for clip, times, own in zip(evidence.clips, evidence.stack.times, runs, strict=True):
+        if not own:
+            left.append(own)
+            continue
+        on = in_spans(spans, clip.start_s + np.asarray(times))
+        left.append(own if on.all() else [part for run in own for part in _on_parts(run, on)])
+    return left
 
 
 def hours_of(evidence: Evidence, plan: WeekPlan) -> Spans:
@@ -385,9 +426,11 @@ class AlertIntervalGate(Gate):
         return f"the alert before was too recent by {left:.0f} s"
 
 
-HOURS, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, ALERTS, ALERT_CLASS, ALERT_HOURS, ALERT_INTERVAL = GATES = (
-    HoursGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(), LengthGate(),
-    AlertsGate(), AlertClassGate(), AlertHoursGate(), AlertIntervalGate(),
+(
+    HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, ALERTS, ALERT_CLASS, ALERT_HOURS, ALERT_INTERVAL,
+) = GATES = (
+    HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(),
+    LengthGate(), AlertsGate(), AlertClassGate(), AlertHoursGate(), AlertIntervalGate(),
 )  # fmt: skip
 """Every gate, in order."""
 

@@ -22,7 +22,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay.alerts import Alerts, alerts_of
-from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, hours_of, walk
+from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, hours_of, recording_allowed, walk
 from guardia.core.replay.objects import ObjectClass, object_classes
 from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
 from guardia.core.trace.measure import CELL_SIZE, least_size
@@ -335,18 +335,24 @@ def _look(done: Replay, place: int) -> Look:
     return Look(
         settings, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
         float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
-        _outside(done, window, index), done.alerts.look(place),
+        *_outside(done, window, index), done.alerts.look(place),
     )  # fmt: skip
 
 
-def _outside(done: Replay, window: slice, clip: int) -> bool:
-    """Whether every picture of an occurrence lies outside the recording hours."""
+def _outside(done: Replay, window: slice, clip: int) -> tuple[bool, bool]:
+    """Whether every picture of an occurrence lies outside the recording hours, and in a pause that stops recording."""
     evidence, plan = done.evidence, done.candidate.settings.hours.recording_plan
-    if plan is None or window.start >= window.stop:
-        return False
+    allowed = recording_allowed(evidence, done.candidate)
+    if window.start >= window.stop or (plan is None and allowed is None):
+        return False, False
     base = int(evidence.stack.clip_start[clip])
     times = np.asarray(evidence.stack.times[clip][window.start - base : window.stop - base])
-    return not in_spans(hours_of(evidence, plan), evidence.clips[clip].start_s + times).any()
+    times = evidence.clips[clip].start_s + times
+    outside, paused = (
+        spans is not None and not in_spans(spans, times).any()
+        for spans in (None if plan is None else hours_of(evidence, plan), allowed)
+    )
+    return outside, paused
 
 
 def _share(touching: list[Recording], begin: float, end: float) -> float:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
 
@@ -13,12 +15,16 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.place import DAY_S, wall_s
 from guardia.core.hours.plan import WeekPlan, on_at
-from guardia.core.replay.replay import Replay
+from guardia.core.make.candidate import Candidate
+from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.score import visit_outcomes
 
 WEEK_S = 7 * DAY_S
 MONDAY_S = 4 * DAY_S
 """1970-01-01 was a Thursday: the first Monday came four days later."""
+
+LATE_ALERT_S = 5.0
+"""An alert that comes later by more than this is late (common practice, no source)."""
 
 BURST_S = 300.0
 """Alerts that follow one another within five minutes are one burst (common practice, no source)."""
@@ -133,8 +139,66 @@ def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
     return AlertScore(false, rate, int(real_told.sum()), tuple(visits.ids[silent].tolist()), expected, most, longest)
 
 
-def recorded_outside_alerts(evidence: Evidence, done: Replay) -> int:
-    """Real visits that are recorded and not told: what curing alerts leaves recorded."""
-    recorded = visit_outcomes(evidence.visit_table, done)[0]
-    silent = set(alert_score(evidence, done).real_silent)
-    return sum(bool(r) and i in silent for r, i in zip(recorded, evidence.visit_table.ids.tolist(), strict=True))
+@dataclass(frozen=True)
+class Cure:
+    """One way to be alerted less, by itself.
+
+    Parameters
+    ----------
+    words
+        What is changed.
+    candidate
+        The settings with it.
+    alerts
+        What is told then.
+    lost
+        Real visits that are no longer recorded.
+    late
+        Real visits that are told later than under the settings it starts from, or no more.
+    """
+
+    words: str
+    candidate: Candidate
+    alerts: AlertScore
+    lost: int
+    late: int
+
+
+def cures(evidence: Evidence, start: Candidate, others: Sequence[tuple[str, Candidate]]) -> list[Cure]:
+    """The same complaint cured in several ways, side by side.
+
+    Parameters
+    ----------
+    evidence
+        Clips and judged occurrences.
+    start
+        The settings that are complained about.
+    others
+        Each with one thing changed, by its words.
+
+    Returns
+    -------
+    list[Cure]
+        In the order of `others`, the start first; what only the alerts do leaves every recording.
+    """
+    before = replay(evidence, start)
+    recorded = visit_outcomes(evidence.visit_table, before)[0]
+    told = _told_at(evidence, before)
+    found = []
+    for words, candidate in (("as it is", start), *others):
+        done = before if candidate == start else replay(evidence, candidate)
+        now = visit_outcomes(evidence.visit_table, done)[0]
+        lost = int((evidence.visit_table.real & recorded & ~now).sum())
+        late = sum(at > told[i] + LATE_ALERT_S for i, at in _told_at(evidence, done).items() if told[i] < math.inf)
+        found.append(Cure(words, candidate, alert_score(evidence, done), lost, late))
+    return found
+
+
+def _told_at(evidence: Evidence, done: Replay) -> dict[int, float]:
+    """When each real visit is first told, infinite where it is not."""
+    at: dict[int, float] = {}
+    for visit in evidence.visits:
+        if visit.verdict is Verdict.REAL:
+            places = [done.place[part.id] for part in visit]
+            at[visit.id] = min((float(done.trigger_s[p]) for p in places if done.alerts.told[p]), default=math.inf)
+    return at

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from datetime import date
 from functools import partial
 from pathlib import Path
 
+import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -28,6 +30,7 @@ from guardia.app.steps.hours_model import PLANS, HoursModel
 from guardia.core.base.words import count_of
 from guardia.core.score.hours import AlertScore
 from guardia.ui.canvas.week_ribbon import WeekRibbon
+from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head, seconds_words
 from guardia.ui.steps.periods_dialog import PeriodsDialog
@@ -94,6 +97,14 @@ class HoursPage(FreshPage):
         self.by_hour.setAccessibleName("Evidence by hour of the day")
         self.by_hour.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.tabs.addTab(self.by_hour, "By hour")
+        self.cures = QTableWidget(0, len(_CURES))
+        self.cures.setHorizontalHeaderLabels(list(_CURES))
+        self.cures.setAccessibleName("Ways to be alerted less")
+        self.cures.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.cures.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.tabs.addTab(self.cures, "Cures")
+        self.year = still_plot("Minutes of darkness left out by date", least_px=110)
+        self.tabs.addTab(self.year, "Year")
         self.tabs.currentChanged.connect(lambda _: self._refresh_tab())
         return self.tabs
 
@@ -231,6 +242,10 @@ class HoursPage(FreshPage):
             self._fill_alerts()
         elif at == 4:
             self._fill_hours()
+        elif at == 5:
+            self._fill_cures()
+        elif at == 6:
+            self._draw_year()
         self._filling = False
 
     def _fill_typed(self) -> None:
@@ -261,6 +276,34 @@ class HoursPage(FreshPage):
             f"{' and '.join(make.detection_off_stops)}."
         )
 
+    def _fill_cures(self) -> None:
+        found = self.model.cures()
+        self.cures.setRowCount(len(found))
+        for row, cure in enumerate(found):
+            rate = cure.alerts.per_day
+            per_day = str(cure.alerts.false) if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})"
+            texts = (cure.words, per_day, str(cure.alerts.real_told), str(cure.late), str(cure.lost))
+            for column, text in enumerate(texts):
+                item = QTableWidgetItem(text)
+                if column == 4 and cure.lost:
+                    item.setForeground(THEME.colour("missed"))
+                self.cures.setItem(row, column, item)
+        self.cures.resizeColumnsToContents()
+        if (side := self.cures.verticalHeader()) is not None:
+            side.hide()
+
+    def _draw_year(self) -> None:
+        begin_plot(self.year, left="min dark left out", bottom="month")
+        found = self.model.dark_by_date()
+        if not found:
+            return
+        days = [day.timetuple().tm_yday for day, _ in found]
+        self.year.plot(days, [minutes for _, minutes in found], pen=pg.mkPen(THEME.colour("accent"), width=2))
+        year = found[0][0].year
+        ticks = [(date(year, month, 1).timetuple().tm_yday, f"{date(year, month, 1):%b}") for month in range(1, 13)]
+        self.year.getAxis("bottom").setTicks([ticks])
+        self.year.setYRange(0, max(60.0, *(minutes for _, minutes in found)))
+
     def _fill_hours(self) -> None:
         for row, hour in enumerate(self.model.hours_of_day()):
             possible = f" (up to {hour.real_per_week:.1f} a week)" if hour.real_per_week is not None else ""
@@ -272,6 +315,9 @@ class HoursPage(FreshPage):
         side = self.by_hour.verticalHeader()
         if side is not None:
             side.hide()
+
+
+_CURES = ("one thing changed", "false alerts a day", "real told", "told later or not", "no longer recorded")
 
 
 def _figures_of(score: AlertScore | None) -> tuple[str, ...]:

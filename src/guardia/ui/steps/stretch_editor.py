@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import partial
 
 from PyQt6.QtCore import QTime, pyqtSignal
 from PyQt6.QtWidgets import (
@@ -11,6 +12,7 @@ from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
     QListWidget,
+    QMenu,
     QPushButton,
     QSpinBox,
     QTimeEdit,
@@ -109,7 +111,8 @@ class StretchEditor(QWidget):
         self.add = button("&Add", model.tool.add, tip="A night on every day, to be changed (Insert)")
         self.remove = button("&Remove", model.tool.remove, tip="Take the chosen stretch out (Delete)")
         self.always = button("Al&ways", lambda: model.keep(None, "no hours"), tip="No hours at all: always on")
-        for act in (self.add, self.remove, self.always):
+        self.other = button("From a camera …", self._offer_others, tip="Take the hours of another camera of this site")
+        for act in (self.add, self.remove, self.always, self.other):
             row.addWidget(act)
         row.addStretch()
         layout.addLayout(row)
@@ -157,6 +160,16 @@ class StretchEditor(QWidget):
         self.always.setEnabled(plan is not None)
         self.trouble.setVisible(False)
         self._show_fields()
+
+    def _offer_others(self) -> None:
+        menu = QMenu(self)
+        for words, plan in self._model.sources():
+            action = menu.addAction(words)
+            if action is not None:
+                action.triggered.connect(partial(self._model.keep, plan, "take hours of another camera"))
+        if menu.isEmpty() and (nothing := menu.addAction("No other camera has hours")) is not None:
+            nothing.setEnabled(False)
+        menu.popup(self.other.mapToGlobal(self.other.rect().bottomLeft()))
 
     def _stretch(self) -> Stretch | None:
         plan, chosen = self._model.plan, self._model.tool.selected

@@ -1,0 +1,185 @@
+"""The step Hours: what the evidence says of a plan, the ribbon by mouse and keys, typed times, exceptions, alerts."""
+
+import unittest
+from datetime import datetime
+
+from PyQt6.QtCore import QDate, QDateTime, QPointF, Qt, QTime
+from PyQt6.QtTest import QSignalSpy, QTest
+
+from guardia.core.hours.place import SunEvent
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
+from guardia.core.replay.gates import ALERT_HOURS, HOURS
+from tests.ui.test_steps import StepCase
+
+NIGHT = Stretch(EVERY_DAY, Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
+
+
+class Hours(StepCase):
+    def page_of(self, name):
+        return self.open_camera(name, "hours")
+
+    def at(self, page, minute):
+        return page.ribbon.place_of(minute).toPoint()
+
+    def drag(self, page, start, end):
+        QTest.mousePress(page.ribbon, Qt.MouseButton.LeftButton, pos=start)
+        QTest.mouseMove(page.ribbon, end)
+        QTest.mouseRelease(page.ribbon, Qt.MouseButton.LeftButton, pos=end)
+
+    def test_a_night_without_its_second_half_is_found_mended_and_flips_the_right_visits(self):
+        page = self.page_of("Workshop door")
+        self.assertIn("4 real visits", page.words.text())
+        self.assertIn("second half of the night is missing", page.words.text())
+        lost = [o for o in self.model.comparison.installed_replay.outcomes.values() if o.gate is HOURS]
+        self.assertTrue(lost)
+        self.assertIn("outside the recording hours", lost[0].reason)
+        page.stretches.list.setCurrentRow(0)
+        page.stretches.overnight.setChecked(True)
+        page.stretches.end.time.setTime(QTime(6, 0))
+        self.assertEqual(
+            self.model.draft.hours.recording_plan.stretches, (Stretch(EVERY_DAY, Edge(360), Edge(360), True),)
+        )
+        self.assertNotIn("second half", page.words.text())
+        flipped = {c.occurrence.id for c in self.model.comparison.changes}
+        self.assertTrue(flipped)
+        by_id = self.model.comparison.installed_replay.outcomes
+        self.assertTrue(all(by_id[i].gate is HOURS for i in flipped))
+        while self.session.undo.canUndo():
+            self.session.undo.undo()
+        self.assertEqual(self.model.draft, self.model.camera.installed)
+        self.painted(page)
+
+    def test_alert_hours_of_june_leave_recordings_and_cost_alerts_of_real_ones(self):
+        page = self.page_of("Office step")
+        self.assertTrue(page.which["alert_plan"].isChecked())
+        self.assertIn("around", page.words.text())
+        installed, _ = page.model.alert_scores()
+        silent = self.model.comparison.installed_replay.outcomes[installed.real_silent[0]]
+        self.assertTrue(silent.recorded)
+        self.assertIs(silent.alert_gate, ALERT_HOURS)
+        page.stretches.list.setCurrentRow(0)
+        page.stretches.begin.by.setCurrentIndex(4)
+        page.stretches.begin.by.activated.emit(4)
+        self.assertEqual(self.model.draft.hours.alert_plan.stretches[0].begin.sun, SunEvent.DUSK)
+        page.tabs.setCurrentIndex(2)
+        self.assertIn("as they are on", page.lost.text())
+        page.tabs.setCurrentIndex(3)
+        self.painted(page)
+        page.tabs.setCurrentIndex(5)
+        told = {
+            page.cures.item(row, 0).text(): int(page.cures.item(row, 4).text()) for row in range(page.cures.rowCount())
+        }
+        self.assertEqual(told["300 s between alerts"], 0)
+        self.assertEqual(told["detection off"], 34)
+        page.tabs.setCurrentIndex(6)
+        self.painted(page.year)
+        page.tabs.setCurrentIndex(3)
+        page.interval.setCurrentIndex(1)
+        page.interval.activated.emit(1)
+        page.alerts_on.setChecked(False)
+        self.assertEqual(page.model.alert_scores()[1].real_told, 0)
+        recorded = [s.real_recorded for s in (self.model.comparison.installed, self.model.comparison.draft)]
+        self.assertEqual(*recorded)
+
+    def test_stretches_are_drawn_dragged_nudged_and_put_back(self):
+        page = self.page_of("Pontoon gate")
+        self.assertIn("Always", page.words.text())
+        self.drag(page, self.at(page, 14 * 60), self.at(page, 18 * 60))
+        (made,) = self.model.draft.hours.recording_plan.stretches
+        self.assertEqual((made.days, made.overnight), ((0,), False))
+        self.assertAlmostEqual(made.begin.minute, 14 * 60, delta=10)
+        edge = self.at(page, made.end.minute)
+        self.drag(page, edge, self.at(page, 20 * 60))
+        (longer,) = self.model.draft.hours.recording_plan.stretches
+        self.assertGreater(longer.end.minute, made.end.minute + 60)
+        self.assertEqual(longer.begin, made.begin)
+        QTest.mousePress(page.ribbon, Qt.MouseButton.LeftButton, pos=self.at(page, 16 * 60))
+        QTest.mouseMove(page.ribbon, self.at(page, 22 * 60))
+        self.assertTrue(self.model.previewing)
+        QTest.keyClick(page.ribbon, Qt.Key.Key_Escape)
+        self.assertFalse(self.model.previewing)
+        QTest.keyClick(page.ribbon, Qt.Key.Key_Insert)
+        QTest.keyClick(page.ribbon, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        night = self.model.draft.hours.recording_plan.stretches[1]
+        self.assertEqual(night.end.minute, 6 * 60 + 5)
+        QTest.keyClick(page.ribbon, Qt.Key.Key_Delete)
+        self.assertEqual(len(self.model.draft.hours.recording_plan.stretches), 1)
+        page.model.keep(
+            dict(page.model.sources())["Workshop door, installed recording hours: every day 06:00 to 24:00"], "x"
+        )
+        self.assertEqual(self.model.draft.hours.recording_plan.words, "every day 06:00 to 24:00")
+        page.from_noon.setChecked(False)
+        self.assertAlmostEqual(page.ribbon.minute_at(QPointF(self.at(page, 600))), 600, delta=3)
+        self.painted(page.ribbon)
+
+    def test_hours_that_cannot_be_are_refused_in_place_and_the_last_ones_stay(self):
+        page = self.page_of("Pontoon gate")
+        page.model.keep(WeekPlan((NIGHT,)), "night")
+        page.stretches.list.setCurrentRow(0)
+        page.stretches.overnight.setChecked(False)
+        self.assertIn("has no length", page.stretches.trouble.text())
+        for day in page.stretches.days:
+            self.click(day)
+        self.assertIn("days of the week", page.stretches.trouble.text())
+        self.assertEqual(self.model.draft.hours.recording_plan.stretches, (NIGHT,))
+        page.tabs.setCurrentIndex(2)
+        self.assertEqual([page.typed.item(n).text() for n in range(page.typed.count())],
+                         ["every day 00:00 to 06:10", "every day 21:40 to 24:00"])  # fmt: skip
+
+    def test_exceptions_come_by_hand_and_from_a_calendar_and_go_out_as_one(self):
+        page = self.page_of("Pontoon gate")
+        page.model.keep(WeekPlan((NIGHT,)), "night")
+        page.tabs.setCurrentIndex(1)
+
+        def fill(dialog):
+            dialog.name.setText("Harbour fair")
+            dialog.begin.setDateTime(QDateTime(QDate(2026, 9, 12), QTime(0, 0)))
+            dialog.end.setDateTime(QDateTime(QDate(2026, 9, 11), QTime(0, 0)))
+            dialog.accept()
+            self.assertIn("before it begins", dialog.trouble.text())
+            dialog.end.setDateTime(QDateTime(QDate(2026, 9, 14), QTime(0, 0)))
+
+        self.answer(True, fill)
+        page.specials.ask()
+        self.assertEqual(self.model.draft.hours.recording_plan.specials[0].end, datetime(2026, 9, 14))
+        out = self.folder / "hours.ics"
+        page.model.save_calendar(out)
+        page.model.remove_special(0)
+        self.assertEqual(self.model.draft.hours.recording_plan.specials, ())
+        page.model.read_calendar(out, "off")
+        names = [s.name for s in self.model.draft.hours.recording_plan.specials]
+        self.assertTrue(any("Harbour fair" in name for name in names))
+        out.write_text("nothing of the kind")
+        before = self.model.draft
+        page.model.read_calendar(out, "off")
+        self.assertEqual(self.model.draft, before)
+
+    def test_periods_read_off_the_camera_become_nights_and_mistakes_are_told(self):
+        page = self.page_of("Pontoon gate")
+        page.tabs.setCurrentIndex(2)
+        self.answer(True)
+        page.read_off()
+        self.assertEqual(self.model.draft.hours.recording_plan.words, "every day 21:40 to 24:00")
+        self.assertIn("second half", self.session.messages.told[-1].text)
+
+    def test_hours_are_proposed_from_the_evidence_and_taken(self):
+        page = self.page_of("Winter store")
+        finished = QSignalSpy(page.model.jobs.finished)
+        self.click(page.propose)
+        self.wait(finished)
+        self.assertIn("On days held out: 0 real lost, 5 false silenced", page.offer.text())
+        self.click(page.take)
+        self.assertEqual(self.model.draft.hours.recording_plan, page.model.proposed.plan)
+        page.tabs.setCurrentIndex(4)
+        self.assertEqual(page.by_hour.item(0, 0).text(), "00")
+        self.painted(page)
+
+    def test_detection_switched_off_to_silence_a_phone_is_warned_of_first(self):
+        page = self.page_of("Pontoon gate")
+        self.model.change_draft(self.model.draft.with_values(detection_on=False), "off")
+        self.assertTrue(page.words.text().startswith("Detection is switched off"))
+        self.assertIn("28 real recordings are lost", page.words.text())
+
+
+if __name__ == "__main__":
+    unittest.main()
