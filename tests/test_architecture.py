@@ -70,7 +70,8 @@ class Rules(unittest.TestCase):
         self.assertEqual(len({a.id for a in ACTIONS}), len(ACTIONS))
 
     def test_every_step_has_its_page_and_its_key_in_the_order_of_the_work(self):
-        self.assertEqual([s.keys for s in STEPS], [f"Ctrl+{n % 10}" for n in range(1, len(STEPS) + 1)])
+        digits = [f"Ctrl+{n % 10}" for n in range(1, 11)]
+        self.assertEqual([s.keys for s in STEPS][:10], digits)
         self.assertEqual(set(PAGES), {s.id for s in STEPS if s.needs_camera})
         self.assertTrue(all(step_of(step_of(s.id)) == step_of(s.id) for s in STEPS))
 

@@ -4,11 +4,16 @@ import os
 import subprocess
 import sys
 import unittest
+from datetime import datetime
 from pathlib import Path
 
 from PyQt6.QtTest import QSignalSpy
+from PyQt6.QtWidgets import QTabWidget
 
 from guardia.app.steps.steps import STEPS
+from guardia.core.hours.modes import Mode
+from guardia.core.hours.place import SunEvent
+from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from tests.ui.fits import misfits
 from tests.ui.support import APP, GuiCase
@@ -18,11 +23,16 @@ SIZES = ((1100, 668), (1280, 740), (1366, 710), (1920, 1020), (2560, 1380))
 
 SCALE = "1.5"
 
+NIGHTS = WeekPlan(
+    (Stretch(EVERY_DAY, Edge(-20, SunEvent.DUSK), Edge(6 * 60 + 10), overnight=True),),
+    (Special("harbour fair", datetime(2026, 9, 12), datetime(2026, 9, 14), "off"),),
+)
+
 
 class FitsTest(GuiCase):
-    def at_every_size(self, page: str) -> list[str]:
+    def at_every_size(self, page: str, sizes=SIZES) -> list[str]:
         bad = []
-        for size in SIZES:
+        for size in sizes:
             self.window.setMinimumSize(*size)
             self.window.setMaximumSize(*size)
             self.window.resize(*size)
@@ -42,8 +52,12 @@ class FitsTest(GuiCase):
         model = session.camera(session.camera_ids()[0])
         outline = ((0.1, 0.2), (0.6, 0.2), (0.5, 0.9))
         model.change_draft(
-            model.draft.with_values(zones=(PolygonZone(ZoneKind.WATCH, outline, "walkway and quay"),)), ""
-        )
+            model.draft.with_values(
+                zones=(PolygonZone(ZoneKind.WATCH, outline, "walkway and quay"),), recording_plan=NIGHTS,
+                modes=(Mode("locked up for the winter", NIGHTS, late_min=20),),
+            ),
+            "",
+        )  # fmt: skip
         for _ in range(2):
             self.window.toggle_dark()
             for step in STEPS:
@@ -54,6 +68,12 @@ class FitsTest(GuiCase):
                     done = QSignalSpy(tuning.changed)
                     tuning.search()
                     self.wait(done)
+                tabs = getattr(self.window.pages.get(step.id), "tabs", None)
+                if isinstance(tabs, QTabWidget):
+                    for n in range(1, tabs.count()):
+                        tabs.setCurrentIndex(n)
+                        bad += self.at_every_size(f"{step.id}, {tabs.tabText(n)}", SIZES[:2])
+                    tabs.setCurrentIndex(0)
                 bad += self.at_every_size(step.id)
         self.assertEqual(bad, [], "\n".join(bad))
 

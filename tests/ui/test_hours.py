@@ -8,7 +8,7 @@ from PyQt6.QtTest import QSignalSpy, QTest
 
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
-from guardia.core.replay.gates import ALERT_HOURS, HOURS
+from guardia.core.replay.gates import ALERT_HOURS, ALERT_MODE, HOURS, MODE
 from tests.ui.test_steps import StepCase
 
 NIGHT = Stretch(EVERY_DAY, Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
@@ -173,6 +173,27 @@ class Hours(StepCase):
         page.tabs.setCurrentIndex(4)
         self.assertEqual(page.by_hour.item(0, 0).text(), "00")
         self.painted(page)
+
+    def test_a_mode_that_tells_nothing_and_is_switched_late_is_counted(self):
+        page = self.page_of("Office step")
+        self.model.change_draft(self.model.draft.with_values(alert_plan=None), "no alert hours")
+        page.tabs.setCurrentIndex(7)
+        page.model.add_mode("open")
+        self.assertEqual(page.model.mode_at, 0)
+        page.model.keep(WeekPlan((Stretch(EVERY_DAY, Edge(8 * 60), Edge(18 * 60)),)), "by day")
+        self.assertIs(page.model.modes[0].alerts, False)
+        silent = [o for o in self.model.comparison.draft_replay.outcomes.values() if o.alert_gate is ALERT_MODE]
+        self.assertTrue(silent and all(o.recorded for o in silent))
+        page.modes.late.setValue(30)
+        self.assertIn("210 min a week", page.modes.words.text())
+        page.modes.records.setChecked(False)
+        gates = {o.gate for o in self.model.comparison.draft_replay.outcomes.values()}
+        self.assertIn(MODE, gates)
+        page.tabs.setCurrentIndex(3)
+        page.phone.setChecked(False)
+        self.assertEqual(page.model.alert_scores()[1].real_told, 0)
+        page.model.remove_mode()
+        self.assertEqual(self.model.draft.hours.modes, ())
 
     def test_detection_switched_off_to_silence_a_phone_is_warned_of_first(self):
         page = self.page_of("Pontoon gate")

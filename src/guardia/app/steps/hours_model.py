@@ -3,23 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
-from typing import TYPE_CHECKING, NamedTuple
+from typing import TYPE_CHECKING, Any, NamedTuple
 
 from guardia.app.project.advice import MISSED_WEIGHT
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.steps.ribbon_tool import RibbonTool
+from guardia.app.steps.ribbon_tool import NEW_STRETCH, RibbonTool
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
 from guardia.core.hours.plan import Special, WeekPlan, on_at
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.settings import Settings
 from guardia.core.score.hours import (
     AlertScore,
     Cure,
@@ -27,6 +30,7 @@ from guardia.core.score.hours import (
     alert_score,
     cures,
     hours_of_day,
+    late_switching,
     outside,
     week_seconds,
 )
@@ -85,14 +89,75 @@ class HoursModel(StepModel):
     @property
     def plan(self) -> WeekPlan | None:
         """The plan of the draft that is looked at; None for always."""
-        plan: WeekPlan | None = self.model.draft.value(self.which)
-        return plan
+        return self._plan_in(self.model.draft)
 
     @property
     def installed(self) -> WeekPlan | None:
         """The same of the installed settings."""
-        plan: WeekPlan | None = self.model.camera.installed.value(self.which)
+        return self._plan_in(self.model.camera.installed)
+
+    def _plan_in(self, settings: Settings) -> WeekPlan | None:
+        if self.which.startswith("mode "):
+            at = int(self.which.removeprefix("mode "))
+            return settings.hours.modes[at].plan if at < len(settings.hours.modes) else None
+        plan: WeekPlan | None = settings.value(self.which)
         return plan
+
+    def _with_plan(self, plan: WeekPlan | None) -> Settings:
+        """The draft with another plan in place of the one that is looked at."""
+        draft, at = self.model.camera.draft, self.mode_at
+        if at is None:
+            return draft.with_values(**{self.which: plan})
+        modes = draft.hours.modes
+        changed = replace(modes[at], plan=plan or WeekPlan())
+        return draft.with_values(modes=(*modes[:at], changed, *modes[at + 1 :]))
+
+    @property
+    def modes(self) -> tuple[Mode, ...]:
+        """The modes of the draft."""
+        return self.model.draft.hours.modes
+
+    @property
+    def mode_at(self) -> int | None:
+        """Which of them is looked at."""
+        at = int(self.which.removeprefix("mode ")) if self.which.startswith("mode ") else None
+        return at if at is not None and at < len(self.modes) else None
+
+    def add_mode(self, name: str) -> None:
+        """Add a mode in which nothing is told, at night to begin with, and look at it."""
+        mode = Mode(name, WeekPlan((NEW_STRETCH,)), alerts=False)
+        self.change_alerts(f"add mode '{name}'", modes=(*self.modes, mode))
+        self.choose(f"mode {len(self.modes) - 1}")
+
+    def remove_mode(self) -> None:
+        """Take the mode that is looked at out."""
+        at = self.mode_at
+        if at is not None:
+            modes = (*self.modes[:at], *self.modes[at + 1 :])
+            self.which = "recording_plan"
+            self.change_alerts("take a mode out", modes=modes)
+
+    def change_mode(self, **values: Any) -> None:
+        """Change what the mode that is looked at does."""
+        at = self.mode_at
+        if at is not None:
+            modes = (*self.modes[:at], replace(self.modes[at], **values), *self.modes[at + 1 :])
+            self.change_alerts("change a mode", modes=modes)
+
+    def late_words(self) -> str:
+        """What it costs that the mode is switched late."""
+        at = self.mode_at
+        if at is None or not self.modes[at].late_min:
+            return "Switched by hand or by the clock: on time. Dates on which it is switched by hand are exceptions."
+        try:
+            late = late_switching(self.model.evidence, self.model.comparison.draft_replay, self.modes[at])
+        except InvalidValue as error:
+            return str(error)
+        return (
+            f"{late.uncovered_min:.0f} min a week pass between leaving and its coming into force, "
+            f"{count_of(late.real_uncovered, 'real visit')} of the evidence in them; "
+            f"{count_of(late.alerts_on_return, 'alert')} on coming home."
+        )
 
     @property
     def place(self) -> SitePlace:
@@ -114,11 +179,11 @@ class HoursModel(StepModel):
 
     def preview(self, plan: WeekPlan | None) -> None:
         """Score a plan without keeping it."""
-        self.model.preview(self.model.camera.draft.with_values(**{self.which: plan}))
+        self.model.preview(self._with_plan(plan))
 
     def keep(self, plan: WeekPlan | None, what: str) -> None:
         """Make a plan part of the draft; can be undone."""
-        self.model.change_draft(self.model.camera.draft.with_values(**{self.which: plan}), what)
+        self.model.change_draft(self._with_plan(plan), what)
 
     def change_alerts(self, what: str, **values: object) -> None:
         """Change what is told; can be undone."""

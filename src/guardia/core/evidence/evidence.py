@@ -19,7 +19,7 @@ from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
-from guardia.core.hours.place import SitePlace
+from guardia.core.hours.place import SitePlace, wall_date
 from guardia.core.make.settings import Settings
 from guardia.core.trace.stack import TraceStack
 from guardia.core.view.geometry import ViewGeometry
@@ -198,6 +198,12 @@ class Evidence:
     def place(self) -> SitePlace:
         """Where the site lies."""
         return SitePlace(self.time_zone, *(self.coordinates or (None, None)))
+
+    @cached_property
+    def dates(self) -> tuple[date, date]:
+        """First and last date of the clips at the site; the first of all dates twice without clips."""
+        ends = [at for c in self.clips for at in (c.start_s, c.start_s + c.duration_s)]
+        return wall_date(self.place, min(ends, default=0.0)), wall_date(self.place, max(ends, default=0.0))
 
     @cached_property
     def clip_index(self) -> dict[int, int]:

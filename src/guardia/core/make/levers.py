@@ -13,6 +13,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import to_periods
 from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import WeekPlan, covers_more
@@ -126,6 +127,12 @@ def _longer_hours(old: object, new: object) -> bool:
     return covers_more(_as_plan(new), _as_plan(old))
 
 
+def _other_modes(old: object, new: object) -> bool:
+    """Modes that differ may record when the others did not, unless the others always did."""
+    silent = [mode for mode in old if isinstance(mode, Mode) and not mode.records] if isinstance(old, tuple) else []
+    return old != new and bool(silent)
+
+
 def _never(_old: object, _new: object) -> bool:
     """Alerts record nothing."""
     return False
@@ -190,6 +197,10 @@ LEVERS: tuple[Lever, ...] = (
         "recording_plan", "recording hours", None,
         lambda s, c: _plan_line("Recording hours", s.hours.recording_plan, c), _longer_hours,
     ),
+    Lever(
+        "modes", "modes", None,
+        lambda s, _c: f"Modes: {'; '.join(m.words for m in s.hours.modes)}" if s.hours.modes else "", _other_modes,
+    ),
     Lever("alerts_on", "alerts", None, lambda s, _c: "" if s.alerts.alerts_on else "Alerts: off", _never),
     Lever(
         "alert_plan", "alert hours", None, lambda s, c: _plan_line("Alert hours", s.hours.alert_plan, c), _never,
@@ -202,6 +213,11 @@ LEVERS: tuple[Lever, ...] = (
     Lever(
         "alert_classes", "alert filter", None,
         lambda s, _c: f"Alert filter: {', '.join(s.alerts.alert_classes)}" if s.alerts.alert_classes else "", _never,
+    ),
+    Lever(
+        "phone_allows", "phone", None,
+        lambda s, _c: "" if s.alerts.phone_allows else "Phone: does not let alerts through (permission, battery saver)",
+        _never,
     ),
 )  # fmt: skip
 """In the order in which they act; zones and sensitivity, which act together, are compared cell by cell besides."""

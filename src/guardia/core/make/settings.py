@@ -12,6 +12,7 @@ from pydantic import PlainSerializer, PlainValidator, TypeAdapter
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
 from guardia.core.base.words import count_of
+from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import WeekPlan
 from guardia.core.make.capability import SHARE_OF_CELLS, Capability
 from guardia.core.make.zones import (
@@ -124,10 +125,13 @@ class HoursSettings:
         When motion triggers recordings; None for always.
     alert_plan
         When a trigger is told to somebody; None for always.
+    modes
+        Modes of the site that this camera follows; of several in force the last holds.
     """
 
     recording_plan: WeekPlan | None = None
     alert_plan: WeekPlan | None = None
+    modes: tuple[Mode, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -142,11 +146,14 @@ class AlertSettings:
         No alert so soon after the one before.
     alert_classes
         Classes that alerts are filtered by; none means any that is recorded.
+    phone_allows
+        The phone lets them through: permission given, no battery saver in the way, this camera not muted.
     """
 
     alerts_on: bool = True
     alert_interval_s: float = 0.0
     alert_classes: tuple[str, ...] = ()
+    phone_allows: bool = True
 
     def __post_init__(self) -> None:
         _check_seconds(self, "alert_interval_s")

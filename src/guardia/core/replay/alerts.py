@@ -9,7 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.hours.plan import on_at
+from guardia.core.hours.modes import allowed_spans
+from guardia.core.hours.plan import in_spans, on_at
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.gates import AlertLook
 from guardia.core.replay.objects import lets_through, object_classes
@@ -25,6 +26,8 @@ class Alerts:
         (N,) an alert was sent.
     in_class
         (N,) its class passes the alert filter.
+    in_mode
+        (N,) the mode in force tells it.
     in_hours
         (N,) it triggered within the alert hours.
     left_s
@@ -33,12 +36,14 @@ class Alerts:
 
     told: NDArray[np.bool_]
     in_class: NDArray[np.bool_]
+    in_mode: NDArray[np.bool_]
     in_hours: NDArray[np.bool_]
     left_s: NDArray[np.float64]
 
     def look(self, place: int) -> AlertLook:
         """The numbers of one occurrence."""
-        return AlertLook(bool(self.in_class[place]), bool(self.in_hours[place]), float(self.left_s[place]))
+        in_class, in_mode, in_hours = (bool(of[place]) for of in (self.in_class, self.in_mode, self.in_hours))
+        return AlertLook(in_class, in_mode, in_hours, float(self.left_s[place]))
 
 
 def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.float64]) -> Alerts:
@@ -60,13 +65,16 @@ def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.fl
     """
     settings, count = candidate.settings, len(trigger_s)
     triggered = ~np.isnan(trigger_s)
-    in_class, in_hours, left = np.ones(count, bool), np.ones(count, bool), np.zeros(count)
+    in_class, in_mode, in_hours, left = *(np.ones(count, bool) for _ in range(3)), np.zeros(count)
     wanted = settings.alerts.alert_classes
     if wanted:
         classes = object_classes(evidence, candidate.capability)
         in_class = np.array([lets_through(classes[o.id], wanted) for o in evidence.occurrences], bool)
     in_hours[triggered] = on_at(settings.hours.alert_plan, trigger_s[triggered], evidence.place)
-    told = triggered & in_class & in_hours & settings.alerts.alerts_on
+    told_in = allowed_spans(settings.hours.modes, "alerts", *evidence.dates, evidence.place)
+    if told_in is not None:
+        in_mode[triggered] = in_spans(told_in, trigger_s[triggered])
+    told = triggered & in_class & in_mode & in_hours & settings.alerts.alerts_on
     interval = settings.alerts.alert_interval_s
     last: dict[str, float] = {}
     for n in np.flatnonzero(told)[np.argsort(trigger_s[told], kind="stable")].tolist() if interval else ():
@@ -76,4 +84,5 @@ def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.fl
             told[n], left[n] = False, interval - since
         else:
             last[origin] = float(trigger_s[n])
-    return Alerts(told, in_class, in_hours, left)
+    # The camera sends, and rests between alerts, whether or not the phone lets them through.
+    return Alerts(told & settings.alerts.phone_allows, in_class, in_mode, in_hours, left)

@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
-from guardia.core.hours.place import wall_date
+from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, in_spans, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
@@ -48,6 +48,8 @@ class AlertLook(NamedTuple):
     ----------
     in_class
         Its class passes the alert filter.
+    in_mode
+        The mode in force tells it.
     in_hours
         It triggered within the alert hours.
     left_s
@@ -55,6 +57,7 @@ class AlertLook(NamedTuple):
     """
 
     in_class: bool
+    in_mode: bool
     in_hours: bool
     left_s: float
 
@@ -83,9 +86,7 @@ class Look(NamedTuple):
     found
         Its class, where the settings filter by class.
     outside
-        It lies outside the recording hours as a whole.
-    paused
-        All of it lies in an alert pause which on this make stops recording, too.
+        Ids of the gates of time outside of which all of it lies.
     alert
         What the gates of the alert look at, None where every trigger is told.
     """
@@ -99,8 +100,7 @@ class Look(NamedTuple):
     held_while_resting: float | None
     share: float
     found: ObjectClass | None = None
-    outside: bool = False
-    paused: bool = False
+    outside: frozenset[str] = frozenset()
     alert: AlertLook | None = None
 
 
@@ -140,80 +140,85 @@ class NumberGate(Gate):
         return there < needed
 
 
-class HoursGate(Gate):
+class TimeGate(Gate):
+    """A condition on when something happens: pictures outside its spans trigger nothing."""
+
+    @abstractmethod
+    def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
+        """When it is open over all the evidence, POSIX seconds; None for always."""
+
+    def closed(self, look: Look) -> bool:
+        """Whether every picture lies outside."""
+        return self.id in look.outside
+
+    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
+        """The parts of the runs that lie within the spans."""
+        spans = self.spans(evidence, candidate) if evidence.clips else None
+        if spans is None:
+            return runs
+        left = []
+        for clip, times, own in zip(evidence.clips, evidence.stack.times, runs, strict=True):
+            on = in_spans(spans, clip.start_s + np.asarray(times)) if own else np.ones(1, bool)
+            left.append(own if on.all() else [part for run in own for part in _on_parts(run, on)])
+        return left
+
+
+class HoursGate(TimeGate):
     """It must be within the recording hours."""
 
     id = "recording hours"
     stage = Stage.TRIGGERED
 
-    def closed(self, look: Look) -> bool:
-        """Whether all of it lies outside."""
-        return look.outside
+    def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
+        """As TimeGate.spans."""
+        plan = candidate.settings.hours.recording_plan
+        return None if plan is None else plan_spans(plan, *evidence.dates, evidence.place)
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
         plan = look.settings.hours.recording_plan
         return f"it lies outside the recording hours: {plan.words if plan is not None else ''}"
 
-    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
-        """The parts of the runs that lie within the hours."""
-        plan = candidate.settings.hours.recording_plan
-        if plan is None or not evidence.clips:
-            return runs
-        return _within(evidence, hours_of(evidence, plan), runs)
+
+class ModeGate(TimeGate):
+    """The mode in force must record."""
+
+    id = "mode"
+    stage = Stage.TRIGGERED
+
+    def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
+        """As TimeGate.spans."""
+        return allowed_spans(candidate.settings.hours.modes, "records", *evidence.dates, evidence.place)
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        silent = [mode.name for mode in look.settings.hours.modes if not mode.records]
+        return f"the mode in force does not record: {' or '.join(silent)}"
 
 
-class PauseGate(Gate):
+class PauseGate(TimeGate):
     """On some makes an alert pause, or alerts switched off, stops recording, too."""
 
     id = "alert pause"
     stage = Stage.TRIGGERED
 
-    def closed(self, look: Look) -> bool:
-        """Whether all of it lies in the pause."""
-        return look.paused
+    def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
+        """As TimeGate.spans."""
+        settings = candidate.settings
+        if "recording by motion" not in candidate.capability.alert_pause_stops:
+            return None
+        if not settings.alerts.alerts_on:
+            return np.zeros((0, 2))
+        plan = settings.hours.alert_plan
+        if plan is None or not any(s.rule == "off" for s in plan.specials):
+            return None
+        always = WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(DAY_MIN)),), plan.specials)
+        return plan_spans(always, *evidence.dates, evidence.place)
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
         what = "an alert pause" if look.settings.alerts.alerts_on else "alerts switched off"
         return f"on this make {what} stops recording, too"
-
-    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
-        """The parts of the runs that lie outside the pauses."""
-        allowed = recording_allowed(evidence, candidate)
-        return runs if allowed is None else _within(evidence, allowed, runs)
-
-
-def recording_allowed(evidence: Evidence, candidate: Candidate) -> Spans | None:
-    """When alert pauses leave recording on over all the evidence; None for always."""
-    settings = candidate.settings
-    if "recording by motion" not in candidate.capability.alert_pause_stops or not evidence.clips:
-        return None
-    if not settings.alerts.alerts_on:
-        return np.zeros((0, 2))
-    plan = settings.hours.alert_plan
-    if plan is None or not any(s.rule == "off" for s in plan.specials):
-        return None
-    return hours_of(evidence, WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(DAY_MIN)),), plan.specials))
-
-
-def _within(evidence: Evidence, spans: Spans, runs: list[list[Run]]) -> list[list[Run]]:
-    """The parts of the runs of each clip that lie in spans."""
-    left = []
-    for clip, times, own in zip(evidence.clips, evidence.stack.times, runs, strict=True):
-        if not own:
-            left.append(own)
-            continue
-        on = in_spans(spans, clip.start_s + np.asarray(times))
-        left.append(own if on.all() else [part for run in own for part in _on_parts(run, on)])
-    return left
-
-
-def hours_of(evidence: Evidence, plan: WeekPlan) -> Spans:
-    """When a plan is on over all the evidence."""
-    place, clips = evidence.place, evidence.clips
-    last = max(c.start_s + c.duration_s for c in clips)
-    return plan_spans(plan, wall_date(place, clips[0].start_s), wall_date(place, last), place)
 
 
 def _on_parts(run: Run, on: NDArray[np.bool_]) -> list[Run]:
@@ -394,6 +399,22 @@ class AlertClassGate(Gate):
         return f"alerts let only {' and '.join(look.settings.alerts.alert_classes)} through"
 
 
+class AlertModeGate(Gate):
+    """The mode in force must tell it."""
+
+    id = "mode of alerts"
+    stage = Stage.ALERTED
+
+    def closed(self, look: Look) -> bool:
+        """Whether the mode tells nothing."""
+        return look.alert is not None and not look.alert.in_mode
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        silent = [mode.name for mode in look.settings.hours.modes if not mode.alerts]
+        return f"the mode in force tells nothing: {' or '.join(silent)}"
+
+
 class AlertHoursGate(Gate):
     """It must trigger within the alert hours."""
 
@@ -426,11 +447,28 @@ class AlertIntervalGate(Gate):
         return f"the alert before was too recent by {left:.0f} s"
 
 
+class PhoneGate(Gate):
+    """The phone must let alerts through."""
+
+    id = "phone allows it"
+    stage = Stage.ALERTED
+
+    def closed(self, look: Look) -> bool:
+        """Whether it does not."""
+        return not look.settings.alerts.phone_allows
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return "the phone does not let alerts through: permission, battery saver, or this camera is muted"
+
+
 (
-    HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, ALERTS, ALERT_CLASS, ALERT_HOURS, ALERT_INTERVAL,
+    MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS,
+    ALERT_INTERVAL, PHONE,
 ) = GATES = (
-    HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(),
-    LengthGate(), AlertsGate(), AlertClassGate(), AlertHoursGate(), AlertIntervalGate(),
+    ModeGate(), HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(),
+    LengthGate(), AlertsGate(), AlertClassGate(), AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), PhoneGate(),
 )  # fmt: skip
 """Every gate, in order."""
 

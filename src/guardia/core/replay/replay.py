@@ -22,7 +22,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay.alerts import Alerts, alerts_of
-from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, hours_of, recording_allowed, walk
+from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, TimeGate, walk
 from guardia.core.replay.objects import ObjectClass, object_classes
 from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
 from guardia.core.trace.measure import CELL_SIZE, least_size
@@ -335,24 +335,21 @@ def _look(done: Replay, place: int) -> Look:
     return Look(
         settings, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
         float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
-        *_outside(done, window, index), done.alerts.look(place),
+        _outside(done, window, index), done.alerts.look(place),
     )  # fmt: skip
 
 
-def _outside(done: Replay, window: slice, clip: int) -> tuple[bool, bool]:
-    """Whether every picture of an occurrence lies outside the recording hours, and in a pause that stops recording."""
-    evidence, plan = done.evidence, done.candidate.settings.hours.recording_plan
-    allowed = recording_allowed(evidence, done.candidate)
-    if window.start >= window.stop or (plan is None and allowed is None):
-        return False, False
+def _outside(done: Replay, window: slice, clip: int) -> frozenset[str]:
+    """Ids of the gates of time outside of which every picture of an occurrence lies."""
+    evidence = done.evidence
     base = int(evidence.stack.clip_start[clip])
-    times = np.asarray(evidence.stack.times[clip][window.start - base : window.stop - base])
-    times = evidence.clips[clip].start_s + times
-    outside, paused = (
-        spans is not None and not in_spans(spans, times).any()
-        for spans in (None if plan is None else hours_of(evidence, plan), allowed)
+    times = evidence.clips[clip].start_s + np.asarray(
+        evidence.stack.times[clip][window.start - base : window.stop - base]
     )
-    return outside, paused
+    if not len(times):
+        return frozenset()
+    spans = {gate.id: gate.spans(evidence, done.candidate) for gate in GATES if isinstance(gate, TimeGate)}
+    return frozenset(name for name, on in spans.items() if on is not None and not in_spans(on, times).any())
 
 
 def _share(touching: list[Recording], begin: float, end: float) -> float:

@@ -13,8 +13,9 @@ from numpy.typing import NDArray
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.hours.modes import Mode
 from guardia.core.hours.place import DAY_S, wall_s
-from guardia.core.hours.plan import WeekPlan, on_at
+from guardia.core.hours.plan import WeekPlan, in_spans, joined, on_at, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.score import visit_outcomes
@@ -22,6 +23,43 @@ from guardia.core.score.score import visit_outcomes
 WEEK_S = 7 * DAY_S
 MONDAY_S = 4 * DAY_S
 """1970-01-01 was a Thursday: the first Monday came four days later."""
+
+
+@dataclass(frozen=True)
+class LateSwitching:
+    """What it costs that a mode is switched late, over the dates of the evidence.
+
+    Parameters
+    ----------
+    uncovered_min
+        Minutes a week between leaving and the mode's coming into force.
+    real_uncovered
+        Real visits in those minutes.
+    alerts_on_return
+        Alerts told between coming home and the mode's end.
+    """
+
+    uncovered_min: float
+    real_uncovered: int
+    alerts_on_return: int
+
+
+def late_switching(evidence: Evidence, done: Replay, mode: Mode) -> LateSwitching:
+    """Hold the mode as it is meant against the mode as it is switched; raises as on_spans()."""
+    first, last = evidence.dates
+    meant = plan_spans(mode.plan, first, last, evidence.place)
+    late = 60.0 * mode.late_min
+    weeks = ((last - first).days + 1) / 7
+    gaps = np.column_stack([meant[:, 0], np.minimum(meant[:, 0] + late, meant[:, 1])])
+    returns = np.column_stack([meant[:, 1], meant[:, 1] + late])
+    begins = np.array([evidence.span_s(v[0])[0] for v in evidence.visits if v.verdict is Verdict.REAL])
+    told = done.trigger_s[done.alerts.told]
+    return LateSwitching(
+        float((gaps[:, 1] - gaps[:, 0]).sum()) / 60 / weeks,
+        int(in_spans(joined(gaps), begins).sum()),
+        int(in_spans(joined(returns), told).sum()),
+    )
+
 
 LATE_ALERT_S = 5.0
 """An alert that comes later by more than this is late (common practice, no source)."""

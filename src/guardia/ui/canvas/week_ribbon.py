@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+import math
+
+from PyQt6.QtCore import QLocale, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
@@ -16,6 +18,11 @@ _LEFT, _TOP, _RIGHT, _BOTTOM = 46, 8, 12, 24
 _REACH_PX = 6
 _WEEK = 7 * DAY_MIN
 NOON = 720
+
+
+def first_weekday() -> int:
+    """0 for Monday."""
+    return list(Qt.DayOfWeek).index(QLocale().firstDayOfWeek())
 
 
 class WeekRibbon(QWidget):
@@ -48,7 +55,8 @@ class WeekRibbon(QWidget):
 
     @property
     def _shift(self) -> int:
-        return NOON if self.from_noon else 0
+        """Where the first row begins: weeks begin on the day that is usual where this machine stands."""
+        return DAY_MIN * first_weekday() + (NOON if self.from_noon else 0)
 
     def _row_height(self) -> float:
         return (self.height() - _TOP - _BOTTOM) / 7
@@ -72,7 +80,7 @@ class WeekRibbon(QWidget):
         pieces, height = [], self._row_height()
         low, high = begin - self._shift, end - self._shift
         while low < high:
-            row = int(low // DAY_MIN)
+            row = math.floor(low / DAY_MIN)
             until = min(high, (row + 1) * DAY_MIN)
             x0, x1 = self._x(low - row * DAY_MIN), self._x(until - row * DAY_MIN)
             pieces.append(QRectF(x0, _TOP + row % 7 * height, x1 - x0, height))
@@ -111,7 +119,7 @@ class WeekRibbon(QWidget):
         for day in EVERY_DAY:
             top = _TOP + day * height
             painter.setPen(THEME.colour("ink"))
-            name = WEEKDAYS[day][:3]
+            name = WEEKDAYS[(day + first_weekday()) % 7][:3]
             painter.drawText(QRectF(2, top, _LEFT - 6, height), Qt.AlignmentFlag.AlignVCenter, name)
             painter.setPen(QPen(THEME.colour("line"), 1))
             painter.drawLine(QPointF(whole.left(), top), QPointF(whole.right(), top))

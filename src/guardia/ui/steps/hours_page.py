@@ -33,6 +33,7 @@ from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head, seconds_words
+from guardia.ui.steps.mode_list import ModeList
 from guardia.ui.steps.periods_dialog import PeriodsDialog
 from guardia.ui.steps.special_list import SpecialList
 from guardia.ui.steps.stretch_editor import StretchEditor
@@ -90,6 +91,7 @@ class HoursPage(FreshPage):
         self.stretches, self.specials = StretchEditor(self.model), SpecialList(self.model)
         self.tabs.addTab(self.stretches, "Hours")
         self.tabs.addTab(self.specials, "Exceptions")
+        self.modes = ModeList(self.model)
         self.tabs.addTab(self._at_the_camera(), "To enter")
         self.tabs.addTab(self._alerts(), "Alerts")
         self.by_hour = QTableWidget(24, 4)
@@ -105,6 +107,7 @@ class HoursPage(FreshPage):
         self.tabs.addTab(self.cures, "Cures")
         self.year = still_plot("Minutes of darkness left out by date", least_px=110)
         self.tabs.addTab(self.year, "Year")
+        self.tabs.addTab(self.modes, "Modes")
         self.tabs.currentChanged.connect(lambda _: self._refresh_tab())
         return self.tabs
 
@@ -149,6 +152,10 @@ class HoursPage(FreshPage):
             )
         )
         row.addWidget(self.interval)
+        self.phone = QCheckBox("the phone lets them through")
+        self.phone.setToolTip("Permission given, no battery saver in the way, this camera not muted there")
+        self.phone.toggled.connect(lambda on: self._change_alerts("what the phone allows", phone_allows=on))
+        row.addWidget(self.phone)
         row.addStretch()
         column.addLayout(row)
         classes = QHBoxLayout()
@@ -246,19 +253,24 @@ class HoursPage(FreshPage):
             self._fill_cures()
         elif at == 6:
             self._draw_year()
+        elif at == 7:
+            self.modes.refresh()
         self._filling = False
 
     def _fill_typed(self) -> None:
-        typed = self.model.typed()
+        typed, rules = self.model.typed(), self.model.model.camera.capability.schedule
         self.typed.clear()
         self.typed.addItems(typed.lines or ["Nothing to type in: no hours are set."])
-        self.lost.setText("\n".join(typed.lost))
-        self.lost.setVisible(bool(typed.lost))
+        switches = ["Switch each period on: every one has a switch of its own."] if rules.each_enabled else []
+        lost = [*typed.lost, *(switches if typed.periods else ())]
+        self.lost.setText("\n".join(lost))
+        self.lost.setVisible(bool(lost))
         self.dark.setText(self.model.dark_words())
 
     def _fill_alerts(self) -> None:
         draft = self.model.model.draft.alerts
         self.alerts_on.setChecked(draft.alerts_on)
+        self.phone.setChecked(draft.phone_allows)
         self.interval.setCurrentIndex(max(0, self.interval.findData(draft.alert_interval_s)))
         for name, box in self.classes.items():
             box.setChecked(name in draft.alert_classes)

@@ -214,7 +214,7 @@ class RoundPage(QWidget):
         middle = QVBoxLayout()
         middle.setSpacing(2)
         head = QHBoxLayout()
-        head.setSpacing(12)
+        head.setSpacing(8)
         name = label(model.camera.name, "head")
         # A long name takes what is left beside the figures, and stands whole in the tip.
         name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
