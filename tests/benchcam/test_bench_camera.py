@@ -8,6 +8,7 @@ from guardia.benchcam.camera import Decider, View, lit
 from guardia.benchcam.record import TRUTH_FACTOR, read_truth, record
 from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import PLACES, build_scene, right_kind
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from tests.support import FolderCase, capability
@@ -52,6 +53,21 @@ class BenchCamera(FolderCase):
         eager = self.triggers(Settings.of("polygon-mains-camera", "8"))
         patient = self.triggers(Settings.of("polygon-mains-camera", "8", hold_s=1.0))
         self.assertGreaterEqual(patient[0], eager[0] + 0.9)
+
+    def test_files_are_recorded_only_of_what_hours_and_filter_let_through(self):
+        begin = self.event.begin_s
+        place = dataclasses.replace(STORE, names=("person", "vehicle"))
+        short = dataclasses.replace(self.scene, place=place, continuous_s=(), walk_test_s=-1e6)
+        make, usual = capability(STORE.installed.capability), STORE.installed
+        hour = self.scene.local_time(begin).hour
+        closed = WeekPlan((Stretch(EVERY_DAY, Edge(60 * (hour + 1)), Edge(1440)),))
+        for values, count in (
+            ({}, 1), ({"objects": ("vehicle",)}, 0), ({"objects": ("person",)}, 1), ({"recording_plan": closed}, 0),
+        ):  # fmt: skip
+            folder = self.folder / str(sorted(values.items()))[:40].replace("/", "")
+            settings = usual.with_values(**values)
+            record(short, folder, make, settings=settings, only=lambda at: abs(at - begin + 4.0) < 0.01)
+            self.assertEqual(len(list((folder / "motion").glob("*.mp4"))), count, values)
 
     def test_a_recorded_clip_shows_what_the_truth_says(self):
         begin = self.event.begin_s

@@ -8,7 +8,7 @@ from what the capability file says, as it does with real makes.
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -242,7 +242,15 @@ def _moments(begin_s: float, end_s: float) -> Iterator[float]:
 
 
 def record_motion(
-    view: View, settings: Settings, decider: Decider, path: Path, *, begin_s: float, end_s: float, free_from_s: float
+    view: View,
+    settings: Settings,
+    decider: Decider,
+    path: Path,
+    *,
+    begin_s: float,
+    end_s: float,
+    free_from_s: float,
+    lets_through: Callable[[float], bool] = lambda _at: True,
 ) -> Recorded | None:
     """Run the camera over a stretch of the scene and record the first motion clip, if it triggers.
 
@@ -262,6 +270,8 @@ def record_motion(
         Its end; a trigger after it is not waited for.
     free_from_s
         The camera rests until then.
+    lets_through
+        Whether the hours and the object filter let a trigger at a moment through.
 
     Returns
     -------
@@ -271,7 +281,7 @@ def record_motion(
     before: deque[NDArray[np.uint8]] = deque(maxlen=max(1, round(settings.recording.pre_record_s * RATE_HZ)))
     for at in _moments(begin_s, end_s):
         picture = view.picture(at)
-        if decider.triggered(picture, at) and at >= free_from_s:
+        if decider.triggered(picture, at) and at >= free_from_s and lets_through(at):
             writer = ClipWriter(path)
             for earlier in before:
                 writer.add(earlier)
@@ -282,7 +292,9 @@ def record_motion(
                 writer.add(picture)
                 decider.triggered(picture, later)
                 last = later if decider.moving else last
-                if settings.recording.length_s is None and later - last >= settings.detection.release_s:
+                rule = settings.recording
+                ends = rule.length_s is None or rule.stop_when_still
+                if ends and later - last >= settings.detection.release_s:
                     break
             writer.close()
             return Recorded(at - len(before) / RATE_HZ, at, later + 1 / RATE_HZ)

@@ -81,8 +81,11 @@ def write_event_list(
 
 
 def seen_class(scene: Scene, at_s: float) -> str:
-    """The class that the camera believes to see at a moment; empty for mere motion."""
-    rng = np.random.default_rng([31, round(at_s * 10)])
+    """The class that the camera believes to see at a moment; empty for mere motion.
+
+    It makes up its mind once for each thing, and for mere motion every half minute: a filter is no lottery at every
+    picture.
+    """
     names = scene.place.names
     there = [e for e in scene.events if e.begin_s <= at_s + 4 and e.end_s >= at_s - 1 and e.actors]
     best, nearest = None, 1e9
@@ -90,6 +93,7 @@ def seen_class(scene: Scene, at_s: float) -> str:
         distance = _distance(event, at_s)
         if distance < nearest:
             best, nearest = event, distance
+    rng = np.random.default_rng([31, round((at_s // 30 if best is None else best.begin_s) * 10)])
     if best is None:
         return "person" if names and rng.random() < _FALSE_PERSON else ""
     near = nearest <= (_NEAR_NIGHT_M if scene.light(at_s) is Light.NIGHT else _NEAR_DAY_M)

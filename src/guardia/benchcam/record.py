@@ -9,7 +9,7 @@ from pathlib import Path
 from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
-from guardia.benchcam.event_list import hours_open, write_event_list
+from guardia.benchcam.event_list import hours_open, seen_class, write_event_list
 from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, right_kind
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.make.capability import Capability
@@ -54,19 +54,26 @@ def record(
     truth: list[dict[str, object]] = []
     listed: list[dict[str, object]] = []
     busy = [s for s in stretches(scene) if only(s[0])]
+
+    def lets_through(at_s: float) -> bool:
+        wanted = chosen.detection.objects
+        named = not wanted or seen_class(scene, at_s) in wanted
+        return named and hours_open(chosen.hours.recording_plan, scene, at_s)
+
     for index, (begin, end) in enumerate(busy):
         free, moment = -1e9, begin
         while moment < end:
             pending = folder / "pending.mp4"
             decider = Decider(chosen, capability, truth_factor=TRUTH_FACTOR)
             view = scene.view(moment, index)
-            clip = record_motion(view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free)
+            clip = record_motion(
+                view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free, lets_through=lets_through
+            )
             if clip is None:
                 break
             free = clip.end_s + chosen.recording.rest_s
             moment = free - 2.0
-            in_hours = hours_open(chosen.hours.recording_plan, scene, clip.trigger_s)
-            if not in_hours or not _has_power(place, clip.trigger_s):
+            if not _has_power(place, clip.trigger_s):
                 continue
             name = clip_name(scene, clip.start_s)
             entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip)

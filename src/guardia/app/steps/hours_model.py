@@ -230,6 +230,9 @@ class HoursModel(StepModel):
             lost, silenced = (outside(evidence, self.plan, v) for v in (Verdict.REAL, Verdict.FALSE))
         except InvalidValue as error:
             return [str(error)]
+        at = self.mode_at
+        if at is not None:
+            lines.append(f"Hours of the mode '{self.modes[at].name}'.")
         if self.which == "recording_plan" and not self.model.draft.detection.detection_on:
             lines.append(self._detection_off())
         if self.plan is None:

@@ -10,7 +10,7 @@ import numpy as np
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
-from guardia.core.evidence.watch import length, local_date
+from guardia.core.evidence.watch import length, local_date, midnight
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.replay import replay
 from guardia.core.score.score import visit_outcomes
@@ -80,8 +80,9 @@ def check_prediction(evidence: Evidence, installed: Candidate, since_s: float) -
     first = local_date(since_s, zone)
     watched = {day: length(spans) / DAY_S for day, spans in evidence.watch.counted.items()}
     before = {day: share for day, share in watched.items() if day < first}
-    # The day of the change is half the one and half the other, and is left out.
-    since = {day: share for day, share in watched.items() if day > first}
+    # The day of the change is half the one and half the other, and is left out, unless it began with the change.
+    whole = since_s <= midnight(first, zone)
+    since = {day: share for day, share in watched.items() if day > first or (whole and day == first)}
     if sum(before.values()) < LEAST_DAYS or sum(since.values()) < LEAST_DAYS:
         return None
     recorded = visit_outcomes(evidence.rated_table, replay(evidence, installed))[0]

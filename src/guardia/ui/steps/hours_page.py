@@ -216,7 +216,7 @@ class HoursPage(FreshPage):
         for name, choice in self.which.items():
             choice.setChecked(name == model.which)
         self.words.setText(" ".join(model.words()))
-        self.propose.setEnabled(not model.jobs.busy)
+        self.propose.setEnabled(not model.jobs.busy and model.mode_at is None)
         self._tell_proposed()
         self.stretches.refresh()
         self.specials.refresh()

@@ -47,6 +47,10 @@ _HEADS = {
 }
 
 
+SEARCHED_TABS = 4
+"""The first tabs show what a search found; scale and check do without."""
+
+
 class TunePage(FreshPage):
     """The answer above, the trade-off below it, levers and plan beside.
 
@@ -91,10 +95,8 @@ class TunePage(FreshPage):
         self.progress.setTextVisible(False)
         layout.addWidget(self.progress)
         layout.addWidget(self._answer_card())
-        self._found = self._tables()
-        layout.addWidget(self._found, 1)
-        self._below = QWidget()
-        layout.addWidget(self._below, 1)
+        self._was_found = False
+        layout.addWidget(self._tables(), 1)
         self.setFocusProxy(self.search)
         self.model.changed.connect(self.refresh_if_shown)
         self.model.jobs.progressed.connect(self._on_progress)
@@ -221,8 +223,13 @@ class TunePage(FreshPage):
         """Show what was found."""
         found = self.model.found
         clear(self._figures)
-        self._found.setVisible(found is not None)
-        self._below.setVisible(found is None)
+        for n in range(SEARCHED_TABS):
+            self.tabs.setTabEnabled(n, found is not None)
+        if found is None and self.tabs.currentIndex() < SEARCHED_TABS:
+            self.tabs.setCurrentWidget(self.scale)
+        elif found is not None and not self._was_found:
+            self.tabs.setCurrentIndex(0)
+        self._was_found = found is not None
         if found is None:
             self.headline.setText("Not searched yet")
             self.why.setText(
