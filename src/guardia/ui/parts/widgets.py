@@ -76,6 +76,17 @@ class WrappedLabel(QLabel):
         self.setFixedHeight(max(0, self.heightForWidth(self.width())))
 
 
+def two_columns(widget: QWidget) -> tuple[QVBoxLayout, QVBoxLayout]:
+    """Two columns beside each other, the first the wider one."""
+    both = QHBoxLayout(widget)
+    both.setContentsMargins(0, 6, 0, 0)
+    both.setSpacing(14)
+    left, right = QVBoxLayout(), QVBoxLayout()
+    both.addLayout(left, 3)
+    both.addLayout(right, 2)
+    return left, right
+
+
 def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") -> QPushButton:
     """A button that calls `act`."""
     widget = QPushButton(text)

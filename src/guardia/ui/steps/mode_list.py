@@ -2,20 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QFormLayout,
-    QHBoxLayout,
-    QInputDialog,
-    QListWidget,
-    QSpinBox,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QFormLayout, QHBoxLayout, QInputDialog, QListWidget, QSpinBox, QWidget
 
 from guardia.app.steps.hours_model import HoursModel
 from guardia.core.hours.modes import LONGEST_LATE_MIN
-from guardia.ui.parts.widgets import WrappedLabel, button
+from guardia.ui.parts.widgets import WrappedLabel, button, two_columns
 
 
 class ModeList(QWidget):
@@ -24,12 +15,7 @@ class ModeList(QWidget):
     def __init__(self, model: HoursModel) -> None:
         super().__init__()
         self._model = model
-        both = QHBoxLayout(self)
-        both.setContentsMargins(0, 6, 0, 0)
-        both.setSpacing(14)
-        left, right = QVBoxLayout(), QVBoxLayout()
-        both.addLayout(left, 3)
-        both.addLayout(right, 2)
+        left, right = two_columns(self)
         self.list = QListWidget()
         self.list.setAccessibleName("Modes")
         self.list.setWordWrap(True)

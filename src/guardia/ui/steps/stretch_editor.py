@@ -16,7 +16,6 @@ from PyQt6.QtWidgets import (
     QPushButton,
     QSpinBox,
     QTimeEdit,
-    QVBoxLayout,
     QWidget,
 )
 
@@ -24,7 +23,7 @@ from guardia.app.steps.hours_model import HoursModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, MOST_SUN_MIN, WEEKDAYS, Edge, Stretch
-from guardia.ui.parts.widgets import WrappedLabel, button, label
+from guardia.ui.parts.widgets import WrappedLabel, button, label, two_columns
 
 _BY = [("at", None), *((event.value, event) for event in SunEvent)]
 
@@ -96,12 +95,7 @@ class StretchEditor(QWidget):
     def __init__(self, model: HoursModel) -> None:
         super().__init__()
         self._model = model
-        both = QHBoxLayout(self)
-        both.setContentsMargins(0, 6, 0, 0)
-        both.setSpacing(14)
-        layout, beside = QVBoxLayout(), QVBoxLayout()
-        both.addLayout(layout, 3)
-        both.addLayout(beside, 2)
+        layout, beside = two_columns(self)
         self.list = QListWidget()
         self.list.setAccessibleName("Stretches of hours")
         self.list.setMinimumHeight(56)
