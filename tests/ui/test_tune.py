@@ -118,6 +118,22 @@ class Tune(StepCase):
         self.model.change_draft(self.model.draft.with_values(sensitivity=Sensitivity(18, 0.01)), "directly")
         self.assertEqual(self.model.scale_words, "")
 
+    def test_a_simulated_camera_gets_the_draft_and_a_stopped_week_brings_nothing_in(self):
+        page = self.open_camera("Winter store", "tune")
+        page.tabs.setCurrentWidget(page.check)
+        draft = self.model.draft.with_values(notch="medium")
+        self.model.change_draft(draft, "notch")
+        clips = len(self.model.evidence.clips)
+        stopped = QSignalSpy(self.session.intake.jobs.cancelled)
+        self.click(page.check.run)
+        self.assertEqual(self.model.camera.installed, draft)
+        self.assertGreater(self.model.evidence.epochs[-1].from_s, self.model.evidence.clips[-1].start_s)
+        self.session.intake.jobs.cancel()
+        self.wait(stopped)
+        self.assertEqual(len(self.model.evidence.clips), clips)
+        self.session.undo.undo()
+        self.assertNotEqual(self.model.camera.installed, draft)
+
     def test_a_change_is_due_to_be_checked_after_a_week_without_evidence(self):
         self.open_camera("Pontoon gate", "tune")
         self.model.occurrences.judge([o.id for o in self.model.evidence.occurrences if not o.kind], "unsure")

@@ -73,6 +73,21 @@ class EveryPage(GuiCase):
             self.window.go("statistics")
             lines = self.window.pages["statistics"].lines
             Exports(session).save_statistic(camera, "cause", lines, str(self.folder / f"s.{ending}"))
+        self.window.go("hours")
+        hours = self.window.pages["hours"]
+        hours.model.tool.add()
+        hours.model.add_mode("closed")
+        hours.modes.late.setValue(15)
+        hours.model.propose()
+        proposed = QSignalSpy(hours.model.jobs.finished)
+        if hours.model.jobs.busy:
+            self.wait(proposed)
+        for step in ("hours", "tune"):
+            self.window.go(step)
+            tabs = self.window.pages[step].tabs
+            for n in range(tabs.count()):
+                tabs.setCurrentIndex(n)
+                self.painted(self.window.pages[step])
         self.window.go("handover")
         self.window.pages["handover"].save(self.folder / "sheet.json")
         self.assertTrue((self.folder / "sheet.json").exists(), self.window.banner.text.text())
@@ -87,6 +102,7 @@ class EveryPage(GuiCase):
         status, out = command("score", folder, "--json")
         self.assertEqual((status, len(json.loads(out)["cameras"])), (0, 1))
         self.assertEqual(command("measure-again", folder, "--json")[0], 0)
+        self.assertEqual(command("hours", folder, "--camera", model.camera.name, "--json")[0], 0)
 
     def test_kinds_of_evidence(self):
         for name, (clips, more) in unlike_the_demo(np.random.default_rng(5)).items():

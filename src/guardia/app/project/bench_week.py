@@ -5,9 +5,7 @@ from __future__ import annotations
 import math
 import os
 import tempfile
-from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor, as_completed
-from contextlib import suppress
+from concurrent.futures import Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from multiprocessing import get_context
@@ -18,6 +16,7 @@ from guardia.app.intake.importing import ImportRequest, ImportResult, import_cli
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.benchcam.record import read_truth, record, true_kinds
 from guardia.benchcam.tern_quay import FIRST_DAY, PLACES, SITE_NAME, Place, build_scene
+from guardia.core.base.errors import Cancelled
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
@@ -25,6 +24,8 @@ from guardia.store.project import Project
 
 WEEK = timedelta(days=7)
 DAY_S = 86_400.0
+STOP = "stop"
+LOOK_EVERY_S = 0.3
 FIRST_SEED = 501
 """Weeks of these seeds and on are in no demo and in no benchmark."""
 
@@ -60,9 +61,14 @@ class _Day:
 
 
 def _record(day: _Day) -> Path:
+    def go_on(_share: float) -> None:
+        if (day.folder.parent / STOP).exists():
+            raise Cancelled
+
     scene = replace(build_scene(day.place, seed=day.seed), from_day=day.begins)
     low = day.number * DAY_S
-    record(scene, day.folder, day.capability, settings=day.settings, only=lambda at: low <= at < low + DAY_S)
+    record(scene, day.folder, day.capability, settings=day.settings, progress=go_on,
+           only=lambda at: low <= at < low + DAY_S)  # fmt: skip
     return day.folder
 
 
@@ -140,17 +146,20 @@ def run_week(
     return result
 
 
-def _recorded(days: list[_Day], token: Token, progress: Report) -> Iterator[Path]:
+def _recorded(days: list[_Day], token: Token, progress: Report) -> list[Path]:
     """The folders of days, recorded on all cores."""
     meter = Meter(len(days), progress)
+    stop = days[0].folder.parent / STOP
     with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:
-        waiting = {pool.submit(_record, day) for day in days}
-        try:
-            for done, future in enumerate(as_completed(set(waiting)), start=1):
-                token.check()
-                meter.at(done, "Recording the week")
-                yield future.result()
-        finally:
-            for future in waiting:
-                with suppress(Exception):
+        running = {pool.submit(_record, day) for day in days}
+        done: set[Future[Path]] = set()
+        while running:
+            ended, running = wait(running, timeout=LOOK_EVERY_S)
+            done |= ended
+            meter.at(len(done), "Recording the week")
+            if token.cancelled:
+                stop.touch()  # the other processes look for it after every stretch
+                for future in running:
                     future.cancel()
+                raise Cancelled
+    return [future.result() for future in done]
