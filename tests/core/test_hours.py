@@ -9,9 +9,10 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.hours.modes import Mode, allowed_spans
 from guardia.core.hours.periods import Period, ScheduleRules, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
-from guardia.core.hours.plan import Edge, Special, Stretch, WeekPlan, covers_more, on_at, on_spans
+from guardia.core.hours.plan import Edge, Special, Stretch, WeekPlan, covers_more, in_spans, on_at, on_spans
 from guardia.core.tuning.hours import SWITCH, best_quarters
 
 NIGHT = Stretch(tuple(range(7)), Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
@@ -113,6 +114,27 @@ class Plans(unittest.TestCase):
         self.assertFalse(covers_more(day, longer))
         self.assertTrue(covers_more(None, day))
         self.assertFalse(covers_more(day, None))
+
+
+class Modes(unittest.TestCase):
+    @settings(max_examples=40, deadline=None)
+    @given(st.lists(st.tuples(stretches, st.booleans(), st.integers(0, 90)), max_size=3))
+    def test_the_last_mode_in_force_holds_minute_by_minute(self, parts):
+        modes = [Mode(f"mode {n}", WeekPlan((s,)), records=on, late_min=late) for n, (s, on, late) in enumerate(parts)]
+        first = date(2026, 9, 7)
+        begin = datetime(2026, 9, 9, tzinfo=UTC).timestamp()
+        times = begin + np.arange(2 * 1440) * 60.0 + 30.0
+        spans = allowed_spans(modes, "records", first, date(2026, 9, 12), SitePlace("UTC"))
+        got = np.ones(len(times), bool) if spans is None else in_spans(spans, times)
+        wanted = np.ones(len(times), bool)
+        for mode in modes:
+            wanted[on_at(mode.plan, times - 60.0 * mode.late_min, SitePlace("UTC"))] = mode.records
+        self.assertEqual(got.tolist(), wanted.tolist())
+
+    def test_a_mode_needs_a_name_and_a_time_that_can_be(self):
+        for name, late in ((" ", 0), ("open", -1), ("open", 900)):
+            with self.assertRaises(InvalidValue):
+                Mode(name, WeekPlan(), late_min=late)
 
 
 class Periods(unittest.TestCase):

@@ -10,7 +10,7 @@ import numpy as np
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import SitePlace
-from guardia.core.hours.plan import Spans, WeekPlan, cut_out, joined, plan_spans
+from guardia.core.hours.plan import Spans, WeekPlan, common, joined, plan_spans, rest_of
 
 LONGEST_LATE_MIN = 240
 
@@ -92,6 +92,5 @@ def allowed_spans(modes: Sequence[Mode], what: str, first: date, last: date, pla
         if getattr(mode, what):
             allowed = joined(np.concatenate([allowed, spans]))
         else:
-            for low, high in spans.tolist():
-                allowed = cut_out(allowed, low, high)
+            allowed = common(allowed, rest_of(spans))
     return allowed

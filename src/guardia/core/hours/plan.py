@@ -191,6 +191,21 @@ def _edge_s(edge: Edge, ordinals: NDArray[np.int64], place: SitePlace) -> NDArra
     return np.array([sun_seconds(place, sun, n)[0] for n in ordinals.tolist()]).reshape(-1) + edge.minute * 60.0
 
 
+def common(one: Spans, other: Spans) -> Spans:
+    """What lies in both of two rows of spans, each joined."""
+    edges = np.concatenate([one[:, 0], other[:, 0], one[:, 1], other[:, 1]])
+    steps = np.repeat([1, 1, -1, -1], [len(one), len(other), len(one), len(other)])
+    order = np.lexsort((steps, edges))
+    both = np.flatnonzero(np.cumsum(steps[order]) == 2)
+    return joined(np.column_stack([edges[order][both], edges[order][both + 1]]))
+
+
+def rest_of(spans: Spans) -> Spans:
+    """All time but some joined spans."""
+    edges = np.concatenate([[-np.inf], spans.ravel(), [np.inf]])
+    return edges.reshape(-1, 2)
+
+
 def minutes_of(stretch: Stretch, day: int, monday: date, place: SitePlace) -> tuple[float, float]:
     """Begin and end of a stretch on one of its days, minutes after the Monday of a week; raises as on_spans()."""
     ordinals = np.array([monday.toordinal() + day, monday.toordinal() + day + int(stretch.overnight)])
@@ -323,8 +338,7 @@ def covers_more(new: WeekPlan | None, old: WeekPlan | None) -> bool:
     some = SitePlace("UTC")
     monday = date(2001, 1, 1)
     wall_new, wall_old = (wall_spans(WeekPlan(p.stretches), monday, date(2001, 1, 14), some) for p in (new, old))
-    for low, high in wall_old:
-        wall_new = cut_out(wall_new, low, high)
+    wall_new = common(wall_new, rest_of(wall_old))
     week = (monday.toordinal() + 3 - EPOCH) * DAY_S
     inside = (wall_new[:, 1] > week) & (wall_new[:, 0] < week + 7 * DAY_S)
     return bool(inside.any())
