@@ -4,6 +4,8 @@ import unittest
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
+import astral
+import astral.sun
 import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -12,7 +14,17 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.modes import Mode, allowed_spans
 from guardia.core.hours.periods import Period, ScheduleRules, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
-from guardia.core.hours.plan import Edge, Special, Stretch, WeekPlan, covers_more, in_spans, on_at, on_spans
+from guardia.core.hours.plan import (
+    Edge,
+    Special,
+    Stretch,
+    WeekPlan,
+    covers_more,
+    dark_left_out,
+    in_spans,
+    on_at,
+    on_spans,
+)
 from guardia.core.tuning.hours import SWITCH, best_quarters
 
 NIGHT = Stretch(tuple(range(7)), Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
@@ -114,6 +126,19 @@ class Plans(unittest.TestCase):
         self.assertFalse(covers_more(day, longer))
         self.assertTrue(covers_more(None, day))
         self.assertFalse(covers_more(day, None))
+
+
+class Dark(unittest.TestCase):
+    def test_minutes_of_darkness_left_out_are_those_counted_one_by_one(self):
+        plan = WeekPlan((NIGHT,))
+        for day in (date(2026, 6, 20), date(2026, 12, 20), date(2026, 10, 24)):
+            zone = ZoneInfo(LONDON.zone)
+            observer = astral.Observer(LONDON.latitude, LONDON.longitude)
+            dusk = astral.sun.dusk(observer, day, tzinfo=zone).timestamp()
+            dawn = astral.sun.dawn(observer, day + timedelta(days=1), tzinfo=zone).timestamp()
+            minutes = np.arange(dusk, dawn, 60.0)
+            counted = float((~on_at(plan, minutes, LONDON)).sum())
+            self.assertAlmostEqual(dark_left_out(plan, [day], LONDON)[0], counted, delta=1.5)
 
 
 class Modes(unittest.TestCase):

@@ -58,6 +58,8 @@ class Hours(StepCase):
         self.assertTrue(silent.recorded)
         self.assertIs(silent.alert_gate, ALERT_HOURS)
         page.stretches.list.setCurrentRow(0)
+        self.click(page.stretches.sun)
+        self.assertIn("20 min before dusk to 20 min after dawn", page.stretches.list.item(0).text())
         page.stretches.begin.by.setCurrentIndex(4)
         page.stretches.begin.by.activated.emit(4)
         self.assertEqual(self.model.draft.hours.alert_plan.stretches[0].begin.sun, SunEvent.DUSK)

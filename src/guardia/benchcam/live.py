@@ -6,7 +6,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
 from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded
-from guardia.benchcam.event_list import seen_class
+from guardia.benchcam.event_list import hours_open, seen_class
 from guardia.benchcam.record import TRUTH_FACTOR, stretches
 from guardia.benchcam.tern_quay import REAL_KINDS, Scene, right_kind
 from guardia.core.make.capability import Capability
@@ -65,9 +65,10 @@ class _Camera:
             self.free_s, self.trigger_s, self.decider = end + rule.rest_s, None, None
 
     def _let_through(self, at_s: float) -> bool:
-        """Whether the camera's own eye names what the object filter lets through."""
+        """Whether it is within its hours and its own eye names what the object filter lets through."""
         wanted = self.settings.detection.objects
-        return not wanted or seen_class(self.scene, at_s) in wanted
+        named = not wanted or seen_class(self.scene, at_s) in wanted
+        return named and hours_open(self.settings.hours.recording_plan, self.scene, at_s)
 
     def see(self, picture: object, at_s: float) -> None:
         """Take in the next picture."""

@@ -20,7 +20,7 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
-from guardia.core.hours.plan import Special, WeekPlan, on_at
+from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan, dark_left_out, on_at
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.score.hours import (
@@ -41,6 +41,10 @@ if TYPE_CHECKING:
     from guardia.app.project.session import Session
 
 PLANS = {"recording_plan": "Recording hours", "alert_plan": "Alert hours"}
+
+
+SUN_MARGIN_MIN = 20
+"""Hours by the sun begin so long before dusk and end so long after dawn (common practice, no source)."""
 
 
 class WeekMark(NamedTuple):
@@ -278,14 +282,6 @@ class HoursModel(StepModel):
             return "These hours cover every night of the year from dusk to dawn."
         return f"Fixed hours against the sun: around {on:%d %b} up to {worst:.0f} min of darkness a night are left out."
 
-    def _dark_minutes(self, plan: WeekPlan, day: date) -> float:
-        """Minutes between dusk and dawn that a plan leaves out in the night after a date."""
-        zone_midnight = datetime(day.year, day.month, day.day, tzinfo=self._session.time_zone).timestamp()
-        dusk = sun_seconds(self.place, SunEvent.DUSK, day.toordinal())[0]
-        dawn = 86_400 + sun_seconds(self.place, SunEvent.DAWN, day.toordinal() + 1)[0]
-        minutes = [zone_midnight + dusk + 60.0 * n for n in range(max(0, int((dawn - dusk) / 60)))]
-        return float((~on_at(plan, minutes, self.place)).sum())
-
     def hours_of_day(self) -> list[HourOfDay]:
         """The 24 hours of the day as the evidence shows them."""
         return hours_of_day(self.model.evidence)
@@ -326,7 +322,7 @@ class HoursModel(StepModel):
         if plan is None or not self.place.has_sun:
             return []
         days = [date(self.monday.year, 1, 1) + timedelta(days=n) for n in range(0, 366, 7)]
-        return [(day, self._dark_minutes(plan, day)) for day in days]
+        return list(zip(days, dark_left_out(plan, days, self.place), strict=True))
 
     def propose(self) -> bool:
         """Search hours off the interface thread; False while a search is under way."""
@@ -370,6 +366,16 @@ class HoursModel(StepModel):
                     if plan is not None and other is not self.model:
                         found.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
         return [(words, plan) for plan, words in found.items() if plan != self.plan]
+
+    def follow_sun(self) -> None:
+        """Let the chosen stretch last from a little before dusk to a little after dawn; a new one where none is."""
+        plan, at = self.plan or WeekPlan(), self.tool.selected
+        at = len(plan.stretches) if at is None else at
+        days = plan.stretches[at].days if at < len(plan.stretches) else EVERY_DAY
+        dark = Stretch(days, Edge(-SUN_MARGIN_MIN, SunEvent.DUSK), Edge(SUN_MARGIN_MIN, SunEvent.DAWN), overnight=True)
+        self.tool.selected = at
+        changed = (*plan.stretches[:at], dark, *plan.stretches[at + 1 :])
+        self.keep(WeekPlan(changed, plan.specials), "follow the sun")
 
     def read_off(self, periods: Sequence[Period]) -> None:
         """Take periods as they stand on the camera, and tell what looks like a mistake."""

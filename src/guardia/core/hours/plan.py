@@ -6,7 +6,7 @@ the night in which clocks go back, the hour that comes twice is on twice. Comput
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
@@ -342,3 +342,40 @@ def covers_more(new: WeekPlan | None, old: WeekPlan | None) -> bool:
     week = (monday.toordinal() + 3 - EPOCH) * DAY_S
     inside = (wall_new[:, 1] > week) & (wall_new[:, 0] < week + 7 * DAY_S)
     return bool(inside.any())
+
+
+def dark_left_out(plan: WeekPlan, days: Sequence[date], place: SitePlace) -> list[float]:
+    """How much of the dark a plan leaves out.
+
+    Parameters
+    ----------
+    plan
+        The plan.
+    days
+        On whose evenings the nights begin, in order.
+    place
+        Where the site lies; its sun is known.
+
+    Returns
+    -------
+    list[float]
+        Minutes between dusk and dawn of each night in which the plan is off.
+
+    Raises
+    ------
+    InvalidValue
+        If it is not known where the site lies.
+    """
+    if not days:
+        return []
+    off = rest_of(plan_spans(plan, days[0], days[-1] + timedelta(days=1), place))
+    zone, left_out = ZoneInfo(place.zone), []
+    for day in days:
+        evening = sun_seconds(place, SunEvent.DUSK, day.toordinal())[0]
+        morning = DAY_S + sun_seconds(place, SunEvent.DAWN, day.toordinal() + 1)[0]
+        # Both are on the wall clock, which may be put on or back in between.
+        midnight = datetime(day.year, day.month, day.day, tzinfo=zone)
+        dusk, dawn = ((midnight + timedelta(seconds=s)).timestamp() for s in (evening, morning))
+        dark = common(np.array([[dusk, max(dusk, dawn)]]), off)
+        left_out.append(float((dark[:, 1] - dark[:, 0]).sum()) / 60)
+    return left_out
