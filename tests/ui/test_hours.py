@@ -67,7 +67,9 @@ class Hours(StepCase):
         self.assertIn("as they are on", page.lost.text())
         page.tabs.setCurrentIndex(3)
         self.painted(page)
+        cured = QSignalSpy(page.model.curing.changed)
         page.tabs.setCurrentIndex(5)
+        self.wait(cured)
         told = {
             page.cures.item(row, 0).text(): int(page.cures.item(row, 4).text()) for row in range(page.cures.rowCount())
         }

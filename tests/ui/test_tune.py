@@ -88,12 +88,15 @@ class Tune(StepCase):
 
     def test_settings_are_compared_occurrence_by_occurrence(self):
         page, found = self.searched()
+        compared = QSignalSpy(page.model.comparing.changed)
         page.tabs.setCurrentWidget(page.compare)
+        self.wait(compared)
         table = page.compare.table
         heads = [table.horizontalHeaderItem(n).text() for n in range(table.columnCount())]
         self.assertEqual(heads, ["when", "what", "installed", "chosen"])
-        before = table.rowCount()
+        before, compared = table.rowCount(), QSignalSpy(page.model.comparing.changed)
         page.try_out(next(p for p in found.points if p.best and p.counts.false == 0).candidate)
+        self.wait(compared)
         self.assertEqual(table.horizontalHeaderItem(4).text(), "point 1")
         self.assertGreater(table.rowCount(), before)
         cells = {table.item(row, 4).text() for row in range(table.rowCount())}

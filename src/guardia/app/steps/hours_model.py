@@ -16,6 +16,7 @@ from guardia.app.work.jobs import Report, Token
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
@@ -23,6 +24,7 @@ from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
 from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan, dark_left_out, on_at
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
+from guardia.core.make.zones import Zone
 from guardia.core.score.hours import (
     AlertScore,
     Cure,
@@ -36,6 +38,7 @@ from guardia.core.score.hours import (
 )
 from guardia.core.tuning.hours import ProposedHours, propose_hours
 from guardia.formats.calendar import calendar_of, read_specials
+from guardia.store.records import Camera
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -76,6 +79,7 @@ class HoursModel(StepModel):
         hours = model.draft.hours
         self.which = "alert_plan" if hours.recording_plan is None and hours.alert_plan is not None else "recording_plan"
         self.proposed: ProposedHours | None = None
+        self.curing = self.latest()
         self._dark: tuple[object, str] | None = None
         self.tool = RibbonTool(
             lambda: self.plan, self.preview, self.keep, lambda: self.place, lambda: self.monday,
@@ -291,30 +295,12 @@ class HoursModel(StepModel):
         evidence, both = self.model.evidence, self.model.comparison
         return alert_score(evidence, both.installed_replay), alert_score(evidence, both.draft_replay)
 
-    def cures(self) -> list[Cure]:
-        """Ways to be alerted less than under the installed settings, each by itself."""
-        camera, make = self.model.camera, self.model.camera.capability
-        start = camera.under(camera.installed)
-        others: list[tuple[str, Candidate]] = []
-        for seconds in make.alert_interval_choices_s:
-            if seconds > camera.installed.alerts.alert_interval_s:
-                others.append((f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
-        others += [
-            (f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes
-        ]
-        if make.schedule.periods_a_day:
-            found = propose_hours(self.model.evidence, make.schedule, miss_cost=1.0, expected_too=False)
-            if found.plan is not None:
-                others.append((f"alert hours: {found.plan.words}", start.with_values(alert_plan=found.plan)))
-        labels = [notch.label for notch in make.notches]
-        at = labels.index(camera.installed.detection.notch) if camera.installed.detection.notch in labels else 0
-        if at > 0 and camera.installed.detection.sensitivity is None:
-            others.append((f"sensitivity {labels[at - 1]}", start.with_values(notch=labels[at - 1])))
-        drawn = self.model.draft.detection.zones
-        if drawn != camera.installed.detection.zones:
-            others.append(("zones of the draft", start.with_values(zones=drawn)))
-        others.append(("detection off", start.with_values(detection_on=False)))
-        return cures(self.model.evidence, start, others)
+    def cures(self) -> list[Cure] | None:
+        """Ways to be alerted less than under the installed settings, each by itself; None until they are worked out."""
+        evidence, camera, zones = self.model.evidence, self.model.camera, self.model.draft.detection.zones
+        key = (evidence, camera.installed, camera.capability, zones)
+        found: list[Cure] | None = self.curing.ask(key, lambda: _cures(evidence, camera, zones))
+        return found
 
     def dark_by_date(self) -> list[tuple[date, float]]:
         """Minutes of darkness that a plan leaves out, week by week through the year; none without a sun."""
@@ -417,3 +403,26 @@ class HoursModel(StepModel):
 def _clock(begin: int, end: int, *, over: bool) -> tuple[int, int]:
     """Begin and end of a period; a night's end lies after 24:00."""
     return begin, end + 1440 * over
+
+
+def _cures(evidence: Evidence, camera: Camera, zones: tuple[Zone, ...]) -> list[Cure]:
+    """Everything that could be changed against too many alerts, one thing at a time."""
+    make = camera.capability
+    start = camera.under(camera.installed)
+    others: list[tuple[str, Candidate]] = []
+    for seconds in make.alert_interval_choices_s:
+        if seconds > camera.installed.alerts.alert_interval_s:
+            others.append((f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
+    others += [(f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes]
+    if make.schedule.periods_a_day:
+        found = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False)
+        if found.plan is not None:
+            others.append((f"alert hours: {found.plan.words}", start.with_values(alert_plan=found.plan)))
+    labels = [notch.label for notch in make.notches]
+    at = labels.index(camera.installed.detection.notch) if camera.installed.detection.notch in labels else 0
+    if at > 0 and camera.installed.detection.sensitivity is None:
+        others.append((f"sensitivity {labels[at - 1]}", start.with_values(notch=labels[at - 1])))
+    if zones != camera.installed.detection.zones:
+        others.append(("zones of the draft", start.with_values(zones=zones)))
+    others.append(("detection off", start.with_values(detection_on=False)))
+    return cures(evidence, start, others)

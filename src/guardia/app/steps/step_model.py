@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.latest import Latest
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -34,3 +35,10 @@ class StepModel(QObject):
         self.jobs = JobRunner(self)
         self.jobs.failed.connect(session.messages.tell_error)
         session.adopt(self.jobs)
+
+    def latest(self) -> Latest[Any]:
+        """Something that is worked out besides, whenever it is asked for."""
+        made: Latest[Any] = Latest(self)
+        made.runner.failed.connect(self._messages.tell_error)
+        self._session.adopt(made.runner)
+        return made

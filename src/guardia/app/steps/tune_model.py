@@ -38,6 +38,7 @@ class TuneModel(StepModel):
         self.kind_cost: dict[str, float] = {}
         self.unseen = False
         self._tried_on: list[Candidate] = []
+        self.comparing = self.latest()
         self.found: Tuned | None = None
         for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
             signal.connect(self._forget)
@@ -97,10 +98,13 @@ class TuneModel(StepModel):
             first.setdefault(candidate, words)
         return [(words, candidate) for candidate, words in first.items()]
 
-    def compared(self) -> list[tuple[Visit, tuple[Outcome, ...]]]:
-        """What those settings do not treat alike."""
-        evidence = self.model.evidence
-        return disagreements(evidence, [replay(evidence, candidate) for _, candidate in self.columns()])
+    def compared(self) -> list[tuple[Visit, tuple[Outcome, ...]]] | None:
+        """What those settings do not treat alike; None until it is worked out."""
+        evidence, several = self.model.evidence, tuple(candidate for _, candidate in self.columns())
+        rows: list[tuple[Visit, tuple[Outcome, ...]]] | None = self.comparing.ask(
+            (evidence, several), lambda: disagreements(evidence, [replay(evidence, c) for c in several])
+        )
+        return rows
 
     @property
     def simulated(self) -> bool:

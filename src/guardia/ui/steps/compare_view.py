@@ -39,6 +39,7 @@ class CompareView(QWidget):
         self.table.setToolTip("Enter or a double click shows the occurrence among the evidence")
         self.table.itemActivated.connect(lambda item: self.asked.emit(self._ids[item.row()], "Compared in Tune"))
         layout.addWidget(self.table, 1)
+        model.comparing.changed.connect(self.refresh_if_shown)
 
     def refresh_if_shown(self) -> None:
         """Show the settings that are compared now, unless nobody looks."""
@@ -52,7 +53,8 @@ class CompareView(QWidget):
 
     def refresh(self) -> None:
         """Show the settings that are compared now."""
-        columns, rows = self._model.columns(), self._model.compared()
+        columns, found = self._model.columns(), self._model.compared()
+        rows = found or []
         evidence, table = self._model.model.evidence, self.table
         self._ids = [tuple(part.id for part in visit) for visit, _ in rows]
         heads = ["when", "what", *(words for words, _ in columns)]
@@ -76,6 +78,9 @@ class CompareView(QWidget):
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
             side.hide()
+        if found is None:
+            self.words.setText("Comparing …")
+            return
         self.words.setText(
             f"{count_of(len(rows), 'judged occurrence')} that these settings do not treat alike. A click on a point of "
             "the trade-off adds its settings."

@@ -83,6 +83,7 @@ class HoursPage(FreshPage):
         layout.addWidget(self._tabs(), 3)
         self.setFocusProxy(self.ribbon)
         self.model.changed.connect(self.refresh_if_shown)
+        self.model.curing.changed.connect(self._refresh_tab)
         THEME.changed.connect(self.ribbon.update)
         self.refresh()
 
@@ -289,7 +290,7 @@ class HoursPage(FreshPage):
         )
 
     def _fill_cures(self) -> None:
-        found = self.model.cures()
+        found = self.model.cures() or []
         self.cures.setRowCount(len(found))
         for row, cure in enumerate(found):
             rate = cure.alerts.per_day
