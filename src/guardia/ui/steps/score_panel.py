@@ -6,6 +6,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import (
     QGridLayout,
     QHBoxLayout,
@@ -215,6 +216,11 @@ class ScorePanel(QWidget):
         model.comparison_changed.connect(self.refresh)
         self.refresh()
 
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Show what was left out while nobody saw it."""
+        super().showEvent(event)
+        self.refresh()
+
     def refresh(self) -> None:
         """Show the figures as they are now."""
         if self._model is None:
@@ -229,8 +235,9 @@ class ScorePanel(QWidget):
         old, new = _minutes(comparison.installed), _minutes(comparison.draft)
         self._minutes.setText(f"Recorded a day: {old} → {new}" if old != new else f"Recorded a day: {old}")
         self._minutes.setToolTip("On motion clips, installed → draft")
-        # A drag does not wait for the two further replays.
-        self._scale.setText("" if self._model.previewing else self._model.scale_words)
+        # A drag does not wait for the two further replays, nor does the start of the program, which shows no score.
+        wanted = self.isVisible() and not self._model.previewing
+        self._scale.setText(self._model.scale_words if wanted else "")
         self._show_flips(comparison.changes)
         explained = self._model.explained.words
         self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
