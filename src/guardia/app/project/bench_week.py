@@ -10,17 +10,19 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from multiprocessing import get_context
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips
 from guardia.app.work.jobs import Meter, Report, Token
-from guardia.benchcam.record import read_truth, record, true_kinds
-from guardia.benchcam.tern_quay import FIRST_DAY, PLACES, SITE_NAME, Place, build_scene
 from guardia.core.base.errors import Cancelled
 from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
+
+if TYPE_CHECKING:
+    from guardia.benchcam.tern_quay import Place
 
 WEEK = timedelta(days=7)
 DAY_S = 86_400.0
@@ -34,11 +36,15 @@ ORIGINS = (("motion", Origin.MOTION), ("continuous", Origin.CONTINUOUS), ("walk-
 
 def simulated_place(site_name: str, camera_name: str) -> Place | None:
     """The simulated place that a camera looks at; None for a real camera."""
+    from guardia.benchcam.tern_quay import PLACES, SITE_NAME  # slow to import, and needed only for the demo
+
     return next((p for p in PLACES if site_name == SITE_NAME and p.name == camera_name), None)
 
 
 def next_monday(evidence: Evidence) -> datetime:
     """Midnight of the Monday after all that is known of a simulated camera: its clips and its settings."""
+    from guardia.benchcam.tern_quay import FIRST_DAY
+
     known = [clip.start_s + clip.duration_s for clip in evidence.clips]
     known += [epoch.from_s for epoch in evidence.epochs if math.isfinite(epoch.from_s)]
     begins = FIRST_DAY
@@ -61,6 +67,9 @@ class _Day:
 
 
 def _record(day: _Day) -> Path:
+    from guardia.benchcam.record import record
+    from guardia.benchcam.tern_quay import build_scene
+
     def go_on(_share: float) -> None:
         if (day.folder.parent / STOP).exists():
             raise Cancelled
@@ -113,6 +122,9 @@ def run_week(
     ProjectError
         If the project cannot be written.
     """
+    from guardia.benchcam.record import read_truth, true_kinds
+    from guardia.benchcam.tern_quay import FIRST_DAY
+
     with Project(project_folder) as project, tempfile.TemporaryDirectory(prefix="guardia-week-") as name:
         camera = project.cameras.get(camera_id)
         usual = replace(place, down=(0.0, 0.0), full_from_s=math.inf, clock_error_s=camera.clock_error_s)  # fmt: skip
