@@ -105,7 +105,7 @@ class StretchEditor(QWidget):
         self.add = button("&Add", model.tool.add, tip="A night on every day, to be changed (Insert)")
         self.remove = button("&Remove", model.tool.remove, tip="Take the chosen stretch out (Delete)")
         self.always = button("Al&ways", lambda: model.keep(None, "no hours"), tip="No hours at all: always on")
-        self.other = button("From a camera …", self._offer_others, tip="Take the hours of another camera of this site")
+        self.other = button("Copy …", self._offer_others, tip="Take the hours of another camera of this site")
         self.sun = button("By the sun", model.follow_sun, tip="From a little before dusk to a little after dawn")
         for act in (self.add, self.remove, self.always, self.sun, self.other):
             row.addWidget(act)
