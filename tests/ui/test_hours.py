@@ -178,6 +178,24 @@ class Hours(StepCase):
         self.assertEqual(page.by_hour.item(0, 0).text(), "00")
         self.painted(page)
 
+    def test_hours_by_a_sun_that_is_not_known_are_left_out_and_said_so(self):
+        self.session.set_site("Tern Quay", "Europe/London")
+        page = self.page_of("Pontoon gate")
+        before = self.model.comparison.installed
+        page.model.follow_sun()
+        self.assertTrue(self.model.draft.hours.recording_plan.follows_sun)
+        self.assertIn("where the site lies", page.words.text())
+        self.assertEqual(self.model.comparison.draft, before)
+        self.assertIn("where the site lies is not known", " ".join(self.model.comparison.limits))
+        page.model.add_mode("open")
+        page.model.follow_sun()
+        page.model.change_mode(records=False)
+        for n in range(page.tabs.count()):
+            page.tabs.setCurrentIndex(n)
+            self.painted(page)
+        self.session.set_site("Tern Quay", "Europe/London", (50.2, -0.6))
+        self.assertNotEqual(self.model.comparison.draft, before)
+
     def test_a_mode_that_tells_nothing_and_is_switched_late_is_counted(self):
         page = self.page_of("Office step")
         self.model.change_draft(self.model.draft.with_values(alert_plan=None), "no alert hours")

@@ -41,7 +41,7 @@ ACTIONS = (
     Action(
         "demo", "Project", "Open the demo site", "", False, "Open your own copy of the invented boatyard Tern Quay."
     ),
-    Action("site", "Project", "Site…", "", False, "Correct the site's name, or its time zone while it has no clips."),
+    Action("site", "Project", "Site…", "", False, "Correct the site's name, where it lies, or its time zone."),
     Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action(
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."

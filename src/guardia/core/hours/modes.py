@@ -10,7 +10,7 @@ import numpy as np
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import SitePlace
-from guardia.core.hours.plan import Spans, WeekPlan, common, joined, plan_spans, rest_of
+from guardia.core.hours.plan import Spans, WeekPlan, common, if_known, joined, plan_spans, rest_of
 
 LONGEST_LATE_MIN = 240
 
@@ -77,13 +77,9 @@ def allowed_spans(modes: Sequence[Mode], what: str, first: date, last: date, pla
     Returns
     -------
     Spans | None
-        POSIX seconds; None where no mode forbids it.
-
-    Raises
-    ------
-    InvalidValue
-        If a plan follows the sun and it is not known where the site lies.
+        POSIX seconds; None where no mode forbids it. A mode that follows a sun which is not known is left out.
     """
+    modes = [mode for mode in modes if if_known(mode.plan, place) is not None]
     if all(getattr(mode, what) for mode in modes):
         return None
     allowed = np.array([[-np.inf, np.inf]])

@@ -214,6 +214,11 @@ def minutes_of(stretch: Stretch, day: int, monday: date, place: SitePlace) -> tu
     return day * DAY_MIN + float(begin) / 60, day * DAY_MIN + later + float(end) / 60
 
 
+def if_known(plan: WeekPlan | None, place: SitePlace) -> WeekPlan | None:
+    """A plan that can be told on a site; None for one that follows a sun which is not known there."""
+    return None if plan is None or (plan.follows_sun and not place.has_sun) else plan
+
+
 def _wall(moment: datetime) -> float:
     return moment.replace(tzinfo=UTC).timestamp()  # the clock's own seconds, whatever its zone
 

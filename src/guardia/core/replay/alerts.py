@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.modes import allowed_spans
-from guardia.core.hours.plan import in_spans, on_at
+from guardia.core.hours.plan import if_known, in_spans, on_at
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.gates import AlertLook
 from guardia.core.replay.objects import lets_through, object_classes
@@ -70,7 +70,9 @@ def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.fl
     if wanted:
         classes = object_classes(evidence, candidate.capability)
         in_class = np.array([lets_through(classes[o.id], wanted) for o in evidence.occurrences], bool)
-    in_hours[triggered] = on_at(settings.hours.alert_plan, trigger_s[triggered], evidence.place)
+    in_hours[triggered] = on_at(
+        if_known(settings.hours.alert_plan, evidence.place), trigger_s[triggered], evidence.place
+    )
     told_in = allowed_spans(settings.hours.modes, "alerts", *evidence.dates, evidence.place)
     if told_in is not None:
         in_mode[triggered] = in_spans(told_in, trigger_s[triggered])

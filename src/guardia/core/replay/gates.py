@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
 from guardia.core.hours.modes import allowed_spans
-from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, in_spans, plan_spans
+from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, if_known, in_spans, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
@@ -145,7 +145,7 @@ class TimeGate(Gate):
 
     @abstractmethod
     def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
-        """When it is open over all the evidence, POSIX seconds; None for always."""
+        """When it is open over all the evidence, POSIX seconds; None for always, and where a plan cannot be told."""
 
     def closed(self, look: Look) -> bool:
         """Whether every picture lies outside."""
@@ -171,7 +171,7 @@ class HoursGate(TimeGate):
 
     def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
         """As TimeGate.spans."""
-        plan = candidate.settings.hours.recording_plan
+        plan = if_known(candidate.settings.hours.recording_plan, evidence.place)
         return None if plan is None else plan_spans(plan, *evidence.dates, evidence.place)
 
     def words(self, look: Look) -> str:
@@ -209,7 +209,7 @@ class PauseGate(TimeGate):
             return None
         if not settings.alerts.alerts_on:
             return np.zeros((0, 2))
-        plan = settings.hours.alert_plan
+        plan = if_known(settings.hours.alert_plan, evidence.place)
         if plan is None or not any(s.rule == "off" for s in plan.specials):
             return None
         always = WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(DAY_MIN)),), plan.specials)

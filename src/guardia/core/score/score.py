@@ -12,6 +12,7 @@ from guardia.core.base.intervals import rate_interval, wilson
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence, Occurrence, Visit, VisitTable
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.hours.plan import if_known
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
@@ -335,6 +336,13 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
         lines.append(
             f"{snapshots} {verb} where and how large something was, not for how long: the hold time and the wait are "
             "not tried on them."
+        )
+    hours = draft.hours
+    plans = [hours.recording_plan, hours.alert_plan, *(mode.plan for mode in hours.modes)]
+    if any(plan is not None and if_known(plan, evidence.place) is None for plan in plans):
+        lines.append(
+            "Hours that follow the sun are left out of the score: where the site lies is not known. Enter its latitude "
+            "and longitude with the site."
         )
     if not capability.calibrated:
         lines.append("The sensitivity scale of this make is not calibrated on this camera.")
