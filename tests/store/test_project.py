@@ -241,7 +241,7 @@ class Migrating(ProjectCase):
         values = {"name": "Gate", "capability": json.dumps(capability_data("polygon-mains-camera")), **camera}
         early = mock.patch.multiple(database, MIGRATIONS=database.MIGRATIONS[:steps], SCHEMA_VERSION=steps)
         with early, closing(Database(self.old / FILE_NAME, create=True)) as old:
-            old.run("INSERT INTO site VALUES (1, 'Yard', 'Europe/London')")
+            old.run("INSERT INTO site (id, name, time_zone) VALUES (1, 'Yard', 'Europe/London')")
             old.run(
                 f"INSERT INTO camera ({', '.join(values)}) VALUES ({', '.join('?' * len(values))})", [*values.values()]
             )

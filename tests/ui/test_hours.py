@@ -9,6 +9,7 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.replay.gates import ALERT_HOURS, ALERT_MODE, HOURS, MODE
+from guardia.store.project import Project
 from tests.ui.test_steps import StepCase
 
 NIGHT = Stretch(EVERY_DAY, Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
@@ -48,6 +49,42 @@ class Hours(StepCase):
             self.session.undo.undo()
         self.assertEqual(self.model.draft, self.model.camera.installed)
         self.painted(page)
+
+    def test_hours_shared_by_a_group_are_one_plan_and_come_apart_again(self):
+        page = self.page_of("Workshop door")
+        others = [m for m in self.session.models.values() if m.camera.name in ("Slipway", "Fuel berth")]
+        before = {m.camera.id: m.draft.hours for m in self.session.models.values()}
+        page.model.share("yard", [m.camera.id for m in others])
+        page.model.keep(WeekPlan((NIGHT,)), "change hours")
+        for other in others:
+            self.assertEqual(other.draft.hours.recording_plan, WeekPlan((NIGHT,)))
+            self.assertEqual(self.session.camera(other.camera.id).camera.draft.hours, other.draft.hours)
+        self.assertIn("Shared as 'yard'", page.words.text())
+        with Project(self.session.folder) as again:
+            self.assertEqual(again.cameras.get(others[0].camera.id).draft.hours.recording_plan, WeekPlan((NIGHT,)))
+        others[0].change_draft(others[0].draft.with_values(recording_plan=None), "always")
+        self.assertIsNone(self.model.draft.hours.recording_plan)
+        self.session.undo.undo()
+        self.assertEqual(self.model.draft.hours.recording_plan, WeekPlan((NIGHT,)))
+        page.model.share("", [])
+        self.assertEqual(others[1].draft.hours.recording_plan, WeekPlan((NIGHT,)))
+        others[1].change_draft(others[1].draft.with_values(recording_plan=None), "always")
+        self.assertIsNotNone(self.model.draft.hours.recording_plan)
+        while self.session.undo.canUndo():
+            self.session.undo.undo()
+        self.assertEqual({m.camera.id: m.draft.hours for m in self.session.models.values()}, before)
+
+    def test_alert_tests_are_logged_and_their_delay_is_told(self):
+        page = self.page_of("Office step")
+        page.tabs.setCurrentIndex(3)
+        self.assertIn("No alert test", page.delay.text())
+        for seconds in (9.0, 14.0, None, 31.0):
+            page.model.log_alert_test(datetime(2026, 7, 20, 21, 5), seconds)
+        self.assertIn("14 s (9 to 31 s, 4 tests; 1 never came)", page.delay.text())
+        page.model.remove_last_alert_test()
+        self.assertIn("3 tests", page.delay.text())
+        self.session.undo.undo()
+        self.assertIn("4 tests", page.delay.text())
 
     def test_alert_hours_of_june_leave_recordings_and_cost_alerts_of_real_ones(self):
         page = self.page_of("Office step")

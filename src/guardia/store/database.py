@@ -98,6 +98,22 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE site ADD COLUMN latitude REAL;
     ALTER TABLE site ADD COLUMN longitude REAL;
     """,
+    """
+    CREATE TABLE hours_group (id INTEGER PRIMARY KEY, name TEXT NOT NULL UNIQUE, body TEXT NOT NULL);
+    ALTER TABLE camera ADD COLUMN hours_group_id INTEGER REFERENCES hours_group (id);
+    CREATE TABLE store (id INTEGER PRIMARY KEY, body TEXT NOT NULL);
+    CREATE TABLE camera_store (
+        camera_id INTEGER NOT NULL REFERENCES camera (id), store_id INTEGER NOT NULL REFERENCES store (id),
+        PRIMARY KEY (camera_id, store_id)
+    );
+    CREATE TABLE reading (
+        id INTEGER PRIMARY KEY, camera_id INTEGER REFERENCES camera (id), store_id INTEGER REFERENCES store (id),
+        at_s REAL NOT NULL, what TEXT NOT NULL, value REAL, CHECK ((camera_id IS NULL) <> (store_id IS NULL))
+    );
+    CREATE TABLE fact (
+        id INTEGER PRIMARY KEY, camera_id INTEGER REFERENCES camera (id), name TEXT NOT NULL, value REAL NOT NULL
+    );
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

@@ -23,6 +23,7 @@ from guardia.store.measurements import Measurements
 from guardia.store.media_folder import FOLDER as MEDIA
 from guardia.store.media_folder import MediaFolder, refuse_links
 from guardia.store.occurrences import Occurrences
+from guardia.store.readings import Readings
 from guardia.store.records import Site
 from guardia.store.settings import CameraSettings
 from guardia.store.watched_times import WatchedTimes
@@ -87,6 +88,7 @@ class Project:
         self.occurrences = Occurrences(self._db, self.media, self.clips, self._damage)
         self.lists = CameraLists(self._db)
         self.watched = WatchedTimes(self._db)
+        self.readings = Readings(self._db, self._damage)
         self.measurements = Measurements(self._db, self.media)
 
     def close(self) -> None:
@@ -148,7 +150,7 @@ class Project:
             for table in ("occurrence", "trace", "boxes"):
                 self._db.run(f"DELETE FROM {table} WHERE clip_id IN {clips}")
             self._db.run(f"DELETE FROM clip WHERE id IN {clips}")
-            for table in ("settings", "event", "watched", "logbook"):
+            for table in ("settings", "event", "watched", "logbook", "reading", "fact", "camera_store"):
                 self._db.run(f"DELETE FROM {table} WHERE camera_id IN {away}")
             self._db.run("DELETE FROM camera WHERE gone")
             self._db.run("DELETE FROM logbook WHERE gone")

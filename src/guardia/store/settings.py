@@ -6,13 +6,49 @@ import json
 import math
 import time
 from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from itertools import pairwise
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
+from guardia.core.make.settings import HoursSettings, Settings, settings_from_dict, settings_to_dict
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook
+
+
+@dataclass(frozen=True)
+class HoursGroup:
+    """Cameras whose drafts have their hours in common.
+
+    Parameters
+    ----------
+    name
+        Its name, unique on the site.
+    cameras
+        Numbers of the cameras.
+    hours
+        Their hours.
+    """
+
+    name: str
+    cameras: tuple[int, ...]
+    hours: HoursSettings
+
+
+@dataclass(frozen=True)
+class SharedHours:
+    """Which cameras share hours, and what each has for its own.
+
+    Parameters
+    ----------
+    groups
+        By name; a camera is in one of them at most.
+    own
+        By number of the camera: the hours that its draft has while it is in no group.
+    """
+
+    groups: tuple[HoursGroup, ...]
+    own: dict[int, HoursSettings]
 
 
 class CameraSettings:
@@ -42,28 +78,80 @@ class CameraSettings:
         """Those installed and the draft; raises KeyError, ValueError or InvalidValue where they are damaged."""
         rows = self._db.rows("SELECT role, body FROM settings WHERE camera_id = ? AND to_s IS NULL", (camera_id,))
         by_role = {row["role"]: settings_from_dict(json.loads(row["body"])) for row in rows}
-        return by_role["installed"], by_role["draft"]
+        shared = self._db.rows(
+            "SELECT g.body FROM hours_group g JOIN camera c ON c.hours_group_id = g.id WHERE c.id = ?", (camera_id,)
+        )
+        draft = by_role["draft"]
+        for row in shared:
+            draft = replace(draft, hours=settings_from_dict(json.loads(row["body"])).hours)
+        return by_role["installed"], draft
 
     def save_draft(self, camera_id: int, draft: Settings) -> None:
-        """Keep a draft, at once and whole."""
+        """Keep a draft, at once and whole; where its hours are shared, all cameras of the group get them."""
         with self._db.transaction():
-            self._db.run(
-                "UPDATE settings SET body = ? WHERE camera_id = ? AND role = 'draft'",
-                (json.dumps(settings_to_dict(draft)), camera_id),
+            group = self._db.rows("SELECT hours_group_id AS id FROM camera WHERE id = ?", (camera_id,))[0]["id"]
+            if group is not None:
+                self._db.run("UPDATE hours_group SET body = ? WHERE id = ?", (_hours_body(draft.hours), group))
+                draft = replace(draft, hours=self._own_draft(camera_id).hours)
+            self._save_own(camera_id, draft)
+
+    def _save_own(self, camera_id: int, draft: Settings) -> None:
+        self._db.run(
+            "UPDATE settings SET body = ? WHERE camera_id = ? AND role = 'draft'",
+            (json.dumps(settings_to_dict(draft)), camera_id),
+        )
+
+    def _own_draft(self, camera_id: int) -> Settings:
+        """The draft as it is kept for this camera alone."""
+        row = self._db.rows("SELECT body FROM settings WHERE camera_id = ? AND role = 'draft'", (camera_id,))[0]
+        return settings_from_dict(json.loads(row["body"]))
+
+    def shared_hours(self) -> SharedHours:
+        """Which cameras share hours."""
+        with self._db.reading():
+            members: dict[int | None, list[int]] = {}
+            for row in self._db.rows("SELECT id, hours_group_id AS at FROM camera WHERE NOT gone ORDER BY name"):
+                members.setdefault(row["at"], []).append(row["id"])
+            rows = self._db.rows("SELECT id, name, body FROM hours_group ORDER BY name")
+            groups = tuple(
+                HoursGroup(r["name"], tuple(members.get(r["id"], ())), settings_from_dict(json.loads(r["body"])).hours)
+                for r in rows
             )
+            return SharedHours(groups, {i: self._own_draft(i).hours for ids in members.values() for i in ids})
+
+    def set_shared_hours(self, shared: SharedHours) -> None:
+        """Keep which cameras share hours; raises InvalidValue if two groups have one name or one camera."""
+        names = [g.name for g in shared.groups]
+        cameras = [i for g in shared.groups for i in g.cameras]
+        if len({*names}) < len(names) or len({*cameras}) < len(cameras) or not all(n.strip() for n in names):
+            raise InvalidValue(
+                "Each group of shared hours has a name of its own, and a camera belongs to one at most.",
+                kept="Nothing was changed.",
+            )
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET hours_group_id = NULL")
+            self._db.run("DELETE FROM hours_group")
+            for camera_id, hours in shared.own.items():
+                self._save_own(camera_id, replace(self._own_draft(camera_id), hours=hours))
+            for group in shared.groups:
+                at = self._db.run(
+                    "INSERT INTO hours_group (name, body) VALUES (?, ?)", (group.name, _hours_body(group.hours))
+                )
+                for camera_id in group.cameras:
+                    self._db.run("UPDATE camera SET hours_group_id = ? WHERE id = ?", (at, camera_id))
 
     def install_draft(self, camera_id: int, *, note: str = "", at_s: float | None = None) -> None:
         """Record that the draft has been entered on the camera, now if no moment is given; the former are dated."""
         now = time.time() if at_s is None else at_s
         with self._db.transaction():
+            body = json.dumps(settings_to_dict(self.now(camera_id)[1]))
             self._db.run(
                 "UPDATE settings SET to_s = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
                 (now, camera_id),
             )
             self._db.run(
-                "INSERT INTO settings (camera_id, role, from_s, body) "
-                "SELECT camera_id, 'installed', ?, body FROM settings WHERE camera_id = ? AND role = 'draft'",
-                (now, camera_id),
+                "INSERT INTO settings (camera_id, role, from_s, body) VALUES (?, 'installed', ?, ?)",
+                (camera_id, now, body),
             )
             self._logbook.add(camera_id, "draft entered on the camera", note)
 
@@ -140,3 +228,8 @@ class CameraSettings:
                         "" if epoch.settings is None else json.dumps(settings_to_dict(epoch.settings)),
                     ),
                 )
+
+
+def _hours_body(hours: HoursSettings) -> str:
+    """Hours by themselves, in the form of settings."""
+    return json.dumps(settings_to_dict(Settings("", hours=hours)))

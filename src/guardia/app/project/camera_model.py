@@ -18,7 +18,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings, entered_zones
+from guardia.core.make.settings import HoursSettings, Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import difference_words
@@ -52,6 +52,12 @@ class CameraModel(ShownCamera):
             draft,
         ):
             self._show_draft(before)
+
+    def show_hours(self, hours: HoursSettings) -> None:
+        """Show a draft with other hours, which are kept already."""
+        draft = replace(self.camera.draft, hours=hours)
+        if draft != self.camera.draft:
+            self.take(self.draft_changed, camera=replace(self.camera, draft=draft), draft=draft)
 
     def _show_draft(self, draft: Settings) -> None:
         self.take(self.draft_changed, camera=replace(self.camera, draft=draft), draft=draft)

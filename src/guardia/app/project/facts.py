@@ -9,6 +9,7 @@ from guardia.app.project.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
+from guardia.core.storage.readings import Reading
 from guardia.core.view.geometry import KnownView
 from guardia.store.project import Project
 
@@ -128,6 +129,23 @@ class Facts:
                 "date the settings",
                 lambda dated: self._project.settings.set_epochs(camera_id, dated),
                 lambda _: self._model.reload(self._model.installed_changed),
+                before,
+                after,
+            )
+
+    def readings(self) -> tuple[Reading, ...]:
+        """What was read off the camera, in order of time."""
+        return self._project.readings.of_camera(self._model.camera.id)
+
+    def set_readings(self, readings: Sequence[Reading], what: str) -> None:
+        """Keep what was read off the camera."""
+        before, after = self.readings(), tuple(sorted(readings, key=lambda r: r.at_s))
+        if after != before:
+            camera_id = self._model.camera.id
+            self._model.change(
+                what,
+                lambda kept: self._project.readings.set_of_camera(camera_id, kept),
+                lambda _: self._model.facts_changed.emit(),
                 before,
                 after,
             )

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.makes import middle_settings
+from guardia.app.project.shared_hours import SharedHoursOfSite
 from guardia.app.project.shown_camera import Loaded, load_camera
 from guardia.app.project.undo import Changes
 from guardia.app.work.job_runner import JobRunner
@@ -60,6 +61,7 @@ class OpenProject(QObject):
         self.time_zone = ZoneInfo(self.site.time_zone)
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
+        self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.models: dict[int, CameraModel] = {}
         self._aside: set[int] = set()
         self._adopted: list[JobRunner] = []
@@ -121,6 +123,7 @@ class OpenProject(QObject):
             model.evidence_changed.connect(self.evidence_changed)
             model.judgements_changed.connect(self.judgements_changed)
             model.make_changed.connect(partial(self.make_changed.emit, model.camera.id))
+            model.draft_changed.connect(partial(self.shared_hours.follow, model))
             self.models[loaded.state.camera.id] = model
             for line in loaded.damage:
                 self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)

@@ -16,6 +16,7 @@ from guardia.core.hours.plan import plan_spans
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import replay
 from guardia.core.score.hours import alert_score, outside
+from guardia.core.storage.readings import alert_delay
 from guardia.store.project import Project
 
 LONGEST_DAYS = 3660
@@ -42,7 +43,7 @@ def camera_hours(folder: Path, *, camera: str, first: date | None, last: date | 
     dict[str, Any]
         `recording` and `alerts`: null for always, else the plan in words, its spans as local times with their offset,
         the periods to type in and what the make cannot be told; `evidence`: real and false visits outside the
-        recording hours, real ones that trigger and are not told, and false alerts a day.
+        recording hours, real ones that trigger and are not told, false alerts a day, and the delay of alerts by tests.
 
     Raises
     ------
@@ -52,6 +53,7 @@ def camera_hours(folder: Path, *, camera: str, first: date | None, last: date | 
     with Project(folder) as project:
         known = camera_named(project, camera)
         evidence, zone = project.evidence(known.id), project.zone
+        delay = alert_delay(project.readings.of_camera(known.id))
     first = first or datetime.now(UTC).astimezone(zone).date()
     last = last or first + timedelta(days=6)
     if not 0 <= (last - first).days <= LONGEST_DAYS:
@@ -76,6 +78,14 @@ def camera_hours(folder: Path, *, camera: str, first: date | None, last: date | 
         "real_not_told": len(score.real_silent),
         "false_alerts_per_day": None if score.per_day is None else round(score.per_day[0], 3),
         "false_alerts_per_day_95": None if score.per_day is None else [round(v, 3) for v in score.per_day[1:]],
+        "alert_delay_s": None
+        if delay is None
+        else {
+            "median": delay.median_s,
+            "interval_90": [delay.low_s, delay.high_s],
+            "tests": delay.came + delay.never,
+            "never_came": delay.never,
+        },
     }
     return {**result, **parts, "evidence": counted}
 

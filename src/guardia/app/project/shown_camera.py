@@ -100,6 +100,7 @@ class ShownCamera(QObject):
     view_changed = pyqtSignal()
     make_changed = pyqtSignal()
     logbook_changed = pyqtSignal()
+    facts_changed = pyqtSignal()
 
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__()

@@ -36,6 +36,7 @@ from guardia.core.score.hours import (
     outside,
     week_seconds,
 )
+from guardia.core.storage.readings import Measure, Reading, alert_delay
 from guardia.core.tuning.hours import ProposedHours, propose_hours
 from guardia.formats.calendar import calendar_of, read_specials
 from guardia.store.records import Camera
@@ -88,6 +89,7 @@ class HoursModel(StepModel):
         for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
             signal.connect(self._forget)
         model.comparison_changed.connect(self.changed)
+        model.facts_changed.connect(self.changed)
         session.cameras_changed.connect(self.changed)
 
     def _forget(self) -> None:
@@ -180,6 +182,11 @@ class HoursModel(StepModel):
         at = self._session.local_time(clips[-1].start_s) if clips else datetime.now(UTC)
         return at.date() - timedelta(days=at.weekday())
 
+    @property
+    def now(self) -> datetime:
+        """This moment on the site's clock."""
+        return datetime.now(self._session.time_zone)
+
     def choose(self, which: str) -> None:
         """Look at another plan."""
         self.which, self.tool.selected, self.proposed = which, None, None
@@ -243,6 +250,8 @@ class HoursModel(StepModel):
             lines.append(f"Hours of the mode '{self.modes[at].name}'.")
         if self.which == "recording_plan" and not self.model.draft.detection.detection_on:
             lines.append(self._detection_off())
+        if shared := self.shared_words():
+            lines.append(shared)
         if self.plan is None:
             lines.append("Always: nothing is left out by hours.")
         else:
@@ -352,6 +361,53 @@ class HoursModel(StepModel):
                     if plan is not None and other is not self.model:
                         found.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
         return [(words, plan) for plan, words in found.items() if plan != self.plan]
+
+    def shared_with(self) -> tuple[str, dict[int, tuple[str, bool]]]:
+        """Name of the group that shares these hours, and by number every other camera with whether it is in it."""
+        shared, mine = self._session.shared_hours, self.model.camera.id
+        group = shared.group_of(mine)
+        inside = group.cameras if group is not None else ()
+        others = {}
+        for number, other in self._session.models.items():
+            elsewhere = shared.group_of(number)
+            told = f" (now in '{elsewhere.name}')" if elsewhere not in (None, group) and elsewhere is not None else ""
+            if number != mine:
+                others[number] = (f"{other.camera.name}{told}", number in inside)
+        return (group.name if group is not None else ""), others
+
+    def share(self, name: str, others: Sequence[int]) -> None:
+        """Let these hours be those of other cameras, too."""
+        self._session.shared_hours.share(self.model, name, others)
+
+    def shared_words(self) -> str:
+        """Which cameras these hours belong to; empty where to this one alone."""
+        name, others = self.shared_with()
+        inside = [words for words, member in others.values() if member]
+        return f"Shared as '{name}' with {', '.join(inside)}: a change here changes them all." if inside else ""
+
+    def alert_delay_words(self) -> str:
+        """What the tests say of how late alerts come."""
+        delay = alert_delay(self.model.facts.readings())
+        if delay is None:
+            return "No alert test is logged yet: walk in front of the camera and note when the phone says so."
+        tests = count_of(delay.came + delay.never, "test")
+        span = f"{delay.low_s:.0f} to {delay.high_s:.0f} s"
+        never = f"; {delay.never} never came" if delay.never else ""
+        return f"From trigger to phone, measured: {delay.median_s:.0f} s ({span}, {tests}{never})."
+
+    def log_alert_test(self, wall: datetime, value: float | None) -> None:
+        """Keep when an alert came after somebody made the camera trigger."""
+        at_s = wall.replace(tzinfo=self._session.time_zone).timestamp()
+        facts = self.model.facts
+        facts.set_readings([*facts.readings(), Reading(at_s, Measure.ALERT_DELAY, value)], "log an alert test")
+
+    def remove_last_alert_test(self) -> None:
+        """Take the latest alert test out."""
+        kept = list(self.model.facts.readings())
+        tests = [r for r in kept if r.what is Measure.ALERT_DELAY]
+        if tests:
+            kept.remove(tests[-1])
+            self.model.facts.set_readings(kept, "take an alert test out")
 
     def follow_sun(self) -> None:
         """Let the chosen stretch last from a little before dusk to a little after dawn; a new one where none is."""

@@ -33,6 +33,7 @@ from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head, seconds_words
+from guardia.ui.steps.hours_dialogs import AlertTestDialog
 from guardia.ui.steps.mode_list import ModeList
 from guardia.ui.steps.periods_dialog import PeriodsDialog
 from guardia.ui.steps.special_list import SpecialList
@@ -176,6 +177,13 @@ class HoursPage(FreshPage):
         self.alert_words = WrappedLabel()
         self.alert_words.setObjectName("muted")
         column.addWidget(self.alert_words)
+        self.delay = WrappedLabel()
+        column.addWidget(self.delay)
+        tests = QHBoxLayout()
+        tests.addWidget(button("Log an alert test …", self._log_test, tip="How long from the trigger to the phone"))
+        tests.addWidget(button("Take the last out", self.model.remove_last_alert_test))
+        tests.addStretch()
+        column.addLayout(tests)
         column.addStretch()
         return whole
 
@@ -186,6 +194,11 @@ class HoursPage(FreshPage):
     def _classes_chosen(self) -> None:
         chosen = tuple(name for name, box in self.classes.items() if box.isChecked())
         self._change_alerts("change the alert filter", alert_classes=chosen)
+
+    def _log_test(self) -> None:
+        dialog = AlertTestDialog(self, self.model.now)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.model.log_alert_test(dialog.wall, dialog.value)
 
     def _turn(self, from_noon: bool) -> None:
         self.ribbon.from_noon = from_noon
@@ -283,6 +296,7 @@ class HoursPage(FreshPage):
             for column, text in enumerate((words, one, other)):
                 self._figures.addWidget(label(text), row, column)
         self._figures.setColumnStretch(0, 1)
+        self.delay.setText(self.model.alert_delay_words())
         make = self.model.model.camera.capability
         self.alert_words.setText(
             f"On this make an alert pause stops {' and '.join(make.alert_pause_stops)}, detection off stops "

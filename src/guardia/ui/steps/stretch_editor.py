@@ -9,6 +9,7 @@ from PyQt6.QtCore import QTime, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
+    QDialog,
     QGridLayout,
     QHBoxLayout,
     QListWidget,
@@ -24,6 +25,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, MOST_SUN_MIN, WEEKDAYS, Edge, Stretch
 from guardia.ui.parts.widgets import WrappedLabel, button, label, two_columns
+from guardia.ui.steps.hours_dialogs import ShareDialog
 
 _BY = [("at", None), *((event.value, event) for event in SunEvent)]
 
@@ -107,7 +109,8 @@ class StretchEditor(QWidget):
         self.always = button("Al&ways", lambda: model.keep(None, "no hours"), tip="No hours at all: always on")
         self.other = button("Copy …", self._offer_others, tip="Take the hours of another camera of this site")
         self.sun = button("By the sun", model.follow_sun, tip="From a little before dusk to a little after dawn")
-        for act in (self.add, self.remove, self.always, self.sun, self.other):
+        self.share = button("Share …", self._share, tip="Let several cameras have these hours in common")
+        for act in (self.add, self.remove, self.always, self.sun, self.other, self.share):
             row.addWidget(act)
         row.addStretch()
         layout.addLayout(row)
@@ -165,6 +168,11 @@ class StretchEditor(QWidget):
         if menu.isEmpty() and (nothing := menu.addAction("No other camera has hours")) is not None:
             nothing.setEnabled(False)
         menu.popup(self.other.mapToGlobal(self.other.rect().bottomLeft()))
+
+    def _share(self) -> None:
+        dialog = ShareDialog(self, *self._model.shared_with())
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self._model.share(dialog.name.text(), dialog.chosen)
 
     def _stretch(self) -> Stretch | None:
         plan, chosen = self._model.plan, self._model.tool.selected
