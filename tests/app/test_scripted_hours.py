@@ -13,7 +13,8 @@ from guardia.app.project.demo import own_demo
 from guardia.cli import main
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan
-from guardia.core.replay.gates import ALERT_CLASS, ALERT_INTERVAL, HOURS, PAUSE, Stage
+from guardia.core.replay.gate import Stage
+from guardia.core.replay.gates import ALERT_CLASS, ALERT_INTERVAL, HOURS, PAUSE
 from guardia.core.replay.replay import replay
 from guardia.core.score.hours import cures, hours_of_day
 from guardia.store.project import Project

@@ -6,7 +6,7 @@ import numpy as np
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.replay import gates
-from guardia.core.replay.gates import Stage
+from guardia.core.replay.gate import Stage
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer, score_all
 from guardia.core.score.score import outcome_of, score

@@ -114,7 +114,8 @@ class Clips:
             analysed
         ]
         rows = self._db.rows(
-            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, c.cause, t.brightness FROM clip_at c "
+            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, c.cause, c.bytes, t.brightness "
+            "FROM clip_at c "
             f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
@@ -125,7 +126,7 @@ class Clips:
                     Clip(
                         r["id"], r["original_name"], float(r["true_s"]), float(r["duration_s"]), Origin(r["origin"]),
                         math.nan if r["brightness"] is None else float(r["brightness"]),
-                        Cause(r["cause"]) if r["cause"] else Cause.MOTION,
+                        Cause(r["cause"]) if r["cause"] else Cause.MOTION, int(r["bytes"]),
                     )
                 )  # fmt: skip
             except (ValueError, TypeError) as error:
@@ -199,6 +200,11 @@ class Clips:
         """Width and height of a clip's picture, pixels."""
         row = self._db.rows("SELECT width, height FROM clip WHERE id = ?", (clip_id,))[0]
         return row["width"], row["height"]
+
+    def original(self, clip_id: int) -> tuple[str, str]:
+        """Name that the file had on the camera, and its SHA-256 as it was taken in."""
+        row = self._db.rows("SELECT original_name, digest FROM clip WHERE id = ?", (clip_id,))[0]
+        return str(row["original_name"]), str(row["digest"])
 
     def file_name(self, clip_id: int) -> str:
         """Name of a clip's file in the media folder."""

@@ -2,16 +2,22 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager
+from dataclasses import replace
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.evidence.clock import check_zone
+from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Clip, Evidence, Origin, listed_spans, with_causes
-from guardia.core.evidence.watch import without
+from guardia.core.evidence.watch import DAY_S, Entered, Span, length, without
 from guardia.core.hours.place import SitePlace
+from guardia.core.replay.keeping import volume_by_files
+from guardia.core.storage.figure import Figure, total, with_name
+from guardia.core.storage.known import StorageKnown
+from guardia.core.storage.stores import Fitted
 from guardia.core.trace.measure import Trace
 from guardia.core.trace.stack import TraceStack
 from guardia.store.camera_lists import CameraLists
@@ -26,6 +32,7 @@ from guardia.store.occurrences import Occurrences
 from guardia.store.readings import Readings
 from guardia.store.records import Site
 from guardia.store.settings import CameraSettings
+from guardia.store.stores import Stores
 from guardia.store.watched_times import WatchedTimes
 
 FILE_NAME = "project.sqlite"
@@ -89,6 +96,7 @@ class Project:
         self.lists = CameraLists(self._db)
         self.watched = WatchedTimes(self._db)
         self.readings = Readings(self._db, self._damage)
+        self.stores = Stores(self._db, self.readings, self._damage)
         self.measurements = Measurements(self._db, self.media)
 
     def close(self) -> None:
@@ -187,19 +195,61 @@ class Project:
             waiting = [c for c in self.clips.of(camera_id, analysed=False) if c.origin is Origin.MOTION]
             unmeasured = (*(c.start_s for c in waiting), *self.measurements.troubles(camera_id).values())
         caused = with_causes(clips, events, said)
-        spans = (
-            *((e.from_s, e.to_s) for e in entered if e.up),
-            *((c.start_s, c.end_s) for c in caused if c.origin is Origin.CONTINUOUS),
-            *listed_spans(listed, events, caused, self._zone),
-        )
-        watched = without(spans, [(e.from_s, e.to_s) for e in entered if not e.up])
+        watched = self._spans_watched(caused, events, entered, listed)
         view = known.view if known else None
         occurred = tuple(occurrences)
         site = self.site()
         where = None if site.latitude is None or site.longitude is None else (site.latitude, site.longitude)
         return Evidence(
-            tuple(caused), occurred, stack, self._zone.key, events, view, watched, epochs, unmeasured, where
+            tuple(caused),
+            occurred,
+            stack,
+            self._zone.key,
+            events,
+            view,
+            watched,
+            epochs,
+            unmeasured,
+            where,
+            self.storage(camera_id),
         )
+
+    def _spans_watched(
+        self, caused: Sequence[Clip], events: Sequence[CameraEvent], entered: Sequence[Entered], listed: Sequence[Span]
+    ) -> tuple[Span, ...]:
+        """When a camera was up and recording by motion."""
+        spans = (
+            *((e.from_s, e.to_s) for e in entered if e.up),
+            *((c.start_s, c.end_s) for c in caused if c.origin is Origin.CONTINUOUS),
+            *listed_spans(listed, events, caused, self._zone),
+        )
+        return without(spans, [(e.from_s, e.to_s) for e in entered if not e.up])
+
+    def storage(self, camera_id: int) -> StorageKnown:
+        """What is known of where a camera's footage goes, with what the other cameras put on the same stores."""
+        with self._db.reading():
+            stores, of_site = self.stores.of(camera_id), self.readings.facts(None)
+            readings = self.readings.of_camera(camera_id)
+            with_others = tuple(replace(f, others=self._others(f, camera_id)) for f in stores)
+            clips = self.clips.of(camera_id)
+        last = [c.end_s for c in clips] + [r.at_s for r in readings] + [r.at_s for f in stores for r in f.readings]
+        asked = of_site.get("asked_on", max(last, default=0.0))
+        return StorageKnown(with_others, self.readings.facts(camera_id), of_site, readings, asked)
+
+    def _others(self, fitted: Fitted, camera_id: int) -> Figure | None:
+        """What the other cameras on a store write there in a day."""
+        names = self.cameras.names()
+        figures = []
+        for other in fitted.cameras:
+            if other == camera_id or other not in names:
+                continue
+            known, clips = self.cameras.get(other), self.clips.of(other)
+            events, listed = self.lists.events(other), self.watched.listed(other)
+            watched = length(self._spans_watched(clips, events, self.watched.entered(other), listed)) / DAY_S
+            facts = self.readings.facts(other)
+            volume = volume_by_files(clips, watched, known.installed, known.capability, facts)
+            figures.append(with_name(volume, names[other]))
+        return total("other cameras on it", "GB", *figures) if figures else None
 
     def _whole_traces(self, camera_id: int, clips: list[Clip]) -> Iterator[Trace]:
         """Traces of a camera one after another, so that they are never all here; each one's clip is put to `clips`."""

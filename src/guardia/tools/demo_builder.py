@@ -12,6 +12,7 @@ from guardia.app.project.makes import capability_data
 from guardia.app.work.jobs import Report, Token
 from guardia.benchcam import tern_quay
 from guardia.benchcam.record import read_truth, true_kinds
+from guardia.benchcam.tern_quay_storage import enter_storage
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.watch import Entered
 from guardia.store.project import Project
@@ -72,6 +73,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             kinds = true_kinds(evidence, read_truth(source / "truth.jsonl"))
             early = {o.id for o in evidence.occurrences if evidence.clip_of(o).start_s < limit}
             project.occurrences.judge({i: kind for i, kind in kinds.items() if i in early})
+        enter_storage(project)
         view = next(c for c in project.cameras.all() if c.name == tern_quay.VIEW_OF)
         (folder / "view.jpg").write_bytes(project.cameras.clean_view(view.id))
         project.compact()

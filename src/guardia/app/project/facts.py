@@ -145,7 +145,7 @@ class Facts:
             self._model.change(
                 what,
                 lambda kept: self._project.readings.set_of_camera(camera_id, kept),
-                lambda _: self._model.facts_changed.emit(),
+                lambda _: self._model.reload_storage(),
                 before,
                 after,
             )

@@ -17,6 +17,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.makes import middle_settings
 from guardia.app.project.shared_hours import SharedHoursOfSite
 from guardia.app.project.shown_camera import Loaded, load_camera
+from guardia.app.project.site_storage import SiteStorage
 from guardia.app.project.undo import Changes
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
@@ -61,6 +62,7 @@ class OpenProject(QObject):
         self.time_zone = ZoneInfo(self.site.time_zone)
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
+        self.storage = SiteStorage(self, self._project, messages)
         self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.models: dict[int, CameraModel] = {}
         self._aside: set[int] = set()
@@ -124,6 +126,7 @@ class OpenProject(QObject):
             model.judgements_changed.connect(self.judgements_changed)
             model.make_changed.connect(partial(self.make_changed.emit, model.camera.id))
             model.draft_changed.connect(partial(self.shared_hours.follow, model))
+            model.installed_changed.connect(self.storage.refresh)
             self.models[loaded.state.camera.id] = model
             for line in loaded.damage:
                 self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)

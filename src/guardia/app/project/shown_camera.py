@@ -176,6 +176,12 @@ class ShownCamera(QObject):
             selected=tuple(i for i in self.selected if i in known),
         )
 
+    def reload_storage(self) -> None:
+        """Read anew what is known of where its footage goes; the rest of the evidence stays."""
+        known = self._project.storage(self.camera.id)
+        if known != self.evidence.storage:
+            self.take(self.facts_changed, evidence=replace(self.evidence, storage=known))
+
     def reload_if_grown(self) -> None:
         """Read the evidence anew if more clips are measured than are shown."""
         if self._project.measurements.measured(self.camera.id) > len(self.evidence.clips):

@@ -13,7 +13,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.evidence import Clip, Occurrence, Origin
 from guardia.core.evidence.judgement import Verdict
-from guardia.core.replay.gates import Gate
+from guardia.core.replay.gate import Gate
 
 
 class Role(IntEnum):
@@ -141,7 +141,7 @@ class Filter:
     named
         Only those that the camera named so; '' is those that it named nothing.
     gate
-        Only those that the draft does not record because of this gate.
+        Only those that this gate stops under the draft.
     """
 
     judged: str = "all"
@@ -196,7 +196,7 @@ class OccurrenceFilter(QSortFilterProxyModel):
             hour = self._source.hour(row)
             if not (first <= hour < last if first < last else hour >= first or hour < last):
                 return False
-        return wanted.gate is None or self._source.index(row).data(Role.DRAFT).gate == wanted.gate
+        return wanted.gate is None or wanted.gate in self._source.index(row).data(Role.DRAFT).stopped_at
 
 
 def _passes(judged: str, occurrence: Occurrence, recorded: bool) -> bool:

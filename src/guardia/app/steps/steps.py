@@ -53,14 +53,15 @@ STEPS = (
     ),
     Step("tune", "Tune", "find it, prove it", "Ctrl+6", "Search better settings and prove them on days held out."),
     Step("hours", "Hours", "when it may record", "Ctrl+7", "Set when it records and alerts, on the evidence."),
-    Step("handover", "Hand over", "sheet and logbook", "Ctrl+8", "Save the settings sheet and log what was entered."),
+    Step("storage", "Storage", "how long it is kept", "Ctrl+8", "How long footage, a charge and data last."),
+    Step("handover", "Hand over", "sheet and logbook", "Ctrl+9", "Save the settings sheet and log what was entered."),
     Step(
-        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+9",
+        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "Ctrl+0",
         "Judge groups of alike occurrences in one stroke.", "evidence", all_cameras=True,
     ),
     Step(
         "statistics", "Days and causes",
-        "Calendar of the evidence, and false recordings a day with their uncertainty", "Ctrl+0",
+        "Calendar of the evidence, and false recordings a day with their uncertainty", "F7",
         "Calendar, and false recordings a day by cause.", "evidence",
     ),
     Step(

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from bisect import bisect_left, bisect_right
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from enum import StrEnum
 from functools import cached_property
@@ -21,6 +21,7 @@ from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
 from guardia.core.hours.place import SitePlace, wall_date
 from guardia.core.make.settings import Settings
+from guardia.core.storage.known import StorageKnown
 from guardia.core.trace.stack import TraceStack
 from guardia.core.view.geometry import ViewGeometry
 
@@ -66,6 +67,8 @@ class Clip:
         Mean luma of its background, 0..255; NaN while unknown.
     cause
         Why the camera recorded it, where it did so by itself.
+    size_bytes
+        Size of its file, 0 while unknown.
     """
 
     id: int
@@ -75,6 +78,7 @@ class Clip:
     origin: Origin
     brightness: float = math.nan
     cause: Cause = Cause.MOTION
+    size_bytes: int = 0
 
     @property
     def dark(self) -> bool:
@@ -181,6 +185,8 @@ class Evidence:
         Starts of motion clips that are here but not measured yet, POSIX seconds.
     coordinates
         Latitude and longitude of the site in degrees, None while nobody said.
+    storage
+        What is known of where its footage goes.
     """
 
     clips: tuple[Clip, ...]
@@ -193,6 +199,7 @@ class Evidence:
     epochs: tuple[Epoch, ...] = ()
     unmeasured_s: tuple[float, ...] = ()
     coordinates: tuple[float, float] | None = None
+    storage: StorageKnown = field(default_factory=StorageKnown)
 
     @cached_property
     def place(self) -> SitePlace:

@@ -11,9 +11,10 @@ from pydantic import TypeAdapter
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
 from guardia.core.hours.periods import ScheduleRules
+from guardia.core.storage.rules import StorageRules
 from guardia.core.trace.measure import CONTRAST_LEVELS, NO_GRID, Grid
 
-VERSION = 4
+VERSION = 5
 SHARE_OF_CELLS = 0.5
 """Files of version 1 give sizes as a share of the picture's cells, whatever part of each had changed. Summing what
 changed of each cell gives about half as much: 0.4 for groups of 3 cells to 0.6 for groups of 16 on the demo's clips, at
@@ -107,6 +108,8 @@ class Capability:
         What switching detection off ends: some of STOPPABLE.
     alert_pause_stops
         What an alert pause, or alerts switched off, ends: likewise.
+    storage
+        What it can be told of storage and power.
     class_range_m
         Distances by day and at night out to which those classes hold, None when the make states none.
     """
@@ -135,6 +138,7 @@ class Capability:
     alert_interval_choices_s: tuple[float, ...] = (0.0,)
     detection_off_stops: tuple[str, ...] = ("recording by motion", "alerts")
     alert_pause_stops: tuple[str, ...] = ("alerts",)
+    storage: StorageRules = field(default_factory=StorageRules)
 
     def notch(self, label: str) -> Notch:
         """Find a notch by the make's word for it.
@@ -180,7 +184,7 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         If a part is missing or cannot be used.
     """
     version = data.get("version", 1)
-    if version not in (1, 2, 3, VERSION):
+    if version not in (1, 2, 3, 4, VERSION):
         raise InvalidValue(
             f"The capability has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",

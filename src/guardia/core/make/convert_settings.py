@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 
 from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings
+from guardia.core.make.settings import Settings, StorageSettings
 from guardia.core.make.zones import PolygonZone
 
 
@@ -56,7 +56,7 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
         else z
         for z in detection.zones
     )
-    return Settings.of(
+    converted = Settings.of(
         capability.id,
         nearest_notch(capability, *settings.sensitivity_under(former)),
         zones,
@@ -68,6 +68,20 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
         length_s=nearest_choice(recording.length_s, capability.length_choices_s),
         stop_when_still=recording.stop_when_still and capability.stop_when_still,
         rest_s=nearest_choice(recording.rest_s, capability.rest_choices_s),
+    )
+    return replace(converted, hours=settings.hours, alerts=settings.alerts, storage=_storage_for(capability, settings))
+
+
+def _storage_for(capability: Capability, settings: Settings) -> StorageSettings:
+    """Where footage goes, as far as another make offers it."""
+    storage, rules = settings.storage, capability.storage
+    return replace(
+        storage,
+        target=storage.target if storage.target in rules.targets else "",
+        mode=storage.mode if storage.mode in rules.modes else rules.modes[0],
+        quality=storage.quality if rules.quality(storage.quality) is not None else "",
+        snapshot_every_s=nearest_choice(storage.snapshot_every_s, rules.snapshot_choices_s) or 0.0,
+        second_stream=storage.second_stream and bool(rules.second_mbit_s),
     )
 
 

@@ -21,6 +21,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings, zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
+from guardia.core.storage.rules import RecordingMode
 from guardia.core.trace.measure import Grid
 
 
@@ -168,6 +169,15 @@ def _length_line(settings: Settings, _capability: Capability) -> str:
     return f"Records for: {settings.recording.length_s:g} s{sooner}"
 
 
+def _target_line(settings: Settings, _capability: Capability) -> str:
+    return f"Records to: {settings.storage.target}" if settings.storage.target else ""
+
+
+def _mode_line(settings: Settings, _capability: Capability) -> str:
+    mode = settings.storage.mode
+    return "" if mode is RecordingMode.MOTION else f"Records: {mode}"
+
+
 LEVERS: tuple[Lever, ...] = (
     Lever(
         "detection_on", "motion detection", None,
@@ -218,6 +228,31 @@ LEVERS: tuple[Lever, ...] = (
         "phone_allows", "phone", None,
         lambda s, _c: "" if s.alerts.phone_allows else "Phone: does not let alerts through (permission, battery saver)",
         _never,
+    ),
+    Lever("target", "target", lambda c: ("", *c.storage.targets), _target_line, _never),
+    Lever(
+        "overwrite", "overwriting", None,
+        lambda s, _c: "" if s.storage.overwrite else "When the store is full: STOPS (nothing is recorded then)", _never,
+    ),
+    Lever("mode", "when it writes", lambda c: c.storage.modes, _mode_line, _never),
+    Lever(
+        "quality", "quality", lambda c: ("", *(q.label for q in c.storage.qualities)),
+        lambda s, _c: f"Quality: {s.storage.quality}" if s.storage.quality else "", _never,
+    ),
+    Lever(
+        "snapshot_every_s", "snapshots", lambda c: c.storage.snapshot_choices_s,
+        lambda s, _c: f"Snapshots: every {s.storage.snapshot_every_s:g} s" if s.storage.snapshot_every_s else "",
+        _never,
+    ),
+    Lever(
+        "second_stream", "second stream",
+        lambda c: (False, True) if c.storage.second_mbit_s else (False,),
+        lambda s, _c: "Second stream: recorded" if s.storage.second_stream else "", _never,
+    ),
+    Lever(
+        "white_light", "white light",
+        lambda c: (False, True) if c.storage.power is None or c.storage.power.white_light_w else (False,),
+        lambda s, _c: "At night: white light" if s.storage.white_light else "", _never,
     ),
 )  # fmt: skip
 """In the order in which they act; zones and sensitivity, which act together, are compared cell by cell besides."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
-from typing import Annotated, Any, NamedTuple
+from typing import Annotated, Any, Literal, NamedTuple
 
 from pydantic import PlainSerializer, PlainValidator, TypeAdapter
 
@@ -25,10 +25,12 @@ from guardia.core.make.zones import (
     zone_from_dict,
     zone_to_dict,
 )
+from guardia.core.storage.rules import RecordingMode
+from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
-VERSION = 4
+VERSION = 5
 LONGEST_S = 3600.0
 
 
@@ -159,6 +161,41 @@ class AlertSettings:
         _check_seconds(self, "alert_interval_s")
 
 
+@dataclass(frozen=True)
+class StorageSettings:
+    """Where footage goes, how much of it, and what becomes of the oldest.
+
+    Parameters
+    ----------
+    target
+        Kind of the store that is chosen on the camera; empty while nobody said.
+    overwrite
+        The oldest is overwritten when the store is full; else recording stops then.
+    mode
+        When footage is written.
+    quality
+        The make's word for it; empty for the best.
+    snapshot_every_s
+        Seconds between snapshots, 0 for none.
+    second_stream
+        A second, smaller stream is recorded beside.
+    white_light
+        Lit in white by night instead of infrared.
+    """
+
+    target: StoreKind | Literal[""] = ""
+    overwrite: bool = True
+    mode: RecordingMode = RecordingMode.MOTION
+    quality: str = ""
+    snapshot_every_s: float = 0.0
+    second_stream: bool = False
+    white_light: bool = False
+
+    def __post_init__(self) -> None:
+        if not (math.isfinite(self.snapshot_every_s) and 0 <= self.snapshot_every_s <= 7 * 86400):
+            raise InvalidValue("Snapshots can be 1 second to 7 days apart, or none.", do="Enter 0 for none.")
+
+
 def _check_seconds(part: object, *names: str) -> None:
     for name in names:
         value = getattr(part, name)
@@ -182,6 +219,8 @@ class Settings:
         At which hours.
     alerts
         Which of that is told to somebody.
+    storage
+        Where footage goes.
     """
 
     capability: str
@@ -189,6 +228,7 @@ class Settings:
     recording: RecordingSettings = field(default_factory=RecordingSettings)
     hours: HoursSettings = field(default_factory=HoursSettings)
     alerts: AlertSettings = field(default_factory=AlertSettings)
+    storage: StorageSettings = field(default_factory=StorageSettings)
 
     def __post_init__(self) -> None:
         if "\0" in self.capability or "\0" in self.detection.notch:
@@ -220,7 +260,7 @@ class Settings:
 
 _PARTS: tuple[tuple[str, type], ...] = (
     ("detection", DetectionSettings), ("recording", RecordingSettings), ("hours", HoursSettings),
-    ("alerts", AlertSettings),
+    ("alerts", AlertSettings), ("storage", StorageSettings),
 )  # fmt: skip
 
 PART_OF = {f.name: part for part, kind in _PARTS for f in fields(kind)}
@@ -257,7 +297,7 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             "This is not a Guardia settings file.", do=f'It must be a JSON object with "format": "{FORMAT}".'
         )
     version = data.get("version")
-    if version not in (1, 2, 3, VERSION):
+    if version not in (1, 2, 3, 4, VERSION):
         raise InvalidValue(
             f"The settings file has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",

@@ -12,7 +12,7 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
 from guardia.core.make.candidate import Candidate
-from guardia.core.replay.gates import AlertLook
+from guardia.core.replay.gate import AlertLook
 from guardia.core.replay.objects import lets_through, object_classes
 
 

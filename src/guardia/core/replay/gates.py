@@ -7,160 +7,20 @@ what may trigger (a switch, a filter, hours) says so in `leaves`; the others onl
 from __future__ import annotations
 
 import bisect
-from abc import ABC, abstractmethod
 from collections.abc import Mapping
-from enum import StrEnum
-from typing import ClassVar, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
 from guardia.core.hours.modes import allowed_spans
-from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, if_known, in_spans, plan_spans
+from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, if_known, plan_spans
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.settings import Settings
+from guardia.core.replay.gate import BEHIND, LEAST_SHARE, STORE_GATES, Gate, Look, NumberGate, Stage, TimeGate, percent
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
+from guardia.core.storage.rules import RecordingMode
 from guardia.core.trace.stack import Run
-
-LEAST_SHARE = 0.1
-"""An occurrence counts as recorded when the recordings cover at least this share of it."""
-
-
-class Stage(StrEnum):
-    """What can become of an occurrence, one after another."""
-
-    TRIGGERED = "triggered"
-    RECORDED = "recorded"
-    KEPT = "kept"
-    ALERTED = "alerted"
-
-
-BEHIND = {Stage.KEPT: Stage.RECORDED, Stage.ALERTED: Stage.TRIGGERED}
-"""What must have come about before. Recorded is not behind triggered: another occurrence's recording may cover it."""
-
-
-class AlertLook(NamedTuple):
-    """What the gates of the alert look at for one occurrence.
-
-    Parameters
-    ----------
-    in_class
-        Its class passes the alert filter.
-    in_mode
-        The mode in force tells it.
-    in_hours
-        It triggered within the alert hours.
-    left_s
-        Seconds left of the time between alerts, 0 for none.
-    """
-
-    in_class: bool
-    in_mode: bool
-    in_hours: bool
-    left_s: float
-
-
-class Look(NamedTuple):
-    """What the gates look at for one occurrence; the numbers behind its outcome.
-
-    Parameters
-    ----------
-    settings
-        The settings tried.
-    largest_inside
-        Size of its largest motion inside the zone; of several zones, in the one where it comes nearest to triggering.
-    largest_anywhere
-        Size of its largest motion in the picture.
-    needed
-        Size that the sensitivity there asks for.
-    whole
-        Size of the whole picture.
-    longest_s
-        Longest stretch of enough motion, seconds.
-    held_while_resting
-        Seconds of a recording and of rest left when it began, None if the camera was free.
-    share
-        Share of it that the recordings cover.
-    found
-        Its class, where the settings filter by class.
-    outside
-        Ids of the gates of time outside of which all of it lies.
-    alert
-        What the gates of the alert look at, None where every trigger is told.
-    """
-
-    settings: Settings
-    largest_inside: int
-    largest_anywhere: int
-    needed: int
-    whole: int
-    longest_s: float
-    held_while_resting: float | None
-    share: float
-    found: ObjectClass | None = None
-    outside: frozenset[str] = frozenset()
-    alert: AlertLook | None = None
-
-
-class Gate(ABC):
-    """One condition."""
-
-    id: ClassVar[str]
-    stage: ClassVar[Stage]
-
-    @abstractmethod
-    def closed(self, look: Look) -> bool:
-        """Whether it stops an occurrence."""
-
-    @abstractmethod
-    def words(self, look: Look) -> str:
-        """Why it is closed, with its numbers."""
-
-    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
-        """Of the stretches of enough motion in each clip those that may trigger."""
-        del evidence, candidate
-        return runs
-
-    def __str__(self) -> str:
-        return self.id
-
-
-class NumberGate(Gate):
-    """A condition on a number."""
-
-    @abstractmethod
-    def numbers(self, look: Look) -> tuple[float, float]:
-        """What there is, and what is needed: below that the gate is closed."""
-
-    def closed(self, look: Look) -> bool:
-        """Whether there is less than is needed."""
-        there, needed = self.numbers(look)
-        return there < needed
-
-
-class TimeGate(Gate):
-    """A condition on when something happens: pictures outside its spans trigger nothing."""
-
-    @abstractmethod
-    def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
-        """When it is open over all the evidence, POSIX seconds; None for always, and where a plan cannot be told."""
-
-    def closed(self, look: Look) -> bool:
-        """Whether every picture lies outside."""
-        return self.id in look.outside
-
-    def leaves(self, evidence: Evidence, candidate: Candidate, runs: list[list[Run]]) -> list[list[Run]]:
-        """The parts of the runs that lie within the spans."""
-        spans = self.spans(evidence, candidate) if evidence.clips else None
-        if spans is None:
-            return runs
-        left = []
-        for clip, times, own in zip(evidence.clips, evidence.stack.times, runs, strict=True):
-            on = in_spans(spans, clip.start_s + np.asarray(times)) if own else np.ones(1, bool)
-            left.append(own if on.all() else [part for run in own for part in _on_parts(run, on)])
-        return left
 
 
 class HoursGate(TimeGate):
@@ -172,7 +32,9 @@ class HoursGate(TimeGate):
     def spans(self, evidence: Evidence, candidate: Candidate) -> Spans | None:
         """As TimeGate.spans."""
         plan = if_known(candidate.settings.hours.recording_plan, evidence.place)
-        return None if plan is None else plan_spans(plan, *evidence.dates, evidence.place)
+        # In its hours such a camera records always, and by motion outside of them.
+        mixed = candidate.settings.storage.mode is RecordingMode.MIXED
+        return None if plan is None or mixed else plan_spans(plan, *evidence.dates, evidence.place)
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
@@ -219,13 +81,6 @@ class PauseGate(TimeGate):
         """As Gate.words."""
         what = "an alert pause" if look.settings.alerts.alerts_on else "alerts switched off"
         return f"on this make {what} stops recording, too"
-
-
-def _on_parts(run: Run, on: NDArray[np.bool_]) -> list[Run]:
-    """The unbroken parts of a run of pictures that are on."""
-    first, last = run
-    edges = np.flatnonzero(np.diff(np.concatenate([[False], on[first : last + 1], [False]]).astype(np.int8)))
-    return [(first + int(a), first + int(b) - 1) for a, b in edges.reshape(-1, 2)]
 
 
 class DetectionGate(Gate):
@@ -368,6 +223,23 @@ class LengthGate(NumberGate):
         return f"the recordings cover only {look.share:.0%} of it, {LEAST_SHARE:.0%} is needed"
 
 
+class StoreGate(Gate):
+    """The store must be there, take recordings, and still hold them."""
+
+    stage = Stage.KEPT
+
+    def __init__(self, name: str) -> None:
+        self.id = name
+
+    def closed(self, look: Look) -> bool:
+        """Whether this reason holds."""
+        return self.id in look.store
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        return look.store[self.id]
+
+
 class AlertsGate(Gate):
     """Alerts must be on."""
 
@@ -464,11 +336,12 @@ class PhoneGate(Gate):
 
 
 (
-    MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS,
-    ALERT_INTERVAL, PHONE,
+    MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, TARGET, STORE, PLAN, ROOM, KEPT, ALERTS,
+    ALERT_CLASS, ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, PHONE,
 ) = GATES = (
     ModeGate(), HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(),
-    LengthGate(), AlertsGate(), AlertClassGate(), AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), PhoneGate(),
+    LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(), AlertClassGate(), AlertModeGate(),
+    AlertHoursGate(), AlertIntervalGate(), PhoneGate(),
 )  # fmt: skip
 """Every gate, in order."""
 
@@ -522,6 +395,21 @@ class Outcome(NamedTuple):
         return self.gate.words(self.look) if self.gate is not None and self.look is not None else ""
 
     @property
+    def stopped_at(self) -> tuple[Gate, ...]:
+        """The gates that stopped it: from being recorded, from being there still, from being told."""
+        return tuple(g for g in (self.gate, self.kept_gate, self.alert_gate) if g is not None)
+
+    @property
+    def kept_gate(self) -> Gate | None:
+        """The first gate of the store that closed for something recorded, None where it is still there."""
+        return self.closed.get(Stage.KEPT) if self.recorded else None
+
+    @property
+    def kept_reason(self) -> str:
+        """The words of that gate; empty where it is still there."""
+        return self.kept_gate.words(self.look) if self.kept_gate is not None and self.look is not None else ""
+
+    @property
     def alert_gate(self) -> Gate | None:
         """The first gate that kept a trigger from being told, None where it was told or did not trigger."""
         return self.closed.get(Stage.ALERTED) if self.trigger_s is not None else None
@@ -534,8 +422,3 @@ def walk(look: Look, *, triggered: bool) -> dict[Stage, Gate]:
         if gate.stage not in closed and not (triggered and gate.stage is Stage.TRIGGERED) and gate.closed(look):
             closed[gate.stage] = gate
     return closed
-
-
-def percent(share: float) -> str:
-    """A share of the picture as text with one decimal."""
-    return f"{share * 100:.1f} %"

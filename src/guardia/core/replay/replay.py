@@ -22,7 +22,9 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay.alerts import Alerts, alerts_of
-from guardia.core.replay.gates import GATES, LEAST_SHARE, Look, Outcome, TimeGate, walk
+from guardia.core.replay.gate import LEAST_SHARE, Look, TimeGate
+from guardia.core.replay.gates import GATES, Outcome, walk
+from guardia.core.replay.keeping import Keeping, closed_by_store, keeping_of
 from guardia.core.replay.objects import ObjectClass, object_classes
 from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
 from guardia.core.trace.measure import CELL_SIZE, least_size
@@ -156,6 +158,18 @@ class Replay:
     def alerts(self) -> Alerts:
         """Which triggers are told."""
         return alerts_of(self.evidence, self.candidate, self.trigger_s)
+
+    @cached_property
+    def keeping(self) -> Keeping:
+        """Where the recordings go."""
+        return keeping_of(self)
+
+    def no_longer_there(self, place: int) -> dict[str, str]:
+        """Which gates of the store close for an occurrence that is recorded, and why."""
+        if not self.evidence.storage.stores or not self.recorded[place]:
+            return {}
+        trigger = float(self.trigger_s[place])
+        return closed_by_store(self, self.evidence.spans[place][1] if math.isnan(trigger) else trigger)
 
     @cached_property
     def largest(self) -> tuple[list[int], list[int]]:
@@ -311,9 +325,10 @@ def _outcome(done: Replay, place: int) -> Outcome:
     trigger = None if np.isnan(done.trigger_s[place]) else float(done.trigger_s[place])
     known = (o.id, float(done.share[place]), bool(done.late[place]), bool(done.cut[place]), trigger)
     told = done.alerts.told[place]
-    if trigger is not None and done.recorded[place] and told:
+    gone = done.no_longer_there(place)
+    if trigger is not None and done.recorded[place] and told and not gone:
         return Outcome(*known, {})
-    look = _look(done, place)
+    look = _look(done, place)._replace(store=gone)
     return Outcome(*known, walk(look, triggered=trigger is not None), look)
 
 

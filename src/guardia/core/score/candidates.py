@@ -138,4 +138,6 @@ def _same(one: Evidence, other: Evidence, *, judged: bool) -> bool:
     """Whether a replay of the one is that of the other; an object filter goes by judgements, too."""
     if one is other:
         return True
+    if one.storage != other.storage:
+        return False  # what is kept of recordings goes by it
     return not judged and one.clips is other.clips and one.stack is other.stack and one.spans == other.spans

@@ -17,6 +17,7 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import GATES, Outcome
+from guardia.core.replay.keeping import recorded_edges, seconds_within
 from guardia.core.replay.objects import object_classes
 from guardia.core.replay.replay import Replay
 
@@ -202,7 +203,7 @@ def score(evidence: Evidence, done: Replay) -> Score:
         false_in_motion=int((rated.false & visit_outcomes(rated, done)[0]).sum()),
         open=ids(~visits.real & ~visits.false),
         watched_days=evidence.watch.counted_days,
-        recorded_s_per_day=_recorded_s(evidence, done) / days if days else None,
+        recorded_s_per_day=seconds_within(recorded_edges(done), evidence.watch.spans) / days if days else None,
     )
 
 
@@ -215,22 +216,6 @@ def visit_outcomes(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_],
     begin, end = visits.parts[visits.first], visits.parts[np.append(visits.first[1:], len(visits.parts)) - 1]
     late = recorded & (done.late[begin] | ~done.recorded[begin])
     return recorded, late, recorded & (done.cut[end] | ~done.recorded[end])
-
-
-def _recorded_s(evidence: Evidence, done: Replay) -> float:
-    """Seconds recorded on motion clips in watched time; what two recordings share counts once."""
-    edges = np.array(
-        [(r.start_s, r.end_s) for clip, recordings in zip(evidence.clips, done.recordings, strict=True)
-         if clip.by_motion for r in recordings]
-    ).reshape(-1, 2)  # fmt: skip
-    if not len(edges):
-        return 0.0
-    begin, end = edges[np.argsort(edges[:, 0], kind="stable")].T
-    # What began earlier covers up to here.
-    covered = np.maximum.accumulate(end)
-    begin[1:] = np.maximum(begin[1:], covered[:-1])
-    return sum(float(np.maximum(np.minimum(end, high) - np.maximum(begin, low), 0).sum())
-               for low, high in evidence.watch.spans)  # fmt: skip
 
 
 def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit]]:

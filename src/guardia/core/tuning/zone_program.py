@@ -15,7 +15,7 @@ from guardia.core.evidence.evidence import Evidence, Occurrence, Origin
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart
-from guardia.core.replay.gates import LEAST_SHARE
+from guardia.core.replay.gate import LEAST_SHARE
 from guardia.core.replay.replay import Replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, Grid
 from guardia.core.trace.stack import FILL_BYTE

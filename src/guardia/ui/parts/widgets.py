@@ -10,6 +10,8 @@ from typing import TypeVar
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -94,6 +96,14 @@ def button(text: str, act: Callable[[], object], name: str = "", tip: str = "") 
     widget.setToolTip(tip)
     widget.clicked.connect(lambda: act())
     return widget
+
+
+def dialog_ends(dialog: QDialog) -> QDialogButtonBox:
+    """OK and Cancel of a dialog."""
+    ends = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
+    ends.accepted.connect(dialog.accept)
+    ends.rejected.connect(dialog.reject)
+    return ends
 
 
 def page_head(page: QWidget, title: str) -> tuple[QVBoxLayout, QHBoxLayout]:

@@ -37,7 +37,7 @@ from guardia.core.evidence.evidence import Cause, Clip
 from guardia.core.evidence.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
-from guardia.ui.parts.widgets import button, label
+from guardia.ui.parts.widgets import button, dialog_ends, label
 
 
 def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
@@ -52,9 +52,7 @@ def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
 
 def _accepted(dialog: QDialog, fits: Callable[[], bool] = lambda: True) -> bool:
     """Add the buttons behind the fields, so that the keys begin in the first field; OK works while the entries fit."""
-    buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    buttons.accepted.connect(dialog.accept)
-    buttons.rejected.connect(dialog.reject)
+    buttons = dialog_ends(dialog)
     layout, ok = dialog.layout(), buttons.button(QDialogButtonBox.StandardButton.Ok)
     if layout is not None:
         layout.addWidget(buttons)

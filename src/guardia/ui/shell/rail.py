@@ -5,7 +5,8 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QButtonGroup, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtWidgets import QButtonGroup, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.steps import STEPS, step_of
@@ -14,12 +15,16 @@ from guardia.app.work.jobs import Progress
 from guardia.core.evidence.clock import error_words
 from guardia.ui.parts.widgets import button, label
 
+_SPARE_PX = 40
+"""Room for a camera's name of two lines, or what its clock is wrong by."""
+
 
 class Rail(QWidget):
     """Steps, camera and work."""
 
     asked = pyqtSignal(str)
     stopped = pyqtSignal()
+    _SPACING = 2
 
     def __init__(self) -> None:
         super().__init__()
@@ -28,12 +33,13 @@ class Rail(QWidget):
         self.setFixedWidth(176)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 14, 10, 12)
-        layout.setSpacing(2)
+        layout.setSpacing(self._SPACING)
         self.place = label("Guardia", "head", wrap=True)
         self.place.setContentsMargins(10, 0, 0, 8)
         self.clock = label("", "hint", wrap=True)
         self.clock.setContentsMargins(10, 0, 6, 6)
         self.steps: dict[str, QPushButton] = {}
+        self._hints: list[QLabel] = []
         group = QButtonGroup(self)
         for number, step in enumerate(s for s in STEPS if not s.part_of):
             if number == 1:
@@ -48,6 +54,7 @@ class Rail(QWidget):
             small = label(step.hint, "hint")
             small.setContentsMargins(14, 0, 0, 6)
             layout.addWidget(small)
+            self._hints.append(small)
         layout.addStretch()
         self.job_text = label("", "hint", wrap=True)
         layout.addWidget(self.job_text)
@@ -60,6 +67,19 @@ class Rail(QWidget):
         for widget in (self.job_text, self.job_bar, self.job_stop):
             widget.hide()
         layout.addWidget(label("Guardia advises;\nthe technician decides.", "hint"))
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Leave the hints out where they would crowd the steps; they are the buttons' tips, too."""
+        super().resizeEvent(event)
+        hint = self._hints[0].sizeHint().height() + self._SPACING
+        layout = self.layout()
+        if layout is None:
+            return
+        shown = not self._hints[0].isHidden()
+        whole = layout.sizeHint().height() + (0 if shown else hint * len(self._hints))
+        if shown != (whole + _SPARE_PX <= self.height()):
+            for small in self._hints:
+                small.setVisible(not shown)
 
     def show_step(self, current: str, *, has_project: bool, model: CameraModel | None) -> None:
         """Mark the step that is shown, and say which camera is open."""

@@ -17,6 +17,7 @@ from guardia.ui.steps.handover_page import HandoverPage
 from guardia.ui.steps.hours_page import HoursPage
 from guardia.ui.steps.sensitivity_page import SensitivityPage
 from guardia.ui.steps.statistics_page import StatisticsPage
+from guardia.ui.steps.storage_page import StoragePage
 from guardia.ui.steps.tune_page import TunePage
 from guardia.ui.steps.view_page import ViewPage
 from guardia.ui.steps.zones_page import ZonesPage
@@ -91,6 +92,7 @@ PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "sensitivity": lambda _shell, session, model: SensitivityPage(session, model),
     "tune": _tune,
     "hours": _hours,
+    "storage": lambda _shell, session, model: StoragePage(session, model),
     "handover": lambda _shell, session, model: HandoverPage(session, model),
 }
 """By the id of the step. Round is made with the project, before there is a camera."""

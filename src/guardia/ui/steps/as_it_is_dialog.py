@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.core.make.settings import Settings
-from guardia.ui.parts.widgets import label, seconds_words
+from guardia.ui.parts.widgets import dialog_ends, label, seconds_words
 
 
 class AsItIsDialog(QDialog):
@@ -52,9 +52,7 @@ class AsItIsDialog(QDialog):
         ):
             self.zones.addItem(words, zones)
         form.addRow("Zones", self.zones)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = dialog_ends(self)
         layout.addWidget(buttons)
         self.accepted.connect(lambda: model.facts.set_installed(self.settings()))
         self.boxes["notch"].setFocus()

@@ -178,6 +178,8 @@ def _outcome_words(outcome: Outcome, verdict: Verdict | None, *, recorded_by_it:
         return f"{'silent' if verdict is Verdict.FALSE else 'missed'}, {outcome.gate}"
     how = " late" if outcome.late else ""
     how += " cut" if outcome.cut else ""
+    if outcome.kept_gate is not None:
+        return f"recorded{how}, not there: {outcome.kept_gate}"
     return f"recorded{how}"
 
 

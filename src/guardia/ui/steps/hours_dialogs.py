@@ -9,7 +9,6 @@ from PyQt6.QtWidgets import (
     QCheckBox,
     QDateTimeEdit,
     QDialog,
-    QDialogButtonBox,
     QDoubleSpinBox,
     QFormLayout,
     QLineEdit,
@@ -20,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.core.storage.readings import RANGES, Measure
-from guardia.ui.parts.widgets import WrappedLabel
+from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
 
 
 class ShareDialog(QDialog):
@@ -62,7 +61,7 @@ class ShareDialog(QDialog):
         self.trouble = WrappedLabel()
         self.trouble.setObjectName("warning")
         layout.addWidget(self.trouble)
-        layout.addWidget(_ends(self))
+        layout.addWidget(dialog_ends(self))
 
     @property
     def chosen(self) -> list[int]:
@@ -100,7 +99,7 @@ class AlertTestDialog(QDialog):
         form.addRow("In front of the camera at", self.at)
         form.addRow("Alert after", self.after)
         form.addRow("", self.never)
-        form.addRow(_ends(self))
+        form.addRow(dialog_ends(self))
 
     @property
     def value(self) -> float | None:
@@ -111,10 +110,3 @@ class AlertTestDialog(QDialog):
     def wall(self) -> datetime:
         """When, on the site's clock."""
         return self.at.dateTime().toPyDateTime()
-
-
-def _ends(dialog: QDialog) -> QDialogButtonBox:
-    ends = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    ends.accepted.connect(dialog.accept)
-    ends.rejected.connect(dialog.reject)
-    return ends

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtWidgets import QDialog, QDialogButtonBox, QDoubleSpinBox, QFormLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QVBoxLayout, QWidget
 
 from guardia.core.evidence.judgement import KINDS, Verdict
-from guardia.ui.parts.widgets import label
+from guardia.ui.parts.widgets import dialog_ends, label
 
 
 def ask_kind_costs(parent: QWidget, now: Mapping[str, float]) -> dict[str, float] | None:
@@ -28,9 +28,7 @@ def ask_kind_costs(parent: QWidget, now: Mapping[str, float]) -> dict[str, float
         form.addRow(kind.text, box)
         boxes[kind.id] = box
     layout.addLayout(form)
-    ends = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-    ends.accepted.connect(dialog.accept)
-    ends.rejected.connect(dialog.reject)
+    ends = dialog_ends(dialog)
     layout.addWidget(ends)
     if dialog.exec() != QDialog.DialogCode.Accepted:
         return None

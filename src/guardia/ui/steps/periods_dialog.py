@@ -3,20 +3,11 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTime
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDialog,
-    QDialogButtonBox,
-    QGridLayout,
-    QTimeEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QGridLayout, QTimeEdit, QVBoxLayout, QWidget
 
 from guardia.core.hours.periods import Period
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, WEEKDAYS
-from guardia.ui.parts.widgets import button, label
+from guardia.ui.parts.widgets import button, dialog_ends, label
 
 _DAYS: list[tuple[str, tuple[int, ...]]] = [
     ("every day", EVERY_DAY), ("Monday to Friday", EVERY_DAY[:5]), ("Saturday and Sunday", EVERY_DAY[5:]),
@@ -38,9 +29,7 @@ class PeriodsDialog(QDialog):
         layout.addLayout(self._grid)
         self.lines: list[tuple[QComboBox, QTimeEdit, QTimeEdit, QCheckBox]] = []
         layout.addWidget(button("Another period", self.add_line))
-        ends = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        ends.accepted.connect(self.accept)
-        ends.rejected.connect(self.reject)
+        ends = dialog_ends(self)
         layout.addWidget(ends)
         self.add_line()
 

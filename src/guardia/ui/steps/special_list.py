@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QDateTimeEdit,
     QDialog,
-    QDialogButtonBox,
     QFileDialog,
     QFormLayout,
     QHBoxLayout,
@@ -23,7 +22,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.steps.hours_model import HoursModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.plan import WEEKDAYS, Special
-from guardia.ui.parts.widgets import WrappedLabel, button
+from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
 
 RULES = [("off", "off"), ("on", "on"), *((f"as on a {name}", name) for name in WEEKDAYS)]
 
@@ -53,9 +52,7 @@ class SpecialDialog(QDialog):
         form.addRow("To", self.end)
         form.addRow("What holds then", self.rule)
         form.addRow(self.trouble)
-        ends = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        ends.accepted.connect(self.accept)
-        ends.rejected.connect(self.reject)
+        ends = dialog_ends(self)
         form.addRow(ends)
 
     def accept(self) -> None:

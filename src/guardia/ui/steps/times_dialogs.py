@@ -11,7 +11,6 @@ from PyQt6.QtWidgets import (
     QAbstractItemView,
     QDateTimeEdit,
     QDialog,
-    QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
     QTableWidget,
@@ -28,7 +27,7 @@ from guardia.core.evidence.clock import resolve
 from guardia.core.evidence.epochs import Epoch, with_epoch
 from guardia.core.evidence.watch import Entered, length
 from guardia.core.make.settings import Settings
-from guardia.ui.parts.widgets import button, label
+from guardia.ui.parts.widgets import button, dialog_ends, label
 
 _FORM = "yyyy-MM-dd HH:mm:ss"
 
@@ -110,9 +109,7 @@ class _SpanDialog(QDialog):
         self._layout.addLayout(row)
         self._layout.addWidget(self.table, 1)
         self._layout.addWidget(self.told)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Ok | QDialogButtonBox.StandardButton.Cancel)
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
+        buttons = dialog_ends(self)
         self._layout.addWidget(buttons)
         self.begin.setFocus()
 

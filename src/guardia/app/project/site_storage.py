@@ -1,0 +1,114 @@
+"""The stores of a site and what was typed in of them: every change can be undone and shows on all cameras."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from typing import TYPE_CHECKING
+
+from guardia.app.project.undo import Changes
+from guardia.app.work.messages import MessageHub
+from guardia.core.storage.facts import FACTS, check_fact
+from guardia.core.storage.readings import Reading
+from guardia.core.storage.stores import Fitted, Store
+from guardia.store.project import Project
+
+if TYPE_CHECKING:
+    from guardia.app.project.open_project import OpenProject
+
+
+class SiteStorage:
+    """Stores, readings of them, and facts of cameras and the site.
+
+    Parameters
+    ----------
+    session
+        The open project.
+    project
+        Its file.
+    messages
+        Where errors are told.
+    """
+
+    def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
+        self._session, self._project = session, project
+        self._changes = Changes(session.undo, messages)
+
+    @property
+    def stores(self) -> tuple[Fitted, ...]:
+        """All stores of the site."""
+        return self._project.stores.all()
+
+    def add_store(self, store: Store, cameras: Sequence[int]) -> None:
+        """Enter a store and which cameras record to it."""
+        self._set((*self.stores, Fitted(0, store, tuple(cameras))), f"enter '{store.name}'")
+
+    def change_store(self, number: int, store: Store, cameras: Sequence[int]) -> None:
+        """Correct a store, or which cameras record to it."""
+        changed = tuple(replace(f, store=store, cameras=tuple(cameras)) if f.id == number else f for f in self.stores)
+        self._set(changed, f"change '{store.name}'")
+
+    def remove_store(self, number: int) -> None:
+        """Take a store out with its readings."""
+        self._set(tuple(f for f in self.stores if f.id != number), "take a store out")
+
+    def add_readings(self, number: int, readings: Sequence[Reading]) -> None:
+        """Keep what was read off a store; raises InvalidValue where it cannot be."""
+        changed = []
+        for fitted in self.stores:
+            if fitted.id == number:
+                kept = sorted({*fitted.readings, *readings}, key=lambda r: (r.at_s, r.what))
+                fitted = replace(fitted, readings=tuple(kept))
+            changed.append(fitted)
+        self._set(tuple(changed), "read a store off")
+
+    def remove_reading(self, number: int, reading: Reading) -> None:
+        """Take a reading of a store out."""
+        changed = [
+            replace(f, readings=tuple(r for r in f.readings if r != reading)) if f.id == number else f
+            for f in self.stores
+        ]
+        self._set(tuple(changed), "take a reading out")
+
+    def _set(self, stores: tuple[Fitted, ...], what: str) -> None:
+        before = self.stores
+        if stores != before:
+            self._changes.make("", what, self._project.stores.set_all, lambda _: self.refresh(), before, stores)
+
+    def set_fact(self, camera_id: int, name: str, value: float | None) -> None:
+        """Type a fact in, of the camera or of the site as it is one; None lets it be assumed again.
+
+        Parameters
+        ----------
+        camera_id
+            The camera on whose page it is typed.
+        name
+            Id of the fact.
+        value
+            In its unit.
+
+        Raises
+        ------
+        InvalidValue
+            If it cannot be.
+        """
+        if value is not None:
+            check_fact(name, value)
+        whose = None if FACTS[name].of_site else camera_id
+        before = self._project.readings.facts(whose)
+        after: Mapping[str, float] = {k: v for k, v in before.items() if k != name}
+        after = after if value is None else {**after, name: value}
+        if after != before:
+            self._changes.make(
+                "" if whose is None else self._session.camera_name(camera_id),
+                f"type in: {FACTS[name].words}" if value is not None else f"assume: {FACTS[name].words}",
+                lambda facts: self._project.readings.set_facts(whose, facts),
+                lambda _: self.refresh(),
+                before,
+                after,
+            )
+
+    def refresh(self) -> None:
+        """Show on every camera what is known now."""
+        for model in self._session.models.values():
+            model.reload_storage()

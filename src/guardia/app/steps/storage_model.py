@@ -1,0 +1,335 @@
+"""The view-model of the step Storage: how long footage, a charge and an allowance last, and what changes that."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, NamedTuple
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.keep_export import Exported, export_job
+from guardia.app.steps.step_model import StepModel
+from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.words import count_of
+from guardia.core.replay.keeping import Keeping
+from guardia.core.replay.replay import Replay
+from guardia.core.score.power import Charge, Sent, charge_of, sent_of
+from guardia.core.score.storage import (
+    Cost,
+    School,
+    ToKeep,
+    Way,
+    WhatIf,
+    costs,
+    if_stolen,
+    keep_list,
+    requirement,
+    schools,
+    ways_to_keep,
+    what_if,
+)
+from guardia.core.score.storage_findings import Finding, storage_findings
+from guardia.core.storage.facts import FACTS, fact_figure, known_fact
+from guardia.core.storage.figure import Figure, Source, exactly
+from guardia.core.storage.readings import Reading
+from guardia.core.storage.rules import StorageRules
+from guardia.core.storage.stores import Fitted, Store
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+DAY_S = 86400.0
+
+POWER_FACTS = {
+    "standby": "standby_mw", "recording": "recording_w", "snapshot_energy": "snapshot_j", "alert_energy": "alert_j",
+    "live_power": "live_w", "white_light": "white_light_w", "wake_energy": "wake_j", "battery": "battery_wh",
+    "panel": "panel_w",
+}  # fmt: skip
+"""Facts for which the make gives what is assumed."""
+
+
+class Lane(NamedTuple):
+    """One bar.
+
+    Parameters
+    ----------
+    name
+        Whose it is: installed or draft.
+    figure
+        How long it lasts, None where that is not known.
+    causes
+        What it is used up by; parts of one sum.
+    note
+        What stands at its end.
+    from_days
+        Nothing newer is there: the bar begins so many days back.
+    """
+
+    name: str
+    figure: Figure | None
+    causes: tuple[Figure, ...]
+    note: str
+    from_days: float = 0.0
+
+
+class Section(NamedTuple):
+    """Installed and draft one above the other, on one scale.
+
+    Parameters
+    ----------
+    title
+        What lasts.
+    lanes
+        Installed, then draft.
+    mark
+        What is required or allowed, None where nobody said.
+    dated
+        Days are dates counted back (-1) or on (1) from the day that is asked about; 0 where the scale is no time.
+    """
+
+    title: str
+    lanes: tuple[Lane, ...]
+    mark: Figure | None
+    dated: int
+
+
+class StorageModel(StepModel):
+    """Storage, power and data of one camera; parameters as StepModel."""
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model, session)
+        self.asking = self.latest()
+        model.comparison_changed.connect(self.changed)
+        model.installed_changed.connect(self.changed)
+        session.cameras_changed.connect(self.changed)
+
+    @property
+    def replays(self) -> tuple[Replay, Replay]:
+        """Of the installed settings and of the draft."""
+        both = self.model.comparison
+        return both.installed_replay, both.draft_replay
+
+    @property
+    def keeping(self) -> Keeping:
+        """Where recordings go under the draft."""
+        return self.replays[1].keeping
+
+    @property
+    def rules(self) -> StorageRules:
+        """What the make can be told of storage."""
+        return self.model.camera.capability.storage
+
+    @property
+    def asked(self) -> date:
+        """The day that is asked about."""
+        return self._session.local_time(self.keeping.known.asked_s).date()
+
+    def findings(self) -> list[Finding]:
+        """What is wrong under the draft, the worst first; where it is cured, what was."""
+        installed, draft = (storage_findings(done, self.replays[0]) for done in self.replays)
+        if draft or not installed:
+            return draft
+        return [Finding(f"Cured by the draft: {installed[0].words}", serious=False)]
+
+    def sections(self) -> list[Section]:
+        """The bars of the page."""
+        sections = [self._kept()]
+        charges = [charge_of(done, self.replays[0]) for done in self.replays]
+        if charges[0] is not None:
+            lanes = tuple(_charge_lane(n, c) for n, c in zip(("installed", "draft"), charges, strict=True) if c)
+            sections.append(Section("Days until the battery must be charged", lanes, None, 1))
+        sent = [sent_of(done) for done in self.replays]
+        if sent[0] is not None:
+            lanes = tuple(_sent_lane(n, s) for n, s in zip(("installed", "draft"), sent, strict=True) if s)
+            sections.append(Section("Sent over the mobile network a month", lanes, sent[0].allowance, 0))
+        return sections
+
+    def _kept(self) -> Section:
+        lanes = []
+        for name, done in zip(("installed", "draft"), self.replays, strict=True):
+            keeping, note, since = done.keeping, "", 0.0
+            figure = keeping.days
+            if keeping.known.stores and keeping.fitted is None:
+                figure, note = exactly("days kept", 0.0, "days", Source.MEASURED), "nothing is kept: wrong target"
+            elif keeping.full_s is not None:
+                full = self._session.local_time(keeping.full_s).date()
+                since = max(0.0, (keeping.known.asked_s - keeping.full_s) / DAY_S)
+                note = f"nothing since {full}: full" if since else f"full on {full}, then nothing"
+            elif keeping.fitted is None:
+                note = "enter the store: size not known"
+            lanes.append(Lane(name, figure, keeping.everything.parts or (keeping.everything,), note, since))
+        return Section("Days of footage kept  (●  judged real recordings)", tuple(lanes), requirement(self.keeping), -1)
+
+    def real_ages(self) -> list[float]:
+        """How many days ago each judged real visit was recorded, on the day that is asked about."""
+        asked = self.keeping.known.asked_s
+        return [(asked - k.at_s) / DAY_S for k in keep_list(self.replays[1])]
+
+    @property
+    def required(self) -> Figure | None:
+        """Days that footage must be kept."""
+        return requirement(self.keeping)
+
+    @property
+    def enough(self) -> bool:
+        """Whether the installed settings keep footage so long."""
+        days, required = self.replays[0].keeping.days, self.required
+        return days is not None and required is not None and days.value >= required.value
+
+    @property
+    def all_well(self) -> str:
+        """What is told where nothing is wrong."""
+        if not self.keeping.known.stores:
+            return (
+                "Enter the store that this camera records to: its size and what is read off it tell how long it keeps."
+            )
+        return "Nothing is wrong with storage, power and data, as far as is known."
+
+    def figure_named(self, name: str | None) -> Figure | None:
+        """A figure of the page, or of what it is worked out from; the days kept under the draft where none is asked."""
+        figures = [lane.figure for s in self.sections() for lane in reversed(s.lanes) if lane.figure is not None]
+        figures += [c for s in self.sections() for lane in reversed(s.lanes) for c in lane.causes]
+        named = next((f for f in figures if f.name == name), None)
+        return named or next(iter(figures), None)
+
+    @property
+    def now(self) -> datetime:
+        """This moment on the site's clock."""
+        return datetime.now(self._session.time_zone)
+
+    def camera_names(self) -> dict[int, str]:
+        """Names of the site's cameras by number."""
+        return {i: self._session.camera_name(i) for i in self._session.camera_ids()}
+
+    def set_storage(self, what: str, **values: Any) -> None:
+        """Change what the draft says of storage; can be undone."""
+        self.model.change_draft(self.model.camera.draft.with_values(**values), what)
+
+    def set_fact(self, name: str, value: float | None) -> None:
+        """Type a fact in; raises InvalidValue where it cannot be."""
+        self._session.storage.set_fact(self.model.camera.id, name, value)
+
+    def fact_value(self, name: str) -> float:
+        """What a fact is now: typed in, else assumed, in the fact's own unit; 0 where nothing is assumed."""
+        known = self.keeping.known
+        facts = known.of_site if FACTS[name].of_site else known.facts
+        figure = fact_figure(facts, name, self._of_make(name))
+        return 0.0 if figure is None else figure.value
+
+    def _of_make(self, name: str) -> tuple[float, float, float] | None:
+        power, value = self.rules.power, POWER_FACTS.get(name)
+        return power.band(getattr(power, value)) if power is not None and value is not None else None
+
+    def ask(self) -> tuple[list[WhatIf], list[Way], list[School]] | None:
+        """The what-if table, ways to keep as long as required, and schools; None until they are worked out."""
+        installed, draft = self.replays
+        required = requirement(draft.keeping)
+        price = self._price_per_gb()
+
+        def work() -> tuple[list[WhatIf], list[Way], list[School]]:
+            ways = ways_to_keep(installed, required.value, price, draft) if required is not None else []
+            return what_if(draft), ways, schools(draft)
+
+        key = (draft, installed, required, price)
+        found: tuple[list[WhatIf], list[Way], list[School]] | None = self.asking.ask(key, work)
+        return found
+
+    def _price_per_gb(self) -> float | None:
+        """What a medium costs for each GB, by the stores whose price was entered."""
+        known = [f.store for f in self._session.storage.stores if f.store.price is not None and f.store.capacity_gb]
+        return sum(s.price or 0.0 for s in known) / sum(s.capacity_gb for s in known) if known else None
+
+    def take_way(self, way: Way) -> None:
+        """Put the settings of a way into the draft; a medium must be bought by hand."""
+        storage = way.settings.storage
+        values = {"mode": storage.mode, "quality": storage.quality, "snapshot_every_s": storage.snapshot_every_s}
+        self.set_storage(", ".join(way.words), **values)
+
+    def to_save(self) -> list[ToKeep]:
+        """Judged real recordings in the order in which they are lost under the installed settings."""
+        return keep_list(self.replays[0])
+
+    def stolen(self) -> str:
+        """What is lost if the devices here are taken."""
+        return if_stolen(self.keeping)
+
+    def costs(self) -> tuple[float, list[Cost]]:
+        """Years, and what each store of the camera costs over them."""
+        years = known_fact(self.keeping.known.of_site, "years").value
+        return years, costs([f.store for f in self.keeping.known.stores], years)
+
+    def export(self, wanted: Sequence[ToKeep], folder: Path) -> bool:
+        """Copy the originals of what is to be saved, off the interface's thread."""
+        clips = list(dict.fromkeys(o.clip_id for k in wanted for o in k.visit))
+        if not folder.is_dir():
+            self._messages.tell_error(InvalidValue(f"{folder} is no folder.", do="Choose one that is there."))
+            return False
+        job = export_job(self._session.folder, self.model.camera.id, clips, folder)
+        camera = self.model.camera.name
+
+        def done(result: Exported) -> None:
+            number = count_of(len(result.folders), "original")
+            self._messages.tell(f"{number} of {camera} copied to {folder}, each verified by its SHA-256.")
+
+        return self.jobs.start("Exporting", job, done)
+
+    def stores(self) -> list[tuple[Fitted, bool]]:
+        """All stores of the site, and whether this camera records to each."""
+        mine = self.model.camera.id
+        return [(f, mine in f.cameras) for f in self._session.storage.stores]
+
+    def keep_store(self, number: int, store: Store, here: bool) -> None:
+        """Enter a store (number 0), or correct one; `here` says whether this camera records to it."""
+        storage, mine = self._session.storage, self.model.camera.id
+        if not number:
+            storage.add_store(store, [mine] if here else [])
+            return
+        before = next(f for f in storage.stores if f.id == number)
+        others = [i for i in before.cameras if i != mine]
+        storage.change_store(number, store, sorted([*others, mine] if here else others))
+
+    def remove_store(self, number: int) -> None:
+        """Take a store out."""
+        self._session.storage.remove_store(number)
+
+    def add_readings(self, number: int | None, readings: Sequence[Reading]) -> None:
+        """Keep what was read off a store, or off the camera (None)."""
+        if number is None:
+            facts = self.model.facts
+            facts.set_readings([*facts.readings(), *readings], "read the camera off")
+        else:
+            self._session.storage.add_readings(number, readings)
+
+    def remove_reading(self, number: int | None, reading: Reading) -> None:
+        """Take a reading out."""
+        if number is None:
+            facts = self.model.facts
+            facts.set_readings([r for r in facts.readings() if r != reading], "take a reading out")
+        else:
+            self._session.storage.remove_reading(number, reading)
+
+    def local(self, posix_s: float) -> datetime:
+        """A moment on the site's clock."""
+        return self._session.local_time(posix_s)
+
+    def moment(self, wall: datetime) -> float:
+        """A wall time of the site as POSIX seconds."""
+        return wall.replace(tzinfo=self._session.time_zone).astimezone(UTC).timestamp()
+
+    def tell(self, error: GuardiaError) -> None:
+        """Tell what went wrong."""
+        self._messages.tell_error(error)
+
+
+def _charge_lane(name: str, charge: Charge) -> Lane:
+    on = f"charge it on {charge.charge_on}" if charge.charge_on is not None else ""
+    keeps_up = charge.days.value > 3660
+    note = "its panel keeps up" if keeps_up else on
+    return Lane(name, charge.days, charge.drawn.parts, f"{note}; fails in {charge.failing_month}"
+                if charge.failing_month else note)  # fmt: skip
+
+
+def _sent_lane(name: str, sent: Sent) -> Lane:
+    note = f"used up on {sent.runs_out}" if sent.runs_out is not None else ""
+    return Lane(name, sent.a_month, sent.a_day.parts, note)

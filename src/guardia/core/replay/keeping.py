@@ -1,0 +1,440 @@
+"""Where recordings go: what settings write in a day, how long the store holds it, and what is no longer there."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+from typing import TYPE_CHECKING
+from zoneinfo import ZoneInfo
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.base.intervals import rate_interval
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Clip, Evidence, Origin
+from guardia.core.evidence.watch import DAY_S, Span, length, midnight, without
+from guardia.core.hours.place import SunEvent, sun_seconds
+from guardia.core.hours.plan import if_known, plan_spans
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.replay.gate import STORE_GATES
+from guardia.core.storage.facts import fact_figure, known_fact
+from guardia.core.storage.figure import Figure, Source, exactly, product, total, with_name
+from guardia.core.storage.known import StorageKnown
+from guardia.core.storage.rates import FileSize, mean_with_interval, measured_rate, rate_by_pixels
+from guardia.core.storage.readings import Measure
+from guardia.core.storage.rules import RecordingMode
+from guardia.core.storage.stores import Fitted, full_since, last_free, space_of
+from guardia.core.storage.volume import Footage, daily_volume, days_kept
+
+if TYPE_CHECKING:
+    from guardia.core.replay.replay import Replay
+
+WHOLE_DAY_SHARE = 0.8
+"""A day watched for at least this share tells how days differ."""
+
+SCALED = 1.25
+"""A rate measured at one quality holds for another within this factor (common practice, no source)."""
+
+
+Edges = tuple[NDArray[np.float64], NDArray[np.float64]]
+"""Beginnings and ends of recordings that do not overlap, POSIX seconds."""
+
+
+def recorded_edges(done: Replay, dark: bool | None = None) -> Edges:
+    """Recordings on motion clips in order of time; what two of them share counts with the earlier one.
+
+    Parameters
+    ----------
+    done
+        The replay.
+    dark
+        Of clips in the dark only, or by day only; None for all.
+
+    Returns
+    -------
+    Edges
+        (R,) each.
+    """
+    edges = np.array(
+        [(r.start_s, r.end_s) for clip, recordings in zip(done.evidence.clips, done.recordings, strict=True)
+         if clip.by_motion and dark in (None, clip.dark) for r in recordings]
+    ).reshape(-1, 2)  # fmt: skip
+    if not len(edges):
+        return np.zeros(0), np.zeros(0)
+    begin, end = edges[np.argsort(edges[:, 0], kind="stable")].T
+    # What began earlier covers up to here.
+    covered = np.maximum.accumulate(end)
+    begin[1:] = np.maximum(begin[1:], covered[:-1])
+    return begin, end
+
+
+def seconds_within(edges: Edges, spans: Sequence[Span]) -> float:
+    """Seconds of recordings within spans."""
+    begin, end = edges
+    return sum(float(np.maximum(np.minimum(end, high) - np.maximum(begin, low), 0).sum()) for low, high in spans)
+
+
+@dataclass(frozen=True, eq=False)
+class Keeping:
+    """What becomes of recordings under some settings.
+
+    Parameters
+    ----------
+    known
+        Stores, facts and readings.
+    fitted
+        The store that is recorded to; None where the chosen target is not there, or nothing is known of stores.
+    volume
+        What this camera writes, GB a day.
+    everything
+        The same with the other cameras on the store.
+    space
+        GB for footage, None where it is not known.
+    days
+        Days of footage that the store holds, None where it is not known.
+    full_s
+        When a store that does not overwrite became or becomes full, POSIX seconds; None where it overwrites or that
+        is not known.
+    overwrites_s
+        From when on something is overwritten, likewise.
+    """
+
+    known: StorageKnown
+    fitted: Fitted | None
+    volume: Figure
+    everything: Figure
+    space: Figure | None
+    days: Figure | None
+    full_s: float | None
+    overwrites_s: float | None
+
+
+def keeping_of(done: Replay) -> Keeping:
+    """Work out where the recordings of a replay go."""
+    evidence, settings = done.evidence, done.candidate.settings
+    known, storage = evidence.storage, settings.storage
+    volume = volume_of(done)
+    fitted = known.target(storage.target)
+    if fitted is None:
+        return Keeping(known, None, volume, volume, None, None, None, None)
+    everything = volume
+    if fitted.others is not None:
+        everything = total("written a day by all its cameras", "GB", with_name(volume, "this camera"), fitted.others)
+    space = space_of(fitted, known_fact(known.facts, "reserve")) if fitted.store.capacity_gb else None
+    limit = fitted.store.keeps_days
+    if space is not None:
+        days = days_kept(space, everything, limit)
+    else:
+        days = exactly("days kept", limit or 0.0, "days", Source.TYPED, "by the plan")
+    full = _full_s(evidence, fitted, space, everything)
+    return Keeping(
+        known, fitted, volume, everything, space, days, None if storage.overwrite else full,
+        full if storage.overwrite else None,
+    )  # fmt: skip
+
+
+def _full_s(evidence: Evidence, fitted: Fitted, space: Figure | None, everything: Figure) -> float | None:
+    """When the store became full or becomes so: by its readings, else from when it was taken into use."""
+    if (since := full_since(fitted)) is not None:
+        return since
+    if everything.value <= 0:
+        return None
+    free = last_free(fitted)
+    if free is not None and free.value is not None:
+        return free.at_s + free.value / everything.value * DAY_S
+    begins = fitted.store.begins
+    if space is None or begins is None:
+        return None
+    return midnight(begins, ZoneInfo(evidence.time_zone)) + space.value / everything.value * DAY_S
+
+
+def volume_of(done: Replay) -> Figure:
+    """What settings write in a day, GB, by cause.
+
+    Parameters
+    ----------
+    done
+        Their replay.
+
+    Returns
+    -------
+    Figure
+        Seconds of recordings by day and in the dark times the rate of each, measured where there is something to
+        measure, else assumed and said so.
+    """
+    evidence, settings, make = done.evidence, done.candidate.settings, done.candidate.capability
+    facts, storage = evidence.storage.facts, settings.storage
+    light, dark = _seconds_a_day(done)
+    every = storage.snapshot_every_s
+    second = make.storage.second_mbit_s if storage.second_stream else 0.0
+    footage = Footage(
+        light, dark, _rate(evidence, settings, make, dark=False), _rate(evidence, settings, make, dark=True),
+        DAY_S / every if every else 0.0, known_fact(facts, "snapshot_size"),
+        exactly("rate of the second stream", second, "Mbit/s", Source.ASSUMED, "as the make states it")
+        if second else None,
+    )  # fmt: skip
+    return daily_volume(footage)
+
+
+def dark_share(evidence: Evidence) -> Figure:
+    """Share of the day that is dark, 0..1: by the sun in the middle of the evidence, else typed or assumed."""
+    facts = evidence.storage.facts
+    if "dark_share" not in facts and evidence.place.has_sun and evidence.clips:
+        first, last = evidence.dates
+        day = first + (last - first) / 2
+        rise, down = (
+            float(sun_seconds(evidence.place, event, day.toordinal())[0])
+            for event in (SunEvent.SUNRISE, SunEvent.SUNSET)
+        )
+        if math.isfinite(rise) and math.isfinite(down) and down > rise:
+            return exactly(
+                "dark", 1 - (down - rise) / DAY_S, "of the day", Source.MEASURED, f"by the sun on {day:%d %b}"
+            )
+    share = known_fact(facts, "dark_share")
+    return Figure(
+        "dark", share.value / 100, share.low / 100, share.high / 100, "of the day", share.source, share.how, (),
+        "dark_share",
+    )  # fmt: skip
+
+
+def _seconds_a_day(done: Replay) -> tuple[Figure, Figure]:
+    """Seconds written a day, by day and in the dark."""
+    evidence, settings = done.evidence, done.candidate.settings
+    mode = settings.storage.mode
+    always: tuple[Span, ...] = ()
+    if mode is RecordingMode.MOTION:
+        return _by_motion(done, ())
+    plan = if_known(settings.hours.recording_plan, evidence.place)
+    first, last = evidence.dates
+    on = 1.0
+    if plan is not None:
+        always = tuple((float(a), float(b)) for a, b in plan_spans(plan, first, last, evidence.place))
+        whole = (last - first).days + 1
+        on = min(1.0, length(always) / (whole * DAY_S))
+    share = dark_share(evidence)
+    hours = exactly("of its hours", on * DAY_S, "s", Source.TYPED, "by its hours" if plan is not None else "all day")
+    lit = Figure("light", 1 - share.value, 1 - share.high, 1 - share.low, "of the day", share.source, "", (share,))
+    light, dark = product("recorded by day", "s", hours, lit), product("recorded in the dark", "s", hours, share)
+    if mode is RecordingMode.MIXED and plan is not None:
+        more_light, more_dark = _by_motion(done, always)
+        return total("recorded by day", "s", light, more_light), total("recorded in the dark", "s", dark, more_dark)
+    return light, dark
+
+
+def _by_motion(done: Replay, always: Sequence[Span]) -> tuple[Figure, Figure]:
+    """Seconds that motion records a day, by day and in the dark, outside of hours in which it records anyway."""
+    evidence = done.evidence
+    facts, watch = evidence.storage.facts, evidence.watch
+    if "recorded" in facts or not watch.counted_days:
+        recorded = known_fact(facts, "recorded")
+        share = dark_share(evidence)
+        lit = Figure("light", 1 - share.value, 1 - share.high, 1 - share.low, "", share.source, "", (share,))
+        return product("recorded by day", "s", recorded, lit), product("recorded in the dark", "s", recorded, share)
+    figures = []
+    whole = [d for d in watch.counted.values() if length(d) >= WHOLE_DAY_SHARE * DAY_S]
+    for dark, name in ((False, "recorded by day"), (True, "recorded in the dark")):
+        edges = recorded_edges(done, dark)
+        value = seconds_within(edges, without(watch.spans, always)) / watch.counted_days
+        by_day = [seconds_within(edges, without(d, always)) / length(d) * DAY_S for d in whole]
+        how = f"by the replay on {watch.counted_days:.1f} watched days"
+        if by_day and sum(by_day) > 0:
+            one = mean_with_interval(by_day, name, "s", how)
+            factor = value / one.value
+            figures.append(Figure(name, value, one.low * factor, one.high * factor, "s", Source.MEASURED, one.how))
+        else:
+            figures.append(Figure(name, value, value / 2, value * 2, "s", Source.MEASURED, f"{how}; no whole day"))
+    return figures[0], figures[1]
+
+
+def files_of(clips: Sequence[Clip], *, dark: bool, moving: bool) -> list[Clip]:
+    """Clips whose files tell a rate: recorded by the camera itself, in the dark or by day."""
+    wanted = Origin.MOTION if moving else Origin.CONTINUOUS
+    return [c for c in clips if c.size_bytes > 0 and c.duration_s > 0 and c.origin is wanted and c.dark is dark]
+
+
+def _rate(evidence: Evidence, settings: Settings, make: Capability, *, dark: bool) -> Figure:
+    """Megabits a second in the dark or by day: typed, measured on the files that are most like it, or by pixels."""
+    facts = evidence.storage.facts
+    fact = "rate_dark" if dark else "rate_light"
+    name = f"rate {'in the dark' if dark else 'by day'}"
+    typed = fact_figure(facts, fact)
+    if typed is not None:
+        return _at_quality(typed, evidence, settings, make)
+    moving = settings.storage.mode is RecordingMode.MOTION
+    quality = make.storage.quality(settings.storage.quality)
+    in_force = evidence.epochs[-1].settings if evidence.epochs else None
+    for in_dark, by_motion in ((dark, moving), (dark, not moving), (not dark, moving), (not dark, not moving)):
+        clips = files_of(evidence.clips, dark=in_dark, moving=by_motion)
+        if not clips:
+            continue
+        factors = [_quality_factor(evidence.settings_of(clip) or in_force, make, settings) for clip in clips]
+        files = [FileSize(round(c.size_bytes * f), c.duration_s, c.dark, by_motion)
+                 for c, f in zip(clips, factors, strict=True)]  # fmt: skip
+        rate = measured_rate(files, name)
+        if rate is None:
+            continue
+        alike = (in_dark, by_motion) == (dark, moving) and max(factors) == min(factors) == 1.0
+        other = Figure("other light, motion or quality", 1.0, 1 / SCALED, SCALED, "", Source.ASSUMED,
+                       "no file is just like it (common practice, no source)")  # fmt: skip
+        found = rate if alike else product(name, "Mbit/s", rate, other)
+        return Figure(name, found.value, found.low, found.high, "Mbit/s", found.source, found.how, found.parts, fact)
+    wide, high, frames = (quality.width, quality.height, quality.frame_rate) if quality else (1920, 1080, 15.0)
+    if quality is not None and quality.mbit_s:
+        band = (quality.mbit_s, quality.mbit_s / SCALED, quality.mbit_s * SCALED)
+        return Figure(name, *band, "Mbit/s", Source.ASSUMED, "as the make states it", (), fact)
+    return rate_by_pixels(wide, high, frames, known_fact(facts, "bits_per_pixel"), name)
+
+
+def _at_quality(typed: Figure, evidence: Evidence, settings: Settings, make: Capability) -> Figure:
+    """A rate that was typed in, which holds for the quality in force, at that of other settings."""
+    in_force = evidence.epochs[-1].settings if evidence.epochs else None
+    factor = _quality_factor(in_force, make, settings)
+    if factor == 1.0:
+        return typed
+    change = Figure("by another quality", factor, factor / SCALED, factor * SCALED, "", Source.ASSUMED,
+                    "by the rates or pixels that the make states")  # fmt: skip
+    return product(typed.name, typed.unit, typed, change)
+
+
+def _quality_factor(then: Settings | None, make: Capability, settings: Settings) -> float:
+    """By how much the quality of some settings changes the size of files, against that of others."""
+    old = make.storage.quality(then.storage.quality) if then is not None else None
+    new = make.storage.quality(settings.storage.quality)
+    return new.weight / old.weight if old is not None and new is not None else 1.0
+
+
+TARGET, STORE, PLAN, ROOM, KEPT = STORE_GATES
+
+
+def closed_by_store(done: Replay, at_s: float) -> dict[str, str]:
+    """Which gates of the store close for a recording, by their ids, and why.
+
+    Parameters
+    ----------
+    done
+        The replay.
+    at_s
+        When it was recorded, POSIX seconds.
+
+    Returns
+    -------
+    dict[str, str]
+        Words by the gate's id; empty where it is still there, as far as anybody knows.
+    """
+    keeping, storage = done.keeping, done.candidate.settings.storage
+    known, fitted = keeping.known, keeping.fitted
+    if not known.stores or any(_copy_keeps(done, copy, at_s) for copy in known.copies):
+        return {}
+    if fitted is None:
+        there = " and ".join(f.store.kind.value for f in known.stores)
+        return {TARGET: f"the camera is set to record to '{storage.target}', which it does not have; it has: {there}"}
+    closed: dict[str, str] = {}
+    state = fitted.state_at(at_s)
+    if state not in (None, Measure.HEALTHY):
+        closed[STORE] = f"'{fitted.store.name}' was {state}"
+    ends = fitted.store.ends
+    zone = ZoneInfo(done.evidence.time_zone)
+    if ends is not None and at_s >= midnight(ends + timedelta(days=1), zone):
+        closed[PLAN] = f"the plan of '{fitted.store.name}' ended on {ends:%Y-%m-%d}"
+    if keeping.full_s is not None and at_s >= keeping.full_s:
+        full = datetime.fromtimestamp(keeping.full_s, UTC).astimezone(zone)
+        closed[ROOM] = f"'{fitted.store.name}' was full from {full:%Y-%m-%d} and does not overwrite"
+    if (gone := gone_s(keeping, at_s)) is not None and known.asked_s >= gone:
+        on = datetime.fromtimestamp(gone, UTC).astimezone(zone)
+        closed[KEPT] = f"it was overwritten about {on:%Y-%m-%d}: '{fitted.store.name}' holds {_days(keeping)}"
+    return closed
+
+
+def _days(keeping: Keeping) -> str:
+    return keeping.days.words if keeping.days is not None else ""
+
+
+def gone_s(keeping: Keeping, at_s: float, *, surely: bool = True) -> float | None:
+    """When something recorded at a moment is overwritten.
+
+    Parameters
+    ----------
+    keeping
+        Of the settings.
+    at_s
+        When it was recorded, POSIX seconds.
+    surely
+        By the days that are most likely; else by the fewest days of their band, which is what a deadline goes by.
+
+    Returns
+    -------
+    float | None
+        POSIX seconds; None where it is never overwritten, or that is not known.
+    """
+    days = keeping.days
+    if days is None or (keeping.full_s is not None and keeping.overwrites_s is None):
+        return None
+    count = days.value if surely else days.low
+    if not math.isfinite(count):
+        return None
+    gone = at_s + count * DAY_S
+    # Nothing is overwritten before the store is full for the first time.
+    return gone if keeping.overwrites_s is None else max(gone, keeping.overwrites_s if surely else 0.0)
+
+
+def _copy_keeps(done: Replay, copy: Fitted, at_s: float) -> bool:
+    """Whether a copy off the site still holds what was recorded at a moment."""
+    if copy.state_at(at_s) not in (None, Measure.HEALTHY):
+        return False
+    return done.keeping.known.asked_s < at_s + copy_days(done, copy) * DAY_S
+
+
+def copy_days(done: Replay, copy: Fitted) -> float:
+    """Days that a copy off the site holds."""
+    keeping, limit = done.keeping, copy.store.keeps_days or math.inf
+    if not copy.store.capacity_gb:
+        return limit
+    written = keeping.volume.value + (copy.others.value if copy.others is not None else 0.0)
+    space = space_of(copy, known_fact(keeping.known.facts, "reserve"))
+    return min(limit, space.value / written if written > 0 else math.inf)
+
+
+def volume_by_files(
+    clips: Sequence[Clip], watched_days: float, settings: Settings, make: Capability, facts: Mapping[str, float]
+) -> Figure:
+    """What a camera writes in a day under the settings in force, by the sizes of its files; nothing is replayed.
+
+    Parameters
+    ----------
+    clips
+        Of the camera.
+    watched_days
+        Days on which it was up and recording by motion.
+    settings
+        In force.
+    make
+        Its make.
+    facts
+        Typed in of the camera.
+
+    Returns
+    -------
+    Figure
+        GB a day.
+    """
+    moving = settings.storage.mode is RecordingMode.MOTION
+    files = [FileSize(c.size_bytes, c.duration_s, c.dark, moving) for dark in (False, True)
+             for c in files_of(clips, dark=dark, moving=moving)]  # fmt: skip
+    if moving and watched_days and files:
+        gigabytes = sum(f.size_bytes for f in files) / 1e9 / watched_days
+        how = f"{count_of(len(files), 'file')} of {watched_days:.1f} watched days"
+        low, high = rate_interval(len(files), watched_days, confidence=0.9)
+        mean = len(files) / watched_days
+        ends = (gigabytes * low / mean, gigabytes * high / mean)
+        return Figure("written a day", gigabytes, *ends, "GB", Source.MEASURED, how)
+    quality = make.storage.quality(settings.storage.quality)
+    rate = measured_rate(files, "rate") or rate_by_pixels(
+        *((quality.width, quality.height, quality.frame_rate) if quality else (1920, 1080, 15.0)),
+        known_fact(facts, "bits_per_pixel"), "rate",
+    )  # fmt: skip
+    seconds = known_fact(facts, "recorded") if moving else exactly("all day", DAY_S, "s", Source.MEASURED)
+    return product("written a day", "GB", seconds, rate, factor=1 / 8000)

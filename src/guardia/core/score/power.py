@@ -1,0 +1,205 @@
+"""Answers about battery, sun and data: how long a charge and an allowance last under some settings."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
+
+from guardia.core.replay.keeping import Keeping
+from guardia.core.replay.replay import Replay
+from guardia.core.score.hours import alert_score
+from guardia.core.storage.battery import (
+    DAY_S,
+    Activity,
+    Drain,
+    consumption,
+    days_left,
+    days_to_empty,
+    fit_drain,
+    packs_apart,
+    scaled_drain,
+)
+from guardia.core.storage.data import month_days, runs_out, sent_a_day
+from guardia.core.storage.facts import fact_figure, known_fact
+from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, total
+from guardia.core.storage.readings import Measure
+from guardia.core.storage.solar import monthly_yield
+
+
+@dataclass(frozen=True)
+class Charge:
+    """How long a battery lasts.
+
+    Parameters
+    ----------
+    drawn
+        Wh a day by cause, as worked out.
+    per_day
+        Percent a day: measured by readings, else drawn over what the battery holds, less what the panel brings.
+    measured
+        What the readings tell, None where there are too few.
+    days
+        Until it must be charged: from the last reading, else from full.
+    charge_on
+        The date of that, None without a reading to start from or where it does not come within ten years.
+    months
+        Days that a full charge lasts in each month with the panel; none without one.
+    packs
+        What two packs tell, empty where nothing.
+    """
+
+    drawn: Figure
+    per_day: Figure
+    measured: Drain | None
+    days: Figure
+    charge_on: date | None
+    months: tuple[Figure, ...]
+    packs: str
+
+    @property
+    def failing_month(self) -> str:
+        """The month in which it fails first with its panel; empty where it lasts through the year."""
+        failing = [m for m in self.months if math.isfinite(m.value) and m.value < 31]
+        return min(failing, key=lambda m: m.value).name if failing else ""
+
+
+def activity_of(done: Replay) -> Activity:
+    """What a camera does in a day under some settings that costs charge."""
+    light, dark = _seconds(done)
+    told = alert_score(done.evidence, done)
+    days = done.evidence.watch.counted_days
+    alerts = (told.false + told.real_told) / days if days else 0.0
+    every = done.candidate.settings.storage.snapshot_every_s
+    return Activity(
+        total("recorded", "s", light, dark),
+        dark,
+        DAY_S / every if every else 0.0,
+        exactly("alerts a day", alerts, "", Source.MEASURED, "by the replay"),
+        done.candidate.settings.storage.white_light,
+    )
+
+
+def _seconds(done: Replay) -> tuple[Figure, Figure]:
+    """Seconds a day by day and in the dark, from the volume's own parts."""
+    found = {p.name: p for part in done.keeping.volume.parts for p in part.parts}
+    none = exactly("recorded", 0.0, "s", Source.MEASURED)
+    return found.get("recorded by day", none), found.get("recorded in the dark", none)
+
+
+def charge_of(done: Replay, installed: Replay | None = None) -> Charge | None:
+    """How long the battery lasts under some settings.
+
+    Parameters
+    ----------
+    done
+        Their replay.
+    installed
+        Replay of the settings under which the readings were taken; the same when None.
+
+    Returns
+    -------
+    Charge | None
+        None for a camera on mains.
+    """
+    power = done.candidate.capability.storage.power
+    if power is None:
+        return None
+    known = done.keeping.known
+    drawn = consumption(activity_of(done), power, known.facts)
+    before = drawn if installed is None else consumption(activity_of(installed), power, known.facts)
+    battery = fact_figure(known.facts, "battery", power.band(power.battery_wh))
+    panel = fact_figure(known.facts, "panel", power.band(power.panel_w)) if power.panel_w else None
+    if panel is None and "panel" in known.facts:
+        panel = fact_figure(known.facts, "panel")
+    battery = battery or exactly("battery", power.battery_wh, "Wh")
+    measured = fit_drain(known.readings)
+    down_to = known_fact(known.facts, "charge_at").value
+    asked = datetime.fromtimestamp(known.asked_s, UTC).date()
+    gained = monthly_yield(done.evidence.place, asked.year, panel, known.facts) if panel is not None else ()
+    part = exactly("of it", 1 - down_to / 100, "", how="down to where it is charged")
+    usable = product("charge to use", "Wh", battery, part)
+    packs = packs_apart(known.readings)
+    months = tuple(_named(days_to_empty(usable, drawn, one), one.name) for one in gained)
+    if measured is not None:
+        per_day = scaled_drain(measured, before, drawn)
+        days = days_left(measured.level, per_day, down_to)
+        return Charge(drawn, per_day, measured, days, _on(measured.last_s, days, done), months, packs)
+    this_month = gained[asked.month - 1] if gained else None
+    days = days_to_empty(usable, drawn, this_month)
+    percent = ratio("drain", "% a day", exactly("percent to use", 100 - down_to, "%"), days)
+    return Charge(drawn, percent, None, days, None, months, packs)
+
+
+def _named(figure: Figure, name: str) -> Figure:
+    return Figure(name, figure.value, figure.low, figure.high, figure.unit, figure.source, figure.how, figure.parts)
+
+
+def _on(from_s: float, days: Figure, done: Replay) -> date | None:
+    if not days.value < 3660:
+        return None
+    at = datetime.fromtimestamp(from_s + days.value * DAY_S, UTC)
+    return at.astimezone(ZoneInfo(done.evidence.time_zone)).date()
+
+
+@dataclass(frozen=True)
+class Sent:
+    """What is sent over a mobile network.
+
+    Parameters
+    ----------
+    a_day
+        GB a day by cause.
+    a_month
+        GB a month.
+    allowance
+        GB a month, None while nobody said.
+    runs_out
+        The day on which it is used up in the data month of the last reading, else of a whole one; None if it lasts.
+    month
+        First day of that data month and of the next.
+    """
+
+    a_day: Figure
+    a_month: Figure
+    allowance: Figure | None
+    runs_out: date | None
+    month: tuple[date, date]
+
+
+def sent_of(done: Replay) -> Sent | None:
+    """What a camera on a mobile network sends under some settings; None for one that is not on such."""
+    keeping = done.keeping
+    if not done.candidate.capability.storage.mobile:
+        return None
+    facts, parts = keeping.known.facts, keeping.volume.parts
+    snapshots = next((p for p in parts if p.name == "snapshots"), None)
+    clips = total("clips", "GB", *(p for p in parts if p.name != "snapshots"))
+    rate = next((p for part in parts for p in part.parts if p.unit == "Mbit/s"), known_fact(facts, "bits_per_pixel"))
+    a_day = sent_a_day(clips, snapshots, known_fact(facts, "live"), rate)
+    zone = ZoneInfo(done.evidence.time_zone)
+    read = next((r for r in reversed(keeping.known.readings) if r.what is Measure.DATA_USED), None)
+    at = read.at_s if read is not None else keeping.known.asked_s
+    on = datetime.fromtimestamp(at, UTC).astimezone(zone).date()
+    month = month_days(on, int(known_fact(facts, "month_begins").value))
+    days = exactly("days of this data month", float((month[1] - month[0]).days), "days", Source.MEASURED)
+    a_month = product("sent a month", "GB", a_day, days)
+    allowance = fact_figure(facts, "allowance")
+    out = None
+    if allowance is not None:
+        used, since = (float(read.value or 0.0), on) if read is not None else (0.0, month[0])
+        out = runs_out(used, since, month[1], a_day, allowance.value)
+    return Sent(a_day, a_month, allowance, out, month)
+
+
+def uploads(keeping: Keeping) -> Figure | None:
+    """What a camera needs of the line while it sends, Mbit/s: the greater of its rates."""
+    rates = [p for part in keeping.volume.parts for p in part.parts if p.unit == "Mbit/s"]
+    return max(rates, key=lambda r: r.value) if rates else None
+
+
+def drains_most(charge: Charge) -> list[tuple[str, float]]:
+    """Causes by their share of what is drawn, the greatest first."""
+    whole = charge.drawn.value or 1.0
+    return sorted(((p.name, p.value / whole) for p in charge.drawn.parts), key=lambda c: -c[1])

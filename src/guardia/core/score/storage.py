@@ -1,0 +1,405 @@
+"""Answers about the store: what it would hold otherwise, what to save before it is overwritten, what it costs."""
+
+from __future__ import annotations
+
+import itertools
+import math
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, replace
+
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Visit
+from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.watch import DAY_S
+from guardia.core.make.settings import Settings
+from guardia.core.replay.keeping import Keeping, copy_days, gone_s, volume_of
+from guardia.core.replay.replay import Replay, replay
+from guardia.core.score.score import score
+from guardia.core.storage.facts import known_fact
+from guardia.core.storage.figure import Figure, Source, exactly, short, total
+from guardia.core.storage.rules import RecordingMode
+from guardia.core.storage.stores import OFF_SITE, Fitted, Store, space_of
+from guardia.core.storage.volume import days_kept
+
+MEDIA_GB = (32.0, 64.0, 128.0, 256.0, 512.0, 1000.0, 2000.0, 4000.0, 8000.0)
+"""Usual sizes of media (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class WhatIf:
+    """One way to store.
+
+    Parameters
+    ----------
+    mode
+        When it writes.
+    quality
+        The make's word, empty where it cannot be chosen.
+    size_gb
+        Of the medium.
+    days
+        Days kept.
+    """
+
+    mode: RecordingMode
+    quality: str
+    size_gb: float
+    days: Figure
+
+
+def sizes_for(done: Replay) -> tuple[float, ...]:
+    """Usual sizes that the make takes, and the one that is fitted."""
+    largest = done.candidate.capability.storage.largest_gb
+    fitted = done.keeping.fitted
+    own = {fitted.store.capacity_gb} if fitted is not None and fitted.store.capacity_gb else set()
+    return tuple(sorted({s for s in MEDIA_GB if s <= largest} | own))
+
+
+def what_if(done: Replay, sizes: Sequence[float] | None = None) -> list[WhatIf]:
+    """Days kept by mode, quality and size of the medium.
+
+    Parameters
+    ----------
+    done
+        Replay of the settings to start from.
+    sizes
+        GB; those of sizes_for() when None.
+
+    Returns
+    -------
+    list[WhatIf]
+        Mode by mode, best quality first, smallest medium first.
+    """
+    rules = done.candidate.capability.storage
+    qualities = [q.label for q in rules.qualities] or [""]
+    sizes = sizes_for(done) if sizes is None else sizes
+    found = []
+    for mode, quality in itertools.product(_modes(done), qualities):
+        tried = _under(done, mode=mode, quality=quality)
+        found += [WhatIf(mode, quality, size, _days_on(tried, size)) for size in sizes]
+    return found
+
+
+def _modes(done: Replay) -> tuple[RecordingMode, ...]:
+    """The modes on offer that differ: without hours the mixed one records always."""
+    plan = done.candidate.settings.hours.recording_plan
+    modes = done.candidate.capability.storage.modes
+    return tuple(m for m in modes if m is not RecordingMode.MIXED or plan is not None)
+
+
+def _under(done: Replay, **values: object) -> Replay:
+    """The replay under other settings of storage; the motion is the same."""
+    candidate = done.candidate.with_values(**values)
+    if candidate == done.candidate:
+        return done
+    same_hours = (candidate.settings.storage.mode is RecordingMode.MIXED) == (
+        done.candidate.settings.storage.mode is RecordingMode.MIXED
+    )
+    if same_hours:
+        return replace(done, candidate=candidate)
+    return replay(done.evidence, candidate, motion=done.motion)
+
+
+def _days_on(done: Replay, size_gb: float) -> Figure:
+    """Days kept on a medium of another size, with the other cameras that share it."""
+    keeping = done.keeping
+    fitted = keeping.fitted
+    store = fitted.store if fitted is not None else Store("medium", done.candidate.capability.storage.targets[0], 1.0)
+    readings = fitted.readings if fitted is not None and store.capacity_gb == size_gb else ()
+    tried = Fitted(0, replace(store, capacity_gb=size_gb), (), readings)
+    space = space_of(tried, known_fact(keeping.known.facts, "reserve"))
+    return days_kept(space, keeping.everything, store.keeps_days)
+
+
+@dataclass(frozen=True)
+class Way:
+    """Changes that reach the days that are required.
+
+    Parameters
+    ----------
+    words
+        What is changed.
+    days
+        Days kept then.
+    price
+        What the medium costs, None where nobody said; 0 for settings alone.
+    surely
+        Even the fewest days of the band are enough.
+    settings
+        The settings that it takes.
+    """
+
+    words: tuple[str, ...]
+    days: Figure
+    price: float | None
+    surely: bool
+    settings: Settings
+
+
+def ways_to_keep(
+    done: Replay, required_days: float, price_per_gb: float | None = None, draft: Replay | None = None
+) -> list[Way]:
+    """Changes that keep footage as long as required, the cheapest first.
+
+    Parameters
+    ----------
+    done
+        Replay of the settings in force.
+    required_days
+        Days.
+    price_per_gb
+        Of a medium, in the user's own currency; None where nobody said.
+    draft
+        Replay of a draft whose motion settings may be taken over.
+
+    Returns
+    -------
+    list[Way]
+        Of all combinations of mode, quality, snapshots, medium and the draft's motion settings those that reach it:
+        first what costs least, then what changes least, then what gives up least quality. None where the settings in
+        force reach it, or nothing does.
+    """
+    now = done.keeping.days
+    if done.keeping.known.stores and now is None:
+        return []  # the store that is chosen is not there: that comes first
+    if now is not None and now.value >= required_days:
+        return []
+    sizes, fitted = sizes_for(done), done.keeping.fitted
+    own = fitted.store.capacity_gb if fitted is not None else 0.0
+    ways: list[tuple[tuple[float, int, float], Way]] = []
+    for words, tried in _other_settings(done, draft):
+        for size in (s for s in sizes if s >= own):
+            days, bought = _days_on(tried, size), size > own
+            if days.value < required_days or not (words or bought):
+                continue
+            price = 0.0 if not bought else None if price_per_gb is None else price_per_gb * size
+            changes = (*words, *([f"a medium of {size:g} GB"] if bought else []))
+            # Without a price the size stands for it; a poorer picture is the last resort among equals.
+            weight = tried.candidate.capability.storage.quality(tried.candidate.settings.storage.quality)
+            order = (size if price is None else price, len(changes), -weight.weight if weight is not None else 0.0)
+            ways.append((order, Way(changes, days, price, days.low >= required_days, tried.candidate.settings)))
+            break  # a larger medium costs more
+    cheapest: list[Way] = []
+    for _, way in sorted(ways, key=lambda one: one[0]):
+        # What needs more than an earlier one that is enough by itself is no way of its own.
+        if not any(set(better.words) <= set(way.words) for better in cheapest):
+            cheapest.append(way)
+    return cheapest
+
+
+def _other_settings(done: Replay, draft: Replay | None) -> Iterator[tuple[tuple[str, ...], Replay]]:
+    """Replays under every combination of mode, quality, snapshots and motion settings, with what each changes."""
+    rules, storage = done.candidate.capability.storage, done.candidate.settings.storage
+    bases: list[tuple[tuple[str, ...], Replay]] = [((), done)]
+    if draft is not None and _motion_parts(draft.candidate.settings) != _motion_parts(done.candidate.settings):
+        bases.append((("take the draft's motion settings",), draft))
+    labels = [q.label for q in rules.qualities]
+    first = rules.quality(storage.quality)
+    worse = labels[labels.index(first.label) + 1 :] if first is not None else []
+    fewer = [0.0] if storage.snapshot_every_s and 0.0 in rules.snapshot_choices_s else []
+    for (words, base), mode, quality, every in itertools.product(
+        bases, _modes(done), (storage.quality, *worse), (storage.snapshot_every_s, *fewer)
+    ):
+        changed = (
+            *words,
+            *([f"record {mode}"] if mode is not storage.mode else []),
+            *([f"quality '{quality}'"] if quality != storage.quality else []),
+            *(["no snapshots"] if every != storage.snapshot_every_s else []),
+        )
+        yield changed, _under(base, mode=mode, quality=quality, snapshot_every_s=every)
+
+
+def _motion_parts(settings: Settings) -> tuple[object, ...]:
+    return settings.detection, settings.recording
+
+
+@dataclass(frozen=True)
+class School:
+    """One way of recording, as technicians differ about it.
+
+    Parameters
+    ----------
+    mode
+        When it writes.
+    offered
+        The make can do it.
+    days
+        Days kept, None where the store is not known.
+    missed
+        Real visits of the evidence that it misses.
+    censored
+        More may have been missed: no footage shows what motion let pass.
+    look_h
+        Hours of footage a day to look through.
+    """
+
+    mode: RecordingMode
+    offered: bool
+    days: Figure | None
+    missed: int
+    censored: bool
+    look_h: Figure
+
+
+def schools(done: Replay) -> list[School]:
+    """Always, by motion, and both by the clock, side by side."""
+    evidence, rules = done.evidence, done.candidate.capability.storage
+    missed = len(score(evidence, done).real_missed)
+    plan = done.candidate.settings.hours.recording_plan
+    found = []
+    for mode in (RecordingMode.CONTINUOUS, RecordingMode.MOTION, RecordingMode.MIXED):
+        if mode is RecordingMode.MIXED and plan is None:
+            continue
+        tried = _under(done, mode=mode)
+        volume = volume_of(tried)
+        seconds = [p for part in volume.parts for p in part.parts if p.unit == "s"]
+        look = total("to look through a day", "h", *(_in_hours(p) for p in seconds))
+        # Recorded always, nothing is missed but what lies outside its hours; mixed, by motion outside them only.
+        by_mode = {RecordingMode.CONTINUOUS: 0, RecordingMode.MOTION: missed, RecordingMode.MIXED: 0}
+        lost = by_mode[mode] if plan is None or mode is RecordingMode.MOTION else _missed_outside(done, tried, mode)
+        found.append(
+            School(
+                mode, mode in rules.modes, tried.keeping.days, lost,
+                mode is not RecordingMode.CONTINUOUS and not evidence.continuous_s, look,
+            )
+        )  # fmt: skip
+    return found
+
+
+def _in_hours(seconds: Figure) -> Figure:
+    """Seconds a day as hours a day."""
+    value, low, high = (v / 3600 for v in (seconds.value, seconds.low, seconds.high))
+    return Figure(seconds.name, value, low, high, "h", seconds.source, seconds.how, seconds.parts, seconds.fact)
+
+
+def _missed_outside(done: Replay, tried: Replay, mode: RecordingMode) -> int:
+    """Real visits outside its hours that are not recorded: all of them, or those that motion misses."""
+    from guardia.core.score.hours import outside
+
+    away = set(outside(done.evidence, done.candidate.settings.hours.recording_plan, Verdict.REAL))
+    if mode is RecordingMode.CONTINUOUS:
+        return len(away)
+    return len(away & set(score(done.evidence, tried).real_missed))
+
+
+@dataclass(frozen=True)
+class ToKeep:
+    """A real visit, and until when it can be saved.
+
+    Parameters
+    ----------
+    visit
+        The visit.
+    at_s
+        When it was recorded, POSIX seconds.
+    gone
+        Why it is no longer there, empty while it is.
+    deadline_s
+        Export it before: by the fewest days of the band. None where it is never overwritten or nobody knows.
+    """
+
+    visit: Visit
+    at_s: float
+    gone: str
+    deadline_s: float | None
+
+
+def keep_list(done: Replay) -> list[ToKeep]:
+    """The judged real visits that were recorded, those that go first at the head, those gone at the end."""
+    found = []
+    for visit in done.evidence.visits:
+        recorded = [o for o in visit if done.records(o.id)]
+        if visit.verdict is not Verdict.REAL or not recorded:
+            continue
+        at_s = done.evidence.span_s(recorded[0])[0]
+        closed = [done.no_longer_there(done.place[o.id]) for o in recorded]
+        gone = next(iter(closed[0].values())) if all(closed) else ""
+        found.append(ToKeep(visit, at_s, gone, _deadline_s(done, at_s)))
+    return sorted(found, key=lambda k: (bool(k.gone), k.deadline_s is None, k.deadline_s or k.at_s))
+
+
+def _deadline_s(done: Replay, at_s: float) -> float | None:
+    """Until when something can surely be saved: from the store, or longer from a copy."""
+    deadline = gone_s(done.keeping, at_s, surely=False)
+    held = max((copy_days(done, copy) for copy in done.keeping.known.copies), default=0.0)
+    return None if deadline is None or not math.isfinite(held) else max(deadline, at_s + held * DAY_S)
+
+
+def kept_counts(done: Replay) -> tuple[int, int]:
+    """Real visits that were recorded and are still there, and that are not."""
+    listed = keep_list(done)
+    gone = sum(bool(k.gone) for k in listed)
+    return len(listed) - gone, gone
+
+
+def if_stolen(keeping: Keeping) -> str:
+    """What is lost if the devices on the site are taken."""
+    if not keeping.known.stores:
+        return "No store is entered yet."
+    used = [f for f in (keeping.fitted, *keeping.known.copies) if f is not None]
+    away = [f.store for f in used if f.store.kind in OFF_SITE]
+    here = [f.store.name for f in used if f.store.kind not in OFF_SITE]
+    if not used:
+        return "Nothing is recorded to any store."
+    if not here:
+        return "If the devices here are stolen, nothing is lost: all footage lies off the site."
+    if not away:
+        return f"If {' or '.join(here)} is stolen, all footage on it is lost: there is no copy off the site."
+    names = " and ".join(s.name for s in away)
+    return f"If {' or '.join(here)} is stolen, what {names} holds is still there."
+
+
+@dataclass(frozen=True)
+class Cost:
+    """What a store costs over some years.
+
+    Parameters
+    ----------
+    name
+        The store.
+    sum
+        In the user's own currency, None where a price is not known.
+    words
+        How it comes about.
+    """
+
+    name: str
+    sum: float | None
+    words: str
+
+
+def costs(stores: Sequence[Store], years: float) -> list[Cost]:
+    """What each store costs over some years: the medium, spare ones as they wear out, the plan month by month."""
+    found = []
+    for store in stores:
+        if store.price is None and store.price_per_month is None:
+            found.append(Cost(store.name, None, "no price is entered"))
+            continue
+        media = math.ceil(years / store.lasts_years) if store.lasts_years else 1
+        parts, sum_ = [], 0.0
+        if store.price is not None:
+            sum_ += media * store.price
+            worn = f", each lasts {store.lasts_years:g} years" if store.lasts_years else ""
+            parts.append(f"{count_of(media, 'medium', 'media')} at {store.price:g}{worn}")
+        if store.price_per_month is not None:
+            sum_ += 12 * years * store.price_per_month
+            parts.append(f"{12 * years:g} months at {store.price_per_month:g}")
+        found.append(Cost(store.name, sum_, "; ".join(parts)))
+    return found
+
+
+def requirement(keeping: Keeping) -> Figure | None:
+    """Days that footage must be kept on this site; None while nobody said."""
+    days = keeping.known.of_site.get("required_days")
+    return None if days is None else exactly("required", days, "days", Source.TYPED, "typed in", "required_days")
+
+
+def kept_words(keeping: Keeping) -> str:
+    """Days kept in a few words, for the score panel."""
+    if keeping.known.stores and keeping.fitted is None:
+        return "no store of that kind"
+    if keeping.days is None:
+        return ""
+    if keeping.full_s is not None and keeping.overwrites_s is None:
+        return "stops when full"
+    return f"{short(keeping.days.value)} days"

@@ -1,0 +1,120 @@
+"""What is wrong with the storage, the battery or the data of a camera, in sentences, the worst first."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import UTC, date, datetime
+from zoneinfo import ZoneInfo
+
+from guardia.core.replay.keeping import Keeping
+from guardia.core.replay.replay import Replay
+from guardia.core.score.power import Charge, charge_of, drains_most, sent_of
+from guardia.core.score.storage import kept_counts, requirement
+from guardia.core.storage.figure import short
+from guardia.core.storage.readings import Measure
+from guardia.core.storage.stores import reading_errors
+
+SHORT_CHARGE_DAYS = 30.0
+"""A battery that must be charged more often than once a month is told of (common practice, no source)."""
+
+GREAT_SHARE = 0.25
+"""A cause with at least this share of the drain is named."""
+
+
+@dataclass(frozen=True)
+class Finding:
+    """Something to do about storage, power or data.
+
+    Parameters
+    ----------
+    words
+        What is found, and what to do.
+    serious
+        Footage is lost by it now.
+    """
+
+    words: str
+    serious: bool
+
+
+def storage_findings(done: Replay, installed: Replay | None = None) -> list[Finding]:
+    """What is wrong under some settings, the worst first.
+
+    Parameters
+    ----------
+    done
+        Their replay.
+    installed
+        Replay of the settings under which the readings were taken; the same when None.
+
+    Returns
+    -------
+    list[Finding]
+        None where all is well as far as anybody knows.
+    """
+    keeping, found = done.keeping, []
+    if keeping.known.stores:
+        found += _store_findings(done, keeping)
+        _, gone = kept_counts(done)
+        if gone:
+            found.append(Finding(f"{gone} judged real recordings of the evidence are not on the store.", serious=True))
+    if (charge := charge_of(done, installed)) is not None:
+        found += _charge_findings(charge)
+    sent = sent_of(done)
+    if sent is not None and sent.runs_out is not None and sent.allowance is not None:
+        words = (
+            f"The data allowance of {sent.allowance.words} a month is used up on {sent.runs_out}: {sent.a_month.words}."
+        )
+        found.append(Finding(words, serious=False))
+    return sorted(found, key=lambda f: not f.serious)
+
+
+def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
+    fitted, chosen = keeping.fitted, done.candidate.settings.storage.target
+    if fitted is None:
+        there = " or ".join(f"'{f.store.kind}'" for f in keeping.known.stores)
+        words = f"It is set to record to '{chosen}', which it does not have: nothing is kept. Choose {there}."
+        return [Finding(words, serious=True)]
+    found, name = [], fitted.store.name
+    state = fitted.state_at(keeping.known.asked_s)
+    if state not in (None, Measure.HEALTHY):
+        found.append(Finding(f"'{name}' is {state}: nothing is kept. Format or replace it, and read it again.", True))
+    asked = _day(keeping.known.asked_s, done)
+    ends = fitted.store.ends
+    if ends is not None and ends < asked:
+        found.append(Finding(f"The plan of '{name}' ended on {ends}: nothing is kept since.", serious=True))
+    elif ends is not None:
+        found.append(Finding(f"The plan of '{name}' ends on {ends}.", serious=False))
+    if keeping.full_s is not None:
+        full, stops = _day(keeping.full_s, done), "Switch overwriting on"
+        past = keeping.full_s <= keeping.known.asked_s
+        words = (
+            f"'{name}' is full since {full} and does not overwrite: nothing is kept since. {stops}, or empty it."
+            if past
+            else f"'{name}' will be full on {full} and does not overwrite: nothing is kept from then on. {stops}."
+        )
+        found.append(Finding(words, serious=past))
+    found += [Finding(words, serious=False) for words in reading_errors(fitted)]
+    needed = requirement(keeping)
+    if needed is not None and keeping.days is not None and keeping.days.value < needed.value:
+        words = f"It keeps {keeping.days.words}; {short(needed.value)} days are required."
+        found.append(Finding(words, serious=False))
+    return found
+
+
+def _charge_findings(charge: Charge) -> list[Finding]:
+    found = []
+    if charge.packs:
+        found.append(Finding(charge.packs, serious=False))
+    if charge.days.value < SHORT_CHARGE_DAYS:
+        causes = [f"{name} {share:.0%}" for name, share in drains_most(charge) if share >= GREAT_SHARE]
+        most = f" Most of it goes to: {', '.join(causes)}." if causes else ""
+        on = f", on {charge.charge_on}" if charge.charge_on is not None else ""
+        found.append(Finding(f"It must be charged in {charge.days.words}{on}.{most}", serious=False))
+    if charge.failing_month:
+        found.append(Finding(f"The panel does not keep up: it fails first in {charge.failing_month}.", serious=False))
+    return found
+
+
+def _day(at_s: float, done: Replay) -> date:
+    return datetime.fromtimestamp(at_s, UTC).astimezone(ZoneInfo(done.evidence.time_zone)).date()

@@ -1,0 +1,257 @@
+"""A battery: how fast it drains by its readings, or by what the camera does, and when it is empty."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.special import stdtrit
+
+from guardia.core.storage.facts import fact_figure, known_fact
+from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, short, total
+from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.rules import PowerDraw
+
+DAY_S = 86400.0
+
+CHARGED_PERCENT = 5.0
+"""A rise by more than this between two readings is a charge; less is noise or a warmer cell."""
+
+CHANGE_SPREAD = 1.5
+"""What settings change of the drain, as a ratio, may be so many times as great or as small (common practice, no
+source)."""
+
+LEAST_READINGS = 3
+"""A straight line through two readings has no interval."""
+
+
+@dataclass(frozen=True)
+class Drain:
+    """What readings of one pack tell.
+
+    Parameters
+    ----------
+    per_day
+        Percent a day, with its interval (90 %).
+    level
+        Percent at the last reading.
+    last_s
+        When that was, POSIX seconds.
+    count
+        Readings since the last charge.
+    per_degree
+        Percent of charge shown a degree, where temperatures were read with them; None where not.
+    """
+
+    per_day: Figure
+    level: float
+    last_s: float
+    count: int
+    per_degree: float | None = None
+
+
+def since_charge(readings: Sequence[Reading], pack: Measure) -> list[Reading]:
+    """Readings of a pack since it was charged last, in order of time."""
+    of_pack = [r for r in readings if r.what is pack and r.value is not None]
+    begin = 0
+    for n in range(1, len(of_pack)):
+        if float(of_pack[n].value or 0) - float(of_pack[n - 1].value or 0) > CHARGED_PERCENT:
+            begin = n
+    return of_pack[begin:]
+
+
+def fit_drain(readings: Sequence[Reading], pack: Measure = Measure.BATTERY) -> Drain | None:
+    """Drain of one pack by least squares over its readings since the last charge.
+
+    Parameters
+    ----------
+    readings
+        Of the camera, in order of time.
+    pack
+        Which pack.
+
+    Returns
+    -------
+    Drain | None
+        The slope of percent over days, with Student's interval (90 %); where a temperature was read within an hour of
+        each of at least five readings, with the temperature as a second term. None for fewer than three readings.
+    """
+    run = since_charge(readings, pack)
+    if len(run) < LEAST_READINGS:
+        return None
+    days = np.array([(r.at_s - run[0].at_s) / DAY_S for r in run])
+    percent = np.array([float(r.value or 0.0) for r in run])
+    if days[-1] <= 0:
+        return None
+    columns = [np.ones_like(days), days]
+    warm = [_temperature(readings, r.at_s) for r in run]
+    known = [w for w in warm if w is not None]
+    with_warmth = len(run) >= 5 and len(known) == len(run) and float(np.ptp(known)) > 1.0
+    if with_warmth:
+        columns.append(np.array(known) - float(np.mean(known)))
+    design = np.column_stack(columns)
+    solved, _, rank, _ = np.linalg.lstsq(design, percent, rcond=None)
+    left = len(run) - int(rank)
+    if rank < design.shape[1] or left < 1:
+        return None
+    residual = percent - design @ solved
+    variance = float(residual @ residual) / left * np.linalg.inv(design.T @ design)
+    half = float(stdtrit(left, 0.95)) * math.sqrt(float(variance[1, 1]))
+    slope = -float(solved[1])
+    how = f"a straight line through {len(run)} readings over {days[-1]:.0f} days"
+    per_day = Figure("drain", slope, slope - half, slope + half, "% a day", Source.MEASURED, how)
+    return Drain(
+        per_day, float(percent[-1]), run[-1].at_s, len(run), float(solved[2]) if with_warmth else None
+    )  # fmt: skip
+
+
+def _temperature(readings: Sequence[Reading], at_s: float) -> float | None:
+    near = [r for r in readings if r.what is Measure.TEMPERATURE and abs(r.at_s - at_s) <= 3600]
+    return min(near, key=lambda r: abs(r.at_s - at_s)).value if near else None
+
+
+@dataclass(frozen=True)
+class Activity:
+    """What a camera does in a day that costs charge.
+
+    Parameters
+    ----------
+    recorded
+        Seconds recorded a day.
+    recorded_dark
+        Of these in the dark.
+    snapshots
+        Snapshots a day.
+    alerts
+        Alerts a day.
+    white_light
+        The dark recordings are lit in white.
+    """
+
+    recorded: Figure
+    recorded_dark: Figure
+    snapshots: float
+    alerts: Figure
+    white_light: bool = False
+
+
+def consumption(activity: Activity, power: PowerDraw, facts: Mapping[str, float]) -> Figure:
+    """Watt-hours a day by cause.
+
+    Parameters
+    ----------
+    activity
+        What it does.
+    power
+        What that draws, as assumed for the make.
+    facts
+        What was typed in.
+
+    Returns
+    -------
+    Figure
+        Sum over causes: standby x 24 h, seconds x power, counts x energy.
+    """
+
+    def draw(name: str, value: float) -> Figure:
+        figure = fact_figure(facts, name, power.band(value))
+        assert figure is not None
+        return figure
+
+    day = exactly("hours", 24.0, "h", Source.MEASURED, "a day")
+    snapshots = exactly("snapshots a day", activity.snapshots, "", Source.TYPED, "by the setting")
+    live, wakes = known_fact(facts, "live"), known_fact(facts, "wakes")
+    parts = [
+        product("standby", "Wh", draw("standby", power.standby_mw), day, factor=1e-3),
+        product("recording", "Wh", draw("recording", power.recording_w), activity.recorded, factor=1 / 3600),
+        product("snapshots", "Wh", draw("snapshot_energy", power.snapshot_j), snapshots, factor=1 / 3600),
+        product("alerts", "Wh", draw("alert_energy", power.alert_j), activity.alerts, factor=1 / 3600),
+        product("live looks", "Wh", draw("live_power", power.live_w), live, factor=1 / 60),
+        product("waking to look", "Wh", draw("wake_energy", power.wake_j), wakes, factor=1 / 3600),
+    ]
+    if activity.white_light and power.white_light_w:
+        light = draw("white_light", power.white_light_w)
+        parts.append(product("white light", "Wh", light, activity.recorded_dark, factor=1 / 3600))
+    return total("drawn a day", "Wh", *(p for p in parts if p.value > 0))
+
+
+def days_to_empty(charge: Figure, drawn: Figure, gained: Figure | None = None) -> Figure:
+    """Days until a charge is used up; without end where at least as much is gained as is drawn.
+
+    Parameters
+    ----------
+    charge
+        Wh.
+    drawn
+        Wh a day.
+    gained
+        Wh a day from a panel, None without one.
+
+    Returns
+    -------
+    Figure
+        Days.
+    """
+    if gained is None or gained.value <= 0:
+        return ratio("days to empty", "days", charge, drawn)
+    net, low, high = drawn.value - gained.value, drawn.low - gained.high, drawn.high - gained.low
+    how = f"{charge.words} / ({drawn.words} drawn - {gained.words} gained)"
+    parts = (charge, drawn, gained)
+    value, least, most = (charge.value / n if n > 0 else math.inf for n in (net, high, low))
+    return Figure("days to empty", value, least, most, "days", Source.ASSUMED, how, parts)
+
+
+def scaled_drain(drain: Drain, installed: Figure, draft: Figure) -> Figure:
+    """The measured drain under other settings: by the ratio of what both draw as worked out.
+
+    Parameters
+    ----------
+    drain
+        Measured under the installed settings.
+    installed
+        Wh a day that those draw.
+    draft
+        Wh a day that the others draw.
+
+    Returns
+    -------
+    Figure
+        Percent a day. What both draw has errors in common, so the band is that of their ratio, not of either.
+    """
+    factor = draft.value / installed.value if installed.value > 0 else 1.0
+    ends = sorted((factor ** (1 / CHANGE_SPREAD), factor**CHANGE_SPREAD))
+    how = f"{short(draft.value)} Wh / {short(installed.value)} Wh a day as worked out"
+    change = Figure("draft to installed", factor, ends[0], ends[1], "", Source.ASSUMED, how, (draft, installed))
+    one = drain.per_day
+    if one.low <= 0:
+        ends = sorted(a * b for a in (one.low, one.high) for b in (change.low, change.high))
+        parts = (one, change)
+        return Figure("drain", one.value * factor, ends[0], ends[-1], "% a day", Source.ASSUMED, one.how, parts)
+    return product("drain", "% a day", one, change)
+
+
+def days_left(level: float, per_day: Figure, down_to: float) -> Figure:
+    """Days until a level is reached: percent left over percent a day; an interval that holds 0 has no upper end."""
+    left = max(0.0, level - down_to)
+    how = f"({level:g} % - {down_to:g} %) / {per_day.words}"
+    value, low, high = (left / d if d > 0 else math.inf for d in (per_day.value, per_day.high, per_day.low))
+    return Figure("days until it must be charged", value, low, high, "days", per_day.source, how, (per_day,))
+
+
+def packs_apart(readings: Sequence[Reading]) -> str:
+    """What two packs tell when they are read apart: one may be empty behind the other."""
+    latest = [
+        next((r for r in reversed(readings) if r.what is pack), None) for pack in (Measure.BATTERY, Measure.BATTERY_2)
+    ]
+    one, two = latest
+    if one is None or two is None or one.value is None or two.value is None:
+        return ""
+    if abs(one.value - two.value) < 25 and min(one.value, two.value) > 10:
+        return ""
+    low, high = sorted((one.value, two.value))
+    return (
+        f"One pack shows {low:g} %, the other {high:g} %: the weaker one is nearly empty behind the other, or does not "
+        "charge. Swap them and read again."
+    )

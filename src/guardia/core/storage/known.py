@@ -1,0 +1,45 @@
+"""All that is known of where one camera's footage goes."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+
+from guardia.core.storage.readings import Reading
+from guardia.core.storage.stores import Fitted, StoreKind
+
+
+@dataclass(frozen=True)
+class StorageKnown:
+    """Stores, facts and readings of one camera.
+
+    Parameters
+    ----------
+    stores
+        That it hangs on.
+    facts
+        Typed in of the camera, by id.
+    of_site
+        Typed in of the site.
+    readings
+        Read off the camera, in order of time.
+    asked_s
+        The moment at which it is asked what is still there, POSIX seconds.
+    """
+
+    stores: tuple[Fitted, ...] = ()
+    facts: Mapping[str, float] = field(default_factory=dict)
+    of_site: Mapping[str, float] = field(default_factory=dict)
+    readings: tuple[Reading, ...] = ()
+    asked_s: float = 0.0
+
+    def target(self, chosen: str) -> Fitted | None:
+        """The store that is recorded to under a chosen target; the first that is no copy where nobody chose."""
+        if chosen:
+            return next((f for f in self.stores if f.store.kind == chosen), None)
+        return next((f for f in self.stores if f.store.kind is not StoreKind.COPY), None)
+
+    @property
+    def copies(self) -> tuple[Fitted, ...]:
+        """Stores that get a copy of everything."""
+        return tuple(f for f in self.stores if f.store.kind is StoreKind.COPY)

@@ -1,0 +1,82 @@
+"""How many bits a second of footage takes: measured on the camera's own files, else by its pixels."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Sequence
+from typing import NamedTuple
+
+import numpy as np
+from scipy.special import stdtrit
+
+from guardia.core.storage.figure import Figure, Source, exactly, product
+
+FEW_FILES = 3
+"""With fewer files nothing can be said of how they differ."""
+
+
+class FileSize(NamedTuple):
+    """One file of footage.
+
+    Parameters
+    ----------
+    size_bytes
+        Its size.
+    duration_s
+        Its length, above 0.
+    dark
+        Recorded in the dark.
+    moving
+        Recorded because something moved; else of a camera that records always.
+    """
+
+    size_bytes: int
+    duration_s: float
+    dark: bool
+    moving: bool
+
+
+def measured_rate(files: Sequence[FileSize], name: str) -> Figure | None:
+    """Megabits a second over all seconds of some files.
+
+    Parameters
+    ----------
+    files
+        N files.
+    name
+        What it is called.
+
+    Returns
+    -------
+    Figure | None
+        The ratio of all bits to all seconds, with the interval (90 %, Student's t) of a ratio estimator (W. G. Cochran,
+        'Sampling Techniques', section 2.11); a factor of 1.5 either way for fewer than three files; None without any.
+    """
+    if not files:
+        return None
+    bits = np.array([f.size_bytes * 8 / 1e6 for f in files])
+    seconds = np.array([f.duration_s for f in files])
+    rate, n = float(bits.sum() / seconds.sum()), len(files)
+    how = f"{bits.sum() / 8:.0f} MB in {seconds.sum():.0f} s of {n} files"
+    if n < FEW_FILES:
+        return Figure(name, rate, rate / 1.5, rate * 1.5, "Mbit/s", Source.MEASURED, f"{how}; too few for an interval")
+    spread = math.sqrt(float(((bits - rate * seconds) ** 2).sum()) / (n - 1) / n) / float(seconds.mean())
+    half = float(stdtrit(n - 1, 0.95)) * spread
+    return Figure(name, rate, max(rate - half, rate / 10), rate + half, "Mbit/s", Source.MEASURED, how)
+
+
+def rate_by_pixels(width: int, height: int, frame_rate: float, bits_per_pixel: Figure, name: str) -> Figure:
+    """Megabits a second by pixels, frames a second and bits per pixel (common practice)."""
+    pixels = exactly(f"pixels of {width} x {height}", float(width * height), "")
+    frames = exactly("pictures a second", frame_rate, "")
+    return product(name, "Mbit/s", bits_per_pixel, pixels, frames, factor=1e-6)
+
+
+def mean_with_interval(values: Sequence[float], name: str, unit: str, how: str) -> Figure:
+    """Mean of some days with its interval (90 %, Student's t); a factor of 2 either way for a single day."""
+    days = np.array(values, float)
+    mean = float(days.mean())
+    if len(days) < 2:
+        return Figure(name, mean, mean / 2, mean * 2, unit, Source.MEASURED, f"{how}; one day only")
+    half = float(stdtrit(len(days) - 1, 0.95)) * float(days.std(ddof=1)) / math.sqrt(len(days))
+    return Figure(name, mean, max(mean - half, 0.0), mean + half, unit, Source.MEASURED, how)

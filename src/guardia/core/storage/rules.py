@@ -1,0 +1,140 @@
+"""What a make can be told of storage and power."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from enum import StrEnum
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.storage.stores import StoreKind
+
+
+class RecordingMode(StrEnum):
+    """When footage is written."""
+
+    MOTION = "by motion"
+    CONTINUOUS = "always"
+    MIXED = "always in its hours, by motion outside"
+
+
+@dataclass(frozen=True)
+class Quality:
+    """One quality on offer.
+
+    Parameters
+    ----------
+    label
+        The make's own word.
+    width
+        Pixels.
+    height
+        Pixels.
+    frame_rate
+        Pictures a second.
+    mbit_s
+        Bit rate as the make states it, megabits a second; 0 where it does not.
+    """
+
+    label: str
+    width: int
+    height: int
+    frame_rate: float
+    mbit_s: float = 0.0
+
+    def __post_init__(self) -> None:
+        sizes = 1 <= self.width <= 32768 and 1 <= self.height <= 32768 and 0 < self.frame_rate <= 240
+        if not sizes or not (math.isfinite(self.mbit_s) and 0 <= self.mbit_s <= 500):
+            raise InvalidValue(f"The quality '{self.label}' cannot be used.", do="See docs/formats.md for its bounds.")
+
+    @property
+    def weight(self) -> float:
+        """What its footage takes, compared with other qualities: the stated rate, else pixels a second."""
+        return self.mbit_s or self.width * self.height * self.frame_rate * 0.067e-6
+
+
+@dataclass(frozen=True)
+class PowerDraw:
+    """What a battery camera draws, as assumed for the make; all of it common practice without a source.
+
+    Parameters
+    ----------
+    battery_wh
+        Usable charge of all its packs, Wh.
+    packs
+        Number of packs.
+    standby_mw
+        Standby, mW.
+    recording_w
+        While it records, W.
+    snapshot_j
+        A snapshot, J.
+    alert_j
+        An alert with its picture, J.
+    live_w
+        While somebody looks, W.
+    wake_j
+        Waking to look for motion, J.
+    white_light_w
+        Its white light, W; 0 without one.
+    panel_w
+        Its panel at full sun, W; 0 without one.
+    spread
+        The true value lies between that divided and multiplied by this factor.
+    """
+
+    battery_wh: float
+    packs: int = 1
+    standby_mw: float = 8.0
+    recording_w: float = 1.4
+    snapshot_j: float = 6.0
+    alert_j: float = 4.0
+    live_w: float = 2.0
+    wake_j: float = 1.5
+    white_light_w: float = 0.0
+    panel_w: float = 0.0
+    spread: float = 1.6
+
+    def band(self, value: float) -> tuple[float, float, float]:
+        """A value with its band."""
+        return value, value / self.spread, value * self.spread
+
+
+@dataclass(frozen=True)
+class StorageRules:
+    """What a make can be told of storage.
+
+    Parameters
+    ----------
+    targets
+        Stores that it can record to.
+    largest_gb
+        Largest medium that it takes.
+    qualities
+        From the best to the least; none where it cannot be chosen.
+    modes
+        When it can write footage.
+    snapshot_choices_s
+        Seconds between snapshots on offer; 0 for none.
+    second_mbit_s
+        Rate of a second stream that it can record beside the first; 0 without one.
+    power
+        Its battery, None on mains.
+    mobile
+        It sends over a mobile network.
+    """
+
+    targets: tuple[StoreKind, ...] = (StoreKind.CARD,)
+    largest_gb: float = 256.0
+    qualities: tuple[Quality, ...] = ()
+    modes: tuple[RecordingMode, ...] = (RecordingMode.MOTION,)
+    snapshot_choices_s: tuple[float, ...] = (0.0,)
+    second_mbit_s: float = 0.0
+    power: PowerDraw | None = None
+    mobile: bool = False
+
+    def quality(self, label: str) -> Quality | None:
+        """A quality by its word; the best for '', None where none is on offer or it is not known."""
+        if not label:
+            return self.qualities[0] if self.qualities else None
+        return next((q for q in self.qualities if q.label == label), None)

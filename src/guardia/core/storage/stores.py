@@ -1,0 +1,201 @@
+"""Stores: what footage is kept on, with its readings over time."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from datetime import date
+from enum import StrEnum
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.storage.figure import Figure, Source, exactly
+from guardia.core.storage.readings import STATES, Measure, Reading
+
+GIB = 2**30 / 1e9
+"""Gigabytes in a gibibyte, as devices often show space."""
+
+FULL_SHARE = 0.005
+"""A store with less free than this share of its capacity is full."""
+
+
+class StoreKind(StrEnum):
+    """Where footage can go, in the words in which a target is chosen."""
+
+    CARD = "card in the camera"
+    HUB = "stick or disk of the hub"
+    RECORDER = "recorder disk"
+    COPY = "copy off the site"
+    REMOTE = "remote plan"
+
+
+OFF_SITE = (StoreKind.COPY, StoreKind.REMOTE)
+"""Still there when the devices on the site are stolen."""
+
+
+@dataclass(frozen=True)
+class Store:
+    """One store.
+
+    Parameters
+    ----------
+    name
+        Its name.
+    kind
+        What it is.
+    capacity_gb
+        As printed on it, GB of 10^9 bytes; 0 where a plan keeps by days only.
+    keeps_days
+        A plan keeps footage so long, None without such a limit.
+    ends
+        A plan's last day, None without an end.
+    price
+        Of the medium, in the user's own currency; None where nobody said.
+    price_per_month
+        Of a plan, likewise.
+    lasts_years
+        After so many years the medium is replaced, None where nobody said.
+    begins
+        In use since, None where nobody said.
+    """
+
+    name: str
+    kind: StoreKind
+    capacity_gb: float = 0.0
+    keeps_days: float | None = None
+    ends: date | None = None
+    price: float | None = None
+    price_per_month: float | None = None
+    lasts_years: float | None = None
+    begins: date | None = None
+
+    def __post_init__(self) -> None:
+        if not self.name.strip():
+            raise InvalidValue("A store needs a name.", do="Name it after its place, such as 'slipway card'.")
+        if not (math.isfinite(self.capacity_gb) and 0 <= self.capacity_gb <= 1e6):
+            raise InvalidValue(
+                f"A store of {self.capacity_gb} GB cannot be.", kept="Nothing was changed.",
+                do="Enter the capacity as printed, up to 1,000,000 GB.",
+            )  # fmt: skip
+        if not self.capacity_gb and self.keeps_days is None:
+            raise InvalidValue(
+                "A store needs a capacity, or days that a plan keeps.", kept="Nothing was changed.",
+                do="Enter the capacity as printed on it.",
+            )  # fmt: skip
+        for words, value in (("keeps for days", self.keeps_days), ("lasts years", self.lasts_years)):
+            if value is not None and not 0 < value <= 36600:
+                raise InvalidValue(f"'{words}' cannot be {value}.", do="Enter a number above 0.")
+        for value in (self.price, self.price_per_month):
+            if value is not None and not 0 <= value <= 1e9:
+                raise InvalidValue(f"A price of {value} cannot be.", do="Enter 0 or more.")
+        if self.begins is not None and self.ends is not None and self.ends < self.begins:
+            raise InvalidValue(
+                f"The plan would end on {self.ends}, before it began on {self.begins}.", kept="Nothing was changed.",
+                do="Correct one of the two dates.",
+            )  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Fitted:
+    """A store with what hangs on it and what was read off it.
+
+    Parameters
+    ----------
+    id
+        Number in the project.
+    store
+        The store.
+    cameras
+        Numbers of the cameras that record to it.
+    readings
+        In order of time.
+    others
+        What the other cameras on it put there, GB a day; None without any.
+    """
+
+    id: int
+    store: Store
+    cameras: tuple[int, ...] = ()
+    readings: tuple[Reading, ...] = ()
+    others: Figure | None = None
+
+    def state_at(self, at_s: float) -> Measure | None:
+        """What state it was in; None where no reading tells.
+
+        A store that is found missing or not formatted was so since it was last known to be healthy; one that failed,
+        since the reading that says so.
+        """
+        states = [r for r in self.readings if r.what in STATES]
+        before = [r for r in states if r.at_s <= at_s]
+        after = [r for r in states if r.at_s > at_s]
+        since_ever = (Measure.MISSING, Measure.NOT_FORMATTED)
+        if before and before[-1].what is not Measure.HEALTHY:
+            return before[-1].what
+        if after and after[0].what in since_ever:
+            return after[0].what
+        return before[-1].what if before else None
+
+
+def space_of(fitted: Fitted, reserve: Figure) -> Figure:
+    """Space for footage, GB.
+
+    Parameters
+    ----------
+    fitted
+        The store.
+    reserve
+        Reserve of file system and index, percent.
+
+    Returns
+    -------
+    Figure
+        Used and free space that were read together, which leave no reserve to guess; else the printed capacity less
+        the reserve.
+    """
+    used, free = (_latest(fitted.readings, what) for what in (Measure.USED, Measure.FREE))
+    if used and free and used.at_s == free.at_s and used.value is not None and free.value is not None:
+        shown = used.value + free.value
+        how = f"{used.value:g} GB used + {free.value:g} GB free, as read"
+        return exactly("space", shown, "GB", Source.MEASURED, how)
+    printed = exactly("printed capacity", fitted.store.capacity_gb, "GB", how="typed in with the store")
+    left = Figure(
+        "of it for footage", 1 - reserve.value / 100, 1 - reserve.high / 100, 1 - reserve.low / 100, "", reserve.source,
+        f"1 - {reserve.words} reserve", (reserve,),
+    )  # fmt: skip
+    value, low, high = (printed.value * share for share in (left.value, left.low, left.high))
+    return Figure("space", value, low, high, "GB", left.source, f"{printed.words} x {left.value:.3f}", (printed, left))
+
+
+def reading_errors(fitted: Fitted) -> list[str]:
+    """What of the readings of a store cannot be, in sentences."""
+    errors = []
+    capacity = fitted.store.capacity_gb
+    frees = {r.at_s: r.value for r in fitted.readings if r.what is Measure.FREE and r.value is not None}
+    for r in fitted.readings:
+        if r.what is Measure.USED and r.value is not None:
+            there = r.value + frees.get(r.at_s, 0.0)
+            if capacity and there > capacity * 1.001:
+                hint = " The device may show GiB." if there > capacity * GIB * 0.9 else ""
+                errors.append(
+                    f"Used and free space are {there:g} GB together, more than the {capacity:g} GB printed on "
+                    f"'{fitted.store.name}': a reading error.{hint}"
+                )
+    return errors
+
+
+def _latest(readings: tuple[Reading, ...], what: Measure) -> Reading | None:
+    return next((r for r in reversed(readings) if r.what is what), None)
+
+
+def full_since(fitted: Fitted) -> float | None:
+    """Since when it is read as full, POSIX seconds; None where it is not, or was emptied since."""
+    since: float | None = None
+    for r in fitted.readings:
+        if r.what is Measure.FREE and r.value is not None:
+            full = r.value <= FULL_SHARE * max(fitted.store.capacity_gb, 1e-9)
+            since = (r.at_s if since is None else since) if full else None
+    return since
+
+
+def last_free(fitted: Fitted) -> Reading | None:
+    """The latest reading of free space."""
+    return _latest(fitted.readings, Measure.FREE)

@@ -1,0 +1,385 @@
+"""The tabs of Storage: what the draft says, the stores, what would be otherwise, what to save, schools and costs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.steps.storage_model import StorageModel
+from guardia.core.evidence.judgement import kind_of
+from guardia.core.score.storage import School, ToKeep, Way, WhatIf
+from guardia.core.storage.figure import short
+from guardia.core.storage.readings import RANGES, Reading
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import WrappedLabel, button, label, seconds_words
+from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
+
+
+def table_of(name: str, columns: Sequence[str]) -> QTableWidget:
+    """A table that is read by rows."""
+    table = QTableWidget(0, len(columns))
+    table.setHorizontalHeaderLabels(list(columns))
+    table.setAccessibleName(name)
+    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+    table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+    if (side := table.verticalHeader()) is not None:
+        side.hide()
+    return table
+
+
+def fill(
+    table: QTableWidget, rows: Sequence[Sequence[str]], warn: Callable[[int, int], bool] = lambda _r, _c: False
+) -> None:
+    """Put rows of texts into a table."""
+    table.setRowCount(len(rows))
+    for row, texts in enumerate(rows):
+        for column, text in enumerate(texts):
+            item = QTableWidgetItem(text)
+            if warn(row, column):
+                item.setForeground(THEME.colour("missed"))
+            table.setItem(row, column, item)
+    table.resizeColumnsToContents()
+
+
+class SettingsTab(QWidget):
+    """What the draft says of storage, within what the make offers."""
+
+    def __init__(self, model: StorageModel) -> None:
+        super().__init__()
+        self._model = model
+        rules = model.rules
+        grid = QGridLayout(self)
+        grid.setContentsMargins(0, 8, 0, 0)
+        grid.setHorizontalSpacing(14)
+        self.boxes: dict[str, QComboBox] = {}
+        rows: tuple[tuple[str, str, Sequence[tuple[str, object]]], ...] = (
+            ("target", "Records to", [("not said", ""), *((t.value, t) for t in rules.targets)]),
+            ("mode", "Records", [(m.value, m) for m in rules.modes]),
+            ("quality", "Quality", [("the best" if rules.qualities else "as it is", ""), *(
+                (f"{q.label} ({q.width} x {q.height}, {q.frame_rate:g} a second)", q.label) for q in rules.qualities
+            )]),
+            ("snapshot_every_s", "Snapshots", [
+                ("none" if not s else f"every {seconds_words(s)}", s) for s in rules.snapshot_choices_s
+            ]),
+        )  # fmt: skip
+        for number, (name, words, choices) in enumerate(rows):
+            box = QComboBox()
+            box.setAccessibleName(words)
+            for text, value in choices:
+                box.addItem(text, value)
+            box.activated.connect(
+                lambda _i, n=name, b=box, w=words: self._change(f"change: {w.lower()}", n, b.currentData())
+            )
+            self.boxes[name] = box
+            grid.addWidget(label(words, "muted"), 0 + 2 * (number // 2), number % 2)
+            grid.addWidget(box, 1 + 2 * (number // 2), number % 2)
+        self.checks: dict[str, QCheckBox] = {}
+        for number, (name, words, offered) in enumerate((
+            ("overwrite", "overwrites the oldest when the store is full", True),
+            ("second_stream", "records a second, smaller stream beside", bool(rules.second_mbit_s)),
+            ("white_light", "white light at night", rules.power is None or bool(rules.power.white_light_w)),
+        )):  # fmt: skip
+            check = QCheckBox(words)
+            check.setEnabled(offered)
+            check.toggled.connect(lambda on, n=name, w=words: self._change(w, n, on))
+            self.checks[name] = check
+            grid.addWidget(check, 4 + number, 0, 1, 2)
+        self.note = WrappedLabel()
+        self.note.setObjectName("muted")
+        grid.addWidget(self.note, 7, 0, 1, 2)
+        grid.setRowStretch(8, 1)
+        self._filling = False
+
+    def _change(self, what: str, name: str, value: object) -> None:
+        if not self._filling:
+            self._model.set_storage(what, **{name: value})
+
+    def refresh(self) -> None:
+        """Show the draft as it is now."""
+        self._filling = True
+        storage = self._model.model.draft.storage
+        for name, box in self.boxes.items():
+            box.setCurrentIndex(max(0, box.findData(getattr(storage, name))))
+        for name, check in self.checks.items():
+            check.setChecked(getattr(storage, name))
+        largest = self._model.rules.largest_gb
+        self.note.setText(
+            f"The largest medium that this make takes: {largest:g} GB. Power the camera off before a medium goes in or "
+            "out, format it in the camera, and look for the recording mark afterwards."
+        )
+        self._filling = False
+
+
+class StoresTab(QWidget):
+    """The stores of the site and what was read off them."""
+
+    def __init__(self, model: StorageModel) -> None:
+        super().__init__()
+        self._model = model
+        self._rows: list[tuple[int | None, Reading | None]] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        self.table = table_of("Stores and readings", ("store", "what it is", "capacity, or reading", "records to it"))
+        self.table.itemActivated.connect(lambda _: self.change())
+        layout.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        row.addWidget(button("&Enter a store …", self.add, tip="A card, stick, disk, copy or plan"))
+        row.addWidget(button("Change …", self.change, tip="Correct the chosen store"))
+        row.addWidget(button("Read it off …", self.read, tip="Used and free space, or its state, on a date"))
+        row.addWidget(button("Read the camera off …", self.read_camera, tip="Battery, temperature, data used"))
+        row.addWidget(button("Remove", self.remove, tip="Take the chosen store or reading out"))
+        row.addStretch()
+        layout.addLayout(row)
+        self.stolen = WrappedLabel()
+        layout.addWidget(self.stolen)
+
+    def refresh(self) -> None:
+        """Show them as they are now."""
+        self._rows, rows = [], []
+        names = self._model.camera_names()
+        for fitted, here in self._model.stores():
+            store = fitted.store
+            hung = ", ".join(names.get(i, "?") for i in fitted.cameras) or "no camera"
+            size = f"{store.capacity_gb:g} GB" if store.capacity_gb else f"keeps {store.keeps_days:g} days"
+            size += f", until {store.ends}" if store.ends else ""
+            rows.append((store.name, store.kind.value, size, hung))
+            self._rows.append((fitted.id, None))
+            for reading in fitted.readings if here else ():
+                rows.append(("", "", self._words(reading), ""))
+                self._rows.append((fitted.id, reading))
+        if readings := self._model.model.facts.readings():
+            rows.append(("the camera itself", "", "", ""))
+            self._rows.append((None, None))
+            for reading in readings:
+                rows.append(("", "", self._words(reading), ""))
+                self._rows.append((None, reading))
+        fill(self.table, rows)
+        self.stolen.setText(self._model.stolen())
+
+    def _words(self, reading: Reading) -> str:
+        when = f"{self._model.local(reading.at_s):%Y-%m-%d %H:%M}"
+        if reading.what not in RANGES:
+            return f"{when}  {reading.what}"
+        value = "none came" if reading.value is None else f"{reading.value:g} {RANGES[reading.what].unit}"
+        return f"{when}  {reading.what}: {value}"
+
+    @property
+    def _chosen(self) -> tuple[int | None, Reading | None] | None:
+        row = self.table.currentRow()
+        return self._rows[row] if 0 <= row < len(self._rows) else None
+
+    def add(self) -> None:
+        """Ask for a store."""
+        dialog = StoreDialog(self, None, here=True, camera=self._model.model.camera.name)
+        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.store is not None:
+            self._model.keep_store(0, dialog.store, dialog.here.isChecked())
+
+    def change(self) -> None:
+        """Correct the chosen store."""
+        number = self._chosen[0] if self._chosen else None
+        found = next(((f, here) for f, here in self._model.stores() if f.id == number), None)
+        if found is None:
+            return
+        dialog = StoreDialog(self, found[0].store, here=found[1], camera=self._model.model.camera.name)
+        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.store is not None:
+            self._model.keep_store(found[0].id, dialog.store, dialog.here.isChecked())
+
+    def read(self) -> None:
+        """Ask what was read off the chosen store, else off the one that is recorded to."""
+        fitted = self._model.keeping.fitted
+        number = self._chosen[0] if self._chosen and self._chosen[0] else fitted.id if fitted is not None else None
+        found = next((f for f, _ in self._model.stores() if f.id == number), None)
+        if found is not None:
+            self._ask(found.id, f"'{found.store.name}'", of_store=True)
+
+    def read_camera(self) -> None:
+        """Ask what was read off the camera."""
+        self._ask(None, f"'{self._model.model.camera.name}'", of_store=False)
+
+    def _ask(self, number: int | None, subject: str, *, of_store: bool) -> None:
+        model = self._model
+        dialog = ReadingDialog(self, subject, of_store=of_store, now=model.now, moment=model.moment)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            model.add_readings(number, dialog.readings)
+
+    def remove(self) -> None:
+        """Take the chosen store or reading out."""
+        if self._chosen is None:
+            return
+        number, reading = self._chosen
+        if reading is not None:
+            self._model.remove_reading(number, reading)
+        elif number is not None:
+            self._model.remove_store(number)
+
+
+class AnswersTab(QWidget):
+    """What would be otherwise: ways to keep long enough, the what-if table, schools, costs."""
+
+    def __init__(self, model: StorageModel) -> None:
+        super().__init__()
+        self._model = model
+        self._ways: list[Way] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        self.words = WrappedLabel()
+        layout.addWidget(self.words)
+        self.ways = table_of("Ways to keep long enough", ("what is changed", "days kept", "price", "surely"))
+        self.ways.itemActivated.connect(lambda item: self._model.take_way(self._ways[item.row()]))
+        self.ways.setToolTip("Enter or a double click puts the settings of a way into the draft")
+        layout.addWidget(self.ways, 1)
+        self.what_if = table_of("Days kept by mode, quality and medium", ())
+        layout.addWidget(self.what_if, 2)
+        model.asking.changed.connect(self.refresh_if_shown)
+
+    def refresh_if_shown(self) -> None:
+        """Show what has been worked out, unless nobody looks."""
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show them as they are now."""
+        found = self._model.ask()
+        if found is None:
+            self.words.setText("Working it out …")
+            return
+        table, ways, _ = found
+        self._ways = ways
+        self.words.setText(self._words(ways))
+        self.ways.setVisible(bool(ways))
+        prices = [short(w.price) if w.price else "none" if w.price == 0 else "not known" for w in ways]
+        rows = [(", ".join(w.words), w.days.words, p, "yes" if w.surely else "perhaps")
+                for w, p in zip(ways, prices, strict=True)]  # fmt: skip
+        fill(self.ways, rows)
+        self._fill_what_if(table)
+
+    def _words(self, ways: Sequence[Way]) -> str:
+        required = self._model.required
+        if required is None:
+            return (
+                "Say how many days footage must be kept: choose 'required' under Working. Below: days kept by mode, "
+                "quality and medium."
+            )
+        if self._model.enough:
+            return f"The installed settings keep footage longer than the {short(required.value)} days required."
+        if not ways:
+            return f"No setting and no medium of this make keeps footage for {short(required.value)} days."
+        single = next((w for w in ways if len(w.words) == 1), None)
+        one = f"Cheapest single change: {single.words[0]}." if single is not None else "No single change is enough."
+        return f"{one} Cheapest of all: {', '.join(ways[0].words)} ({ways[0].days.words})."
+
+    def _fill_what_if(self, found: Sequence[WhatIf]) -> None:
+        sizes = list(dict.fromkeys(w.size_gb for w in found))
+        rows: dict[tuple[str, str], list[str]] = {}
+        for one in found:
+            rows.setdefault((one.mode.value, one.quality), []).append(f"{short(one.days.value)}")
+        columns = ["records", "quality", *(f"{size:g} GB" for size in sizes)]
+        self.what_if.setColumnCount(len(columns))
+        self.what_if.setHorizontalHeaderLabels(columns)
+        required = self._model.required
+        days = [[0.0, 0.0, *(w.days.value for w in found if (w.mode.value, w.quality) == key)] for key in rows]
+        fill(
+            self.what_if, [(*key, *texts) for key, texts in rows.items()],
+            lambda r, c: required is not None and c > 1 and days[r][c] < required.value,
+        )  # fmt: skip
+
+
+class SaveTab(QWidget):
+    """What to save before it is overwritten, with its deadline."""
+
+    def __init__(self, model: StorageModel) -> None:
+        super().__init__()
+        self._model = model
+        self._listed: list[ToKeep] = []
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        self.words = WrappedLabel()
+        layout.addWidget(self.words)
+        self.table = table_of("What to save", ("recorded", "what", "save it before", "if not there, why"))
+        layout.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        row.addWidget(button("&Export the chosen …", self.choose_folder, "primary", "Untouched originals with SHA-256"))
+        row.addWidget(label("Keep the original; note the clock's error; local law decides who may see it.", "muted"), 1)
+        layout.addLayout(row)
+
+    def refresh(self) -> None:
+        """Show them as they are now."""
+        model = self._model
+        self._listed = model.to_save()
+        gone = sum(bool(k.gone) for k in self._listed)
+        self.words.setText(
+            f"{len(self._listed)} judged real recordings, under the installed settings, asked on {model.asked}: "
+            f"{len(self._listed) - gone} are on the store, {gone} are not."
+        )
+        rows = []
+        for one in self._listed:
+            until = one.deadline_s
+            deadline = "never overwritten" if until is None else f"{model.local(until):%Y-%m-%d %H:%M}"
+            rows.append((f"{model.local(one.at_s):%Y-%m-%d %H:%M}", kind_of(one.visit.kind).text,
+                         "" if one.gone else deadline, one.gone))  # fmt: skip
+        fill(self.table, rows, lambda r, c: c == 3 and bool(self._listed[r].gone))
+
+    @property
+    def chosen(self) -> list[ToKeep]:
+        """Those that are selected."""
+        rows = sorted({item.row() for item in self.table.selectedItems()})
+        return [self._listed[row] for row in rows]
+
+    def choose_folder(self) -> None:
+        """Ask where to, and export."""
+        if not self.chosen:
+            self.table.selectAll()
+        name = QFileDialog.getExistingDirectory(self, "Export originals to")
+        if name:
+            self._model.export(self.chosen, Path(name))
+
+
+class SchoolsTab(QWidget):
+    """Always, by motion or both by the clock; and what the stores cost over years."""
+
+    def __init__(self, model: StorageModel) -> None:
+        super().__init__()
+        self._model = model
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        columns = ("records", "days kept", "real ones missed", "to look through a day")
+        self.table = table_of("Always, by motion, or both", columns)
+        layout.addWidget(self.table, 1)
+        self.costs = table_of("What the stores cost", ("store", "costs", "how"))
+        self.years = label("", "muted")
+        layout.addWidget(self.years)
+        layout.addWidget(self.costs, 1)
+        model.asking.changed.connect(self.refresh_if_shown)
+
+    def refresh_if_shown(self) -> None:
+        """Show what has been worked out, unless nobody looks."""
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show them as they are now."""
+        found = self._model.ask()
+        fill(self.table, [_school_row(s) for s in found[2]] if found is not None else [])
+        years, costs = self._model.costs()
+        self.years.setText(f"Over {years:g} years, in your own prices:")
+        fill(self.costs, [(c.name, "not known" if c.sum is None else f"{c.sum:.2f}", c.words) for c in costs])
+
+
+def _school_row(school: School) -> tuple[str, ...]:
+    offered = "" if school.offered else " (not with this make)"
+    missed = f"{school.missed}, and what no clip shows" if school.censored else str(school.missed)
+    days = "not known" if school.days is None else school.days.words
+    return f"{school.mode}{offered}", days, missed, school.look_h.words

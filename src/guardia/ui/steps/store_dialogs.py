@@ -1,0 +1,225 @@
+"""Dialogs of Storage: a store, and what was read off a store or a camera."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from typing import Any
+
+from PyQt6.QtCore import QDate, QDateTime
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDateEdit,
+    QDateTimeEdit,
+    QDialog,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QWidget,
+)
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.storage.readings import RANGES, STATES, Measure, Reading
+from guardia.core.storage.stores import GIB, Store, StoreKind
+from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
+
+_UNITS = {"GB": 1.0, "GiB": GIB, "TB": 1000.0, "MB": 0.001}
+
+
+class _Maybe(QWidget):
+    """A field that may be left open."""
+
+    def __init__(self, field: QWidget, *, known: bool) -> None:
+        super().__init__()
+        row = QHBoxLayout(self)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.known = QCheckBox()
+        self.known.setAccessibleName("known")
+        row.addWidget(self.known)
+        row.addWidget(field, 1)
+        self.known.toggled.connect(field.setEnabled)
+        self.known.setChecked(known)
+        field.setEnabled(known)
+
+
+def _number(value: float | None, suffix: str, decimals: int = 2) -> QDoubleSpinBox:
+    field = QDoubleSpinBox()
+    field.setDecimals(decimals)
+    field.setRange(-1e6, 1e9)  # what cannot be is told, not silently cut
+    field.setSuffix(suffix)
+    field.setValue(value or 0.0)
+    return field
+
+
+class StoreDialog(QDialog):
+    """Asks for one store; what cannot be is refused in place.
+
+    Parameters
+    ----------
+    parent
+        The page.
+    store
+        To be corrected, None for a new one.
+    here
+        Whether the camera records to it.
+    camera
+        Its name.
+    """
+
+    def __init__(self, parent: QWidget, store: Store | None, *, here: bool, camera: str) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Store" if store else "Enter a store")
+        self.store: Store | None = None
+        form = QFormLayout(self)
+        self.name = QLineEdit(store.name if store else "")
+        self.name.setPlaceholderText("Named after its place")
+        self.kind = QComboBox()
+        for kind in StoreKind:
+            self.kind.addItem(kind.value, kind)
+        self.capacity = _number(store.capacity_gb if store else 64.0, "", 1)
+        self.unit = QComboBox()
+        self.unit.addItems(list(_UNITS))
+        both = QWidget()
+        row = QHBoxLayout(both)
+        row.setContentsMargins(0, 0, 0, 0)
+        row.addWidget(self.capacity, 1)
+        row.addWidget(self.unit)
+        self.begins, self.ends = (
+            QDateEdit(QDate(day.year, day.month, day.day) if day else QDate.currentDate())
+            for day in ((store.begins, store.ends) if store else (None, None))
+        )
+        for field in (self.begins, self.ends):
+            field.setDisplayFormat("yyyy-MM-dd")
+            field.setCalendarPopup(True)
+        self.keeps = _number(store.keeps_days if store else None, " days", 1)
+        self.price = _number(store.price if store else None, "")
+        self.monthly = _number(store.price_per_month if store else None, " a month")
+        self.lasts = _number(store.lasts_years if store else None, " years", 1)
+        self._maybe = {
+            name: _Maybe(field, known=store is not None and getattr(store, name) is not None)
+            for name, field in (
+                ("begins", self.begins), ("ends", self.ends), ("keeps_days", self.keeps), ("price", self.price),
+                ("price_per_month", self.monthly), ("lasts_years", self.lasts),
+            )
+        }  # fmt: skip
+        self.here = QCheckBox(f"{camera} records to it")
+        self.here.setChecked(here)
+        if store is not None:
+            self.kind.setCurrentIndex(self.kind.findData(store.kind))
+        for words, widget in (
+            ("Name", self.name), ("What it is", self.kind), ("Capacity as printed", both),
+            ("In use since", self._maybe["begins"]), ("A plan keeps", self._maybe["keeps_days"]),
+            ("A plan's last day", self._maybe["ends"]), ("Price", self._maybe["price"]),
+            ("Price of a plan", self._maybe["price_per_month"]), ("Replaced after", self._maybe["lasts_years"]),
+            ("", self.here),
+        ):  # fmt: skip
+            form.addRow(words, widget)
+        self.trouble = WrappedLabel()
+        self.trouble.setObjectName("warning")
+        form.addRow(self.trouble)
+        form.addRow(dialog_ends(self))
+
+    def maybe(self, name: str, known: bool) -> None:
+        """Say whether a field is known."""
+        self._maybe[name].known.setChecked(known)
+
+    def accept(self) -> None:
+        """Take it, if it can be."""
+        values: dict[str, Any] = {
+            "begins": self.begins.date().toPyDate(), "ends": self.ends.date().toPyDate(),
+            "keeps_days": self.keeps.value(), "price": self.price.value(), "price_per_month": self.monthly.value(),
+            "lasts_years": self.lasts.value(),
+        }  # fmt: skip
+        known = {name: value for name, value in values.items() if self._maybe[name].known.isChecked()}
+        try:
+            self.store = Store(
+                self.name.text().strip(), self.kind.currentData(),
+                round(self.capacity.value() * _UNITS[self.unit.currentText()], 3), **known,
+            )  # fmt: skip
+        except InvalidValue as error:
+            self.trouble.setText(str(error))
+            return
+        super().accept()
+
+
+class ReadingDialog(QDialog):
+    """Asks what was read, and when; what cannot be is refused in place.
+
+    Parameters
+    ----------
+    parent
+        The page.
+    subject
+        What was looked at.
+    of_store
+        A store, else a camera.
+    now
+        On the site's clock.
+    moment
+        POSIX seconds of a wall time.
+    """
+
+    def __init__(
+        self, parent: QWidget, subject: str, *, of_store: bool, now: datetime, moment: Callable[[datetime], float]
+    ) -> None:
+        super().__init__(parent)
+        self._moment = moment
+        self.setWindowTitle(f"Read off {subject}")
+        self.readings: Sequence[Reading] = ()
+        form = QFormLayout(self)
+        self.at = QDateTimeEdit(QDateTime(now.year, now.month, now.day, now.hour, now.minute))
+        self.at.setDisplayFormat("yyyy-MM-dd HH:mm")
+        self.at.setCalendarPopup(True)
+        form.addRow("When", self.at)
+        self.state = QComboBox()
+        self.state.addItem("not looked at", None)
+        for state in STATES:
+            self.state.addItem(state.value, state)
+        self.unit = QComboBox()
+        self.unit.addItems(["GB", "GiB", "MB"])
+        self.values: dict[Measure, QDoubleSpinBox] = {}
+        self._rows: dict[Measure, _Maybe] = {}
+        measures = (Measure.USED, Measure.FREE) if of_store else (
+            Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED
+        )  # fmt: skip
+        for measure in measures:
+            space = measure in (Measure.USED, Measure.FREE)
+            field = _number(None, "" if space else f" {RANGES[measure].unit}", 2)
+            self.values[measure], self._rows[measure] = field, _Maybe(field, known=False)
+            form.addRow(measure.value.capitalize(), self._rows[measure])
+        if of_store:
+            form.addRow("Unit as shown", self.unit)
+            form.addRow("State", self.state)
+        self.trouble = WrappedLabel()
+        self.trouble.setObjectName("warning")
+        form.addRow(self.trouble)
+        form.addRow(dialog_ends(self))
+
+    def put(self, measure: Measure, value: float) -> None:
+        """Enter a value."""
+        self._rows[measure].known.setChecked(True)
+        self.values[measure].setValue(value)
+
+    def accept(self) -> None:
+        """Take it, if it can be."""
+        wall = self.at.dateTime().toPyDateTime()
+        at_s = self._moment(wall)
+        try:
+            found = [
+                Reading(at_s, measure, field.value() * (
+                    _UNITS[self.unit.currentText()] if measure in (Measure.USED, Measure.FREE) else 1.0
+                ))
+                for measure, field in self.values.items() if self._rows[measure].known.isChecked()
+            ]  # fmt: skip
+            if (state := self.state.currentData()) is not None:
+                found.append(Reading(at_s, state))
+        except InvalidValue as error:
+            self.trouble.setText(str(error))
+            return
+        if not found:
+            self.trouble.setText("Nothing is entered: tick what you read.")
+            return
+        self.readings = found
+        super().accept()
