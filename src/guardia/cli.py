@@ -126,6 +126,11 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--from", dest="first", type=_date, metavar="DATE", help="first date; today if left out")
     command.add_argument("--to", dest="last", type=_date, metavar="DATE", help="last date; a week if left out")
     command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
+    command = add("storage", _storage, "Say how long footage, a charge and data last, and what to save before when.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", action="append", default=[], metavar="NAME", help="all if left out")
+    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
+    command.add_argument("--export", type=Path, metavar="FOLDER", help="copy the originals of one camera's real ones")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command = add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
@@ -321,6 +326,33 @@ def _hours(options: argparse.Namespace) -> int:
         f"{count_of(counted['real_outside'], 'real visit')} and {count_of(counted['false_outside'], 'false one')} of "
         f"the evidence outside the recording hours, {counted['real_not_told']} real that trigger and are not told"
     )
+    return 0
+
+
+def _storage(options: argparse.Namespace) -> int:
+    from guardia.app.project.scripted_storage import export_real, project_storage
+
+    if options.export is not None:
+        if len(options.camera) != 1:
+            raise InvalidValue("Name one camera whose recordings are exported.", do="Add --camera NAME.")
+        folders = export_real(options.project, camera=options.camera[0], target=options.export)
+        if options.json:
+            _print_json([str(path) for path in folders])
+        else:
+            print(f"{count_of(len(folders), 'original')} copied to {options.export}, each verified by its SHA-256")
+        return 0
+    found = project_storage(options.project, cameras=options.camera, draft=options.draft)
+    if options.json:
+        _print_json(found)
+        return 0
+    for one in found:
+        days = one["days_kept"]
+        kept = "not known" if days is None else "without end" if days["value"] is None else f"{days['value']:.1f} days"
+        print(f"{one['camera']}: keeps {kept}, {one['written_gb_a_day']['value']:.2f} GB a day")
+        for finding in one["findings"]:
+            print(f"  {'!' if finding['serious'] else '-'} {finding['words']}")
+        for way in one["ways"][:3]:
+            print(f"  way: {', '.join(way['change'])}: {way['days_kept']['value']:.1f} days")
     return 0
 
 

@@ -75,7 +75,7 @@ class Hours(StepCase):
         self.assertEqual({m.camera.id: m.draft.hours for m in self.session.models.values()}, before)
 
     def test_alert_tests_are_logged_and_their_delay_is_told(self):
-        page = self.page_of("Office step")
+        page = self.page_of("Fuel berth")
         page.tabs.setCurrentIndex(3)
         self.assertIn("No alert test", page.delay.text())
         for seconds in (9.0, 14.0, None, 31.0):

@@ -79,7 +79,7 @@ class Round(StepCase):
         buttons = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]
         self.assertEqual(len(buttons), 6)
         for action in buttons:
-            self.assertRegex(action.text(), "Judge|Tune|Hand over|Nothing|Import")
+            self.assertRegex(action.text(), "Judge|Tune|Hand over|Nothing|Import|storage")
         last = buttons[-1]
         name = last.accessibleName().split(":")[0]
         self.click(last)

@@ -49,7 +49,7 @@ def export_original(
     Returns
     -------
     Path
-        The new folder.
+        The new folder; the one that is there where it holds the very same original, verified.
 
     Raises
     ------
@@ -60,7 +60,12 @@ def export_original(
     """
     target = folder / name
     if target.exists():
-        raise ProjectError(f"'{name}' is already in {folder}.", kept="It was not changed.", do="Choose another folder.")
+        if _is_whole(target, name, digest):
+            return target
+        raise ProjectError(
+            f"'{name}' is already in {folder} and is not this original.", kept="It was not changed.",
+            do="Choose another folder.",
+        )  # fmt: skip
     part = None
     try:
         part = Path(tempfile.mkdtemp(_PART[1], _PART[0], folder))
@@ -92,6 +97,16 @@ def export_original(
             with suppress(OSError):
                 shutil.rmtree(part)
     return target
+
+
+def _is_whole(folder: Path, name: str, digest: str) -> bool:
+    """Whether an earlier export of the same original is there, unchanged."""
+    try:
+        content = json.loads((folder / f"{name}.json").read_text("utf-8"))
+        copied = _digest(folder / str(content["file"]))
+    except (OSError, ValueError, KeyError, TypeError):
+        return False
+    return copied == content.get("sha256") and digest in (copied, "")
 
 
 def _copy(source: Path, target: Path, stopped: Callable[[], bool]) -> str:

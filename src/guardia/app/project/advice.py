@@ -13,6 +13,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.make.zones import Zone
+from guardia.core.score.storage_findings import storage_findings
 
 
 @dataclass(frozen=True)
@@ -84,6 +85,9 @@ def next_action(model: CameraModel, now_s: float | None = None) -> NextAction:
     """The one thing to do next on a camera and why; now, if no moment is given."""
     now_s = time.time() if now_s is None else now_s
     evidence, comparison = model.evidence, model.comparison
+    trouble = next((f for f in storage_findings(comparison.installed_replay) if f.serious), None)
+    if trouble is not None and model.draft.storage == model.camera.installed.storage:
+        return NextAction("storage", "Look at the storage", trouble.brief)
     unjudged = sum(not o.kind for o in evidence.occurrences)
     if not evidence.clips:
         return NextAction("evidence", "Import clips", "nothing this camera recorded is here yet")

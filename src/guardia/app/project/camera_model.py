@@ -21,7 +21,11 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import HoursSettings, Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.score.explain import Explained, explain
+from guardia.core.score.hours import alert_score
+from guardia.core.score.power import charge_of
 from guardia.core.score.score import difference_words
+from guardia.core.score.storage import kept_words
+from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
 from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by
 from guardia.report.sheet import lines_against
@@ -127,6 +131,22 @@ class CameraModel(ShownCamera):
         scale = "By this camera's own scale, as far as it is known,"
         return f"{scale} the draft records {false} false and misses {missed} real."
 
+    def lasts_words(self) -> list[str]:
+        """How long footage and a charge last, and false alerts a day, installed and draft; only what is known."""
+        both = (self.comparison.installed_replay, self.comparison.draft_replay)
+        lines = []
+        if self.evidence.storage.stores:
+            lines.append(_arrow("Keeps", [kept_words(done.keeping) for done in both]))
+        charges = [charge_of(done, both[0]) for done in both]
+        if all(c is not None for c in charges):
+            lines.append(_arrow("Charge lasts", [f"{short(c.days.value)} days" for c in charges if c is not None]))
+        if not self.previewing:
+            rates = [alert_score(self.evidence, done).per_day for done in both]
+            words = [f"{r[0]:.1f}" for r in rates if r is not None]
+            if len(words) == len(rates) and words[0] != words[1]:
+                lines.append(_arrow("False alerts a day", words))
+        return [line for line in lines if line]
+
     @property
     def check(self) -> Check | None:
         """What came since the installed settings were entered, against what was to be expected; None if unknown."""
@@ -145,6 +165,12 @@ class CameraModel(ShownCamera):
             replay_of = cache(lambda settings: self._scorer.replay(self.evidence, self.camera.under(settings)))
             self._explained = (self.evidence, explain(self.evidence, replay_of))
         return self._explained[1]
+
+
+def _arrow(what: str, both: list[str]) -> str:
+    """What it is under the installed settings and under the draft, once where that is the same."""
+    old, new = both
+    return "" if not old and not new else f"{what}: {old}" if old == new else f"{what}: {old or 'not known'} → {new}"
 
 
 def _between(one: int, other: int) -> str:

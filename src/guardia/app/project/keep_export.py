@@ -70,7 +70,7 @@ def export_one(
     clip = next(c for c in project.clips.of(camera_id) if c.id == clip_id)
     original, digest = project.clips.original(clip_id)
     about = _about(project, camera.name, camera.clock_error_s, clip, original)
-    name = re.sub(r"[^\w-]+", "-", f"{camera.name}_{about['true_start_utc'][:19]}").strip("-").lower()
+    name = re.sub(r"[^\w-]+", "-", f"{camera.name}_{about['true_start_utc'][:19]}_{clip_id}").strip("-").lower()
     return export_original(project.clips.path(clip_id), folder, name, about, digest=digest, stopped=stopped)
 
 

@@ -8,7 +8,10 @@ from typing import TYPE_CHECKING
 
 from guardia.app.project.undo import Changes
 from guardia.app.work.messages import MessageHub
-from guardia.core.storage.facts import FACTS, check_fact
+from guardia.core.base.words import count_of
+from guardia.core.score.power import uploads
+from guardia.core.storage.data import OnLine, goes_without, line_load
+from guardia.core.storage.facts import FACTS, check_fact, fact_figure
 from guardia.core.storage.readings import Reading
 from guardia.core.storage.stores import Fitted, Store
 from guardia.store.project import Project
@@ -107,6 +110,25 @@ class SiteStorage:
                 before,
                 after,
             )
+
+    def line_words(self) -> str:
+        """What all cameras that send off the site need of its line at once; empty where none does."""
+        sending = [
+            OnLine(m.camera.name, need)
+            for m in self._session.models.values()
+            if (need := uploads(m.comparison.draft_replay.keeping)) is not None
+        ]
+        if not sending:
+            return ""
+        load = line_load(sending)
+        facts = self._project.readings.facts(None)
+        words = f"{count_of(len(sending), 'camera')} sending at once: {load.words}"
+        upload = fact_figure(facts, "upload")
+        if upload is None:
+            return f"{words}. The line's measured upload is not typed in."
+        without = goes_without(sending, upload)
+        lost = f": {', '.join(without)} would go without first" if without else ", which it carries"
+        return f"{words} of the line's {upload.words}{lost}."
 
     def refresh(self) -> None:
         """Show on every camera what is known now."""

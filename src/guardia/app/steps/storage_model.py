@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import UTC, date, datetime
+from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
@@ -92,6 +92,19 @@ class Section(NamedTuple):
     lanes: tuple[Lane, ...]
     mark: Figure | None
     dated: int
+
+
+def storage_choices(rules: StorageRules) -> list[tuple[str, str, list[tuple[str, object]]]]:
+    """What a make offers of storage: the value's name in settings, its words, and words and value of each choice."""
+    best = "the best" if rules.qualities else "as it is"
+    sizes = [(f"{q.label} ({q.width} x {q.height}, {q.frame_rate:g} a second)", q.label) for q in rules.qualities]
+    snapshots = [("none" if not s else f"every {s:g} s", s) for s in rules.snapshot_choices_s]
+    return [
+        ("target", "Records to", [("not said", ""), *((t.value, t) for t in rules.targets)]),
+        ("mode", "Records", [(m.value, m) for m in rules.modes]),
+        ("quality", "Quality", [(best, ""), *sizes]),
+        ("snapshot_every_s", "Snapshots", [*snapshots]),
+    ]
 
 
 class StorageModel(StepModel):
@@ -206,6 +219,11 @@ class StorageModel(StepModel):
         """Change what the draft says of storage; can be undone."""
         self.model.change_draft(self.model.camera.draft.with_values(**values), what)
 
+    def ask_on(self, day: date | None) -> None:
+        """Ask what is there at the end of another day; None for the end of what is known."""
+        after = None if day is None else datetime(day.year, day.month, day.day, tzinfo=self._session.time_zone)
+        self.set_fact("asked_on", None if after is None else (after + timedelta(days=1)).timestamp() - 1)
+
     def set_fact(self, name: str, value: float | None) -> None:
         """Type a fact in; raises InvalidValue where it cannot be."""
         self._session.storage.set_fact(self.model.camera.id, name, value)
@@ -251,8 +269,8 @@ class StorageModel(StepModel):
         return keep_list(self.replays[0])
 
     def stolen(self) -> str:
-        """What is lost if the devices here are taken."""
-        return if_stolen(self.keeping)
+        """What is lost if the devices here are taken, and what the line has to carry."""
+        return " ".join(filter(None, (if_stolen(self.keeping), self._session.storage.line_words())))
 
     def costs(self) -> tuple[float, list[Cost]]:
         """Years, and what each store of the camera costs over them."""

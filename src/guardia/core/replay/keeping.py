@@ -424,17 +424,24 @@ def volume_by_files(
     moving = settings.storage.mode is RecordingMode.MOTION
     files = [FileSize(c.size_bytes, c.duration_s, c.dark, moving) for dark in (False, True)
              for c in files_of(clips, dark=dark, moving=moving)]  # fmt: skip
-    if moving and watched_days and files:
-        gigabytes = sum(f.size_bytes for f in files) / 1e9 / watched_days
-        how = f"{count_of(len(files), 'file')} of {watched_days:.1f} watched days"
-        low, high = rate_interval(len(files), watched_days, confidence=0.9)
-        mean = len(files) / watched_days
-        ends = (gigabytes * low / mean, gigabytes * high / mean)
-        return Figure("written a day", gigabytes, *ends, "GB", Source.MEASURED, how)
+    typed = [figure for name in ("rate_light", "rate_dark") if (figure := fact_figure(facts, name)) is not None]
     quality = make.storage.quality(settings.storage.quality)
-    rate = measured_rate(files, "rate") or rate_by_pixels(
-        *((quality.width, quality.height, quality.frame_rate) if quality else (1920, 1080, 15.0)),
-        known_fact(facts, "bits_per_pixel"), "rate",
-    )  # fmt: skip
-    seconds = known_fact(facts, "recorded") if moving else exactly("all day", DAY_S, "s", Source.MEASURED)
+    if typed:
+        mean = sum(f.value for f in typed) / len(typed)
+        ends = (min(f.value for f in typed), max(f.value for f in typed))
+        rate = Figure("rate", mean, *ends, "Mbit/s", Source.TYPED, "by day to in the dark, as typed in")
+    else:
+        rate = measured_rate(files, "rate") or rate_by_pixels(
+            *((quality.width, quality.height, quality.frame_rate) if quality else (1920, 1080, 15.0)),
+            known_fact(facts, "bits_per_pixel"), "rate",
+        )  # fmt: skip
+    if not moving:
+        seconds = exactly("all day", DAY_S, "s", Source.MEASURED)
+    elif watched_days and files:
+        mean = sum(f.duration_s for f in files) / watched_days
+        low, high = (end / len(files) * watched_days for end in rate_interval(len(files), watched_days, confidence=0.9))
+        how = f"{count_of(len(files), 'file')} of {watched_days:.1f} watched days"
+        seconds = Figure("recorded", mean, mean * low, mean * high, "s", Source.MEASURED, how)
+    else:
+        seconds = known_fact(facts, "recorded")
     return product("written a day", "GB", seconds, rate, factor=1 / 8000)

@@ -26,6 +26,7 @@ from guardia.core.storage.facts import fact_figure, known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, total
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.solar import monthly_yield
+from guardia.core.storage.stores import OFF_SITE
 
 
 @dataclass(frozen=True)
@@ -194,7 +195,10 @@ def sent_of(done: Replay) -> Sent | None:
 
 
 def uploads(keeping: Keeping) -> Figure | None:
-    """What a camera needs of the line while it sends, Mbit/s: the greater of its rates."""
+    """What a camera needs of the line while it sends, Mbit/s: the greater of its rates; None where nothing leaves."""
+    used = (keeping.fitted, *keeping.known.copies)
+    if not any(f is not None and f.store.kind in OFF_SITE for f in used):
+        return None
     rates = [p for part in keeping.volume.parts for p in part.parts if p.unit == "Mbit/s"]
     return max(rates, key=lambda r: r.value) if rates else None
 

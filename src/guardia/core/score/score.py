@@ -20,6 +20,7 @@ from guardia.core.replay.gates import GATES, Outcome
 from guardia.core.replay.keeping import recorded_edges, seconds_within
 from guardia.core.replay.objects import object_classes
 from guardia.core.replay.replay import Replay
+from guardia.core.storage.rules import RecordingMode
 
 
 @dataclass(frozen=True)
@@ -321,6 +322,11 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
         lines.append(
             f"{snapshots} {verb} where and how large something was, not for how long: the hold time and the wait are "
             "not tried on them."
+        )
+    if draft.storage.mode is not RecordingMode.MOTION:
+        lines.append(
+            f"This draft records {draft.storage.mode}: what motion misses is on that footage all the same; the figures "
+            "here tell what motion marks."
         )
     hours = draft.hours
     plans = [hours.recording_plan, hours.alert_plan, *(mode.plan for mode in hours.modes)]

@@ -31,10 +31,13 @@ class Finding:
         What is found, and what to do.
     serious
         Footage is lost by it now.
+    brief
+        The same in a few words.
     """
 
     words: str
     serious: bool
+    brief: str = ""
 
 
 def storage_findings(done: Replay, installed: Replay | None = None) -> list[Finding]:
@@ -57,7 +60,8 @@ def storage_findings(done: Replay, installed: Replay | None = None) -> list[Find
         found += _store_findings(done, keeping)
         _, gone = kept_counts(done)
         if gone:
-            found.append(Finding(f"{gone} judged real recordings of the evidence are not on the store.", serious=True))
+            words = f"{gone} judged real recordings of the evidence are not on the store."
+            found.append(Finding(words, serious=True, brief=f"{gone} real recordings not on the store"))
     if (charge := charge_of(done, installed)) is not None:
         found += _charge_findings(charge)
     sent = sent_of(done)
@@ -74,15 +78,17 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
     if fitted is None:
         there = " or ".join(f"'{f.store.kind}'" for f in keeping.known.stores)
         words = f"It is set to record to '{chosen}', which it does not have: nothing is kept. Choose {there}."
-        return [Finding(words, serious=True)]
+        return [Finding(words, serious=True, brief=f"records to '{chosen}', which is not there")]
     found, name = [], fitted.store.name
     state = fitted.state_at(keeping.known.asked_s)
     if state not in (None, Measure.HEALTHY):
-        found.append(Finding(f"'{name}' is {state}: nothing is kept. Format or replace it, and read it again.", True))
+        words = f"'{name}' is {state}: nothing is kept. Format or replace it, and read it again."
+        found.append(Finding(words, serious=True, brief=f"'{name}' is {state}"))
     asked = _day(keeping.known.asked_s, done)
     ends = fitted.store.ends
     if ends is not None and ends < asked:
-        found.append(Finding(f"The plan of '{name}' ended on {ends}: nothing is kept since.", serious=True))
+        words = f"The plan of '{name}' ended on {ends}: nothing is kept since."
+        found.append(Finding(words, serious=True, brief=f"plan ended on {ends}"))
     elif ends is not None:
         found.append(Finding(f"The plan of '{name}' ends on {ends}.", serious=False))
     if keeping.full_s is not None:
@@ -93,7 +99,7 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
             if past
             else f"'{name}' will be full on {full} and does not overwrite: nothing is kept from then on. {stops}."
         )
-        found.append(Finding(words, serious=past))
+        found.append(Finding(words, serious=past, brief=f"'{name}' full since {full}"))
     found += [Finding(words, serious=False) for words in reading_errors(fitted)]
     needed = requirement(keeping)
     if needed is not None and keeping.days is not None and keeping.days.value < needed.value:

@@ -16,7 +16,7 @@ from guardia.core.storage.rules import PowerDraw
 
 DAY_S = 86400.0
 
-CHARGED_PERCENT = 5.0
+CHARGED_PERCENT = 8.0
 """A rise by more than this between two readings is a charge; less is noise or a warmer cell."""
 
 CHANGE_SPREAD = 1.5

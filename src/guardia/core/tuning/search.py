@@ -17,6 +17,7 @@ from numpy.typing import NDArray
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, could_show_more, limits_broken
+from guardia.core.make.settings import PART_OF
 from guardia.core.make.zones import Zone
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
@@ -232,7 +233,11 @@ def _with(idea: Idea, **values: object) -> Idea:
 
 def _choices(make: Capability) -> list[tuple[str, str, tuple[object, ...]]]:
     """Name, words and values of the levers that a make bounds by a list, and of its object filter."""
-    found = [(lever.id, lever.words, lever.choices(make)) for lever in LEVERS if lever.choices is not None]
+    found = [
+        (lever.id, lever.words, lever.choices(make))
+        for lever in LEVERS
+        if lever.choices is not None and PART_OF[lever.id] in ("detection", "recording")
+    ]
     if make.object_classes:
         sets = ((), *((name,) for name in make.object_classes), make.object_classes)
         found.append(("objects", "object filter", tuple(dict.fromkeys(sets))))

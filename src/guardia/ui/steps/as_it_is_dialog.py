@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.steps.storage_model import storage_choices
 from guardia.core.make.settings import Settings
 from guardia.ui.parts.widgets import dialog_ends, label, seconds_words
 
@@ -44,6 +45,12 @@ class AsItIsDialog(QDialog):
         self.stop_when_still.setChecked(installed.recording.stop_when_still)
         if make.stop_when_still:
             form.addRow("", self.stop_when_still)
+        for name, words, offered in storage_choices(make.storage):
+            if len(offered) > 1:
+                self._add(form, name, words, offered)
+        self.overwrite = QCheckBox("overwrites the oldest")
+        self.overwrite.setChecked(installed.storage.overwrite)
+        form.addRow("When the store is full", self.overwrite)
         self.zones = QComboBox()
         for words, zones in (
             ("as kept until now", installed.detection.zones),
@@ -75,6 +82,7 @@ class AsItIsDialog(QDialog):
         return self._model.camera.installed.with_values(
             detection_on=self.detection_on.isChecked(),
             stop_when_still=self.stop_when_still.isChecked(),
+            overwrite=self.overwrite.isChecked(),
             zones=self.zones.currentData(),
             sensitivity=None,
             **values,

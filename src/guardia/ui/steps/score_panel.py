@@ -120,6 +120,8 @@ class ScorePanel(QWidget):
             layout.addWidget(bars)
         self._minutes = label("", "muted")
         layout.addWidget(self._minutes)
+        self._lasts = label("", "muted", wrap=True)
+        layout.addWidget(self._lasts)
         self._scale = label("", "muted", wrap=True)
         layout.addWidget(self._scale)
         self.flips = self._flip_list()
@@ -232,6 +234,8 @@ class ScorePanel(QWidget):
             both.setText(f"{self.cells[name, 1].text()} → {self.cells[name, 2].text()}")
         for measure, bars in zip(MEASURES, self._bars, strict=True):
             bars.show_values(measure.of(comparison.installed), measure.of(comparison.draft))
+        self._lasts.setText("\n".join(self._model.lasts_words()))
+        self._lasts.setVisible(bool(self._lasts.text()))
         old, new = _minutes(comparison.installed), _minutes(comparison.draft)
         self._minutes.setText(f"Recorded a day: {old} → {new}" if old != new else f"Recorded a day: {old}")
         self._minutes.setToolTip("On motion clips, installed → draft")

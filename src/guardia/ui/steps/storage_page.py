@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QFrame, QScrollArea, QTabWidget, QVBoxLayout
+from PyQt6.QtWidgets import QDialog, QFrame, QScrollArea, QTabWidget, QVBoxLayout
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -12,6 +12,7 @@ from guardia.ui.canvas.store_bars import StoreBars
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, page_head
 from guardia.ui.steps.storage_tabs import AnswersTab, SaveTab, SchoolsTab, SettingsTab, StoresTab
+from guardia.ui.steps.store_dialogs import DayDialog
 from guardia.ui.steps.working_view import WorkingView
 
 MOST_FINDINGS = 4
@@ -26,6 +27,8 @@ class StoragePage(FreshPage):
         self._opened: str | None = None
         layout, head = page_head(self, "Storage")
         head.addStretch()
+        self.asked = button("", self.ask_on, tip="The day for which it is told what is still there")
+        head.addWidget(self.asked)
         head.addWidget(button("&Days required …", self.ask_required, tip="How long footage must be kept on this site"))
         layout.addLayout(head)
         frame = card()
@@ -64,6 +67,12 @@ class StoragePage(FreshPage):
         """Ask how long footage must be kept."""
         self.working.ask("required_days")
 
+    def ask_on(self) -> None:
+        """Ask for another day to ask about."""
+        dialog = DayDialog(self, self.model.asked)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self.model.ask_on(dialog.day)
+
     def _open(self, figure: Figure) -> None:
         """Show how a figure came about."""
         self._opened = figure.name
@@ -81,6 +90,7 @@ class StoragePage(FreshPage):
             style.polish(self.words)
         self.bars.show_sections(self.model.sections())
         self._room.setMaximumHeight(self.bars.height() + 2)
+        self.asked.setText(f"As on {self.model.asked} …")
         self._refresh_tab()
 
     def _refresh_tab(self) -> None:

@@ -18,13 +18,13 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.steps.storage_model import StorageModel
+from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.score.storage import School, ToKeep, Way, WhatIf
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import RANGES, Reading
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import WrappedLabel, button, label, seconds_words
+from guardia.ui.parts.widgets import WrappedLabel, button, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
 
 
@@ -65,17 +65,7 @@ class SettingsTab(QWidget):
         grid.setContentsMargins(0, 8, 0, 0)
         grid.setHorizontalSpacing(14)
         self.boxes: dict[str, QComboBox] = {}
-        rows: tuple[tuple[str, str, Sequence[tuple[str, object]]], ...] = (
-            ("target", "Records to", [("not said", ""), *((t.value, t) for t in rules.targets)]),
-            ("mode", "Records", [(m.value, m) for m in rules.modes]),
-            ("quality", "Quality", [("the best" if rules.qualities else "as it is", ""), *(
-                (f"{q.label} ({q.width} x {q.height}, {q.frame_rate:g} a second)", q.label) for q in rules.qualities
-            )]),
-            ("snapshot_every_s", "Snapshots", [
-                ("none" if not s else f"every {seconds_words(s)}", s) for s in rules.snapshot_choices_s
-            ]),
-        )  # fmt: skip
-        for number, (name, words, choices) in enumerate(rows):
+        for number, (name, words, choices) in enumerate(storage_choices(rules)):
             box = QComboBox()
             box.setAccessibleName(words)
             for text, value in choices:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from datetime import datetime
+from datetime import date, datetime
 from typing import Any
 
 from PyQt6.QtCore import QDate, QDateTime
@@ -78,7 +78,7 @@ class StoreDialog(QDialog):
         self.kind = QComboBox()
         for kind in StoreKind:
             self.kind.addItem(kind.value, kind)
-        self.capacity = _number(store.capacity_gb if store else 64.0, "", 1)
+        self.capacity = _number(store.capacity_gb if store else 64.0, "", 3)
         self.unit = QComboBox()
         self.unit.addItems(list(_UNITS))
         both = QWidget()
@@ -223,3 +223,25 @@ class ReadingDialog(QDialog):
             return
         self.readings = found
         super().accept()
+
+
+class DayDialog(QDialog):
+    """Asks for which day it is told what is still there."""
+
+    def __init__(self, parent: QWidget, day: date) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("As on which day")
+        form = QFormLayout(self)
+        self.evidence = QCheckBox("the last day of evidence and readings")
+        self.at = QDateEdit(QDate(day.year, day.month, day.day))
+        self.at.setDisplayFormat("yyyy-MM-dd")
+        self.at.setCalendarPopup(True)
+        self.evidence.toggled.connect(self.at.setDisabled)
+        form.addRow("At the end of", self.at)
+        form.addRow("", self.evidence)
+        form.addRow(dialog_ends(self))
+
+    @property
+    def day(self) -> date | None:
+        """The day, None for the end of what is known."""
+        return None if self.evidence.isChecked() else self.at.date().toPyDate()

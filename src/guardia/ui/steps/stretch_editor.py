@@ -107,10 +107,9 @@ class StretchEditor(QWidget):
         self.add = button("&Add", model.tool.add, tip="A night on every day, to be changed (Insert)")
         self.remove = button("&Remove", model.tool.remove, tip="Take the chosen stretch out (Delete)")
         self.always = button("Al&ways", lambda: model.keep(None, "no hours"), tip="No hours at all: always on")
-        self.other = button("Copy …", self._offer_others, tip="Take the hours of another camera of this site")
+        self.other = button("Others …", self._offer_others, tip="Share these hours with other cameras, or take theirs")
         self.sun = button("By the sun", model.follow_sun, tip="From a little before dusk to a little after dawn")
-        self.share = button("Share …", self._share, tip="Let several cameras have these hours in common")
-        for act in (self.add, self.remove, self.always, self.sun, self.other, self.share):
+        for act in (self.add, self.remove, self.always, self.sun, self.other):
             row.addWidget(act)
         row.addStretch()
         layout.addLayout(row)
@@ -161,12 +160,13 @@ class StretchEditor(QWidget):
 
     def _offer_others(self) -> None:
         menu = QMenu(self)
+        if (sharing := menu.addAction("Share these hours with other cameras …")) is not None:
+            sharing.triggered.connect(self._share)
+        menu.addSeparator()
         for words, plan in self._model.sources():
-            action = menu.addAction(words)
+            action = menu.addAction(f"Take those of {words}")
             if action is not None:
                 action.triggered.connect(partial(self._model.keep, plan, "take hours of another camera"))
-        if menu.isEmpty() and (nothing := menu.addAction("No other camera has hours")) is not None:
-            nothing.setEnabled(False)
         menu.popup(self.other.mapToGlobal(self.other.rect().bottomLeft()))
 
     def _share(self) -> None:

@@ -1,0 +1,169 @@
+"""The step Storage through the window: three mistakes found and mended, figures opened, stores entered."""
+
+from datetime import date
+from unittest.mock import patch
+
+from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QFileDialog, QPushButton
+
+from guardia.core.replay.gates import ROOM, TARGET
+from guardia.core.storage.readings import Measure
+from guardia.core.storage.stores import StoreKind
+from tests.ui.test_steps import StepCase
+
+
+class Storage(StepCase):
+    def page_of(self, name):
+        return self.open_camera(name, "storage")
+
+    def choose(self, page, name, text):
+        """Choose in one of the boxes of the settings tab, as by mouse."""
+        page.tabs.setCurrentWidget(page.settings)
+        box = page.settings.boxes[name]
+        box.setCurrentIndex(box.findText(text))
+        box.activated.emit(box.currentIndex())
+
+    def kept_gates(self):
+        outcomes = self.model.comparison.draft_replay.outcomes.values()
+        return [o.kept_gate for o in outcomes if o.kept_gate is not None]
+
+    def test_the_wrong_target_is_found_and_mended(self):
+        buttons = self.window.pages["round"].findChildren(QPushButton)
+        self.assertIn("Look at the storage", [b.text() for b in buttons])
+        page = self.page_of("Workshop door")
+        self.assertIn("set to record to 'remote plan', which it does not have", page.words.text())
+        self.assertEqual(set(self.kept_gates()), {TARGET})
+        self.choose(page, "target", "card in the camera")
+        self.assertEqual(self.kept_gates(), [])
+        self.assertTrue(page.words.text().startswith("Cured by the draft"))
+        self.assertIs(self.model.camera.draft.storage.target, StoreKind.CARD)
+        self.painted(page)
+        self.session.undo.undo()
+        self.assertIn("which it does not have", page.words.text())
+
+    def test_a_full_disk_that_does_not_overwrite_is_found_and_mended(self):
+        page = self.page_of("Slipway")
+        self.assertIn("full since 2026-09-11 and does not overwrite", page.words.text())
+        self.assertEqual(set(self.kept_gates()), {ROOM})
+        page.tabs.setCurrentWidget(page.save)
+        gone = [page.save.table.item(row, 3).text() for row in range(page.save.table.rowCount())]
+        self.assertTrue(any("was full from 2026-09-11" in text for text in gone))
+        page.tabs.setCurrentWidget(page.settings)
+        QTest.keyClick(page.settings.checks["overwrite"], Qt.Key.Key_Space)
+        self.assertTrue(self.model.camera.draft.storage.overwrite)
+        self.assertEqual(self.kept_gates(), [])
+        self.window.go("evidence")
+        self.window.go("storage")
+        self.painted(page.bars)
+
+    def test_minute_snapshots_on_a_battery_are_found_and_mended(self):
+        page = self.page_of("Winter store")
+        self.assertIn("snapshots 88%", page.words.text())
+        charge = page.model.sections()[1].lanes
+        self.choose(page, "snapshot_every_s", "none")
+        mended = page.model.sections()[1].lanes
+        self.assertGreater(mended[1].figure.value, 5 * charge[1].figure.value)
+        self.assertEqual(mended[0].figure.value, charge[0].figure.value)
+        self.assertIn("charge it on", mended[1].note)
+        self.assertNotIn("snapshots", page.words.text())
+
+    def test_figures_open_their_working_and_what_is_assumed_can_be_typed_in(self):
+        page = self.page_of("Fuel berth")
+        self.painted(page.bars)
+        QTest.keyClick(page.bars, Qt.Key.Key_Return)
+        self.assertIs(page.tabs.currentWidget(), page.working)
+        tree = page.working.tree
+        item = tree.findItems("reserve of file system and index", Qt.MatchFlag.MatchRecursive)[0]
+        self.assertEqual(item.text(2), "assumed")
+        before = self.model.comparison.draft_replay.keeping.days
+        tree.setCurrentItem(item)
+        refused = []
+
+        def too_much(dialog):
+            dialog.value.setValue(80.0)
+            dialog.accept()
+            refused.append(dialog.trouble.text())
+            dialog.value.setValue(2.0)
+
+        self.answer(True, too_much)
+        self.click(page.working.type_in)
+        self.assertIn("80 % cannot be", refused[0])
+        after = self.model.comparison.draft_replay.keeping.days
+        self.assertGreater(after.value, before.value)
+        item = tree.findItems("reserve of file system and index", Qt.MatchFlag.MatchRecursive)[0]
+        self.assertEqual(item.text(2), "typed")
+        tree.setCurrentItem(item)
+        self.click(page.working.assume)
+        self.assertEqual(self.model.comparison.draft_replay.keeping.days, before)
+
+    def test_a_store_is_entered_read_off_and_taken_out(self):
+        page = self.page_of("Fuel berth")
+        page.tabs.setCurrentWidget(page.stores)
+        refused = []
+
+        def enter(dialog):
+            dialog.name.setText("Spare stick")
+            dialog.capacity.setValue(-5.0)
+            dialog.accept()
+            refused.append(dialog.trouble.text())
+            dialog.capacity.setValue(0.128)
+            dialog.unit.setCurrentText("TB")
+            dialog.maybe("begins", True)
+            dialog.begins.setDate(QDate(2026, 9, 1))
+
+        self.answer(True, enter)
+        page.stores.add()
+        self.assertIn("cannot be", refused[0])
+        entered = self.model.evidence.storage.stores[-1]
+        self.assertEqual((entered.store.capacity_gb, entered.store.begins), (128.0, date(2026, 9, 1)))
+        table = page.stores.table
+        row = next(r for r in range(table.rowCount()) if table.item(r, 0).text() == "Spare stick")
+        table.setCurrentCell(row, 0)
+        self.answer(True, lambda dialog: (dialog.put(Measure.USED, 20.0), dialog.put(Measure.FREE, 99.0)))
+        page.stores.read()
+        self.assertEqual(len(self.model.evidence.storage.stores[-1].readings), 2)
+        self.answer(True, lambda dialog: (dialog.accept(), refused.append(dialog.trouble.text()), dialog.reject()))
+        page.stores.read_camera()
+        self.assertIn("Nothing is entered", refused[-1])
+        row = next(r for r in range(table.rowCount()) if table.item(r, 0).text() == "Spare stick")
+        table.setCurrentCell(row, 0)
+        page.stores.remove()
+        self.assertNotIn("Spare stick", [f.store.name for f in self.model.evidence.storage.stores])
+
+    def test_ways_the_asked_day_and_what_is_saved(self):
+        page = self.page_of("Pontoon gate")
+        asked = QSignalSpy(page.model.asking.changed)
+        page.tabs.setCurrentWidget(page.answers)
+        if page.model.ask() is None:
+            self.wait(asked)
+        self.assertIn("Cheapest single change: record by motion", page.answers.words.text())
+        ways = page.answers.ways
+        low = next(r for r in range(ways.rowCount()) if "quality 'low'" in ways.item(r, 0).text())
+        ways.itemActivated.emit(ways.item(low, 0))
+        self.assertEqual(self.model.camera.draft.storage.quality, "low")
+        self.answer(True, lambda dialog: dialog.at.setDate(QDate(2026, 9, 30)))
+        self.click(page.asked)
+        self.assertEqual(page.model.asked, date(2026, 9, 30))
+        page.tabs.setCurrentWidget(page.save)
+        self.assertIn("asked on 2026-09-30", page.save.words.text())
+        target = self.folder / "stick"
+        target.mkdir()
+        page.save.table.selectRow(0)
+        done = QSignalSpy(page.model.jobs.finished)
+        with patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)):
+            page.save.choose_folder()
+        self.wait(done)
+        self.assertEqual(len(list(target.glob("pontoon-gate_*/*.json"))), 1)
+        page.tabs.setCurrentWidget(page.schools)
+        self.assertEqual(page.schools.table.item(0, 0).text(), "always")
+        self.painted(page)
+
+    def test_without_a_store_the_page_says_what_to_do(self):
+        page = self.page_of("Fuel berth")
+        for fitted, _ in page.model.stores():
+            page.model.remove_store(fitted.id)
+        self.assertIn("Enter the store", page.words.text())
+        for number in range(page.tabs.count()):
+            page.tabs.setCurrentIndex(number)
+            self.painted(page)
