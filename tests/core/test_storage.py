@@ -13,7 +13,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import KEPT, PLAN, ROOM, STORE, TARGET
 from guardia.core.replay.replay import replay
-from guardia.core.score.power import charge_of
+from guardia.core.score.power import charge_of, levers_saved
 from guardia.core.score.storage import costs, if_stolen, keep_list, kept_counts, schools, ways_to_keep, what_if
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.battery import days_left, fit_drain, packs_apart, since_charge
@@ -24,7 +24,7 @@ from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.rates import FileSize, measured_rate
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import RecordingMode
-from guardia.core.storage.stores import Fitted, Store, StoreKind, full_since, reading_errors, space_of
+from guardia.core.storage.stores import Fitted, Store, StoreKind, filled_a_day, full_since, reading_errors, space_of
 from guardia.core.storage.volume import days_kept
 from guardia.tools.ring_store import Files, days_held, files_of_days
 from tests.support import blob_trace, capability, evidence_of
@@ -186,6 +186,20 @@ class Kept(unittest.TestCase):
         self.assertEqual(self.gates(done), [None] * 3 + [PLAN] * 7)
         self.assertIn("ended on 1970-01-03", done.outcomes[self.evidence.occurrences[5].id].kept_reason)
 
+    def test_readings_of_used_space_correct_what_is_worked_out(self):
+        used = [Reading(n * DAY, Measure.USED, 6.48 * n) for n in range(4)]
+        plain = self.under(readings=used).keeping
+        fitted = replace(plain.fitted, expected=exactly("by files", 5.4, "GB"))
+        known = replace(plain.known, stores=(fitted,))
+        done = replay(replace(self.evidence, storage=known), plain_candidate := Candidate(self.settings, self.make))
+        self.assertAlmostEqual(done.keeping.everything.value, 6.48)
+        half = replay(done.evidence, plain_candidate.with_values(quality="medium"))
+        self.assertAlmostEqual(half.keeping.everything.value, 3.24)
+        wild = replace(fitted, expected=exactly("by files", 3.0, "GB"))
+        said = storage_findings(replay(replace(done.evidence, storage=replace(known, stores=(wild,))), plain_candidate))
+        self.assertTrue(any("fills 6.48 GB a day, by the files it should be 3 GB" in f.words for f in said))
+        self.assertIsNone(filled_a_day(replace(fitted, readings=tuple(used[:2]))))
+
     def test_a_copy_off_the_site_keeps_what_the_store_does_not(self):
         copy = Fitted(2, Store("copy", StoreKind.COPY, keeps_days=8.0), (1,))
         done = self.under(more=[copy])
@@ -256,6 +270,9 @@ class Batteries(unittest.TestCase):
         without = replay(evidence, Candidate(settings.with_values(snapshot_every_s=0.0), make))
         self.assertIn("snapshots", storage_findings(with_them)[-1].words)
         self.assertGreater(charge_of(without).days.value, 5 * charge_of(with_them).days.value)
+        saved = levers_saved(with_them)
+        self.assertEqual((saved[0].words, saved[0].missed), ("no snapshots", 0))
+        self.assertAlmostEqual(saved[0].days.value, charge_of(without).days.value)
 
 
 class Data(unittest.TestCase):

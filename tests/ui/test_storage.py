@@ -7,7 +7,7 @@ from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QFileDialog, QPushButton
 
-from guardia.core.replay.gates import ROOM, TARGET
+from guardia.core.replay.gates import KEPT, TARGET
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.stores import StoreKind
 from tests.ui.test_steps import StepCase
@@ -44,15 +44,15 @@ class Storage(StepCase):
 
     def test_a_full_disk_that_does_not_overwrite_is_found_and_mended(self):
         page = self.page_of("Slipway")
-        self.assertIn("full since 2026-09-11 and does not overwrite", page.words.text())
-        self.assertEqual(set(self.kept_gates()), {ROOM})
-        page.tabs.setCurrentWidget(page.save)
-        gone = [page.save.table.item(row, 3).text() for row in range(page.save.table.rowCount())]
-        self.assertTrue(any("was full from 2026-09-11" in text for text in gone))
-        page.tabs.setCurrentWidget(page.settings)
+        self.assertIn("full since 2026-09-19 and does not overwrite", page.words.text())
+        # The evidence says so, too: nothing came after the noon on which the disk was read as full.
+        full = self.model.comparison.draft_replay.keeping.full_s
+        self.assertLess(max(c.end_s for c in self.model.evidence.clips), full)
+        self.assertIn("nothing since 2026-09-19: full", page.model.sections()[0].lanes[1].note)
         QTest.keyClick(page.settings.checks["overwrite"], Qt.Key.Key_Space)
         self.assertTrue(self.model.camera.draft.storage.overwrite)
-        self.assertEqual(self.kept_gates(), [])
+        self.assertEqual(page.model.sections()[0].lanes[1].from_days, 0.0)
+        self.assertTrue(page.words.text().startswith("Cured by the draft"))
         self.window.go("evidence")
         self.window.go("storage")
         self.painted(page.bars)
@@ -145,6 +145,7 @@ class Storage(StepCase):
         self.answer(True, lambda dialog: dialog.at.setDate(QDate(2026, 9, 30)))
         self.click(page.asked)
         self.assertEqual(page.model.asked, date(2026, 9, 30))
+        self.assertEqual(set(self.kept_gates()), {KEPT})
         page.tabs.setCurrentWidget(page.save)
         self.assertIn("asked on 2026-09-30", page.save.words.text())
         target = self.folder / "stick"

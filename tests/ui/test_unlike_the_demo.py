@@ -6,7 +6,7 @@ import json
 import shutil
 import sys
 import threading
-from datetime import datetime, timedelta
+from datetime import date, datetime, timedelta
 
 import numpy as np
 from hypothesis import HealthCheck, Phase, given, settings
@@ -23,6 +23,7 @@ from guardia.cli import main
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import KINDS
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.storage.stores import Store, StoreKind
 from guardia.core.view.geometry import KnownView, ViewGeometry, view_from_lens
 from guardia.store.project import Project
 from guardia.ui.parts.widgets import painting
@@ -73,6 +74,13 @@ class EveryPage(GuiCase):
             self.window.go("statistics")
             lines = self.window.pages["statistics"].lines
             Exports(session).save_statistic(camera, "cause", lines, str(self.folder / f"s.{ending}"))
+        self.window.go("storage")
+        storage = self.window.pages["storage"]
+        storage.model.keep_store(0, Store("card", StoreKind.CARD, 32.0, begins=date(2026, 1, 1)), here=True)
+        storage.model.set_storage("stop when full", overwrite=False)
+        for at in range(storage.tabs.count()):
+            storage.tabs.setCurrentIndex(at)
+            self.painted(storage)
         self.window.go("hours")
         hours = self.window.pages["hours"]
         hours.model.tool.add()

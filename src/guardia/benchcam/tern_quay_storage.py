@@ -17,13 +17,15 @@ SITE_FACTS = {"required_days": 21.0, "upload": 3.0}
 
 STORES: tuple[tuple[Store, tuple[str, ...], tuple[tuple[str, Measure, float | None], ...]], ...] = (
     (
-        Store("Recorder disk", StoreKind.RECORDER, 1000.0, price=60.0, lasts_years=4.0, begins=date(2026, 7, 31)),
+        Store("Recorder disk", StoreKind.RECORDER, 1000.0, price=60.0, lasts_years=4.0, begins=date(2026, 8, 9)),
         ("Slipway",),
         (
-            ("2026-08-28 09:10", Measure.USED, 648.0), ("2026-08-28 09:10", Measure.FREE, 305.0),
-            ("2026-09-04 09:05", Measure.USED, 809.0), ("2026-09-04 09:05", Measure.FREE, 144.0),
-            ("2026-09-08 17:40", Measure.USED, 909.0), ("2026-09-08 17:40", Measure.FREE, 44.0),
-            ("2026-09-11 08:55", Measure.USED, 953.0), ("2026-09-11 08:55", Measure.FREE, 0.0),
+            ("2026-08-28 09:10", Measure.USED, 440.0), ("2026-08-28 09:10", Measure.FREE, 513.0),
+            ("2026-09-04 09:05", Measure.USED, 602.0), ("2026-09-04 09:05", Measure.FREE, 351.0),
+            ("2026-09-11 08:55", Measure.USED, 763.0), ("2026-09-11 08:55", Measure.FREE, 190.0),
+            ("2026-09-16 17:40", Measure.USED, 887.0), ("2026-09-16 17:40", Measure.FREE, 66.0),
+            ("2026-09-19 12:00", Measure.USED, 953.0), ("2026-09-19 12:00", Measure.FREE, 0.0),
+            ("2026-09-20 18:00", Measure.USED, 953.0), ("2026-09-20 18:00", Measure.FREE, 0.0),
         ),
     ),
     (

@@ -230,26 +230,29 @@ class Project:
         with self._db.reading():
             stores, of_site = self.stores.of(camera_id), self.readings.facts(None)
             readings = self.readings.of_camera(camera_id)
-            with_others = tuple(replace(f, others=self._others(f, camera_id)) for f in stores)
+            with_others = tuple(self._with_expected(f, camera_id) for f in stores)
             clips = self.clips.of(camera_id)
         last = [c.end_s for c in clips] + [r.at_s for r in readings] + [r.at_s for f in stores for r in f.readings]
         asked = of_site.get("asked_on", max(last, default=0.0))
         return StorageKnown(with_others, self.readings.facts(camera_id), of_site, readings, asked)
 
-    def _others(self, fitted: Fitted, camera_id: int) -> Figure | None:
-        """What the other cameras on a store write there in a day."""
+    def _with_expected(self, fitted: Fitted, camera_id: int) -> Fitted:
+        """A store with what the other cameras on it, and all of them, write there in a day."""
         names = self.cameras.names()
-        figures = []
-        for other in fitted.cameras:
-            if other == camera_id or other not in names:
-                continue
-            known, clips = self.cameras.get(other), self.clips.of(other)
-            events, listed = self.lists.events(other), self.watched.listed(other)
-            watched = length(self._spans_watched(clips, events, self.watched.entered(other), listed)) / DAY_S
-            facts = self.readings.facts(other)
-            volume = volume_by_files(clips, watched, known.installed, known.capability, facts)
-            figures.append(with_name(volume, names[other]))
-        return total("other cameras on it", "GB", *figures) if figures else None
+        written = {i: with_name(self._written(i), names[i]) for i in fitted.cameras if i in names}
+        others = [figure for number, figure in written.items() if number != camera_id]
+        return replace(
+            fitted,
+            others=total("other cameras on it", "GB", *others) if others else None,
+            expected=total("worked out for those in force", "GB", *written.values()) if written else None,
+        )
+
+    def _written(self, camera_id: int) -> Figure:
+        """What a camera writes in a day under the settings in force, by the sizes of its files."""
+        known, clips = self.cameras.get(camera_id), self.clips.of(camera_id)
+        events, listed = self.lists.events(camera_id), self.watched.listed(camera_id)
+        watched = length(self._spans_watched(clips, events, self.watched.entered(camera_id), listed)) / DAY_S
+        return volume_by_files(clips, watched, known.installed, known.capability, self.readings.facts(camera_id))
 
     def _whole_traces(self, camera_id: int, clips: list[Clip]) -> Iterator[Trace]:
         """Traces of a camera one after another, so that they are never all here; each one's clip is put to `clips`."""

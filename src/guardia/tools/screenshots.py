@@ -20,6 +20,7 @@ from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
 from guardia.ui.steps.alike_page import AlikePage
 from guardia.ui.steps.evidence_page import EvidencePage
+from guardia.ui.steps.storage_page import StoragePage
 from guardia.ui.steps.tune_page import TunePage
 from guardia.ui.steps.view_page import ViewPage
 from guardia.ui.steps.zones_page import ZonesPage
@@ -75,6 +76,9 @@ def take_screenshots(folder: Path) -> list[Path]:
                 page.select_zone(0)
             if isinstance(page, TunePage):
                 _wait_for_tuning(page)
+            if isinstance(page, StoragePage):
+                model.change_draft(model.draft.with_values(quality="low"), "example for the pictures")
+                _wait_for_answers(page)
             if step == "sensitivity":
                 model.select((real.id,))
             taken.append(_take(app, window, folder / f"{step}.png"))
@@ -114,6 +118,15 @@ def _wait_for_tuning(page: TunePage) -> None:
     page.model.jobs.finished.connect(waiting.quit)
     page.search.click()
     waiting.exec()
+
+
+def _wait_for_answers(page: StoragePage) -> None:
+    """Wait until it is worked out what would be otherwise."""
+    if page.model.ask() is None:
+        waiting = QEventLoop()
+        page.model.asking.changed.connect(waiting.quit)
+        waiting.exec()
+    page.tabs.setCurrentWidget(page.answers)
 
 
 def _wait_for_view(page: ViewPage) -> None:

@@ -139,7 +139,7 @@ class CameraModel(ShownCamera):
             lines.append(_arrow("Keeps", [kept_words(done.keeping) for done in both]))
         charges = [charge_of(done, both[0]) for done in both]
         if all(c is not None for c in charges):
-            lines.append(_arrow("Charge lasts", [f"{short(c.days.value)} days" for c in charges if c is not None]))
+            lines.append(_arrow("Charge lasts", [_days(c.days.value) for c in charges if c is not None]))
         if not self.previewing:
             rates = [alert_score(self.evidence, done).per_day for done in both]
             words = [f"{r[0]:.1f}" for r in rates if r is not None]
@@ -165,6 +165,10 @@ class CameraModel(ShownCamera):
             replay_of = cache(lambda settings: self._scorer.replay(self.evidence, self.camera.under(settings)))
             self._explained = (self.evidence, explain(self.evidence, replay_of))
         return self._explained[1]
+
+
+def _days(value: float) -> str:
+    return f"{short(value)} days" if math.isfinite(value) else "its panel keeps up"
 
 
 def _arrow(what: str, both: list[str]) -> str:

@@ -14,7 +14,7 @@ from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay
-from guardia.core.score.power import Charge, Sent, charge_of, sent_of
+from guardia.core.score.power import Charge, Saved, Sent, charge_of, levers_saved, sent_of
 from guardia.core.score.storage import (
     Cost,
     School,
@@ -31,7 +31,7 @@ from guardia.core.score.storage import (
 )
 from guardia.core.score.storage_findings import Finding, storage_findings
 from guardia.core.storage.facts import FACTS, fact_figure, known_fact
-from guardia.core.storage.figure import Figure, Source, exactly
+from guardia.core.storage.figure import Figure, Source, exactly, short
 from guardia.core.storage.readings import Reading
 from guardia.core.storage.rules import StorageRules
 from guardia.core.storage.stores import Fitted, Store
@@ -112,7 +112,7 @@ class StorageModel(StepModel):
 
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
-        self.asking = self.latest()
+        self.asking, self.saving = self.latest(), self.latest()
         model.comparison_changed.connect(self.changed)
         model.installed_changed.connect(self.changed)
         session.cameras_changed.connect(self.changed)
@@ -169,9 +169,12 @@ class StorageModel(StepModel):
                 full = self._session.local_time(keeping.full_s).date()
                 since = max(0.0, (keeping.known.asked_s - keeping.full_s) / DAY_S)
                 note = f"nothing since {full}: full" if since else f"full on {full}, then nothing"
+            elif keeping.overwrites_s is not None:
+                on = self._session.local_time(keeping.overwrites_s).date()
+                note = "" if keeping.overwrites_s <= keeping.known.asked_s else f"overwrites from {on} on"
             elif keeping.fitted is None:
                 note = "enter the store: size not known"
-            lanes.append(Lane(name, figure, keeping.everything.parts or (keeping.everything,), note, since))
+            lanes.append(Lane(name, figure, keeping.causes, note, since))
         return Section("Days of footage kept  (●  judged real recordings)", tuple(lanes), requirement(self.keeping), -1)
 
     def real_ages(self) -> list[float]:
@@ -257,6 +260,19 @@ class StorageModel(StepModel):
         """What a medium costs for each GB, by the stores whose price was entered."""
         known = [f.store for f in self._session.storage.stores if f.store.price is not None and f.store.capacity_gb]
         return sum(s.price or 0.0 for s in known) / sum(s.capacity_gb for s in known) if known else None
+
+    def levers_saved(self) -> list[Saved] | None:
+        """What each lever would save of the draft's charge; None until it is worked out."""
+        installed, draft = self.replays
+        found: list[Saved] | None = self.saving.ask((draft, installed), lambda: levers_saved(draft, installed))
+        return found
+
+    def months(self) -> list[tuple[str, str, str]]:
+        """By month what the panel brings and how long a full charge of the draft lasts; none without a panel."""
+        charge = charge_of(self.replays[1], self.replays[0])
+        if charge is None:
+            return []
+        return [(m.name, f"{short(g.value)} Wh", m.words) for m, g in zip(charge.months, charge.gained, strict=True)]
 
     def take_way(self, way: Way) -> None:
         """Put the settings of a way into the draft; a medium must be bought by hand."""

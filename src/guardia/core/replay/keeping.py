@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
 from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
@@ -22,16 +22,19 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gate import STORE_GATES
 from guardia.core.storage.facts import fact_figure, known_fact
-from guardia.core.storage.figure import Figure, Source, exactly, product, total, with_name
+from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, total, with_name
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.rates import FileSize, mean_with_interval, measured_rate, rate_by_pixels
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.rules import RecordingMode
-from guardia.core.storage.stores import Fitted, full_since, last_free, space_of
+from guardia.core.storage.stores import Fitted, filled_a_day, full_since, last_free, space_of
 from guardia.core.storage.volume import Footage, daily_volume, days_kept
 
 if TYPE_CHECKING:
     from guardia.core.replay.replay import Replay
+
+NEVER_DAYS = 36_525.0
+"""What would happen in more than a hundred years does not happen."""
 
 WHOLE_DAY_SHARE = 0.8
 """A day watched for at least this share tells how days differ."""
@@ -112,6 +115,13 @@ class Keeping:
     full_s: float | None
     overwrites_s: float | None
 
+    @property
+    def causes(self) -> tuple[Figure, ...]:
+        """What the store is filled with: by cause, or by camera where it is shared."""
+        shared = self.fitted is not None and self.fitted.others is not None
+        mine = (with_name(self.volume, "this camera"), self.fitted.others) if shared and self.fitted else ()
+        return tuple(f for f in mine if f is not None) or self.volume.parts
+
 
 def keeping_of(done: Replay) -> Keeping:
     """Work out where the recordings of a replay go."""
@@ -124,6 +134,12 @@ def keeping_of(done: Replay) -> Keeping:
     everything = volume
     if fitted.others is not None:
         everything = total("written a day by all its cameras", "GB", with_name(volume, "this camera"), fitted.others)
+    filled = filled_a_day(fitted)
+    if filled is not None and fitted.expected is not None and fitted.expected.value > 0:
+        # What the readings say of the settings in force holds for others in proportion.
+        as_read = ratio("as read, to as worked out", "", filled, fitted.expected)
+        as_read = replace(as_read, low=filled.low / fitted.expected.value, high=filled.high / fitted.expected.value)
+        everything = product("written a day", "GB", everything, as_read)
     space = space_of(fitted, known_fact(known.facts, "reserve")) if fitted.store.capacity_gb else None
     limit = fitted.store.keeps_days
     if space is not None:
@@ -144,12 +160,15 @@ def _full_s(evidence: Evidence, fitted: Fitted, space: Figure | None, everything
     if everything.value <= 0:
         return None
     free = last_free(fitted)
-    if free is not None and free.value is not None:
-        return free.at_s + free.value / everything.value * DAY_S
     begins = fitted.store.begins
-    if space is None or begins is None:
+    if free is not None and free.value is not None:
+        from_s, left = free.at_s, free.value
+    elif space is not None and begins is not None:
+        from_s, left = midnight(begins, ZoneInfo(evidence.time_zone)), space.value
+    else:
         return None
-    return midnight(begins, ZoneInfo(evidence.time_zone)) + space.value / everything.value * DAY_S
+    days = left / everything.value
+    return from_s + days * DAY_S if days <= NEVER_DAYS else None
 
 
 def volume_of(done: Replay) -> Figure:
@@ -374,7 +393,7 @@ def gone_s(keeping: Keeping, at_s: float, *, surely: bool = True) -> float | Non
     if days is None or (keeping.full_s is not None and keeping.overwrites_s is None):
         return None
     count = days.value if surely else days.low
-    if not math.isfinite(count):
+    if not count <= NEVER_DAYS:
         return None
     gone = at_s + count * DAY_S
     # Nothing is overwritten before the store is full for the first time.

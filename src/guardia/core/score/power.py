@@ -8,8 +8,9 @@ from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
 from guardia.core.replay.keeping import Keeping
-from guardia.core.replay.replay import Replay
+from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.hours import alert_score
+from guardia.core.score.score import score
 from guardia.core.storage.battery import (
     DAY_S,
     Activity,
@@ -47,6 +48,8 @@ class Charge:
         The date of that, None without a reading to start from or where it does not come within ten years.
     months
         Days that a full charge lasts in each month with the panel; none without one.
+    gained
+        What the panel brings in each month, Wh a day; likewise.
     packs
         What two packs tell, empty where nothing.
     """
@@ -57,6 +60,7 @@ class Charge:
     days: Figure
     charge_on: date | None
     months: tuple[Figure, ...]
+    gained: tuple[Figure, ...]
     packs: str
 
     @property
@@ -126,11 +130,11 @@ def charge_of(done: Replay, installed: Replay | None = None) -> Charge | None:
     if measured is not None:
         per_day = scaled_drain(measured, before, drawn)
         days = days_left(measured.level, per_day, down_to)
-        return Charge(drawn, per_day, measured, days, _on(measured.last_s, days, done), months, packs)
+        return Charge(drawn, per_day, measured, days, _on(measured.last_s, days, done), months, gained, packs)
     this_month = gained[asked.month - 1] if gained else None
     days = days_to_empty(usable, drawn, this_month)
     percent = ratio("drain", "% a day", exactly("percent to use", 100 - down_to, "%"), days)
-    return Charge(drawn, percent, None, days, None, months, packs)
+    return Charge(drawn, percent, None, days, None, months, gained, packs)
 
 
 def _named(figure: Figure, name: str) -> Figure:
@@ -201,6 +205,71 @@ def uploads(keeping: Keeping) -> Figure | None:
         return None
     rates = [p for part in keeping.volume.parts for p in part.parts if p.unit == "Mbit/s"]
     return max(rates, key=lambda r: r.value) if rates else None
+
+
+@dataclass(frozen=True)
+class Saved:
+    """What one lever would save of a charge.
+
+    Parameters
+    ----------
+    words
+        What is changed.
+    drawn
+        Wh a day then.
+    days
+        Until it must be charged then.
+    missed
+        Real visits that are missed then and not before.
+    """
+
+    words: str
+    drawn: Figure
+    days: Figure
+    missed: int
+
+
+def levers_saved(done: Replay, installed: Replay | None = None) -> list[Saved]:
+    """What each lever by itself would save, the most first; none for a camera on mains.
+
+    Parameters
+    ----------
+    done
+        Replay of the settings to start from.
+    installed
+        Replay of the settings under which the readings were taken; the same when None.
+
+    Returns
+    -------
+    list[Saved]
+        Snapshots further apart or none, infrared in place of white light, shorter recordings, a longer rest.
+    """
+    make, settings = done.candidate.capability, done.candidate.settings
+    before = charge_of(done, installed)
+    if before is None:
+        return []
+    every, rules = settings.storage.snapshot_every_s, make.storage
+    tried: list[tuple[str, dict[str, object]]] = []
+    for seconds in rules.snapshot_choices_s if every else ():
+        if seconds == 0 or seconds > every:
+            words = f"a snapshot every {seconds:g} s" if seconds else "no snapshots"
+            tried.append((words, {"snapshot_every_s": seconds}))
+    if settings.storage.white_light:
+        tried.append(("infrared in place of white light", {"white_light": False}))
+    length, rest = settings.recording.length_s, settings.recording.rest_s
+    for choice in make.length_choices_s:
+        if choice is not None and (length is None or choice < length):
+            tried.append((f"records for {choice:g} s", {"length_s": choice}))
+    tried += [(f"rests for {r:g} s", {"rest_s": r}) for r in make.rest_choices_s if r > rest]
+    missed = set(score(done.evidence, done).real_missed)
+    saved = []
+    for words, values in tried:
+        other = replay(done.evidence, done.candidate.with_values(**values), motion=done.motion)
+        after = charge_of(other, installed or done)
+        if after is not None and after.drawn.value < before.drawn.value:
+            more = len(set(score(other.evidence, other).real_missed) - missed)
+            saved.append(Saved(words, after.drawn, after.days, more))
+    return sorted(saved, key=lambda s: s.drawn.value)
 
 
 def drains_most(charge: Charge) -> list[tuple[str, float]]:

@@ -12,10 +12,13 @@ from guardia.core.score.power import Charge, charge_of, drains_most, sent_of
 from guardia.core.score.storage import kept_counts, requirement
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import Measure
-from guardia.core.storage.stores import reading_errors
+from guardia.core.storage.stores import filled_a_day, reading_errors
 
 SHORT_CHARGE_DAYS = 30.0
 """A battery that must be charged more often than once a month is told of (common practice, no source)."""
+
+APART = 1.5
+"""Readings and files that differ by more than this factor contradict each other (common practice, no source)."""
 
 GREAT_SHARE = 0.25
 """A cause with at least this share of the drain is named."""
@@ -101,6 +104,13 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
         )
         found.append(Finding(words, serious=past, brief=f"'{name}' full since {full}"))
     found += [Finding(words, serious=False) for words in reading_errors(fitted)]
+    filled, expected = filled_a_day(fitted), fitted.expected
+    if filled is not None and expected is not None and not 1 / APART < filled.value / expected.value < APART:
+        words = (
+            f"By its readings '{name}' fills {short(filled.value)} GB a day, by the files it should be "
+            f"{short(expected.value)} GB: something else is on it, or it records otherwise than entered."
+        )
+        found.append(Finding(words, serious=False))
     needed = requirement(keeping)
     if needed is not None and keeping.days is not None and keeping.days.value < needed.value:
         words = f"It keeps {keeping.days.words}; {short(needed.value)} days are required."

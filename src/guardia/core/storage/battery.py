@@ -6,11 +6,9 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-import numpy as np
-from scipy.special import stdtrit
-
 from guardia.core.storage.facts import fact_figure, known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, short, total
+from guardia.core.storage.rates import straight_line
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import PowerDraw
 
@@ -22,9 +20,6 @@ CHARGED_PERCENT = 8.0
 CHANGE_SPREAD = 1.5
 """What settings change of the drain, as a ratio, may be so many times as great or as small (common practice, no
 source)."""
-
-LEAST_READINGS = 3
-"""A straight line through two readings has no interval."""
 
 
 @dataclass(frozen=True)
@@ -79,32 +74,16 @@ def fit_drain(readings: Sequence[Reading], pack: Measure = Measure.BATTERY) -> D
         each of at least five readings, with the temperature as a second term. None for fewer than three readings.
     """
     run = since_charge(readings, pack)
-    if len(run) < LEAST_READINGS:
-        return None
-    days = np.array([(r.at_s - run[0].at_s) / DAY_S for r in run])
-    percent = np.array([float(r.value or 0.0) for r in run])
-    if days[-1] <= 0:
-        return None
-    columns = [np.ones_like(days), days]
+    days = [r.at_s / DAY_S for r in run]
     warm = [_temperature(readings, r.at_s) for r in run]
     known = [w for w in warm if w is not None]
-    with_warmth = len(run) >= 5 and len(known) == len(run) and float(np.ptp(known)) > 1.0
-    if with_warmth:
-        columns.append(np.array(known) - float(np.mean(known)))
-    design = np.column_stack(columns)
-    solved, _, rank, _ = np.linalg.lstsq(design, percent, rcond=None)
-    left = len(run) - int(rank)
-    if rank < design.shape[1] or left < 1:
+    with_warmth = len(run) >= 5 and len(known) == len(run) and max(known) - min(known) > 1.0
+    line = straight_line(days, [float(r.value or 0.0) for r in run], *([known] if with_warmth else []))
+    if line is None:
         return None
-    residual = percent - design @ solved
-    variance = float(residual @ residual) / left * np.linalg.inv(design.T @ design)
-    half = float(stdtrit(left, 0.95)) * math.sqrt(float(variance[1, 1]))
-    slope = -float(solved[1])
-    how = f"a straight line through {len(run)} readings over {days[-1]:.0f} days"
-    per_day = Figure("drain", slope, slope - half, slope + half, "% a day", Source.MEASURED, how)
-    return Drain(
-        per_day, float(percent[-1]), run[-1].at_s, len(run), float(solved[2]) if with_warmth else None
-    )  # fmt: skip
+    how = f"a straight line through {len(run)} readings over {days[-1] - days[0]:.0f} days"
+    per_day = Figure("drain", -line.value, -line.high, -line.low, "% a day", Source.MEASURED, how)
+    return Drain(per_day, float(run[-1].value or 0.0), run[-1].at_s, len(run), line.more[0] if line.more else None)
 
 
 def _temperature(readings: Sequence[Reading], at_s: float) -> float | None:

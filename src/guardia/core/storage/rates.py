@@ -15,6 +15,31 @@ FEW_FILES = 3
 """With fewer files nothing can be said of how they differ."""
 
 
+LEAST_READINGS = 3
+"""A straight line through two readings has no interval."""
+
+
+class Line(NamedTuple):
+    """A slope a day with its interval.
+
+    Parameters
+    ----------
+    value
+        The slope.
+    low
+        Lower end (90 %).
+    high
+        Upper end.
+    more
+        Coefficients of further terms.
+    """
+
+    value: float
+    low: float
+    high: float
+    more: tuple[float, ...]
+
+
 class FileSize(NamedTuple):
     """One file of footage.
 
@@ -70,6 +95,38 @@ def rate_by_pixels(width: int, height: int, frame_rate: float, bits_per_pixel: F
     pixels = exactly(f"pixels of {width} x {height}", float(width * height), "")
     frames = exactly("pictures a second", frame_rate, "")
     return product(name, "Mbit/s", bits_per_pixel, pixels, frames, factor=1e-6)
+
+
+def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequence[float]) -> Line | None:
+    """Slope of values over days by least squares, with Student's interval (90 %).
+
+    Parameters
+    ----------
+    days
+        (N,) when, in days.
+    values
+        (N,) what was read.
+    more
+        (N,) each: further terms.
+
+    Returns
+    -------
+    Line | None
+        None for fewer than three values, at one moment only, or where the terms cannot be told apart.
+    """
+    if len(values) < LEAST_READINGS or max(days) <= min(days):
+        return None
+    at, read = np.array(days, float), np.array(values, float)
+    design = np.column_stack([np.ones_like(at), at - at[0], *(np.array(m) - float(np.mean(m)) for m in more)])
+    solved, _, rank, _ = np.linalg.lstsq(design, read, rcond=None)
+    left = len(read) - int(rank)
+    if rank < design.shape[1] or left < 1:
+        return None
+    residual = read - design @ solved
+    variance = float(residual @ residual) / left * np.linalg.inv(design.T @ design)
+    half = float(stdtrit(left, 0.95)) * math.sqrt(float(variance[1, 1]))
+    slope = float(solved[1])
+    return Line(slope, slope - half, slope + half, tuple(float(v) for v in solved[2:]))
 
 
 def mean_with_interval(values: Sequence[float], name: str, unit: str, how: str) -> Figure:

@@ -18,6 +18,8 @@ class Measure(StrEnum):
     BATTERY_2 = "second battery pack"
     TEMPERATURE = "temperature"
     DATA_USED = "data used"
+    SIGNAL = "signal"
+    SUPPLY = "supply voltage"
     USED = "used space"
     FREE = "free space"
     HEALTHY = "healthy"
@@ -50,6 +52,8 @@ RANGES: dict[Measure, Range] = {
     Measure.BATTERY_2: Range("%", 0.0, 100.0),
     Measure.TEMPERATURE: Range("°C", -60.0, 90.0),
     Measure.DATA_USED: Range("GB", 0.0, 1e6),
+    Measure.SIGNAL: Range("dBm", -130.0, 0.0),
+    Measure.SUPPLY: Range("V", 0.0, 60.0),
     Measure.USED: Range("GB", 0.0, 1e6),
     Measure.FREE: Range("GB", 0.0, 1e6),
 }

@@ -9,7 +9,10 @@ from enum import StrEnum
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.figure import Figure, Source, exactly
+from guardia.core.storage.rates import straight_line
 from guardia.core.storage.readings import STATES, Measure, Reading
+
+DAY_S = 86400.0
 
 GIB = 2**30 / 1e9
 """Gigabytes in a gibibyte, as devices often show space."""
@@ -110,6 +113,9 @@ class Fitted:
         In order of time.
     others
         What the other cameras on it put there, GB a day; None without any.
+    expected
+        What all its cameras put there under the settings in force, by the sizes of their files, GB a day; None while
+        nobody worked it out.
     """
 
     id: int
@@ -117,6 +123,7 @@ class Fitted:
     cameras: tuple[int, ...] = ()
     readings: tuple[Reading, ...] = ()
     others: Figure | None = None
+    expected: Figure | None = None
 
     def state_at(self, at_s: float) -> Measure | None:
         """What state it was in; None where no reading tells.
@@ -194,6 +201,36 @@ def full_since(fitted: Fitted) -> float | None:
             full = r.value <= FULL_SHARE * max(fitted.store.capacity_gb, 1e-9)
             since = (r.at_s if since is None else since) if full else None
     return since
+
+
+def filled_a_day(fitted: Fitted) -> Figure | None:
+    """How fast a store fills by its readings of used space.
+
+    Parameters
+    ----------
+    fitted
+        The store.
+
+    Returns
+    -------
+    Figure | None
+        GB a day by a straight line through the readings since it was emptied last, those of a full store left out, with
+        Student's interval (90 %); None for fewer than three, or where it does not fill.
+    """
+    frees = {r.at_s: r.value for r in fitted.readings if r.what is Measure.FREE and r.value is not None}
+    run: list[Reading] = []
+    for r in fitted.readings:
+        full = frees.get(r.at_s, math.inf) <= FULL_SHARE * max(fitted.store.capacity_gb, 1e-9)
+        if r.what is not Measure.USED or r.value is None or full:
+            continue
+        if run and r.value < float(run[-1].value or 0.0):
+            run = []  # it was emptied, or overwrites
+        run.append(r)
+    line = straight_line([r.at_s / DAY_S for r in run], [float(r.value or 0.0) for r in run])
+    if line is None or line.low <= 0:
+        return None
+    how = f"a straight line through {len(run)} readings of used space"
+    return Figure("filled a day", line.value, line.low, line.high, "GB", Source.MEASURED, how)
 
 
 def last_free(fitted: Fitted) -> Reading | None:

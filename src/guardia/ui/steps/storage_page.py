@@ -11,7 +11,7 @@ from guardia.core.storage.figure import Figure
 from guardia.ui.canvas.store_bars import StoreBars
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, page_head
-from guardia.ui.steps.storage_tabs import AnswersTab, SaveTab, SchoolsTab, SettingsTab, StoresTab
+from guardia.ui.steps.storage_tabs import AnswersTab, PowerTab, SaveTab, SchoolsTab, SettingsTab, StoresTab
 from guardia.ui.steps.store_dialogs import DayDialog
 from guardia.ui.steps.working_view import WorkingView
 
@@ -56,6 +56,9 @@ class StoragePage(FreshPage):
             (self.answers, "What if"), (self.save, "To save"), (self.schools, "Schools and costs"),
         ):  # fmt: skip
             self.tabs.addTab(widget, words)
+        self.power = PowerTab(self.model)
+        if self.model.rules.power is not None:
+            self.tabs.addTab(self.power, "Power")
         self.tabs.currentChanged.connect(lambda _: self._refresh_tab())
         layout.addWidget(self.tabs, 2)
         self.setFocusProxy(self.bars)
@@ -98,5 +101,5 @@ class StoragePage(FreshPage):
         current = self.tabs.currentWidget()
         if current is self.working:
             self.working.show_figure(self.model.figure_named(self._opened))
-        elif isinstance(current, SettingsTab | StoresTab | AnswersTab | SaveTab | SchoolsTab):
+        elif isinstance(current, SettingsTab | StoresTab | AnswersTab | SaveTab | SchoolsTab | PowerTab):
             current.refresh()

@@ -368,6 +368,36 @@ class SchoolsTab(QWidget):
         fill(self.costs, [(c.name, "not known" if c.sum is None else f"{c.sum:.2f}", c.words) for c in costs])
 
 
+class PowerTab(QWidget):
+    """What each lever would save of a charge, and what the panel brings month by month."""
+
+    def __init__(self, model: StorageModel) -> None:
+        super().__init__()
+        self._model = model
+        both = QHBoxLayout(self)
+        both.setContentsMargins(0, 6, 0, 0)
+        columns = ("one thing changed", "drawn a day", "charge lasts", "real ones more missed")
+        self.levers = table_of("What each lever would save", columns)
+        both.addWidget(self.levers, 3)
+        self.months = table_of("The panel by month", ("month", "brings a day", "a full charge lasts"))
+        both.addWidget(self.months, 2)
+        model.saving.changed.connect(self.refresh_if_shown)
+
+    def refresh_if_shown(self) -> None:
+        """Show what has been worked out, unless nobody looks."""
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show them as they are now."""
+        found = self._model.levers_saved() or []
+        rows = [(s.words, s.drawn.words, s.days.words, str(s.missed)) for s in found]
+        fill(self.levers, rows, lambda r, c: c == 3 and found[r].missed > 0)
+        months = self._model.months()
+        self.months.setVisible(bool(months))
+        fill(self.months, months)
+
+
 def _school_row(school: School) -> tuple[str, ...]:
     offered = "" if school.offered else " (not with this make)"
     missed = f"{school.missed}, and what no clip shows" if school.censored else str(school.missed)

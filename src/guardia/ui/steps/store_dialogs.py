@@ -165,7 +165,7 @@ class ReadingDialog(QDialog):
         self, parent: QWidget, subject: str, *, of_store: bool, now: datetime, moment: Callable[[datetime], float]
     ) -> None:
         super().__init__(parent)
-        self._moment = moment
+        self._moment, self._now = moment, now.replace(tzinfo=None)
         self.setWindowTitle(f"Read off {subject}")
         self.readings: Sequence[Reading] = ()
         form = QFormLayout(self)
@@ -182,7 +182,7 @@ class ReadingDialog(QDialog):
         self.values: dict[Measure, QDoubleSpinBox] = {}
         self._rows: dict[Measure, _Maybe] = {}
         measures = (Measure.USED, Measure.FREE) if of_store else (
-            Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED
+            Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED, Measure.SIGNAL, Measure.SUPPLY
         )  # fmt: skip
         for measure in measures:
             space = measure in (Measure.USED, Measure.FREE)
@@ -218,8 +218,9 @@ class ReadingDialog(QDialog):
         except InvalidValue as error:
             self.trouble.setText(str(error))
             return
-        if not found:
-            self.trouble.setText("Nothing is entered: tick what you read.")
+        if not found or wall > self._now:
+            future = f"{wall:%Y-%m-%d %H:%M} lies in the future."
+            self.trouble.setText(future if found else "Nothing is entered: tick what you read.")
             return
         self.readings = found
         super().accept()
