@@ -1,0 +1,165 @@
+"""Why was it not recorded? Faults planted on made-up weeks: the first named cause, never a wrong 'all well'."""
+
+import math
+import unittest
+from dataclasses import replace
+from datetime import date
+
+import numpy as np
+
+from guardia.core.evidence.epochs import Epoch
+from guardia.core.evidence.evidence import Origin
+from guardia.core.hours.modes import Mode
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.settings import Settings
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.prove.diagnose import Question, State, diagnose, silences
+from guardia.core.replay.replay import replay
+from guardia.core.storage.known import StorageKnown
+from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.stores import Fitted, Store, StoreKind
+from tests.support import blob_trace, capability, evidence_of
+
+DAY, HOUR = 86400.0, 3600.0
+BEGIN = 1_784_505_600.0  # 2026-07-20 00:00 UTC
+FAR_CORNER = PolygonZone(ZoneKind.WATCH, ((0.9, 0.9), (1.0, 0.9), (1.0, 1.0), (0.9, 1.0)), "corner")
+NIGHTS = WeekPlan((Stretch(EVERY_DAY, Edge(22 * 60), Edge(6 * 60), overnight=True),))
+DAYTIME = WeekPlan((Stretch(EVERY_DAY, Edge(7 * 60), Edge(21 * 60)),))
+CARD = Store("card", StoreKind.CARD, 64.0)
+
+
+class Faults(unittest.TestCase):
+    def setUp(self):
+        self.make = capability()
+        self.settings = Settings.of(self.make.id, "10", length_s=14.0, target=StoreKind.CARD)
+
+    def week(
+        self,
+        seed,
+        at,
+        *,
+        quiet_s=0.0,
+        footage=None,
+        settings=None,
+        stores=(CARD,),
+        readings=(),
+        of_store=(),
+        until=None,
+    ):
+        """Clips by day over ten days, but none within a time of `at`; what footage shows there, if anything."""
+        rng = np.random.default_rng(seed)
+        starts = [BEGIN + d * DAY + HOUR * h for d in range(10) for h in sorted(rng.uniform(6, 20, 8))]
+        starts = [s for s in starts if abs(s - at) > max(quiet_s, 60.0) and (until is None or s < until)]
+        traces, origins = [blob_trace([0, *[40] * 20, 0]) for _ in starts], [Origin.MOTION] * len(starts)
+        if footage is not None:
+            place = int(np.searchsorted(starts, at - 2))
+            starts.insert(place, at - 2)
+            traces.insert(place, footage)
+            origins.insert(place, Origin.CONTINUOUS)
+        chosen = settings or self.settings
+        spans = (
+            [(BEGIN, at - quiet_s / 2), (at + quiet_s / 2, BEGIN + 10 * DAY)]
+            if quiet_s
+            else [(BEGIN, BEGIN + 10 * DAY)]
+        )
+        evidence = evidence_of(
+            traces,
+            kinds=["person"] * len(traces),
+            starts=starts,
+            origin=origins,
+            watched=spans if until is None else [],
+        )
+        fitted = tuple(Fitted(1, s, (1,), tuple(of_store)) for s in stores)
+        known = StorageKnown(fitted, {}, {}, tuple(readings), BEGIN + 11 * DAY)
+        return replace(evidence, epochs=(Epoch(-math.inf, math.inf, chosen),), storage=known)
+
+    def ask(self, evidence, at, question=Question.NOT_RECORDED):
+        return diagnose(
+            evidence, self.make, at, question, lambda s: replay(evidence, Candidate(s, self.make))
+        )  # fmt: skip
+
+    def planted(self):
+        """(name of the gate, evidence, moment) of each fault."""
+        moving = blob_trace([0, *[6] * 10, 0])
+        for seed in range(4):
+            at = BEGIN + (3 + seed) * DAY + 12.3 * HOUR
+            s = self.settings
+            yield "power", self.week(seed, at, quiet_s=20 * HOUR), at
+            empty = [Reading(at - n * DAY, Measure.BATTERY, 2.0 + 30 * n) for n in (3, 2, 1)]
+            empty.append(Reading(at - HOUR, Measure.BATTERY, 1.0))
+            yield "power", self.week(seed, at, readings=empty, until=at - 2 * HOUR), at
+            silent = Mode("closed", DAYTIME, records=False)
+            yield "mode", self.week(seed, at, settings=s.with_values(modes=(silent,))), at
+            yield "recording hours", self.week(seed, at, settings=s.with_values(recording_plan=NIGHTS)), at
+            yield "detection on", self.week(seed, at, settings=s.with_values(detection_on=False)), at
+            yield "zone", self.week(seed, at, footage=moving, settings=s.with_values(zones=(FAR_CORNER,))), at
+            high = s.with_values(sensitivity=(40, 0.2), notch="")
+            yield "size", self.week(seed, at, footage=moving, settings=high), at
+            yield "hold", self.week(seed, at, footage=moving, settings=s.with_values(hold_s=3.0)), at
+            yield "target", self.week(seed, at, settings=s.with_values(target=StoreKind.REMOTE)), at
+            failed = [Reading(BEGIN + DAY, Measure.HEALTHY), Reading(at - HOUR, Measure.FAILED)]
+            yield "store", self.week(seed, at, of_store=failed), at
+            ended = Store("plan", StoreKind.REMOTE, keeps_days=30.0, ends=date(2026, 7, 21))
+            yield "plan", self.week(seed, at, stores=(ended,), settings=s.with_values(target=StoreKind.REMOTE)), at
+            full = [Reading(at - DAY, Measure.USED, 61.0), Reading(at - DAY, Measure.FREE, 0.0)]
+            yield "room", self.week(seed, at, of_store=full, settings=s.with_values(overwrite=False)), at
+
+    def test_the_first_named_cause_of_planted_faults(self):
+        right, count = [], 0
+        for wanted, evidence, at in self.planted():
+            count += 1
+            found = self.ask(evidence, at)
+            self.assertNotIn("Every gate was open", found.words, wanted)
+            right.append(found.cause is not None and found.cause.name == wanted)
+        self.assertEqual(count, 48)
+        self.assertGreaterEqual(
+            sum(right), 44, [w for (w, _, _), ok in zip(self.planted(), right, strict=True) if not ok]
+        )
+
+    def test_of_two_faults_the_first_in_the_chain_is_named_and_the_other_told(self):
+        at = BEGIN + 4 * DAY + 12.3 * HOUR
+        failed = [Reading(BEGIN, Measure.HEALTHY), Reading(at - HOUR, Measure.FAILED)]
+        both = self.settings.with_values(recording_plan=NIGHTS)
+        found = self.ask(self.week(1, at, settings=both, of_store=failed), at)
+        self.assertEqual(found.cause.name, "recording hours")
+        self.assertIn("Closed as well: store", found.words)
+
+    def test_without_a_cause_the_cheapest_likely_check_comes_first(self):
+        at = BEGIN + 4 * DAY + 12.3 * HOUR
+        weak = [Reading(BEGIN, Measure.SIGNAL, -91.0)]
+        found = self.ask(self.week(1, at, quiet_s=0.0, readings=weak, until=at - 30 * HOUR), at)
+        self.assertIsNone(found.cause)
+        scores = [g.weight / g.minutes for g in found.checks]
+        self.assertEqual(scores, sorted(scores, reverse=True))
+        self.assertIn("Look first at", found.words)
+        self.assertIn("wait a minute", next(g.check for g in found.checks if g.name == "reaches its recorder"))
+
+    def test_what_was_recorded_after_all_is_said(self):
+        evidence = self.week(1, BEGIN)
+        clip = evidence.clips[5]
+        found = self.ask(evidence, clip.start_s + 1)
+        self.assertIn(f"It was recorded: {clip.name}", found.words)
+
+    def test_why_nobody_was_told(self):
+        at = BEGIN + 4 * DAY + 12.3 * HOUR
+        muted = self.settings.with_values(phone_allows=False)
+        found = self.ask(
+            self.week(1, at, settings=muted, footage=blob_trace([0, *[40] * 20, 0])), at, Question.NOT_TOLD
+        )
+        self.assertEqual(found.cause.name, "phone allows it")
+        outside = self.settings.with_values(alert_plan=NIGHTS)
+        found = self.ask(
+            self.week(1, at, settings=outside, footage=blob_trace([0, *[40] * 20, 0])), at, Question.NOT_TOLD
+        )
+        self.assertEqual(found.cause.name, "alert hours")
+        self.assertEqual(self.ask(self.week(1, at), at, Question.NO_PICTURE).gates[0].state, State.OPEN)
+
+    def test_a_day_without_a_clip_is_no_chance_a_night_is(self):
+        at = BEGIN + 4 * DAY + 12.3 * HOUR
+        evidence = self.week(3, at, quiet_s=20 * HOUR)
+        found = silences(replace(evidence, watched=((BEGIN, BEGIN + 10 * DAY),)))
+        self.assertEqual(len(found), 1)
+        begin, end, chance = found[0]
+        self.assertTrue(begin < at < end)
+        self.assertLess(chance, 0.001)
