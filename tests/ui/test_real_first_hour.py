@@ -79,14 +79,14 @@ class RealFirstHour(FolderCase):
         screen.until("bringing in", lambda: screen.press("alt+b") or self.rows("SELECT 1 FROM clip"))
         screen.until("measured", lambda: self.rows("SELECT count(*) FROM trace WHERE final") == [(CLIPS,)])
 
-        screen.press("ctrl+2")
+        screen.press("ctrl+3")
         screen.until("judged", lambda: self.judged(screen, "f", "foliage"))
         screen.press("p")
         screen.until("judged", lambda: self.rows("SELECT 1 FROM occurrence WHERE kind = 'person'"))
         screen.press("ctrl+z")
         screen.until("taken back", lambda: not self.rows("SELECT 1 FROM occurrence WHERE kind = 'person'"))
 
-        screen.press("ctrl+4", "alt+w")
+        screen.press("ctrl+5", "alt+w")
         screen.until("a zone", lambda: screen.press("Return") or self.zones())
         middle = self.zones()
         screen.press("Page_Down", "shift+Right")
@@ -94,10 +94,10 @@ class RealFirstHour(FolderCase):
         screen.press("alt+m")
         screen.until("masks", lambda: screen.drag((420, 200), (560, 300)) or len(self.zones()) > len(middle))
         before = self.settings("draft")["detection"]["notch"]
-        screen.press("ctrl+5", "Left")
+        screen.press("ctrl+6", "Left")
         screen.until("another notch", lambda: self.settings("draft")["detection"]["notch"] != before)
 
-        screen.press("ctrl+9")
+        screen.press("ctrl+h")
         screen.write("after a complaint")
         screen.press("Tab", "space")
         screen.until("logged", lambda: self.rows("SELECT 1 FROM logbook WHERE detail LIKE 'after a complaint%'"))

@@ -2,38 +2,29 @@
 
 from __future__ import annotations
 
-import io
 from collections.abc import Sequence
-from typing import Any
 
 from reportlab.graphics.shapes import Drawing, Line, Polygon, Rect, String
-from reportlab.lib import colors
-from reportlab.lib.pagesizes import A4
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
 from reportlab.pdfbase.pdfmetrics import stringWidth
-from reportlab.platypus import Flowable, Paragraph, SimpleDocTemplate, Spacer, Table, TableStyle
+from reportlab.platypus import Flowable, Paragraph, Spacer
 
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Zone, ZoneKind
-from guardia.report.letters import BOLD, NO_FONT, REGULAR, markup, register_fonts, runs, without_font
+from guardia.report.letters import BOLD, NO_FONT, REGULAR, runs, without_font
+from guardia.report.paper import FAINT, INK, pages, paper_styles, ruled_table, styled, tick_box, words
 from guardia.report.sheet import CAUTIONS, SheetContent, lines_against, score_rows, steps
-
-_INK, _SOFT_INK, _FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560"), colors.HexColor("#d3d9dc")
 
 
 def sheet_pdf(content: SheetContent) -> bytes:
     """The sheet as a PDF of A4 pages, without pictures."""
-    register_fonts()
-    body = ParagraphStyle("body", fontName=REGULAR, fontSize=9.5, leading=13)
-    small = ParagraphStyle("small", parent=body, fontSize=8, leading=11, textColor=_SOFT_INK)
-    head = ParagraphStyle("head", parent=body, fontName=BOLD, fontSize=12, leading=16, spaceBefore=10, spaceAfter=3)
-    title = ParagraphStyle("title", parent=head, fontSize=19, leading=24, spaceBefore=0)
+    body, small, head, title = paper_styles()
 
-    def text(words: str, style: ParagraphStyle = body) -> Paragraph:
-        return Paragraph(markup(words, style.fontName), style)
+    def text(line: str, style: ParagraphStyle = body) -> Paragraph:
+        return words(line, style)
 
     story: list[Flowable] = [
         text(f"Settings sheet: {content.camera}", title),
@@ -47,10 +38,10 @@ def sheet_pdf(content: SheetContent) -> bytes:
     bold = ParagraphStyle("bold", parent=body, fontName=BOLD)
     installed = content.comparison.installed_replay.candidate.settings
     rows = [
-        [_tick_box(), text(f"{line.text}   ({line.note})" if line.note else line.text, bold if line.changes else body)]
+        [tick_box(), text(f"{line.text}   ({line.note})" if line.note else line.text, bold if line.changes else body)]
         for line in lines_against(installed, content.settings, content.capability)
     ]
-    story.append(_table(rows, [8 * mm, 162 * mm]))
+    story.append(ruled_table(rows, [8 * mm, 162 * mm]))
     zones = entered_zones(content.settings, content.capability)
     if zones:
         story += [Spacer(1, 4 * mm), _zone_drawing(zones)]
@@ -63,7 +54,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
         [text(what), text(old), text(new)]
         for what, old, new in score_rows(content.comparison.installed, content.comparison.draft)
     ]
-    story.append(_table(table, [66 * mm, 52 * mm, 52 * mm]))
+    story.append(ruled_table(table, [66 * mm, 52 * mm, 52 * mm]))
     story += [Spacer(1, 2 * mm), *(text(line, small) for line in content.limits)]
     story.append(text("Cautions", head))
     story += [text(line, small) for line in CAUTIONS]
@@ -74,26 +65,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
         Spacer(1, 9 * mm),
         text("Entered by ____________________    on ____________    walk-tested by day ______ at night ______"),
     ]
-    out = io.BytesIO()
-    document = SimpleDocTemplate(
-        out, pagesize=A4, leftMargin=20 * mm, rightMargin=20 * mm, topMargin=18 * mm, bottomMargin=18 * mm,
-        title=f"Settings sheet: {content.camera}", author="Guardia",
-    )  # fmt: skip
-    document.build(story)
-    return out.getvalue()
-
-
-def _styled(shape: Any, **style: object) -> Any:
-    """A drawn shape with its style set."""
-    for name, value in style.items():
-        setattr(shape, name, value)
-    return shape
-
-
-def _tick_box() -> Drawing:
-    drawing = Drawing(9, 9)
-    drawing.add(_styled(Rect(0.5, 0, 8, 8), fillColor=None, strokeColor=_SOFT_INK, strokeWidth=0.8))
-    return drawing
+    return pages(story, f"Settings sheet: {content.camera}")
 
 
 def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
@@ -103,17 +75,17 @@ def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
     for step in range(1, 10):
         x, y = width * step / 10, height * step / 10
         for line in (Line(x, 0, x, height), Line(0, y, width, y)):
-            drawing.add(_styled(line, strokeColor=_FAINT, strokeWidth=0.5))
+            drawing.add(styled(line, strokeColor=FAINT, strokeWidth=0.5))
     for zone in zones:
         if isinstance(zone, BlockZone):
             across, down = width / zone.columns, height / zone.rows
             for index in (i for i, on in enumerate(zone.active) if on):
                 row, column = divmod(index, zone.columns)
                 block = Rect(column * across, height - (row + 1) * down, across, down)
-                drawing.add(_styled(block, fillColor=_FAINT, strokeColor=_INK, strokeWidth=0.4))
+                drawing.add(styled(block, fillColor=FAINT, strokeColor=INK, strokeWidth=0.4))
             continue
         corners = [(x * width, (1 - y) * height) for x, y in zone.points]
-        outline = _styled(Polygon([c for corner in corners for c in corner]), fillColor=None, strokeColor=_INK)
+        outline = styled(Polygon([c for corner in corners for c in corner]), fillColor=None, strokeColor=INK)
         if zone.kind is not ZoneKind.WATCH:
             outline.strokeDashArray = [4, 3]
         drawing.add(outline)
@@ -121,25 +93,11 @@ def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
         pieces = runs(zone.name, BOLD)
         start = middle[0] - sum(stringWidth(piece, font, 8) for font, piece in pieces) / 2
         for font, piece in pieces:
-            drawing.add(_styled(String(start, middle[1], piece), fontName=font, fontSize=8))
+            drawing.add(styled(String(start, middle[1], piece), fontName=font, fontSize=8))
             start += stringWidth(piece, font, 8)
         for number, (x, y) in enumerate(corners, 1):
-            drawing.add(_styled(Rect(x - 1.5, y - 1.5, 3, 3), fillColor=_INK, strokeColor=None))
+            drawing.add(styled(Rect(x - 1.5, y - 1.5, 3, 3), fillColor=INK, strokeColor=None))
             at = min(max(x + 3, 2), width - 8), min(max(y + 3, 2), height - 8)
-            drawing.add(_styled(String(*at, str(number)), fontName=REGULAR, fontSize=7))
-    drawing.add(_styled(Rect(0, 0, width, height), fillColor=None, strokeColor=_INK, strokeWidth=0.8))
+            drawing.add(styled(String(*at, str(number)), fontName=REGULAR, fontSize=7))
+    drawing.add(styled(Rect(0, 0, width, height), fillColor=None, strokeColor=INK, strokeWidth=0.8))
     return drawing
-
-
-def _table(rows: Sequence[Sequence[Flowable]], widths: Sequence[float]) -> Table:
-    table = Table([list(row) for row in rows], colWidths=list(widths), hAlign="LEFT")
-    table.setStyle(
-        TableStyle(
-            [
-                ("LINEBELOW", (0, 0), (-1, -1), 0.4, _FAINT),
-                ("VALIGN", (0, 0), (-1, -1), "TOP"),
-                ("TOPPADDING", (0, 0), (-1, -1), 2),
-            ]
-        )
-    )
-    return table

@@ -6,15 +6,20 @@ import json
 from collections.abc import Mapping
 from typing import Any
 
+from pydantic import TypeAdapter
+
 from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.files import read_as
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView, known_view_from_dict, known_view_to_dict
 from guardia.store.database import Database
-from guardia.store.records import Camera
+from guardia.store.records import About, Camera
 from guardia.store.settings import CameraSettings
 
 LONGEST_NAME = 100
+LONGEST_TEXT = 500
+_ABOUT = TypeAdapter(About)
 _AWAY = "\x1f"
 """Parts the name of a camera that was put away from its number, so that the name is free again."""
 
@@ -62,7 +67,7 @@ class Cameras:
             If the project has no such camera, or what it keeps of it is damaged.
         """
         rows = self._db.rows(
-            "SELECT name, capability, clock_error_s, time_pattern, view FROM camera WHERE id = ?", (camera_id,)
+            "SELECT name, capability, clock_error_s, time_pattern, view, about FROM camera WHERE id = ?", (camera_id,)
         )
         if not rows:
             raise ProjectError(f"This project has no camera number {camera_id}.")
@@ -73,6 +78,7 @@ class Cameras:
                 camera_id, str(one["name"]), capability_from_dict(json.loads(one["capability"])), installed, draft,
                 float(one["clock_error_s"]), str(one["time_pattern"]),
                 known_view_from_dict(json.loads(one["view"])) if one["view"] else None,
+                read_as(_ABOUT, json.loads(one["about"]), "What is written down of a camera"),
             )  # fmt: skip
         except (InvalidValue, KeyError, ValueError, TypeError, AttributeError, RecursionError) as error:
             raise ProjectError(
@@ -156,6 +162,13 @@ class Cameras:
         body = json.dumps(known_view_to_dict(known)) if known is not None else ""
         with self._db.transaction():
             self._db.run("UPDATE camera SET view = ? WHERE id = ?", (body, camera_id))
+
+    def set_about(self, camera_id: int, about: About) -> None:
+        """Keep what is written down of a camera; raises InvalidValue where it holds what must not be kept."""
+        if any(len(text) > LONGEST_TEXT for text in (about.serial, about.manual, about.keys_kept)):
+            raise InvalidValue(f"At most {LONGEST_TEXT} characters are kept.", kept="What was written before stays.")
+        with self._db.transaction():
+            self._db.run("UPDATE camera SET about = ? WHERE id = ?", (_ABOUT.dump_json(about).decode(), camera_id))
 
     def set_clock(self, camera_id: int, *, clock_error_s: float, time_pattern: str) -> None:
         """Keep a camera's clock error (seconds, positive when fast) and how it writes times in file names."""

@@ -113,6 +113,11 @@ MIGRATIONS: tuple[str, ...] = (
     CREATE TABLE fact (
         id INTEGER PRIMARY KEY, camera_id INTEGER REFERENCES camera (id), name TEXT NOT NULL, value REAL NOT NULL
     );
+    ALTER TABLE camera ADD COLUMN about TEXT NOT NULL DEFAULT '{}';
+    CREATE TABLE checked (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id), item TEXT NOT NULL,
+        state TEXT NOT NULL, who TEXT NOT NULL, at_s REAL NOT NULL, UNIQUE (camera_id, item)
+    );
     """,
 )
 """Step n brings a file from schema version n to n + 1."""

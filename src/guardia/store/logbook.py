@@ -42,9 +42,9 @@ class Logbook:
     def __init__(self, database: Database) -> None:
         self._db = database
 
-    def add(self, camera_id: int | None, what: str, detail: str = "") -> None:
-        """Enter what was done just now; for all cameras when None."""
-        self._db.run(
+    def add(self, camera_id: int | None, what: str, detail: str = "") -> int:
+        """Enter what was done just now, for all cameras when None; gives the number of the entry."""
+        return self._db.run(
             "INSERT INTO logbook (at_s, camera_id, what, detail) VALUES (?, ?, ?, ?)",
             (time.time(), camera_id, what, detail),
         )

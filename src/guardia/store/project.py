@@ -22,6 +22,7 @@ from guardia.core.trace.measure import Trace
 from guardia.core.trace.stack import TraceStack
 from guardia.store.camera_lists import CameraLists
 from guardia.store.cameras import Cameras
+from guardia.store.checklists import Checklists
 from guardia.store.clips import Clips
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook
@@ -96,6 +97,7 @@ class Project:
         self.lists = CameraLists(self._db)
         self.watched = WatchedTimes(self._db)
         self.readings = Readings(self._db, self._damage)
+        self.checklists = Checklists(self._db)
         self.stores = Stores(self._db, self.readings, self._damage)
         self.measurements = Measurements(self._db, self.media)
 
@@ -158,7 +160,7 @@ class Project:
             for table in ("occurrence", "trace", "boxes"):
                 self._db.run(f"DELETE FROM {table} WHERE clip_id IN {clips}")
             self._db.run(f"DELETE FROM clip WHERE id IN {clips}")
-            for table in ("settings", "event", "watched", "logbook", "reading", "fact", "camera_store"):
+            for table in ("settings", "event", "watched", "logbook", "reading", "fact", "camera_store", "checked"):
                 self._db.run(f"DELETE FROM {table} WHERE camera_id IN {away}")
             self._db.run("DELETE FROM camera WHERE gone")
             self._db.run("DELETE FROM logbook WHERE gone")

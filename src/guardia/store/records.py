@@ -36,6 +36,28 @@ class Site:
 
 
 @dataclass(frozen=True)
+class About:
+    """What is written down of a camera.
+
+    Parameters
+    ----------
+    serial
+        Its serial number.
+    manual
+        Where its manual is.
+    keys_kept
+        Where pairing code and password are kept; never the code or the password itself.
+    patrol
+        Its place on the round, from 1; 0 while nobody said.
+    """
+
+    serial: str = ""
+    manual: str = ""
+    keys_kept: str = ""
+    patrol: int = 0
+
+
+@dataclass(frozen=True)
 class Camera:
     """One installed camera.
 
@@ -57,6 +79,8 @@ class Camera:
         How it writes the time in file names, see core.clock.NAME_FORMS.
     view
         What is known of its view, None if nothing is.
+    about
+        What is written down of it.
     """
 
     id: int
@@ -67,6 +91,7 @@ class Camera:
     clock_error_s: float = 0.0
     time_pattern: str = ""
     view: KnownView | None = None
+    about: About = About()
 
     def under(self, settings: Settings) -> Candidate:
         """Settings with this camera's make."""

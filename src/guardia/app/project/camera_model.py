@@ -20,6 +20,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import HoursSettings, Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
+from guardia.core.replay.replay import Replay
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.hours import alert_score
 from guardia.core.score.power import charge_of
@@ -158,12 +159,15 @@ class CameraModel(ShownCamera):
             self._check = (self.evidence, found)
         return self._check[1]
 
+    def replay_of(self, settings: Settings) -> Replay:
+        """Any settings replayed on this camera's evidence."""
+        return self._scorer.replay(self.evidence, self.camera.under(settings))
+
     @property
     def explained(self) -> Explained:
         """Whether the motion model explains what this camera recorded, each clip under the settings that made it."""
         if self._explained is None or self._explained[0] is not self.evidence:
-            replay_of = cache(lambda settings: self._scorer.replay(self.evidence, self.camera.under(settings)))
-            self._explained = (self.evidence, explain(self.evidence, replay_of))
+            self._explained = (self.evidence, explain(self.evidence, cache(self.replay_of)))
         return self._explained[1]
 
 

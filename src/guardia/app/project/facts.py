@@ -11,7 +11,9 @@ from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
 from guardia.core.storage.readings import Reading
 from guardia.core.view.geometry import KnownView
+from guardia.store.checklists import Checked
 from guardia.store.project import Project
+from guardia.store.records import About
 
 
 class Facts:
@@ -132,6 +134,47 @@ class Facts:
                 before,
                 after,
             )
+
+    def set_about(self, about: About) -> None:
+        """Write down serial number, manual, where keys are kept, place on the round."""
+        model, camera = self._model, self._model.camera
+        if about != camera.about:
+            model.change(
+                "write down about the camera",
+                lambda value: self._project.cameras.set_about(camera.id, value),
+                lambda value: model.take(model.facts_changed, camera=replace(model.camera, about=value)),
+                camera.about,
+                about,
+            )
+
+    def checked(self) -> dict[str, Checked]:
+        """What was ticked on the commissioning list."""
+        return self._project.checklists.of(self._model.camera.id)
+
+    def check(self, item: str, state: str, who: str, at_s: float) -> None:
+        """Tick an item of the commissioning list."""
+        before = self.checked()
+        after = {**before, item: Checked(state, who, at_s)}
+        camera_id = self._model.camera.id
+        self._model.change(
+            f"tick '{item}'",
+            lambda kept: self._project.checklists.set_all(camera_id, kept),
+            lambda _: self._model.facts_changed.emit(),
+            before,
+            after,
+        )
+
+    def log(self, what: str, detail: str) -> None:
+        """Enter something in the logbook; undo takes it out."""
+        model, logbook, entry = self._model, self._project.logbook, [0]
+
+        def keep(entered: bool) -> None:
+            if entered and not entry[0]:
+                entry[0] = logbook.add(model.camera.id, what, detail)
+            else:
+                logbook.correct(entry[0], detail, gone=not entered)
+
+        model.change("enter in the logbook", keep, lambda _: model.logbook_changed.emit(), False, True)
 
     def readings(self) -> tuple[Reading, ...]:
         """What was read off the camera, in order of time."""

@@ -15,7 +15,9 @@ from guardia.ui.steps.coverage_page import CoveragePage
 from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.handover_page import HandoverPage
 from guardia.ui.steps.hours_page import HoursPage
+from guardia.ui.steps.prove_page import ProvePage
 from guardia.ui.steps.sensitivity_page import SensitivityPage
+from guardia.ui.steps.setup_page import SetupPage
 from guardia.ui.steps.statistics_page import StatisticsPage
 from guardia.ui.steps.storage_page import StoragePage
 from guardia.ui.steps.tune_page import TunePage
@@ -93,6 +95,8 @@ PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "tune": _tune,
     "hours": _hours,
     "storage": lambda _shell, session, model: StoragePage(session, model),
+    "setup": lambda _shell, session, model: SetupPage(session, model),
+    "prove": lambda _shell, session, model: ProvePage(session, model),
     "handover": lambda _shell, session, model: HandoverPage(session, model),
 }
 """By the id of the step. Round is made with the project, before there is a camera."""

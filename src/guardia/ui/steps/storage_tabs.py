@@ -2,56 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import (
-    QCheckBox,
-    QComboBox,
-    QDialog,
-    QFileDialog,
-    QGridLayout,
-    QHBoxLayout,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.score.storage import School, ToKeep, Way, WhatIf
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import RANGES, Reading
-from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import WrappedLabel, button, label
+from guardia.ui.parts.widgets import WrappedLabel, button, fill_table, label, row_table
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
-
-
-def table_of(name: str, columns: Sequence[str]) -> QTableWidget:
-    """A table that is read by rows."""
-    table = QTableWidget(0, len(columns))
-    table.setHorizontalHeaderLabels(list(columns))
-    table.setAccessibleName(name)
-    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-    table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-    if (side := table.verticalHeader()) is not None:
-        side.hide()
-    return table
-
-
-def fill(
-    table: QTableWidget, rows: Sequence[Sequence[str]], warn: Callable[[int, int], bool] = lambda _r, _c: False
-) -> None:
-    """Put rows of texts into a table."""
-    table.setRowCount(len(rows))
-    for row, texts in enumerate(rows):
-        for column, text in enumerate(texts):
-            item = QTableWidgetItem(text)
-            if warn(row, column):
-                item.setForeground(THEME.colour("missed"))
-            table.setItem(row, column, item)
-    table.resizeColumnsToContents()
 
 
 class SettingsTab(QWidget):
@@ -122,7 +84,7 @@ class StoresTab(QWidget):
         self._rows: list[tuple[int | None, Reading | None]] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
-        self.table = table_of("Stores and readings", ("store", "what it is", "capacity, or reading", "records to it"))
+        self.table = row_table("Stores and readings", ("store", "what it is", "capacity, or reading", "records to it"))
         self.table.itemActivated.connect(lambda _: self.change())
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -156,7 +118,7 @@ class StoresTab(QWidget):
             for reading in readings:
                 rows.append(("", "", self._words(reading), ""))
                 self._rows.append((None, reading))
-        fill(self.table, rows)
+        fill_table(self.table, rows)
         self.stolen.setText(self._model.stolen())
 
     def _words(self, reading: Reading) -> str:
@@ -227,11 +189,11 @@ class AnswersTab(QWidget):
         layout.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
-        self.ways = table_of("Ways to keep long enough", ("what is changed", "days kept", "price", "surely"))
+        self.ways = row_table("Ways to keep long enough", ("what is changed", "days kept", "price", "surely"))
         self.ways.itemActivated.connect(lambda item: self._model.take_way(self._ways[item.row()]))
         self.ways.setToolTip("Enter or a double click puts the settings of a way into the draft")
         layout.addWidget(self.ways, 1)
-        self.what_if = table_of("Days kept by mode, quality and medium", ())
+        self.what_if = row_table("Days kept by mode, quality and medium", ())
         layout.addWidget(self.what_if, 2)
         model.asking.changed.connect(self.refresh_if_shown)
 
@@ -253,7 +215,7 @@ class AnswersTab(QWidget):
         prices = [short(w.price) if w.price else "none" if w.price == 0 else "not known" for w in ways]
         rows = [(", ".join(w.words), w.days.words, p, "yes" if w.surely else "perhaps")
                 for w, p in zip(ways, prices, strict=True)]  # fmt: skip
-        fill(self.ways, rows)
+        fill_table(self.ways, rows)
         self._fill_what_if(table)
 
     def _words(self, ways: Sequence[Way]) -> str:
@@ -281,7 +243,7 @@ class AnswersTab(QWidget):
         self.what_if.setHorizontalHeaderLabels(columns)
         required = self._model.required
         days = [[0.0, 0.0, *(w.days.value for w in found if (w.mode.value, w.quality) == key)] for key in rows]
-        fill(
+        fill_table(
             self.what_if, [(*key, *texts) for key, texts in rows.items()],
             lambda r, c: required is not None and c > 1 and days[r][c] < required.value,
         )  # fmt: skip
@@ -298,7 +260,7 @@ class SaveTab(QWidget):
         layout.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
-        self.table = table_of("What to save", ("recorded", "what", "save it before", "if not there, why"))
+        self.table = row_table("What to save", ("recorded", "what", "save it before", "if not there, why"))
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         row.addWidget(button("&Export the chosen …", self.choose_folder, "primary", "Untouched originals with SHA-256"))
@@ -320,7 +282,7 @@ class SaveTab(QWidget):
             deadline = "never overwritten" if until is None else f"{model.local(until):%Y-%m-%d %H:%M}"
             rows.append((f"{model.local(one.at_s):%Y-%m-%d %H:%M}", kind_of(one.visit.kind).text,
                          "" if one.gone else deadline, one.gone))  # fmt: skip
-        fill(self.table, rows, lambda r, c: c == 3 and bool(self._listed[r].gone))
+        fill_table(self.table, rows, lambda r, c: c == 3 and bool(self._listed[r].gone))
 
     @property
     def chosen(self) -> list[ToKeep]:
@@ -346,9 +308,9 @@ class SchoolsTab(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         columns = ("records", "days kept", "real ones missed", "to look through a day")
-        self.table = table_of("Always, by motion, or both", columns)
+        self.table = row_table("Always, by motion, or both", columns)
         layout.addWidget(self.table, 1)
-        self.costs = table_of("What the stores cost", ("store", "costs", "how"))
+        self.costs = row_table("What the stores cost", ("store", "costs", "how"))
         self.years = label("", "muted")
         layout.addWidget(self.years)
         layout.addWidget(self.costs, 1)
@@ -362,10 +324,10 @@ class SchoolsTab(QWidget):
     def refresh(self) -> None:
         """Show them as they are now."""
         found = self._model.ask()
-        fill(self.table, [_school_row(s) for s in found[2]] if found is not None else [])
+        fill_table(self.table, [_school_row(s) for s in found[2]] if found is not None else [])
         years, costs = self._model.costs()
         self.years.setText(f"Over {years:g} years, in your own prices:")
-        fill(self.costs, [(c.name, "not known" if c.sum is None else f"{c.sum:.2f}", c.words) for c in costs])
+        fill_table(self.costs, [(c.name, "not known" if c.sum is None else f"{c.sum:.2f}", c.words) for c in costs])
 
 
 class PowerTab(QWidget):
@@ -377,9 +339,9 @@ class PowerTab(QWidget):
         both = QHBoxLayout(self)
         both.setContentsMargins(0, 6, 0, 0)
         columns = ("one thing changed", "drawn a day", "charge lasts", "real ones more missed")
-        self.levers = table_of("What each lever would save", columns)
+        self.levers = row_table("What each lever would save", columns)
         both.addWidget(self.levers, 3)
-        self.months = table_of("The panel by month", ("month", "brings a day", "a full charge lasts"))
+        self.months = row_table("The panel by month", ("month", "brings a day", "a full charge lasts"))
         both.addWidget(self.months, 2)
         model.saving.changed.connect(self.refresh_if_shown)
 
@@ -392,10 +354,10 @@ class PowerTab(QWidget):
         """Show them as they are now."""
         found = self._model.levers_saved() or []
         rows = [(s.words, s.drawn.words, s.days.words, str(s.missed)) for s in found]
-        fill(self.levers, rows, lambda r, c: c == 3 and found[r].missed > 0)
+        fill_table(self.levers, rows, lambda r, c: c == 3 and found[r].missed > 0)
         months = self._model.months()
         self.months.setVisible(bool(months))
-        fill(self.months, months)
+        fill_table(self.months, months)
 
 
 def _school_row(school: School) -> tuple[str, ...]:

@@ -1,0 +1,149 @@
+"""The view-model of the step Prove: why something was not recorded, and which walks settle what is open."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.steps.step_model import StepModel
+from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.evidence import Visit
+from guardia.core.evidence.judgement import kind_of
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.prove.diagnose import Diagnosis, Question, diagnose, silences
+from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, candidate_walks, fewest_walks, open_aims, passes_of
+from guardia.core.score.reach import THINGS, reach_m, shown_shares
+from guardia.report.paper import list_pdf
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+FAR_M = {False: 15.0, True: 8.0}
+"""Far by day and in the dark, where the view does not tell the reach (common practice, no source)."""
+
+RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N": "recorded, nobody told"}
+"""What came of a walk, by its key."""
+
+MOST_OFFERED = 30
+
+
+class ProveModel(StepModel):
+    """Proves one camera; parameters as StepModel."""
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model, session)
+        self.question = Question.NOT_RECORDED
+        self.planning = self.latest()
+        ends = [c.end_s for c in model.evidence.clips]
+        self.at_s = max(ends, default=0.0)
+        for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
+            signal.connect(self.changed)
+        session.cameras_changed.connect(self.changed)
+
+    @property
+    def at(self) -> datetime:
+        """The moment that is asked about, on the site's clock."""
+        return self._session.local_time(self.at_s)
+
+    def ask(self, wall: datetime, question: Question) -> None:
+        """Ask about another moment of the site's clock, or another question."""
+        self.at_s = wall.replace(tzinfo=self._session.time_zone).timestamp()
+        self.question = question
+        self.changed.emit()
+
+    def diagnosis(self) -> Diagnosis:
+        """What is known of every gate at that moment."""
+        model = self.model
+        shown = next((v for v, begin, end in self._missed() if begin - 1 <= self.at_s <= end + 1), None)
+        return diagnose(
+            model.evidence, model.camera.capability, self.at_s, self.question, model.replay_of,
+            shown[0] if shown is not None else None,
+        )  # fmt: skip
+
+    def _missed(self) -> list[tuple[Visit, float, float]]:
+        """Real visits that the installed settings miss, with beginning and end."""
+        evidence = self.model.evidence
+        missed = set(self.model.comparison.installed.real_missed)
+        return [(v, *evidence.span_s(v[0])) for v in evidence.visits if v.id in missed]
+
+    def offers(self) -> list[tuple[str, datetime]]:
+        """Moments worth asking about: real visits that are missed, silences that chance hardly explains."""
+        local = self._session.local_time
+        found = []
+        for visit, begin, _ in self._missed():
+            at = local(begin)
+            found.append((f"missed: {kind_of(visit.kind).text}, {at:%d %b %Y %H:%M:%S}", at))
+        for begin, end, chance in silences(self.model.evidence):
+            middle = local((begin + end) / 2)
+            hours = f"{(end - begin) / 3600:.0f} h"
+            odds = f"1 in {1 / max(chance, 1e-9):.0f}"
+            found.append((f"silent for {hours} around {middle:%d %b %Y %H:%M} ({odds})", middle))
+        return found[:MOST_OFFERED]
+
+    def log_finding(self, note: str) -> None:
+        """Enter what was asked, what was found and what was seen there in the logbook."""
+        found = self.diagnosis()
+        lines = [f"{found.question.value[:-1]} on {self.at:%Y-%m-%d %H:%M:%S}? {found.words}"]
+        self.model.facts.log("looked into", "\n".join([*lines, *([note] if note else [])]))
+
+    @property
+    def far_m(self) -> Mapping[bool, float]:
+        """How far a walking adult is seen under the draft, by day and in the dark; a usual distance without a view."""
+        known, camera = self.model.camera.view, self.model.camera
+        if known is None:
+            return FAR_M
+        contrast, size = self.model.draft.sensitivity_under(camera.capability)
+        found = {}
+        for dark in (False, True):
+            shown = shown_shares(self.model.evidence, known.view, dark=dark)
+            lamp = known.lamp_m if dark else None
+            at = reach_m(known.view, THINGS[0], contrast=contrast, size=size, across=True, shown=shown, lamp_m=lamp)
+            found[dark] = max(at, NEAR_M + 1)
+        return found
+
+    def plan(self) -> tuple[list[Walk], list[tuple[Aim, Passes]]] | None:
+        """The fewest walks that settle what is open, and what is known of each open aim; None until worked out."""
+        model = self.model
+        evidence, draft, known = model.evidence, model.comparison.draft_replay, model.camera.view
+        zones = {z.name: z.points for z in model.draft.detection.zones
+                 if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH}  # fmt: skip
+
+        def work() -> tuple[list[Walk], list[tuple[Aim, Passes]]]:
+            far = self.far_m
+            passes = passes_of(evidence, draft, known.view if known else None, far, zones)
+            aims = open_aims(tuple(zones), passes)
+            walks = fewest_walks(aims, candidate_walks(aims, NEAR_M, far))
+            return walks, [(a, passes.get(a, Passes())) for a in aims]
+
+        key = (evidence, draft, known)
+        found: tuple[list[Walk], list[tuple[Aim, Passes]]] | None = self.planning.ask(key, work)
+        return found
+
+    def log_walk(self, walk: Walk, result: str) -> None:
+        """Enter what came of a walk in the logbook."""
+        self.model.facts.log("walk test", f"{walk.words} {RESULTS[result]}.")
+
+    def save_card(self, path: Path) -> None:
+        """Save the walks as a card to print and take along."""
+        found = self.plan()
+        if found is None or not found[0]:
+            self._messages.tell("There is no walk to print: nothing is open, or it is still being worked out.")
+            return
+        rows = [
+            (w.words, "settles: " + "; ".join(a.words for a in w.settles) + "     R  /  L  /  M     alert after ____ s")
+            for w in found[0]
+        ]
+        title = f"Walk test: {self.model.camera.name}"
+        made = datetime.now(self._session.time_zone)
+        subtitle = f"{self._session.site.name}, made {made:%Y-%m-%d}. R recorded whole, L late or cut, M missed."
+        act = ("Do the very thing that the camera is there for.", "open the gate, lift the cover, carry something out")
+        foot = "Walked by ____________________    on ____________    by day ______ in the dark ______"
+        try:
+            path.write_bytes(list_pdf(title, subtitle, [("Walks", rows), ("The act itself", [act])], foot))
+        except OSError as error:
+            self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+        else:
+            self._messages.tell(f"The card was saved to {path}.")

@@ -1,0 +1,111 @@
+"""The view-model of the step Set up: what is written down of a camera, and its commissioning list."""
+
+from __future__ import annotations
+
+import time
+from itertools import groupby
+from pathlib import Path
+from typing import TYPE_CHECKING, NamedTuple
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.steps.step_model import StepModel
+from guardia.core.base.errors import InvalidValue
+from guardia.core.prove.commission import Item, Mark, commissioning
+from guardia.report.paper import list_pdf
+from guardia.store.records import About
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+
+class Line(NamedTuple):
+    """An item of the list as it stands.
+
+    Parameters
+    ----------
+    item
+        The item.
+    mark
+        What somebody said of it.
+    by
+        By whom and when, empty while nobody did.
+    """
+
+    item: Item
+    mark: Mark
+    by: str
+
+    @property
+    def settled(self) -> bool:
+        """Whether nothing is to be done: ticked and not contradicted, verified, or not here."""
+        if self.item.verified is False:
+            return False
+        return self.mark is not Mark.OPEN or self.item.verified is True
+
+
+class SetupModel(StepModel):
+    """Sets one camera up; parameters as StepModel."""
+
+    def __init__(self, model: CameraModel, session: Session) -> None:
+        super().__init__(model, session)
+        self.who = ""
+        for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
+            signal.connect(self.changed)
+
+    @property
+    def about(self) -> About:
+        """What is written down of the camera."""
+        return self.model.camera.about
+
+    def write_down(self, about: About) -> None:
+        """Keep what is written down."""
+        self.model.facts.set_about(about)
+
+    def lines(self) -> list[Line]:
+        """The list in the order of the work."""
+        model = self.model
+        items = commissioning(
+            model.evidence, model.camera.capability, model.comparison.installed_replay,
+            clock_error_s=model.camera.clock_error_s, picture=model.pictures.picture_size(),
+        )  # fmt: skip
+        checked = model.facts.checked()
+        lines = []
+        for item in items:
+            known = checked.get(item.id)
+            mark = Mark(known.state) if known is not None and known.state in list(Mark) else Mark.OPEN
+            by = f"{known.who or 'somebody'}, {self._session.local_time(known.at_s):%Y-%m-%d %H:%M}" if known else ""
+            lines.append(Line(item, mark, by))
+        return lines
+
+    def mark(self, item: str, mark: Mark) -> None:
+        """Say that an item is done, not done, or does not apply."""
+        self.model.facts.check(item, mark.value, self.who.strip(), time.time())
+
+    def words(self) -> str:
+        """How far the list is, and what comes next."""
+        lines = self.lines()
+        left = [line for line in lines if not line.settled]
+        wrong = [line for line in lines if line.item.verified is False]
+        head = f"{len(lines) - len(left)} of {len(lines)} done or verified."
+        if wrong:
+            return f"{head} Contradicted by evidence: {wrong[0].item.text}. {wrong[0].item.found.rstrip('.')}."
+        return f"{head} Next: {left[0].item.text}." if left else f"{head} This camera is set up."
+
+    def save(self, path: Path) -> None:
+        """Save the list as a paper to tick."""
+        sections = []
+        for stage, own in groupby(self.lines(), key=lambda line: line.item.stage):
+            rows = []
+            for line in own:
+                notes = [f"because {line.item.reason}", line.item.caution, line.item.found, line.by]
+                done = {Mark.DONE: "[done] ", Mark.NOT_HERE: "[does not apply] "}.get(line.mark, "")
+                rows.append((f"{done}{line.item.text}", "; ".join(n for n in notes if n)))
+            sections.append((stage.capitalize(), rows))
+        title = f"Setting up: {self.model.camera.name}"
+        subtitle = f"{self._session.site.name}, {self.model.camera.capability.name}. No password belongs on this paper."
+        try:
+            path.write_bytes(list_pdf(title, subtitle, sections, "Done by ____________________    on ____________"))
+        except OSError as error:
+            self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+        else:
+            self._messages.tell(f"The list was saved to {path}.")

@@ -1,0 +1,238 @@
+"""The commissioning list: what is to be done on a camera in the order of the work, why, and what evidence verifies.
+
+Generated from the make, the settings and what is known; what software can verify is verified, not ticked. The order and
+the facts of the trade are common practice without a source.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.hours.periods import from_periods, to_periods
+from guardia.core.make.capability import Capability
+from guardia.core.make.settings import Settings
+from guardia.core.replay.replay import Replay
+from guardia.core.score.storage_findings import storage_findings
+from guardia.core.storage.readings import Measure, alert_delay
+from guardia.core.storage.stores import StoreKind
+
+CLOCK_ERROR_S = 5.0
+"""A clock this far off is put right (common practice, no source)."""
+
+
+class Mark(StrEnum):
+    """What somebody says of an item."""
+
+    OPEN = "not done"
+    DONE = "done"
+    NOT_HERE = "does not apply"
+
+
+@dataclass(frozen=True)
+class Item:
+    """One thing to do.
+
+    Parameters
+    ----------
+    id
+        Stable word.
+    stage
+        The stage of the work that it belongs to.
+    text
+        What to do.
+    reason
+        Why.
+    caution
+        What to beware of, empty where nothing.
+    found
+        What evidence says of it, empty where it says nothing.
+    verified
+        Whether evidence shows it done; None where it cannot tell.
+    """
+
+    id: str
+    stage: str
+    text: str
+    reason: str
+    caution: str = ""
+    found: str = ""
+    verified: bool | None = None
+
+
+def commissioning(
+    evidence: Evidence, make: Capability, done: Replay, *, clock_error_s: float, picture: tuple[int, int]
+) -> list[Item]:
+    """The list for one camera.
+
+    Parameters
+    ----------
+    evidence
+        Of the camera; may be empty.
+    make
+        Its make.
+    done
+        Replay of its installed settings.
+    clock_error_s
+        What its clock shows less the true time, seconds.
+    picture
+        Width and height of its pictures, pixels; 0 while there are none.
+
+    Returns
+    -------
+    list[Item]
+        In the order of the work.
+    """
+    settings = done.candidate.settings
+    return [
+        *_bench(make),
+        _clock(evidence, clock_error_s),
+        *_store(make, done),
+        *_place(evidence),
+        _quality(make, settings, picture),
+        *_detection(make, settings),
+        *_hours(make, settings, evidence),
+        *_alerts(evidence),
+        *_walks(evidence),
+        _review(evidence),
+    ]
+
+
+def _bench(make: Capability) -> list[Item]:
+    rules = make.storage
+    items = [
+        Item("contents", "on the bench", "Check that the parcel is complete; write the serial number down",
+             "identical cameras get mixed up"),
+        Item("firmware", "on the bench", "Bring the firmware up to date", "an update later may reset the settings"),
+        Item("password", "on the bench", "Change the default password, make separate accounts",
+             "a default password left on is the first thing that is tried",
+             "Never write the password here: say only where it is kept."),
+        Item("paired", "on the bench", "Power and pair it beside the recorder; wait for the ready light",
+             "pairing windows are short; nobody should stand on a ladder for them",
+             "Mains wiring is for licensed electricians."),
+    ]  # fmt: skip
+    if rules.power is not None:
+        caution = "No charging below freezing, no damaged packs."
+        packs = count_of(rules.power.packs, "pack")
+        items.append(Item("charged", "on the bench", f"Charge {packs} full, each by itself",
+                          "one empty pack hides behind the other", caution))  # fmt: skip
+    return items
+
+
+def _clock(evidence: Evidence, clock_error_s: float) -> Item:
+    found, verified = "", None
+    if evidence.clips:
+        verified = abs(clock_error_s) <= CLOCK_ERROR_S
+        found = f"its clock is off by {clock_error_s:.0f} s" if not verified else "no error of the clock is known"
+    return Item("clock", "clock", "Time zone, date, 24 hours, automatic time", "every schedule and clip rests on it",
+                found=found, verified=verified)  # fmt: skip
+
+
+def _store(make: Capability, done: Replay) -> list[Item]:
+    known = done.keeping.known
+    serious = [f for f in storage_findings(done) if f.serious]
+    states = [r for f in known.stores for r in f.readings if r.what in (Measure.HEALTHY, Measure.FREE)]
+    verified = None if not known.stores else not serious and (True if states else None)
+    found = serious[0].words if serious else "read off and in order" if states else ""
+    removable = StoreKind.CARD in make.storage.targets or StoreKind.HUB in make.storage.targets
+    return [
+        Item(
+            "store", "store", "Seat it, format it in the device, see it healthy; overwriting on, the right target",
+            "the wrong target is often left chosen, and then nothing seems to be recorded",
+            "Power off before a medium goes in or out." if removable else "", found, verified,
+        )
+    ]  # fmt: skip
+
+
+def _place(evidence: Evidence) -> list[Item]:
+    lit = [c.brightness for c in evidence.clips if c.dark]
+    view = evidence.view
+    signal = [r for r in evidence.storage.readings if r.what is Measure.SIGNAL]
+    ladder = "Ladder: a second person; no work on live mains. Filming of neighbours and sound: local law decides."
+    return [
+        Item("signal", "placement", "Check the signal at its place, not on the bench", "walls and distance eat it",
+             found=f"read as {signal[-1].value:g} dBm" if signal and signal[-1].value is not None else "",
+             verified=True if signal else None),
+        Item("mounted", "placement", "Mount it as low as is out of reach; nothing moving or close in the picture",
+             "branches and webs trigger it, glass reflects its lamp at night", ladder),
+        Item("view", "placement", "Calibrate its view: two standing persons, or the walk test",
+             "reach and pixel density rest on it",
+             found="calibrated" if view is not None else "", verified=True if view is not None else None),
+        Item("night picture", "placement", "Look at its picture at night", "the lamp may reflect, or reach too short",
+             found=f"{count_of(len(lit), 'clip')} in the dark" if lit else "", verified=None),
+    ]  # fmt: skip
+
+
+def _quality(make: Capability, settings: Settings, picture: tuple[int, int]) -> Item:
+    quality = make.storage.quality(settings.storage.quality)
+    found, verified = "", None
+    if quality is not None and picture[0]:
+        same = picture == (quality.width, quality.height)
+        said = f"its clips are {picture[0]} x {picture[1]}"
+        found = (
+            f"{said}, as chosen" if same else f"{said}, chosen is {quality.width} x {quality.height}: a second stream?"
+        )
+        verified = True if same else None
+    return Item("quality", "recording", "Resolution, frame rate and bit rate as ordered",
+                "the live picture may differ from the recording", found=found, verified=verified)  # fmt: skip
+
+
+def _detection(make: Capability, settings: Settings) -> list[Item]:
+    on = settings.detection.detection_on
+    items = [
+        Item("zones", "zones", "Draw what to watch, or leave out what must not trigger",
+             "what lies outside is never recorded by motion",
+             found=count_of(len(settings.detection.zones), "zone") if settings.detection.zones else ""),
+        Item("sensitivity", "sensitivity", "Set the sensitivity by what was recorded", "bigger things need less of it",
+             found="" if on else "motion detection is switched off", verified=None if on else False),
+    ]  # fmt: skip
+    if make.object_classes:
+        items.append(Item("classes", "sensitivity", f"Choose classes: {', '.join(make.object_classes)}, or any motion",
+                          "a filter is only as good as its range"))  # fmt: skip
+    return items
+
+
+def _hours(make: Capability, settings: Settings, evidence: Evidence) -> list[Item]:
+    if not make.schedule.periods_a_day:
+        return []
+    plan = settings.hours.recording_plan
+    found, verified = "", None
+    if plan is not None and not plan.follows_sun:
+        mistakes = from_periods(to_periods(plan, make.schedule, evidence.place, evidence.dates[0]).periods).findings
+        found, verified = (mistakes[0], False) if mistakes else ("no half of a night is missing", True)
+    return [Item("hours", "hours", "Recording hours, alert hours, modes; both halves of every night switched on",
+                 "a night without its second half is a common mistake", found=found, verified=verified)]  # fmt: skip
+
+
+def _alerts(evidence: Evidence) -> list[Item]:
+    delay = alert_delay(evidence.storage.readings)
+    found = f"an alert came after {delay.median_s:.0f} s (median of {delay.came})" if delay is not None else ""
+    return [
+        Item("who is told", "alerts", "Who is told, how and how often", "a phone that is told too much is silenced"),
+        Item("phone", "alerts", "Phone: permission given, no battery saver, not muted; one alert tested",
+             "a battery saver kills the alerts unnoticed", found=found, verified=True if delay is not None else None),
+    ]  # fmt: skip
+
+
+def _walks(evidence: Evidence) -> list[Item]:
+    walks = [c for c in evidence.clips if c.origin is Origin.WALK_TEST]
+    items = []
+    for dark, light in ((False, "by day"), (True, "in the dark")):
+        mine = [c for c in walks if c.dark is dark]
+        text = f"{light.capitalize()}: near and far, towards and across; the very act"
+        items.append(
+            Item(f"walk test {light}", "walk test", text,
+                 "look at the recorded clip, not only at the alert", found=count_of(len(mine), "clip") if mine else "",
+                 verified=True if mine else None)
+        )  # fmt: skip
+    return items
+
+
+def _review(evidence: Evidence) -> Item:
+    unjudged = sum(not o.kind for o in evidence.occurrences)
+    verified = None if not evidence.occurrences else not unjudged
+    found = f"{unjudged} of {len(evidence.occurrences)} are not judged yet" if unjudged else ""
+    return Item("review", "review", "After days of real life: judge what was recorded, change one thing at a time",
+                "a system runs for months unattended, and a fault as long", found=found, verified=verified)  # fmt: skip

@@ -1,0 +1,220 @@
+"""Prove: why something was not recorded, gate by gate, and the walk tests that settle what is open."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtCore import QDateTime
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDateTimeEdit,
+    QFileDialog,
+    QHBoxLayout,
+    QInputDialog,
+    QMenu,
+    QTabWidget,
+    QVBoxLayout,
+    QWidget,
+)
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.steps.prove_model import RESULTS, ProveModel
+from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
+from guardia.core.prove.walks import Walk
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import (
+    FreshPage,
+    WrappedLabel,
+    button,
+    card,
+    fill_table,
+    label,
+    page_head,
+    row_table,
+    stretch_columns,
+)
+
+_SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
+
+
+class WhyTab(QWidget):
+    """A moment and a question above, the answer, and every gate with what is known of it."""
+
+    def __init__(self, model: ProveModel) -> None:
+        super().__init__()
+        self._model = model
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        row = QHBoxLayout()
+        self.question = QComboBox()
+        self.question.setAccessibleName("What is asked")
+        for question in Question:
+            self.question.addItem(question.value, question)
+        self.question.activated.connect(lambda _: self._ask())
+        self.at = QDateTimeEdit()
+        self.at.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
+        self.at.setCalendarPopup(True)
+        self.at.setAccessibleName("At which moment")
+        self.at.editingFinished.connect(self._ask)
+        row.addWidget(self.question, 2)
+        row.addWidget(self.at, 1)
+        row.addWidget(button("&Ask", self._ask, "primary", "Walk the gates for this moment"))
+        self.offers = button("Moments …", self._offer, tip="Real visits that are missed, and silences to look into")
+        row.addWidget(self.offers)
+        layout.addLayout(row)
+        frame = card()
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(14, 10, 14, 10)
+        self.answer = WrappedLabel()
+        inside.addWidget(self.answer)
+        layout.addWidget(frame)
+        self.table = row_table("Gates", ("gate", "state", "what that rests on", "what would tell", "minutes"))
+        stretch_columns(self.table, 2, 3)
+        layout.addWidget(self.table, 1)
+        foot = QHBoxLayout()
+        foot.addWidget(button("&Log what was found …", self.log_finding, tip="Question, answer and what you saw"))
+        foot.addWidget(label("Unknown gates stand in the order in which it pays to look.", "muted"), 1)
+        layout.addLayout(foot)
+
+    def _ask(self) -> None:
+        self._model.ask(self.at.dateTime().toPyDateTime(), self.question.currentData())
+
+    def _offer(self) -> None:
+        menu = QMenu(self)
+        for words, at in self._model.offers():
+            action = menu.addAction(words)
+            if action is not None:
+                action.triggered.connect(partial(self._model.ask, at.replace(tzinfo=None), self._model.question))
+        if menu.isEmpty() and (nothing := menu.addAction("Nothing is missed, and no silence is odd")) is not None:
+            nothing.setEnabled(False)
+        menu.popup(self.offers.mapToGlobal(self.offers.rect().bottomLeft()))
+
+    def log_finding(self) -> None:
+        """Ask what was seen there, and enter it."""
+        note, ok = QInputDialog.getMultiLineText(self, "Log what was found", "What you saw or did there")
+        if ok:
+            self._model.log_finding(note.strip())
+
+    def refresh(self) -> None:
+        """Show the answer as it is now."""
+        at = self._model.at
+        self.question.setCurrentIndex(self.question.findData(self._model.question))
+        if not self.at.hasFocus():
+            self.at.setDateTime(QDateTime(at.year, at.month, at.day, at.hour, at.minute, at.second))
+        found = self._model.diagnosis()
+        self.answer.setText(found.words)
+        gates = self._ordered(found)
+        rows = [(g.name, _SIGNS[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
+        fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
+        self.table.resizeRowsToContents()
+
+    @staticmethod
+    def _ordered(found: Diagnosis) -> list[Gate]:
+        closed = [g for g in found.gates if g.state is State.CLOSED]
+        opened = [g for g in found.gates if g.state is State.OPEN]
+        return [*closed, *found.checks, *opened]
+
+
+class WalkTab(QWidget):
+    """The fewest walks that settle what is open; what came of each is entered by one key."""
+
+    def __init__(self, model: ProveModel) -> None:
+        super().__init__()
+        self._model = model
+        self._walks: list[Walk] = []
+        self._results: dict[str, str] = {}
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        self.words = WrappedLabel()
+        layout.addWidget(self.words)
+        self.table = row_table("Walks", ("walk", "settles", "came of it"))
+        stretch_columns(self.table, 0, 1)
+        layout.addWidget(self.table, 2)
+        keys = QHBoxLayout()
+        for key, words in RESULTS.items():
+            keys.addWidget(button(f"{key}  {words}", partial(self.enter, key), "key", "For the chosen walk"))
+            self.table.keys[key] = partial(self.enter, key)
+        keys.addStretch()
+        keys.addWidget(button("Save card as PDF …", self.choose_pdf, tip="To print and take along"))
+        layout.addLayout(keys)
+        self.aims = row_table("What is open", ("still open", "passes that triggered", "that did not", "missed, 90 %"))
+        layout.addWidget(self.aims, 2)
+        model.planning.changed.connect(self.refresh_if_shown)
+
+    def refresh_if_shown(self) -> None:
+        """Show what has been worked out, unless nobody looks."""
+        if self.isVisible():
+            self.refresh()
+
+    def refresh(self) -> None:
+        """Show the plan as it is now."""
+        found = self._model.plan()
+        if found is None:
+            self.words.setText("Working it out …")
+            return
+        self._walks, aims = found
+        far = self._model.far_m
+        reach = f"An adult is seen out to about {far[False]:.0f} m by day and {far[True]:.0f} m in the dark."
+        if self._model.model.camera.view is None:
+            reach = "The view is not calibrated: distances are usual ones."
+        self.words.setText(
+            f"{len(self._walks)} walks settle what {len(aims)} questions leave open. {reach} Look at the recorded clip "
+            "afterwards, not only at the alert; then bring the clips in as walk tests."
+            if self._walks
+            else "Every question is settled by what was recorded and walked."
+        )
+        rows = [(w.words, "; ".join(a.words for a in w.settles), self._results.get(w.words, "")) for w in self._walks]
+        fill_table(self.table, rows)
+        self.table.resizeRowsToContents()
+        shares = [p.missed_share for _, p in aims]
+        texts: Sequence[Sequence[str]] = [
+            (a.words, str(p.triggered), str(p.silent), f"{low:.0%} to {high:.0%}")
+            for (a, p), (low, high) in zip(aims, shares, strict=True)
+        ]
+        fill_table(self.aims, texts)
+
+    def enter(self, key: str) -> None:
+        """Enter what came of the chosen walk, and go on to the next."""
+        row = max(0, self.table.currentRow())
+        if row < len(self._walks):
+            walk = self._walks[row]
+            self._results[walk.words] = RESULTS[key]
+            self._model.log_walk(walk, key)
+            self.refresh()
+            self.table.setCurrentCell(min(row + 1, len(self._walks) - 1), 0)
+
+    def choose_pdf(self) -> None:
+        """Ask where the card goes."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save card", "walk-test.pdf", "PDF (*.pdf)")
+        if name:
+            self._model.save_card(Path(name))
+
+
+class ProvePage(FreshPage):
+    """Two tabs."""
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self.model = session.step_model(ProveModel, model)
+        layout, head = page_head(self, "Prove")
+        head.addStretch()
+        layout.addLayout(head)
+        self.tabs = QTabWidget()
+        self.why, self.walks = WhyTab(self.model), WalkTab(self.model)
+        self.tabs.addTab(self.why, "Why not?")
+        self.tabs.addTab(self.walks, "Walk test")
+        self.tabs.currentChanged.connect(lambda _: self.refresh())
+        layout.addWidget(self.tabs, 1)
+        self.setFocusProxy(self.why.question)
+        self.model.changed.connect(self.refresh_if_shown)
+        THEME.changed.connect(self.refresh_if_shown)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Show the tab that is seen."""
+        current = self.tabs.currentWidget()
+        if isinstance(current, WhyTab | WalkTab):
+            current.refresh()

@@ -1,0 +1,141 @@
+"""Set up: what is written down of a camera, and the commissioning list in the order of the work."""
+
+from __future__ import annotations
+
+from functools import partial
+from pathlib import Path
+
+from PyQt6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.session import Session
+from guardia.app.steps.setup_model import Line, SetupModel
+from guardia.core.prove.commission import Mark
+from guardia.store.records import About
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import (
+    FreshPage,
+    WrappedLabel,
+    button,
+    card,
+    fill_table,
+    label,
+    page_head,
+    row_table,
+    stretch_columns,
+)
+
+_SIGNS = {Mark.OPEN: "☐", Mark.DONE: "☑  done", Mark.NOT_HERE: "–  not here"}
+_KEYS = {"D": Mark.DONE, "N": Mark.NOT_HERE, "O": Mark.OPEN}
+
+
+class SetupPage(FreshPage):
+    """The list at the left, what is written down beside it."""
+
+    def __init__(self, session: Session, model: CameraModel) -> None:
+        super().__init__()
+        self.model = session.step_model(SetupModel, model)
+        self._lines: list[Line] = []
+        layout, head = page_head(self, "Set up")
+        head.addStretch()
+        head.addWidget(button("Save list as PDF …", self.choose_pdf, tip="To print, and to resume any day"))
+        layout.addLayout(head)
+        frame = card()
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(14, 10, 14, 10)
+        self.words = WrappedLabel()
+        inside.addWidget(self.words)
+        layout.addWidget(frame)
+        self.table = row_table("Commissioning list", ("stage", "what to do", "state", "what evidence says", "by"))
+        stretch_columns(self.table, 1, 3)
+        self.table.currentCellChanged.connect(lambda *_: self._explain())
+        layout.addWidget(self.table, 1)
+        keys = QHBoxLayout()
+        for key, mark in _KEYS.items():
+            keys.addWidget(button(f"{key}  {mark.value}", partial(self.mark, mark), "key", "For the chosen line"))
+            self.table.keys[key] = partial(self.mark, mark)
+        keys.addWidget(label("by", "muted"))
+        self.who = QLineEdit()
+        self.who.setPlaceholderText("your name")
+        self.who.setMaximumWidth(160)
+        self.who.setAccessibleName("Who does it")
+        self.who.textChanged.connect(lambda text: setattr(self.model, "who", text))
+        keys.addWidget(self.who)
+        keys.addStretch()
+        layout.addLayout(keys)
+        self.reason = WrappedLabel()
+        self.reason.setObjectName("muted")
+        layout.addWidget(self.reason)
+        layout.addLayout(self._written())
+        self.setFocusProxy(self.table)
+        self.model.changed.connect(self.refresh_if_shown)
+        THEME.changed.connect(self.refresh_if_shown)
+        self.refresh()
+
+    def _written(self) -> QHBoxLayout:
+        both = QHBoxLayout()
+        self.serial, self.manual, self.keys_kept = QLineEdit(), QLineEdit(), QLineEdit()
+        self.keys_kept.setPlaceholderText("where; never the password itself")
+        self.patrol = QSpinBox()
+        self.patrol.setRange(0, 999)
+        self.patrol.setSpecialValueText("not said")
+        self.patrol.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
+        left, right = QFormLayout(), QFormLayout()
+        left.addRow("Serial number", self.serial)
+        left.addRow("Manual", self.manual)
+        right.addRow("Pairing code and password are kept", self.keys_kept)
+        right.addRow("Place on the round", self.patrol)
+        for field in (self.serial, self.manual, self.keys_kept):
+            field.editingFinished.connect(self._write_down)
+        self.patrol.editingFinished.connect(self._write_down)
+        both.addLayout(left, 1)
+        both.addLayout(right, 1)
+        return both
+
+    def _write_down(self) -> None:
+        serial, manual, keys_kept = (f.text().strip() for f in (self.serial, self.manual, self.keys_kept))
+        self.model.write_down(About(serial, manual, keys_kept, self.patrol.value()))
+
+    def refresh(self) -> None:
+        """Show the list as it is now."""
+        self.words.setText(self.model.words())
+        row = max(0, self.table.currentRow())
+        self._lines = self.model.lines()
+        rows = []
+        for line in self._lines:
+            seen = {True: "✓  ", False: "✕  ", None: ""}[line.item.verified] + line.item.found
+            rows.append((line.item.stage, line.item.text, _SIGNS[line.mark], seen, line.by))
+        fill_table(self.table, rows, lambda r, c: c == 3 and self._lines[r].item.verified is False)
+        self.table.resizeRowsToContents()
+        self.table.setCurrentCell(min(row, len(rows) - 1), 1)
+        self._explain()
+        about = self.model.about
+        for field, text in (
+            (self.serial, about.serial),
+            (self.manual, about.manual),
+            (self.keys_kept, about.keys_kept),
+        ):
+            if not field.hasFocus():
+                field.setText(text)
+        self.patrol.setValue(about.patrol)
+
+    def _explain(self) -> None:
+        row = self.table.currentRow()
+        if 0 <= row < len(self._lines):
+            item = self._lines[row].item
+            caution = f" {item.caution}" if item.caution else ""
+            self.reason.setText(f"Because {item.reason}.{caution}")
+
+    def mark(self, mark: Mark) -> None:
+        """Mark the chosen line and go on to the next."""
+        row = self.table.currentRow()
+        if 0 <= row < len(self._lines):
+            self.model.mark(self._lines[row].item.id, mark)
+            self.refresh()
+            self.table.setCurrentCell(min(row + 1, len(self._lines) - 1), 1)
+
+    def choose_pdf(self) -> None:
+        """Ask where the list goes."""
+        name, _ = QFileDialog.getSaveFileName(self, "Save list", "setting-up.pdf", "PDF (*.pdf)")
+        if name:
+            self.model.save(Path(name))

@@ -1,0 +1,96 @@
+"""The steps Set up and Prove through the window."""
+
+from datetime import datetime
+from unittest.mock import patch
+
+from PyQt6.QtCore import Qt
+from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+
+from guardia.core.prove.diagnose import Question
+from tests.ui.test_steps import StepCase
+
+
+class SetUp(StepCase):
+    def test_the_list_is_verified_ticked_by_key_resumed_and_printed(self):
+        page = self.open_camera("Slipway", "setup")
+        self.assertIn("Contradicted by evidence", page.words.text())
+        seen = [page.table.item(row, 3).text() for row in range(page.table.rowCount())]
+        self.assertTrue(any("does not overwrite" in text for text in seen))
+        self.assertTrue(any(text.startswith("✓") for text in seen))
+        page.who.setText("Ada")
+        page.table.setCurrentCell(0, 1)
+        page.table.setFocus()
+        QTest.keyClick(page.table, "d")
+        self.assertIn("done", page.table.item(0, 2).text())
+        self.assertIn("Ada", page.table.item(0, 4).text())
+        self.assertEqual(page.table.currentRow(), 1)
+        QTest.keyClick(page.table, "n")
+        self.assertIn("not here", page.table.item(1, 2).text())
+        self.session.undo.undo()
+        page.refresh()
+        self.assertEqual(page.table.item(1, 2).text(), "☐")
+        page.keys_kept.setText("envelope in the safe")
+        page.keys_kept.editingFinished.emit()
+        self.assertEqual(self.model.camera.about.keys_kept, "envelope in the safe")
+        paper = self.folder / "list.pdf"
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):
+            page.choose_pdf()
+        self.assertTrue(paper.read_bytes().startswith(b"%PDF"))
+        page.model.save(self.folder / "not there" / "list.pdf")
+        self.assertIn("cannot be written", self.session.messages.told[-1].text)
+        self.painted(page)
+        folder = self.session.folder
+        self.window.open_project(folder)
+        session = self.window.session
+        camera = next(i for i in session.camera_ids() if session.camera_name(i) == "Slipway")
+        self.window.open_camera(camera, "setup")
+        self.assertIn("Ada", self.window.pages["setup"].table.item(0, 4).text())
+
+
+class Prove(StepCase):
+    def test_a_missed_visit_names_its_gate_and_is_logged(self):
+        page = self.open_camera("Pontoon gate", "prove")
+        words, at = page.model.offers()[0]
+        self.assertIn("missed: person", words)
+        page.model.ask(at.replace(tzinfo=None), Question.NOT_RECORDED)
+        self.assertIn("Rest after a recording", page.why.answer.text())
+        self.assertEqual(page.why.table.item(0, 1).text(), "✕  closed")
+        with patch.object(QInputDialog, "getMultiLineText", return_value=("came back for a tool", True)):
+            page.why.log_finding()
+        entry = self.model.corrections.logbook()[0]
+        self.assertEqual(entry.what, "looked into")
+        self.assertIn("came back for a tool", entry.detail)
+        self.session.undo.undo()
+        self.assertNotIn("looked into", [e.what for e in self.model.corrections.logbook()])
+
+    def test_the_workshop_recorded_to_a_plan_that_is_not_there(self):
+        page = self.open_camera("Workshop door", "prove")
+        page.model.ask(datetime(2026, 9, 14, 3, 0), Question.NOT_RECORDED)
+        closed = [page.why.table.item(r, 0).text() for r in range(page.why.table.rowCount())
+                  if "closed" in page.why.table.item(r, 1).text()]  # fmt: skip
+        self.assertEqual(closed[:2], ["recording hours", "target"])
+        page.why.question.setCurrentIndex(page.why.question.findData(Question.NO_PICTURE))
+        page.why.question.activated.emit(2)
+        self.assertIs(page.model.question, Question.NO_PICTURE)
+        self.painted(page)
+
+    def test_walks_are_planned_entered_by_key_and_printed(self):
+        page = self.open_camera("Pontoon gate", "prove")
+        planned = QSignalSpy(page.model.planning.changed)
+        page.tabs.setCurrentWidget(page.walks)
+        if page.model.plan() is None:
+            self.wait(planned)
+        table = page.walks.table
+        self.assertIn("straight towards the camera", table.item(0, 0).text())
+        table.setCurrentCell(0, 0)
+        table.setFocus()
+        QTest.keyClick(table, Qt.Key.Key_M)
+        self.assertEqual(table.item(0, 2).text(), "missed")
+        self.assertEqual(table.currentRow(), 1)
+        self.assertIn("missed", self.model.corrections.logbook()[0].detail)
+        card = self.folder / "card.pdf"
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(card), "")):
+            page.walks.choose_pdf()
+        self.assertTrue(card.read_bytes().startswith(b"%PDF"))
+        self.painted(page)
