@@ -97,7 +97,7 @@ class RealFirstHour(FolderCase):
         screen.press("ctrl+6", "Left")
         screen.until("another notch", lambda: self.settings("draft")["detection"]["notch"] != before)
 
-        screen.press("ctrl+h")
+        screen.press("F5")
         screen.write("after a complaint")
         screen.press("Tab", "space")
         screen.until("logged", lambda: self.rows("SELECT 1 FROM logbook WHERE detail LIKE 'after a complaint%'"))

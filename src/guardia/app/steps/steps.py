@@ -56,7 +56,7 @@ STEPS = (
     Step("hours", "Hours", "when it may record", "Ctrl+8", "Set when it records and alerts, on the evidence."),
     Step("storage", "Storage", "how long it is kept", "Ctrl+9", "How long footage, a charge and data last."),
     Step("prove", "Prove", "why not, walk tests", "Ctrl+0", "Find why it was not recorded; plan walk tests."),
-    Step("handover", "Hand over", "sheet and logbook", "Ctrl+H", "Save the settings sheet and log what was entered."),
+    Step("handover", "Hand over", "sheet and logbook", "F5", "Save the settings sheet and log what was entered."),
     Step(
         "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "F6",
         "Judge groups of alike occurrences in one stroke.", "evidence", all_cameras=True,

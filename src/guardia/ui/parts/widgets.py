@@ -8,20 +8,17 @@ from functools import partial, wraps
 from typing import TypeVar
 
 from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QKeyEvent, QPainter, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QDialog,
     QDialogButtonBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QLabel,
     QLayout,
     QPushButton,
     QSizePolicy,
-    QTableWidget,
-    QTableWidgetItem,
     QVBoxLayout,
     QWidget,
 )
@@ -109,58 +106,6 @@ def dialog_ends(dialog: QDialog) -> QDialogButtonBox:
     return ends
 
 
-class RowTable(QTableWidget):
-    """A table that is read by rows, and answers letters that stand for an act on the chosen row."""
-
-    def __init__(self, columns: int) -> None:
-        super().__init__(0, columns)
-        self.keys: dict[str, Callable[[], object]] = {}
-
-    def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """Act on a letter; leave the others to the table."""
-        act = self.keys.get(event.text().upper()) if event is not None else None
-        if act is None:
-            super().keyPressEvent(event)
-            return
-        act()
-
-
-def row_table(name: str, columns: Sequence[str]) -> RowTable:
-    """A table that is read by rows."""
-    table = RowTable(len(columns))
-    table.setHorizontalHeaderLabels(list(columns))
-    table.setAccessibleName(name)
-    table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-    table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-    if (side := table.verticalHeader()) is not None:
-        side.hide()
-    return table
-
-
-def fill_table(
-    table: QTableWidget, rows: Sequence[Sequence[str]], warn: Callable[[int, int], bool] = lambda _r, _c: False
-) -> None:
-    """Put rows of texts into a table."""
-    table.setRowCount(len(rows))
-    for row, texts in enumerate(rows):
-        for column, text in enumerate(texts):
-            item = QTableWidgetItem(text)
-            if warn(row, column):
-                item.setForeground(THEME.colour("missed"))
-            table.setItem(row, column, item)
-    table.resizeColumnsToContents()
-
-
-def stretch_columns(table: QTableWidget, *columns: int) -> None:
-    """Let these columns share what room the others leave; their words wrap."""
-    header = table.horizontalHeader()
-    if header is not None:
-        for column in range(table.columnCount()):
-            mode = QHeaderView.ResizeMode.Stretch if column in columns else QHeaderView.ResizeMode.ResizeToContents
-            header.setSectionResizeMode(column, mode)
-        header.sectionResized.connect(lambda *_: table.resizeRowsToContents())
-
-
 def page_head(page: QWidget, title: str) -> tuple[QVBoxLayout, QHBoxLayout]:
     """Lay out a step's page: its column, and the row with its title, not yet added to the column."""
     layout = QVBoxLayout(page)
@@ -175,6 +120,17 @@ def card() -> QFrame:
     frame = QFrame()
     frame.setObjectName("card")
     return frame
+
+
+def words_card(layout: QVBoxLayout) -> WrappedLabel:
+    """A raised surface with words that wrap, put at the end of a layout."""
+    frame = card()
+    inside = QVBoxLayout(frame)
+    inside.setContentsMargins(14, 10, 14, 10)
+    words = WrappedLabel()
+    inside.addWidget(words)
+    layout.addWidget(frame)
+    return words
 
 
 def clear(layout: QLayout) -> None:

@@ -24,18 +24,9 @@ from guardia.app.project.session import Session
 from guardia.app.steps.prove_model import RESULTS, ProveModel
 from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
 from guardia.core.prove.walks import Walk
+from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import (
-    FreshPage,
-    WrappedLabel,
-    button,
-    card,
-    fill_table,
-    label,
-    page_head,
-    row_table,
-    stretch_columns,
-)
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
 
 _SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
 
@@ -65,12 +56,7 @@ class WhyTab(QWidget):
         self.offers = button("Moments …", self._offer, tip="Real visits that are missed, and silences to look into")
         row.addWidget(self.offers)
         layout.addLayout(row)
-        frame = card()
-        inside = QVBoxLayout(frame)
-        inside.setContentsMargins(14, 10, 14, 10)
-        self.answer = WrappedLabel()
-        inside.addWidget(self.answer)
-        layout.addWidget(frame)
+        self.answer = words_card(layout)
         self.table = row_table("Gates", ("gate", "state", "what that rests on", "what would tell", "minutes"))
         stretch_columns(self.table, 2, 3)
         layout.addWidget(self.table, 1)
@@ -118,7 +104,7 @@ class WhyTab(QWidget):
         return [*closed, *found.checks, *opened]
 
 
-class WalkTab(QWidget):
+class WalkTab(FreshPage):
     """The fewest walks that settle what is open; what came of each is entered by one key."""
 
     def __init__(self, model: ProveModel) -> None:
@@ -143,11 +129,6 @@ class WalkTab(QWidget):
         self.aims = row_table("What is open", ("still open", "passes that triggered", "that did not", "missed, 90 %"))
         layout.addWidget(self.aims, 2)
         model.planning.changed.connect(self.refresh_if_shown)
-
-    def refresh_if_shown(self) -> None:
-        """Show what has been worked out, unless nobody looks."""
-        if self.isVisible():
-            self.refresh()
 
     def refresh(self) -> None:
         """Show the plan as it is now."""

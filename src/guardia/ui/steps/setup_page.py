@@ -5,25 +5,16 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QSpinBox, QVBoxLayout
+from PyQt6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QSpinBox
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.setup_model import Line, SetupModel
 from guardia.core.prove.commission import Mark
 from guardia.store.records import About
+from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import (
-    FreshPage,
-    WrappedLabel,
-    button,
-    card,
-    fill_table,
-    label,
-    page_head,
-    row_table,
-    stretch_columns,
-)
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
 
 _SIGNS = {Mark.OPEN: "☐", Mark.DONE: "☑  done", Mark.NOT_HERE: "–  not here"}
 _KEYS = {"D": Mark.DONE, "N": Mark.NOT_HERE, "O": Mark.OPEN}
@@ -40,12 +31,7 @@ class SetupPage(FreshPage):
         head.addStretch()
         head.addWidget(button("Save list as PDF …", self.choose_pdf, tip="To print, and to resume any day"))
         layout.addLayout(head)
-        frame = card()
-        inside = QVBoxLayout(frame)
-        inside.setContentsMargins(14, 10, 14, 10)
-        self.words = WrappedLabel()
-        inside.addWidget(self.words)
-        layout.addWidget(frame)
+        self.words = words_card(layout)
         self.table = row_table("Commissioning list", ("stage", "what to do", "state", "what evidence says", "by"))
         stretch_columns(self.table, 1, 3)
         self.table.currentCellChanged.connect(lambda *_: self._explain())

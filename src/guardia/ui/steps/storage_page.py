@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QFrame, QScrollArea, QTabWidget, QVBoxLayout
+from PyQt6.QtWidgets import QDialog, QFrame, QScrollArea, QTabWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -10,7 +10,7 @@ from guardia.app.steps.storage_model import StorageModel
 from guardia.core.storage.figure import Figure
 from guardia.ui.canvas.store_bars import StoreBars
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, page_head
+from guardia.ui.parts.widgets import FreshPage, button, page_head, words_card
 from guardia.ui.steps.storage_tabs import AnswersTab, PowerTab, SaveTab, SchoolsTab, SettingsTab, StoresTab
 from guardia.ui.steps.store_dialogs import DayDialog
 from guardia.ui.steps.working_view import WorkingView
@@ -31,12 +31,7 @@ class StoragePage(FreshPage):
         head.addWidget(self.asked)
         head.addWidget(button("&Days required …", self.ask_required, tip="How long footage must be kept on this site"))
         layout.addLayout(head)
-        frame = card()
-        inside = QVBoxLayout(frame)
-        inside.setContentsMargins(14, 10, 14, 10)
-        self.words = WrappedLabel()
-        inside.addWidget(self.words)
-        layout.addWidget(frame)
+        self.words = words_card(layout)
         self.bars = StoreBars(self.model)
         self.bars.picked.connect(self._open)
         scroll = QScrollArea()  # three sections are more than a small screen holds beside the tabs

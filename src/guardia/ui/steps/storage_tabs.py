@@ -12,7 +12,8 @@ from guardia.core.evidence.judgement import kind_of
 from guardia.core.score.storage import School, ToKeep, Way, WhatIf
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import RANGES, Reading
-from guardia.ui.parts.widgets import WrappedLabel, button, fill_table, label, row_table
+from guardia.ui.parts.tables import fill_table, row_table
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
 
 
@@ -178,7 +179,7 @@ class StoresTab(QWidget):
             self._model.remove_store(number)
 
 
-class AnswersTab(QWidget):
+class AnswersTab(FreshPage):
     """What would be otherwise: ways to keep long enough, the what-if table, schools, costs."""
 
     def __init__(self, model: StorageModel) -> None:
@@ -196,11 +197,6 @@ class AnswersTab(QWidget):
         self.what_if = row_table("Days kept by mode, quality and medium", ())
         layout.addWidget(self.what_if, 2)
         model.asking.changed.connect(self.refresh_if_shown)
-
-    def refresh_if_shown(self) -> None:
-        """Show what has been worked out, unless nobody looks."""
-        if self.isVisible():
-            self.refresh()
 
     def refresh(self) -> None:
         """Show them as they are now."""
@@ -299,7 +295,7 @@ class SaveTab(QWidget):
             self._model.export(self.chosen, Path(name))
 
 
-class SchoolsTab(QWidget):
+class SchoolsTab(FreshPage):
     """Always, by motion or both by the clock; and what the stores cost over years."""
 
     def __init__(self, model: StorageModel) -> None:
@@ -316,11 +312,6 @@ class SchoolsTab(QWidget):
         layout.addWidget(self.costs, 1)
         model.asking.changed.connect(self.refresh_if_shown)
 
-    def refresh_if_shown(self) -> None:
-        """Show what has been worked out, unless nobody looks."""
-        if self.isVisible():
-            self.refresh()
-
     def refresh(self) -> None:
         """Show them as they are now."""
         found = self._model.ask()
@@ -330,7 +321,7 @@ class SchoolsTab(QWidget):
         fill_table(self.costs, [(c.name, "not known" if c.sum is None else f"{c.sum:.2f}", c.words) for c in costs])
 
 
-class PowerTab(QWidget):
+class PowerTab(FreshPage):
     """What each lever would save of a charge, and what the panel brings month by month."""
 
     def __init__(self, model: StorageModel) -> None:
@@ -344,11 +335,6 @@ class PowerTab(QWidget):
         self.months = row_table("The panel by month", ("month", "brings a day", "a full charge lasts"))
         both.addWidget(self.months, 2)
         model.saving.changed.connect(self.refresh_if_shown)
-
-    def refresh_if_shown(self) -> None:
-        """Show what has been worked out, unless nobody looks."""
-        if self.isVisible():
-            self.refresh()
 
     def refresh(self) -> None:
         """Show them as they are now."""
