@@ -131,6 +131,9 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--camera", action="append", default=[], metavar="NAME", help="all if left out")
     command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
     command.add_argument("--export", type=Path, metavar="FOLDER", help="copy the originals of one camera's real ones")
+    command = add("due", _due, "Say what is due when on the cameras of a site.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--calendar", type=Path, metavar="FILE", help="save it as iCalendar, too")
     command = add("measure-again", _measure_again, "Measure what an older version measured; old figures beside new.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command = add("benchmark", _benchmark, "Measure the bars of speed, each as a ratio in one run.")
@@ -353,6 +356,25 @@ def _storage(options: argparse.Namespace) -> int:
             print(f"  {'!' if finding['serious'] else '-'} {finding['words']}")
         for way in one["ways"][:3]:
             print(f"  way: {', '.join(way['change'])}: {way['days_kept']['value']:.1f} days")
+    return 0
+
+
+def _due(options: argparse.Namespace) -> int:
+    from guardia.app.project.scripted_storage import project_due
+    from guardia.formats.calendar import days_calendar
+
+    found = project_due(options.project)
+    if options.calendar is not None:
+        entries = [(f"{d['camera']}: {d['what']}", d["why"], date.fromisoformat(d["by"])) for d in found]
+        try:
+            options.calendar.write_bytes(days_calendar(entries))
+        except OSError as error:
+            raise InvalidValue(f"{options.calendar} cannot be written ({error.strerror}).") from error
+    if options.json:
+        _print_json(found)
+    else:
+        for one in found:
+            print(f"{one['by']}  {one['camera']}: {one['what']} ({one['why']})")
     return 0
 
 

@@ -94,3 +94,35 @@ class Prove(StepCase):
             page.walks.choose_pdf()
         self.assertTrue(card.read_bytes().startswith(b"%PDF"))
         self.painted(page)
+
+
+class DueAndLogbook(StepCase):
+    def test_what_is_due_is_listed_and_saved_as_a_calendar(self):
+        calendar, told = self.folder / "due.ics", []
+
+        def look(dialog):
+            told.extend(dialog.table.item(row, 2).text() for row in range(dialog.table.rowCount()))
+            with patch.object(QFileDialog, "getSaveFileName", return_value=(str(calendar), "")):
+                dialog.choose_calendar()
+
+        self.answer(True, look)
+        self.click(self.window.pages["round"].due)
+        self.assertIn("charge the battery", told)
+        self.assertIn("empty 'Recorder disk', or let it overwrite", told)
+        self.assertIn(b"Winter store: charge the battery", calendar.read_bytes())
+
+    def test_the_logbook_is_added_to_searched_and_saved(self):
+        page = self.open_camera("Slipway", "handover")
+        with (
+            patch.object(QInputDialog, "getItem", return_value=("visit", True)),
+            patch.object(QInputDialog, "getMultiLineText", return_value=("wiped the lens", True)),
+        ):
+            page.add_entry()
+        page.search.setText("LENS visit")
+        self.assertEqual([page.logbook.item(n).text()[-14:] for n in range(page.logbook.count())], ["wiped the lens"])
+        page.search.setText("no such word")
+        self.assertIn("No entry has these words", page.logbook.item(0).text())
+        table = self.folder / "log.csv"
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(table), "")):
+            page.choose_logbook()
+        self.assertIn("Slipway,visit,wiped the lens", table.read_text("utf-8-sig"))

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import hashlib
+from collections.abc import Mapping, Sequence
 from datetime import UTC, date, datetime, time, timedelta
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -73,6 +74,37 @@ def calendar_of(plans: Mapping[str, WeekPlan], place: SitePlace, first: date) ->
         for special in plan.specials:
             add(f"{name}, {special.name}: {special.rule}", special.begin, special.end)
     calendar.add_missing_timezones()
+    return bytes(calendar.to_ical())
+
+
+def days_calendar(entries: Sequence[tuple[str, str, date]]) -> bytes:
+    """Things to do as whole days.
+
+    Parameters
+    ----------
+    entries
+        Summary, description and date of each.
+
+    Returns
+    -------
+    bytes
+        An iCalendar file with an event for each; the same entry keeps its identity from one file to the next.
+    """
+    from icalendar import Calendar, Event  # slow to import, and needed only here
+
+    calendar = Calendar()
+    calendar.add("prodid", "-//Guardia//due//EN")
+    calendar.add("version", "2.0")
+    for summary, description, day in entries:
+        event = Event()
+        digest = hashlib.sha256(f"{summary} {day}".encode()).hexdigest()[:20]
+        event.add("uid", f"{digest}@guardia")
+        event.add("dtstamp", datetime.combine(day, time(), UTC))
+        event.add("summary", summary)
+        event.add("description", description)
+        event.add("dtstart", day)
+        event.add("dtend", day + timedelta(days=1))
+        calendar.add_component(event)
     return bytes(calendar.to_ical())
 
 

@@ -20,6 +20,7 @@ from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
 from guardia.ui.steps.alike_page import AlikePage
 from guardia.ui.steps.evidence_page import EvidencePage
+from guardia.ui.steps.prove_page import ProvePage
 from guardia.ui.steps.storage_page import StoragePage
 from guardia.ui.steps.tune_page import TunePage
 from guardia.ui.steps.view_page import ViewPage
@@ -79,6 +80,8 @@ def take_screenshots(folder: Path) -> list[Path]:
             if isinstance(page, StoragePage):
                 model.change_draft(model.draft.with_values(quality="low"), "example for the pictures")
                 _wait_for_answers(page)
+            if isinstance(page, ProvePage):
+                page.model.ask(page.model.offers()[0][1].replace(tzinfo=None), page.model.question)
             if step == "sensitivity":
                 model.select((real.id,))
             taken.append(_take(app, window, folder / f"{step}.png"))

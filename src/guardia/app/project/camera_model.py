@@ -141,11 +141,10 @@ class CameraModel(ShownCamera):
         charges = [charge_of(done, both[0]) for done in both]
         if all(c is not None for c in charges):
             lines.append(_arrow("Charge lasts", [_days(c.days.value) for c in charges if c is not None]))
-        if not self.previewing:
-            rates = [alert_score(self.evidence, done).per_day for done in both]
-            words = [f"{r[0]:.1f}" for r in rates if r is not None]
-            if len(words) == len(rates) and words[0] != words[1]:
-                lines.append(_arrow("False alerts a day", words))
+        rates = [alert_score(self.evidence, done).per_day for done in both]
+        words = [f"{r[0]:.1f}" for r in rates if r is not None]
+        if len(words) == len(rates) and words[0] != words[1]:
+            lines.append(_arrow("False alerts a day", words))
         return [line for line in lines if line]
 
     @property

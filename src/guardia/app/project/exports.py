@@ -31,6 +31,20 @@ class Exports:
         ]
         self._save(Path(name), rows)
 
+    def save_logbook(self, name: str) -> None:
+        """Save the logbooks of all cameras as a table, newest first."""
+        entries = [
+            (entry, model.camera.name)
+            for model in self._session.models.values()
+            for entry in model.corrections.logbook()
+        ]
+        rows: list[Row] = [
+            {"at": self._session.local_time(e.at_s).isoformat(timespec="seconds"), "camera": camera, "what": e.what,
+             "detail": e.detail}
+            for e, camera in sorted(entries, key=lambda one: -one[0].at_s)
+        ]  # fmt: skip
+        self._save(Path(name), rows)
+
     def _save(self, path: Path, rows: Sequence[Row]) -> None:
         try:
             write_table(path, rows)

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.makes import middle_settings
+from guardia.app.project.rounds import Rounds
 from guardia.app.project.shared_hours import SharedHoursOfSite
 from guardia.app.project.shown_camera import Loaded, load_camera
 from guardia.app.project.site_storage import SiteStorage
@@ -63,6 +64,7 @@ class OpenProject(QObject):
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
         self.storage = SiteStorage(self, self._project, messages)
+        self.rounds = Rounds(self)
         self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.models: dict[int, CameraModel] = {}
         self._aside: set[int] = set()

@@ -11,6 +11,7 @@ from typing import Any
 from guardia.app.project.keep_export import export_one
 from guardia.app.project.scripted import camera_named
 from guardia.core.base.errors import ProjectError
+from guardia.core.prove.due import Due, due_of, in_patrol_order
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.power import charge_of, sent_of
 from guardia.core.score.storage import if_stolen, keep_list, kept_counts, requirement, schools, ways_to_keep, what_if
@@ -122,6 +123,16 @@ def _figure(figure: Figure | None) -> dict[str, Any] | None:
 
 def _local(project: Project, posix_s: float) -> str:
     return datetime.fromtimestamp(posix_s, UTC).astimezone(project.zone).isoformat(timespec="minutes")
+
+
+def project_due(folder: Path) -> list[dict[str, str]]:
+    """What is due on a site: camera, what, by which date, why; in order of the dates, of one day in patrol order."""
+    with Project(folder) as project:
+        found: list[Due] = []
+        for camera in project.cameras.all():
+            evidence = project.evidence(camera.id)
+            found += due_of(camera.name, replay(evidence, camera.under(camera.installed)), camera.about.patrol)
+    return [{"by": d.on.isoformat(), "camera": d.camera, "what": d.what, "why": d.why} for d in in_patrol_order(found)]
 
 
 def export_real(folder: Path, *, camera: str, target: Path) -> list[Path]:

@@ -53,6 +53,7 @@ _LIST = (
     Fact("required_days", "days that footage must be kept", "days", 0.1, 3660, of_site=True),
     Fact("asked_on", "day on which it is asked", "s", 0, 1e11, of_site=True),
     Fact("upload", "measured upload of the line", "Mbit/s", 0.01, 1e5, of_site=True),
+    Fact("round_every", "days between two rounds", "days", 1, 366, 7, 7, 7, "a week", of_site=True),
     Fact("years", "years to compare costs over", "years", 1, 30, 5, 5, 5, "a usual span", of_site=True),
     Fact("reserve", "reserve of file system and index", "%", 0, 50, 4.5, 2, 7),
     Fact("rate_light", "rate of its recordings by day", "Mbit/s", 0.01, 500),

@@ -31,6 +31,9 @@ from guardia.core.make.levers import limits_broken
 from guardia.report.sheet import CAUTIONS, lines_against, score_rows, sheet_to_dict
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
 
+ENTRY_KINDS = ("visit", "observed", "fault", "complaint", "reading", "export handed over", "guest access reviewed")
+"""What is entered by hand; changes of settings enter themselves."""
+
 
 class HandoverPage(QWidget):
     """The sheet on the left, what to do with it and the logbook on the right."""
@@ -72,7 +75,15 @@ class HandoverPage(QWidget):
         self.enter = button("Entered on the camera", self._entered, "primary")
         side.addWidget(self.enter)
         side.addSpacing(12)
-        side.addWidget(label("Logbook", "head"))
+        top = QHBoxLayout()
+        top.addWidget(label("Logbook", "head"))
+        self.search = QLineEdit()
+        self.search.setPlaceholderText("Search the logbook")
+        self.search.setClearButtonEnabled(True)
+        self.search.setAccessibleName("Search the logbook")
+        self.search.textChanged.connect(lambda _: self._fill_logbook())
+        top.addWidget(self.search, 1)
+        side.addLayout(top)
         self.logbook = QListWidget()
         self.logbook.setWordWrap(True)
         self.logbook.setAccessibleName("Logbook")
@@ -80,6 +91,11 @@ class HandoverPage(QWidget):
         self.logbook.itemActivated.connect(lambda _item: self.correct_entry())
         QShortcut(QKeySequence(Qt.Key.Key_Delete), self.logbook, self.remove_entry)
         side.addWidget(self.logbook, 1)
+        row = QHBoxLayout()
+        row.addWidget(button("Add entry …", self.add_entry, tip="A visit, a fault, what was observed"))
+        row.addWidget(button("Save logbook …", self.choose_logbook, tip="Of all cameras, as CSV, JSON Lines or XLSX"))
+        row.addStretch()
+        side.addLayout(row)
         body.addLayout(side, 3)
         layout.addLayout(body, 1)
         model.comparison_changed.connect(self.refresh)
@@ -124,15 +140,34 @@ class HandoverPage(QWidget):
 
     def _fill_logbook(self) -> None:
         self.logbook.clear()
+        wanted = self.search.text().casefold().split()
         for entry in self._model.corrections.logbook():
+            if not all(word in f"{entry.what} {entry.detail}".casefold() for word in wanted):
+                continue
             words = f"{self._session.local_time(entry.at_s):%Y-%m-%d %H:%M}  {entry.what}"
             item = QListWidgetItem("\n".join([words, *([entry.detail] if entry.detail else [])]))
             item.setData(Qt.ItemDataRole.UserRole, entry)
             self.logbook.addItem(item)
         if not self.logbook.count():
-            nothing = QListWidgetItem("Nothing entered yet.")
+            nothing = QListWidgetItem("No entry has these words." if wanted else "Nothing entered yet.")
             nothing.setFlags(Qt.ItemFlag.NoItemFlags)
             self.logbook.addItem(nothing)
+
+    def add_entry(self) -> None:
+        """Ask for an entry of one's own."""
+        what, chosen = QInputDialog.getItem(self, "Add entry", "What it is", list(ENTRY_KINDS), 0, editable=False)
+        if not chosen:
+            return
+        note, wanted = QInputDialog.getMultiLineText(self, "Add entry", f"{what[0].upper()}{what[1:]}:")
+        if wanted and note.strip():
+            self._model.facts.log(what, note.strip())
+
+    def choose_logbook(self) -> None:
+        """Ask for a file name and save the logbooks of all cameras."""
+        forms = "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save logbook", str(Path.home() / "logbook.csv"), forms)
+        if name:
+            Exports(self._session).save_logbook(name)
 
     def correct_entry(self) -> None:
         """Ask for another note of the entry that is chosen."""

@@ -17,6 +17,7 @@ from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import Mark, button, card, clear, draw_mark, label, page_head, painting
+from guardia.ui.steps.due_dialog import DueDialog
 
 _LEGEND = (
     (Verdict.REAL, True, "real"),
@@ -128,6 +129,8 @@ class RoundPage(QWidget):
         self._site = label("", "muted")
         head.addWidget(self._site)
         head.addStretch()
+        self.due = button("D&ue …", self.show_due, tip="What is due when, over all cameras, and as a calendar")
+        head.addWidget(self.due)
         self.earlier = button("◂ Earlier", lambda: self._move(-SHOWN_DAYS), "link", "The two weeks before")
         self.later = button("Later ▸", lambda: self._move(SHOWN_DAYS), "link", "The two weeks after")
         head.addWidget(self.earlier)
@@ -195,6 +198,10 @@ class RoundPage(QWidget):
         """Fill the new size."""
         super().resizeEvent(event)
         self._fit()
+
+    def show_due(self) -> None:
+        """Show what is due on the site."""
+        DueDialog(self, self._session).exec()
 
     def _move(self, days: int) -> None:
         self._moved += days

@@ -234,8 +234,9 @@ class ScorePanel(QWidget):
             both.setText(f"{self.cells[name, 1].text()} → {self.cells[name, 2].text()}")
         for measure, bars in zip(MEASURES, self._bars, strict=True):
             bars.show_values(measure.of(comparison.installed), measure.of(comparison.draft))
-        self._lasts.setText("\n".join(self._model.lasts_words()))
-        self._lasts.setVisible(bool(self._lasts.text()))
+        if not self._model.previewing and self.isVisible():
+            self._lasts.setText("\n".join(self._model.lasts_words()))
+            self._lasts.setVisible(bool(self._lasts.text()))
         old, new = _minutes(comparison.installed), _minutes(comparison.draft)
         self._minutes.setText(f"Recorded a day: {old} → {new}" if old != new else f"Recorded a day: {old}")
         self._minutes.setToolTip("On motion clips, installed → draft")

@@ -278,7 +278,8 @@ class SensitivityPage(QWidget):
         outcome = comparison.draft_replay.outcomes[occurrence.id]
         when = self._session.local_time(clip.start_s + occurrence.start_s)
         what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
-        fate = "recorded" if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
+        there = f"recorded, but {outcome.kept_reason}" if outcome.kept_gate is not None else "recorded"
+        fate = there if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
         self.curve_title.setText(
             f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {fate}. Installed dashed."
         )

@@ -1,0 +1,53 @@
+"""What is due on a site, and saving it for a calendar."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from guardia.core.base.errors import InvalidValue
+from guardia.core.base.words import count_of
+from guardia.core.prove.due import Due, due_of, in_patrol_order
+from guardia.formats.calendar import days_calendar
+
+if TYPE_CHECKING:
+    from guardia.app.project.open_project import OpenProject
+
+
+class Rounds:
+    """What is due on all cameras of an open project.
+
+    Parameters
+    ----------
+    session
+        The open project.
+    """
+
+    def __init__(self, session: OpenProject) -> None:
+        self._session = session
+
+    @property
+    def today(self) -> date:
+        """This day at the site."""
+        return datetime.now(self._session.time_zone).date()
+
+    def due(self) -> list[Due]:
+        """Everything that is due, overdue first, of one day in patrol order."""
+        found: list[Due] = []
+        for model in self._session.models.values():
+            camera = model.camera
+            found += due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
+        return in_patrol_order(found)
+
+    def save(self, path: Path) -> None:
+        """Save it as a calendar."""
+        dues = self.due()
+        entries = [(f"{d.camera}: {d.what}", d.why, d.on) for d in dues]
+        messages = self._session.messages
+        try:
+            path.write_bytes(days_calendar(entries))
+        except OSError as error:
+            messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+        else:
+            messages.tell(f"{count_of(len(entries), 'date')} saved to {path}.")
