@@ -75,6 +75,17 @@ class Prove(StepCase):
         self.assertIs(page.model.question, Question.NO_PICTURE)
         self.painted(page)
 
+    def test_the_way_of_a_visit_over_three_cameras_is_learnt(self):
+        page = self.open_camera("Pontoon gate", "prove")
+        linked = QSignalSpy(page.model.linking.changed)
+        page.tabs.setCurrentWidget(page.linked)
+        if page.model.linked() is None:
+            self.wait(linked)
+        ways = {(page.linked.ways.item(r, 0).text(), page.linked.ways.item(r, 1).text())
+                for r in range(page.linked.ways.rowCount())}  # fmt: skip
+        self.assertEqual(ways, {("Office step", "Pontoon gate"), ("Pontoon gate", "Slipway")})
+        self.painted(page)
+
     def test_walks_are_planned_entered_by_key_and_printed(self):
         page = self.open_camera("Pontoon gate", "prove")
         planned = QSignalSpy(page.model.planning.changed)
@@ -94,6 +105,38 @@ class Prove(StepCase):
             page.walks.choose_pdf()
         self.assertTrue(card.read_bytes().startswith(b"%PDF"))
         self.painted(page)
+
+
+class Copy(StepCase):
+    def test_a_draft_is_copied_in_each_makes_form_and_taken_back_in_one_step(self):
+        self.open_camera("Pontoon gate", "sensitivity")
+        model = self.model
+        model.change_draft(model.draft.with_values(hold_s=0.6, objects=("person", "animal"), pre_record_s=2.0), "try")
+        others = {m.camera.name: m for m in self.session.models.values()}
+        before = {name: m.draft for name, m in others.items()}
+        lost = dict(self.session.copying.losses(model, zones=False).values())
+        self.assertIn("the nearest of this make", lost["Winter store"][0])
+        self.assertTrue(
+            any(line.startswith("object filter: person and animal becomes") for line in lost["Office step"])
+        )
+        self.assertEqual(lost["Fuel berth"], [])
+        wanted = [others[n].camera.id for n in ("Fuel berth", "Winter store")]
+
+        def tick(dialog):
+            for n in range(dialog.tree.topLevelItemCount()):
+                item = dialog.tree.topLevelItem(n)
+                if item.data(0, Qt.ItemDataRole.UserRole) in wanted:
+                    item.setCheckState(0, Qt.CheckState.Checked)
+
+        self.answer(True, tick)
+        self.window.commands.copy_draft()
+        self.assertEqual(others["Fuel berth"].draft.detection.hold_s, 0.6)
+        self.assertEqual(others["Fuel berth"].draft.detection.zones, before["Fuel berth"].detection.zones)
+        self.assertEqual(others["Winter store"].draft.detection.objects, ())
+        self.assertEqual(others["Slipway"].draft, before["Slipway"])
+        self.session.undo.undo()
+        self.assertEqual({name: m.draft for name, m in others.items() if m is not model},
+                         {name: draft for name, draft in before.items() if name != "Pontoon gate"})  # fmt: skip
 
 
 class DueAndLogbook(StepCase):

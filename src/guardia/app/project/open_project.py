@@ -14,6 +14,7 @@ from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.copying import Copying
 from guardia.app.project.makes import middle_settings
 from guardia.app.project.rounds import Rounds
 from guardia.app.project.shared_hours import SharedHoursOfSite
@@ -64,7 +65,7 @@ class OpenProject(QObject):
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
         self.storage = SiteStorage(self, self._project, messages)
-        self.rounds = Rounds(self)
+        self.rounds, self.copying = Rounds(self), Copying(self)
         self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.models: dict[int, CameraModel] = {}
         self._aside: set[int] = set()

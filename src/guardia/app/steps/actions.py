@@ -87,6 +87,14 @@ ACTIONS = (
         "as_it_is", "Camera", "As it is now…", "", True, "Say what is set on the camera; corrects what is installed."
     ),
     Action(
+        "copy_draft",
+        "Camera",
+        "Copy the draft to…",
+        "",
+        True,
+        "Make this draft that of other cameras, each in its own make's form; what is lost is shown.",
+    ),
+    Action(
         "epochs",
         "Camera",
         "Settings over time…",

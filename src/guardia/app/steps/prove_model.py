@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, NamedTuple
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
@@ -14,6 +14,7 @@ from guardia.core.evidence.evidence import Visit
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.prove.diagnose import Diagnosis, Question, diagnose, silences
+from guardia.core.prove.linked import Link, links_of, not_seen, woken
 from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, candidate_walks, fewest_walks, open_aims, passes_of
 from guardia.core.score.reach import THINGS, reach_m, shown_shares
 from guardia.report.paper import list_pdf
@@ -30,13 +31,28 @@ RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N
 MOST_OFFERED = 30
 
 
+class Linked(NamedTuple):
+    """What is known of the ways to and from a camera.
+
+    Parameters
+    ----------
+    ways
+        From, to, the way, and how many visits that are missed or late the first camera would have woken the second for.
+    gaps
+        Visits that passed unseen: the camera that saw them before, the one after, and about when (POSIX seconds).
+    """
+
+    ways: list[tuple[str, str, Link, int]]
+    gaps: list[tuple[str, str, float]]
+
+
 class ProveModel(StepModel):
     """Proves one camera; parameters as StepModel."""
 
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.question = Question.NOT_RECORDED
-        self.planning = self.latest()
+        self.planning, self.linking = self.latest(), self.latest()
         ends = [c.end_s for c in model.evidence.clips]
         self.at_s = max(ends, default=0.0)
         for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
@@ -121,6 +137,28 @@ class ProveModel(StepModel):
         key = (evidence, draft, known)
         found: tuple[list[Walk], list[tuple[Aim, Passes]]] | None = self.planning.ask(key, work)
         return found
+
+    def linked(self) -> Linked | None:
+        """Ways between the cameras of the site that begin or end at this one; None until they are worked out."""
+        models = dict(self._session.models)
+        mine = self.model.camera.id
+        evidence = {i: m.evidence for i, m in models.items()}
+        done = {i: m.comparison.installed_replay for i, m in models.items()}
+        names = {i: m.camera.name for i, m in models.items()}
+
+        def work() -> Linked:
+            links = links_of(evidence)
+            own = [link for link in links if mine in (link.start, link.end)]
+            ways = [(names[link.start], names[link.end], link, len(woken(evidence, done, link))) for link in own]
+            gaps = [(names[g.before], names[g.after], g.near_s) for g in not_seen(evidence, links) if g.camera == mine]
+            return Linked(ways, gaps)
+
+        found: Linked | None = self.linking.ask(tuple(evidence.items()), work)
+        return found
+
+    def local(self, posix_s: float) -> datetime:
+        """A moment on the site's clock."""
+        return self._session.local_time(posix_s)
 
     def log_walk(self, walk: Walk, result: str) -> None:
         """Enter what came of a walk in the logbook."""

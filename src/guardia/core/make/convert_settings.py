@@ -6,7 +6,9 @@ import math
 from collections.abc import Sequence
 from dataclasses import replace
 
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
+from guardia.core.make.levers import LEVERS, limits_broken
 from guardia.core.make.settings import Settings, StorageSettings
 from guardia.core.make.zones import PolygonZone
 
@@ -70,6 +72,48 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
         rest_s=nearest_choice(recording.rest_s, capability.rest_choices_s),
     )
     return replace(converted, hours=settings.hours, alerts=settings.alerts, storage=_storage_for(capability, settings))
+
+
+def copied(source: Candidate, target: Candidate, *, zones: bool) -> tuple[Settings, list[str]]:
+    """Settings of one camera as another camera of perhaps another make would have them.
+
+    Parameters
+    ----------
+    source
+        What is copied, with its make.
+    target
+        What the other camera has now, with its make.
+    zones
+        The zones, too; else the other camera keeps its own, since another view asks for others.
+
+    Returns
+    -------
+    tuple[Settings, list[str]]
+        The other camera's settings, and what is lost on the way, in sentences.
+    """
+    taken = settings_for(target.capability, source.settings, source.capability)
+    if not zones:
+        taken = taken.with_values(zones=target.settings.detection.zones)
+    lost = [
+        f"{lever.words}: {_said(lever.value(source.settings))} becomes {_said(lever.value(taken))}"
+        for lever in LEVERS
+        if lever.value(taken) != lever.value(source.settings) and lever.id != "release_s"
+    ]
+    if target.capability.id != source.capability.id and source.settings.detection.notch:
+        notches = f"'{source.settings.detection.notch}' becomes '{taken.detection.notch}'"
+        lost.insert(0, f"sensitivity: {notches}, the nearest of this make")
+    return taken, [*lost, *limits_broken(Candidate(taken, target.capability))]
+
+
+def _said(value: object) -> str:
+    """A value of a lever in a few words."""
+    if value is None:
+        return "as long as it moves"
+    if isinstance(value, bool):
+        return "on" if value else "off"
+    if isinstance(value, tuple):
+        return " and ".join(str(v) for v in value) or "none"
+    return str(value) or "not said"
 
 
 def _storage_for(capability: Capability, settings: Settings) -> StorageSettings:

@@ -11,6 +11,7 @@ from guardia.core.evidence.evidence import Origin
 from guardia.ui.shell import dialogs
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
 from guardia.ui.steps.clips_dialog import ClipsDialog
+from guardia.ui.steps.copy_dialog import CopyDialog
 from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
 
 
@@ -97,6 +98,10 @@ class CameraCommands:
         """Let it be entered what is set on the camera as it is now."""
         self.as_it_is = AsItIsDialog(self._parent, self._model)
         self.as_it_is.open()
+
+    def copy_draft(self) -> None:
+        """Copy the draft to other cameras of the site."""
+        CopyDialog(self._parent, self._session, self._model).exec()
 
     def join(self) -> None:
         """Make the selected occurrences one visit."""

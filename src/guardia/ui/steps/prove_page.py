@@ -174,8 +174,47 @@ class WalkTab(FreshPage):
             self._model.save_card(Path(name))
 
 
+class LinkedTab(FreshPage):
+    """How somebody walks on between this camera and the others."""
+
+    def __init__(self, model: ProveModel) -> None:
+        super().__init__()
+        self._model = model
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        self.words = WrappedLabel()
+        layout.addWidget(self.words)
+        columns = ("from", "to", "walked on", "after", "would be woken for")
+        self.ways = row_table("Ways between cameras", columns)
+        layout.addWidget(self.ways, 2)
+        self.gaps = row_table("Passed here unseen", ("passed here unseen about", "seen before by", "and afterwards by"))
+        layout.addWidget(self.gaps, 1)
+        model.linking.changed.connect(self.refresh_if_shown)
+
+    def refresh(self) -> None:
+        """Show the ways as they are now."""
+        found = self._model.linked()
+        if found is None:
+            self.words.setText("Working it out …")
+            return
+        self.words.setText(
+            "Learnt from judged real visits: cameras are linked where so many walk on, at times so alike, as chance "
+            "does not bring about."
+            if found.ways
+            else "No way between this camera and another shows in the judged visits."
+        )
+        rows = [
+            (start, end, f"{link.passes} of {link.visits} visits",
+             f"{link.travel_s:.0f} s ({link.low_s:.0f} to {link.high_s:.0f})",
+             f"{missing} that it misses or records late")
+            for start, end, link, missing in found.ways
+        ]  # fmt: skip
+        fill_table(self.ways, rows)
+        fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in found.gaps])
+
+
 class ProvePage(FreshPage):
-    """Two tabs."""
+    """A tab for each question."""
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
@@ -184,9 +223,10 @@ class ProvePage(FreshPage):
         head.addStretch()
         layout.addLayout(head)
         self.tabs = QTabWidget()
-        self.why, self.walks = WhyTab(self.model), WalkTab(self.model)
+        self.why, self.walks, self.linked = WhyTab(self.model), WalkTab(self.model), LinkedTab(self.model)
         self.tabs.addTab(self.why, "Why not?")
         self.tabs.addTab(self.walks, "Walk test")
+        self.tabs.addTab(self.linked, "Linked cameras")
         self.tabs.currentChanged.connect(lambda _: self.refresh())
         layout.addWidget(self.tabs, 1)
         self.setFocusProxy(self.why.question)
@@ -197,5 +237,5 @@ class ProvePage(FreshPage):
     def refresh(self) -> None:
         """Show the tab that is seen."""
         current = self.tabs.currentWidget()
-        if isinstance(current, WhyTab | WalkTab):
+        if isinstance(current, WhyTab | WalkTab | LinkedTab):
             current.refresh()
