@@ -139,6 +139,30 @@ class Copy(StepCase):
                          {name: draft for name, draft in before.items() if name != "Pontoon gate"})  # fmt: skip
 
 
+class ReadBack(StepCase):
+    def test_what_a_reset_changed_is_found_dated_and_logged(self):
+        self.open_camera("Fuel berth", "sensitivity")
+        model = self.model
+        before, epochs = model.camera.installed, len(model.evidence.epochs)
+        self.assertEqual(model.read_back(before), [])
+        self.window.commands.ask_installed()
+        dialog = self.window.commands.as_it_is
+        dialog.boxes["notch"].setCurrentIndex(dialog.boxes["notch"].findData("9"))
+        dialog.boxes["rest_s"].setCurrentIndex(dialog.boxes["rest_s"].findData(30))
+        dialog.changed_since.setChecked(True)
+        dialog.accept()
+        self.assertEqual(model.camera.installed.detection.notch, "9")
+        self.assertEqual(model.evidence.epochs[-2].settings, before)
+        self.assertEqual(len(model.evidence.epochs), epochs + 1)
+        self.assertIn("no longer set as it was entered", self.session.messages.told[-1].text)
+        entry = model.corrections.logbook()[0]
+        self.assertEqual(entry.what, "found otherwise on the camera")
+        self.assertIn("Rest after a recording: 30 s (now 5 s)", entry.detail)
+        self.session.undo.undo()
+        self.assertEqual((model.camera.installed, model.camera.draft), (before, before))
+        self.assertEqual(len(model.evidence.epochs), epochs)
+
+
 class DueAndLogbook(StepCase):
     def test_what_is_due_is_listed_and_saved_as_a_calendar(self):
         calendar, told = self.folder / "due.ics", []

@@ -142,9 +142,21 @@ class CameraSettings:
 
     def install_draft(self, camera_id: int, *, note: str = "", at_s: float | None = None) -> None:
         """Record that the draft has been entered on the camera, now if no moment is given; the former are dated."""
+        with self._db.transaction():
+            draft = self.now(camera_id)[1]
+            self._install(camera_id, draft, "draft entered on the camera", note, at_s)
+
+    def install_found(self, camera_id: int, found: Settings, draft: Settings, *, note: str) -> None:
+        """Record that something else was found on the camera than was entered; the draft may go with it."""
+        with self._db.transaction():
+            self._install(camera_id, found, "found otherwise on the camera", note, None)
+            self.save_draft(camera_id, draft)
+
+    def _install(self, camera_id: int, settings: Settings, what: str, note: str, at_s: float | None) -> None:
+        """Put settings in force from now on, or from a moment; those before end then."""
         now = time.time() if at_s is None else at_s
         with self._db.transaction():
-            body = json.dumps(settings_to_dict(self.now(camera_id)[1]))
+            body = json.dumps(settings_to_dict(settings))
             self._db.run(
                 "UPDATE settings SET to_s = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
                 (now, camera_id),
@@ -153,7 +165,7 @@ class CameraSettings:
                 "INSERT INTO settings (camera_id, role, from_s, body) VALUES (?, 'installed', ?, ?)",
                 (camera_id, now, body),
             )
-            self._logbook.add(camera_id, "draft entered on the camera", note)
+            self._logbook.add(camera_id, what, note)
 
     def correct_installed(self, camera_id: int, installed: Settings, draft: Settings) -> None:
         """Say what is set on the camera, where something else was kept; the draft may go with it."""

@@ -13,7 +13,7 @@ from guardia.app.project.facts import Facts
 from guardia.app.project.occurrences import Occurrences
 from guardia.app.project.pictures import Pictures
 from guardia.app.project.shown_camera import Loaded, ShownCamera
-from guardia.app.work.messages import MessageHub
+from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
@@ -83,6 +83,41 @@ class CameraModel(ShownCamera):
                 settings.take_back_installed(camera.id)
 
         self.change("enter the draft", keep, lambda _: self.reload(self.installed_changed), False, True)
+
+    def read_back(self, found: Settings) -> list[str]:
+        """Say what was found on the camera where something else was entered; what was in force is dated until now.
+
+        Parameters
+        ----------
+        found
+            What is set on the camera.
+
+        Returns
+        -------
+        list[str]
+            What is otherwise than it was entered; none where all is as it was, and then nothing is kept.
+        """
+        settings, camera = self._project.settings, self.camera
+        lines = lines_against(camera.installed, found, camera.capability)
+        changed = [f"{line.text} ({line.note})" if line.note else line.text for line in lines if line.changes]
+        if found == camera.installed:
+            self._messages.tell(f"{camera.name} is set as it was entered: nothing was changed.")
+            return []
+        draft = camera.draft if camera.draft != camera.installed else found
+
+        def keep(entered: bool) -> None:
+            if entered:
+                settings.install_found(camera.id, found, draft, note="\n".join(changed))
+            else:
+                settings.take_back_installed(camera.id)
+                settings.save_draft(camera.id, camera.draft)
+
+        show = (self.installed_changed, self.draft_changed)
+        self.change("read settings back", keep, lambda _: self.reload(*show), False, True)
+        self._messages.tell(
+            f"{camera.name} is no longer set as it was entered: {'; '.join(changed)}.", Severity.WARNING
+        )
+        return changed
 
     def entered_words(self) -> list[str]:
         """What is lost when the draft's drawn zones are entered as the make's blocks; nothing when they are blocks."""

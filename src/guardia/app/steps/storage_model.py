@@ -188,6 +188,11 @@ class StorageModel(StepModel):
         return requirement(self.keeping)
 
     @property
+    def stops(self) -> bool:
+        """Whether the installed settings let the store stop when it is full."""
+        return not self.model.camera.installed.storage.overwrite
+
+    @property
     def enough(self) -> bool:
         """Whether the installed settings keep footage so long."""
         days, required = self.replays[0].keeping.days, self.required

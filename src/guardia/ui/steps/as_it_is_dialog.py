@@ -59,9 +59,14 @@ class AsItIsDialog(QDialog):
         ):
             self.zones.addItem(words, zones)
         form.addRow("Zones", self.zones)
-        buttons = dialog_ends(self)
-        layout.addWidget(buttons)
-        self.accepted.connect(lambda: model.facts.set_installed(self.settings()))
+        self.changed_since = QCheckBox("it was otherwise before: somebody, a reset or an update changed it")
+        self.changed_since.setToolTip(
+            "What was known stays in force until now; the difference is entered in the logbook. Else what was known is "
+            "corrected, as if it had always been so."
+        )
+        layout.addWidget(self.changed_since)
+        layout.addWidget(dialog_ends(self))
+        self.accepted.connect(self._keep)
         self.boxes["notch"].setFocus()
 
     def _add(self, form: QFormLayout, name: str, words: str, choices: list[tuple[str, object]]) -> None:
@@ -75,6 +80,12 @@ class AsItIsDialog(QDialog):
         box.setAccessibleName(words)
         self.boxes[name] = box
         form.addRow(words, box)
+
+    def _keep(self) -> None:
+        if self.changed_since.isChecked():
+            self._model.read_back(self.settings())
+        else:
+            self._model.facts.set_installed(self.settings())
 
     def settings(self) -> Settings:
         """What is entered."""

@@ -210,6 +210,7 @@ class LinkedTab(FreshPage):
             for start, end, link, missing in found.ways
         ]  # fmt: skip
         fill_table(self.ways, rows)
+        self.gaps.setVisible(bool(found.gaps))
         fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in found.gaps])
 
 

@@ -221,6 +221,8 @@ class AnswersTab(FreshPage):
                 "Say how many days footage must be kept: choose 'required' under Working. Below: days kept by mode, "
                 "quality and medium."
             )
+        if self._model.stops:
+            return "The store stops when it is full: that comes first. Days below hold once it overwrites."
         if self._model.enough:
             return f"The installed settings keep footage longer than the {short(required.value)} days required."
         if not ways:
