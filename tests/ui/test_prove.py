@@ -7,6 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
+from guardia.app.project.exports import Exports
 from guardia.core.prove.diagnose import Question
 from tests.ui.test_steps import StepCase
 
@@ -177,6 +178,16 @@ class DueAndLogbook(StepCase):
         self.assertIn("charge the battery", told)
         self.assertIn("empty 'Recorder disk', or let it overwrite", told)
         self.assertIn(b"Winter store: charge the battery", calendar.read_bytes())
+
+    def test_a_report_for_the_owner_has_a_page_a_camera(self):
+        paper = self.folder / "report.pdf"
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):
+            self.window.actions_by_id["report"].trigger()
+        content = paper.read_bytes()
+        self.assertEqual(content.count(b"/Type /Page\n") + content.count(b"/Type /Page "), len(self.session.models))
+        self.assertIn("A report of 6 cameras", self.session.messages.told[-1].text)
+        Exports(self.session).save_report(str(self.folder / "not there" / "report.pdf"))
+        self.assertIn("could not be saved", self.session.messages.told[-1].text)
 
     def test_the_logbook_is_added_to_searched_and_saved(self):
         page = self.open_camera("Slipway", "handover")

@@ -125,6 +125,14 @@ ACTIONS = (
     Action(
         "save_list", "Project", "Save occurrences…", "Ctrl+E", True, "Save all occurrences as CSV, JSON Lines or XLSX."
     ),
+    Action(
+        "report",
+        "Project",
+        "Save report…",
+        "",
+        False,
+        "For the owner of the site: a page a camera, before and after, as PDF; no picture.",
+    ),
     Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
     Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),
     *(Action(f"go_{step.id}", "Go", step.text, step.keys, step.needs_camera, step.help) for step in STEPS),

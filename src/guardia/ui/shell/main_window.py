@@ -32,6 +32,7 @@ from guardia.ui.shell.project_commands import (
     join_found,
     make_project,
     save_list,
+    save_report,
 )
 from guardia.ui.shell.rail import Rail
 from guardia.ui.shell.step_pages import PAGES
@@ -111,6 +112,7 @@ class MainWindow(QMainWindow):
             "copy_draft": camera(CameraCommands.copy_draft),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
             "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),
+            "report": project(lambda s: save_report(self, s)),
             "history": project(lambda s: show_history(self, s.undo)),
             "undo": project(lambda s: s.undo.undo()), "redo": project(lambda s: s.undo.redo()),
             "palette": self.show_palette, "dark": self.toggle_dark, "fold": self.fold_score,

@@ -50,6 +50,13 @@ def save_list(parent: QWidget, session: Session) -> None:
         Exports(session).save_occurrences(name)
 
 
+def save_report(parent: QWidget, session: Session) -> None:
+    """Ask for a file and save a report for the owner of the site there."""
+    name, _ = QFileDialog.getSaveFileName(parent, "Save report", "report.pdf", "PDF (*.pdf)")
+    if name:
+        Exports(session).save_report(name)
+
+
 def join_found(session: Session) -> None:
     """Join every visit that was counted repeatedly and say how many there were."""
     count = session.occurrences.join_found()

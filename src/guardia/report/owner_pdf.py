@@ -1,0 +1,98 @@
+"""A report for the owner of a site: a page a camera, before and after, what is not known; no picture."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+
+from reportlab.lib.units import mm
+from reportlab.platypus import Flowable, PageBreak, Spacer
+
+from guardia.report.paper import pages, paper_styles, ruled_table, words
+
+CAUTION = (
+    "Figures stand on recorded and judged evidence; with few events they are uncertain by the intervals given. A "
+    "camera is no life-safety device: it does not replace a fire, gas or intruder alarm. Filming of public ground, "
+    "neighbours or staff, and sound, is regulated: local law decides."
+)
+
+
+@dataclass(frozen=True)
+class OwnerPage:
+    """What is told of one camera.
+
+    Parameters
+    ----------
+    camera
+        Its name.
+    make
+        Its make.
+    changes
+        What the draft changes, in the make's words; none where nothing.
+    rows
+        What is counted, under the installed settings and under the draft.
+    lasts
+        How long footage and charge last.
+    findings
+        What is wrong.
+    due
+        What is due, with its date.
+    not_known
+        What the figures rest on, and what they cannot show.
+    """
+
+    camera: str
+    make: str
+    changes: Sequence[str]
+    rows: Sequence[tuple[str, str, str]]
+    lasts: Sequence[str]
+    findings: Sequence[str]
+    due: Sequence[str]
+    not_known: Sequence[str]
+
+
+def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[OwnerPage]) -> bytes:
+    """The report as a PDF of A4 pages.
+
+    Parameters
+    ----------
+    site
+        Name of the site.
+    time_zone
+        Its time zone.
+    made
+        When, on the site's clock.
+    cameras
+        A page each.
+
+    Returns
+    -------
+    bytes
+        The PDF.
+    """
+    style = paper_styles()
+    story: list[Flowable] = []
+    for number, one in enumerate(cameras):
+        story += [PageBreak()] if number else []
+        story += [
+            words(f"{site}: {one.camera}", style.title),
+            words(f"{one.make}  ·  {made:%Y-%m-%d %H:%M} ({time_zone})", style.small),
+            words("Before and after, on the same recorded events", style.head),
+        ]
+        table: list[list[Flowable | list[Flowable]]] = [
+            [words(cell, style.body) for cell in row] for row in (("", "as it is set", "as proposed"), *one.rows)
+        ]
+        story.append(ruled_table(table, [66 * mm, 52 * mm, 52 * mm]))
+        for head, lines, none in (
+            ("What is proposed", one.changes, "Nothing is to be changed."),
+            ("How long it lasts", one.lasts, "No store is entered."),
+            ("What is wrong", one.findings, "Nothing that is known."),
+            ("What is due", one.due, "Nothing."),
+        ):
+            story.append(words(head, style.head))
+            story += [words(f"–  {line}", style.body) for line in lines] or [words(none, style.body)]
+        story.append(words("What these figures rest on, and what they cannot show", style.head))
+        story += [words(line, style.small) for line in one.not_known]
+        story += [Spacer(1, 4 * mm), words(CAUTION, style.small)]
+    return pages(story, f"Report: {site}")
