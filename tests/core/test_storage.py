@@ -14,6 +14,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import KEPT, PLAN, ROOM, STORE, TARGET
 from guardia.core.replay.replay import replay
 from guardia.core.score.power import charge_of, levers_saved
+from guardia.core.score.score import score
 from guardia.core.score.storage import costs, if_stolen, keep_list, kept_counts, schools, ways_to_keep, what_if
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.battery import days_left, fit_drain, packs_apart, since_charge
@@ -228,6 +229,8 @@ class Kept(unittest.TestCase):
         quiet = self.under(mode=RecordingMode.MOTION, hold_s=2.0, length_s=14.0)
         self.assertNotEqual(loud.keeping.days.value, quiet.keeping.days.value)
         self.assertEqual(loud.keeping.volume.parts[0].parts[0].source, Source.MEASURED)
+        seconds = sum(part.parts[0].value for part in loud.keeping.volume.parts)
+        self.assertAlmostEqual(seconds, score(self.evidence, loud).recorded_s_per_day)
 
     def test_rates_are_measured_on_the_files_where_nobody_typed_them(self):
         done = self.under(facts={"live": 1.0})

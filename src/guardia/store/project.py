@@ -14,7 +14,7 @@ from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Clip, Evidence, Origin, listed_spans, with_causes
 from guardia.core.evidence.watch import DAY_S, Entered, Span, length, without
 from guardia.core.hours.place import SitePlace
-from guardia.core.replay.keeping import volume_by_files
+from guardia.core.replay.writing import volume_by_files
 from guardia.core.storage.figure import Figure, total, with_name
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.stores import Fitted

@@ -17,9 +17,9 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import GATES, Outcome
-from guardia.core.replay.keeping import recorded_edges, seconds_within
 from guardia.core.replay.objects import object_classes
 from guardia.core.replay.replay import Replay
+from guardia.core.replay.writing import recorded_edges, seconds_within
 from guardia.core.storage.rules import RecordingMode
 
 

@@ -12,8 +12,9 @@ from guardia.core.evidence.evidence import Visit
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.make.settings import Settings
-from guardia.core.replay.keeping import Keeping, copy_days, gone_s, volume_of
+from guardia.core.replay.keeping import Keeping, copy_days, gone_s
 from guardia.core.replay.replay import Replay, replay
+from guardia.core.replay.writing import volume_of
 from guardia.core.score.score import score
 from guardia.core.storage.facts import known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, short, total
