@@ -57,9 +57,9 @@ class SetupModel(StepModel):
         """What is written down of the camera."""
         return self.model.camera.about
 
-    def write_down(self, about: About) -> None:
-        """Keep what is written down."""
-        self.model.facts.set_about(about)
+    def write_down(self, serial: str, manual: str, keys_kept: str, patrol: int) -> None:
+        """Keep serial number, where manual and keys are, and the place on the round."""
+        self.model.facts.set_about(About(serial, manual, keys_kept, patrol))
 
     def lines(self) -> list[Line]:
         """The list in the order of the work."""

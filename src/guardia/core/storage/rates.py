@@ -106,7 +106,7 @@ def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequenc
         (N,) when, in days.
     values
         (N,) what was read.
-    more
+    *more
         (N,) each: further terms.
 
     Returns

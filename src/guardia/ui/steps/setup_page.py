@@ -11,7 +11,6 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.setup_model import Line, SetupModel
 from guardia.core.prove.commission import Mark
-from guardia.store.records import About
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
@@ -80,7 +79,7 @@ class SetupPage(FreshPage):
 
     def _write_down(self) -> None:
         serial, manual, keys_kept = (f.text().strip() for f in (self.serial, self.manual, self.keys_kept))
-        self.model.write_down(About(serial, manual, keys_kept, self.patrol.value()))
+        self.model.write_down(serial, manual, keys_kept, self.patrol.value())
 
     def refresh(self) -> None:
         """Show the list as it is now."""
