@@ -109,7 +109,7 @@ class Storage(StepCase):
             refused.append(dialog.trouble.text())
             dialog.capacity.setValue(0.128)
             dialog.unit.setCurrentText("TB")
-            dialog.maybe("begins", True)
+            dialog.known["begins"].setChecked(True)
             dialog.begins.setDate(QDate(2026, 9, 1))
 
         self.answer(True, enter)
@@ -120,7 +120,13 @@ class Storage(StepCase):
         table = page.stores.table
         row = next(r for r in range(table.rowCount()) if table.item(r, 0).text() == "Spare stick")
         table.setCurrentCell(row, 0)
-        self.answer(True, lambda dialog: (dialog.put(Measure.USED, 20.0), dialog.put(Measure.FREE, 99.0)))
+
+        def read(dialog):
+            for measure, value in ((Measure.USED, 20.0), (Measure.FREE, 99.0)):
+                dialog.known[measure].setChecked(True)
+                dialog.values[measure].setValue(value)
+
+        self.answer(True, read)
         page.stores.read()
         self.assertEqual(len(self.model.evidence.storage.stores[-1].readings), 2)
         self.answer(True, lambda dialog: (dialog.accept(), refused.append(dialog.trouble.text()), dialog.reject()))

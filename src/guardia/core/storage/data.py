@@ -8,9 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
 
-from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, total
-
-DAYS_A_MONTH = 365.25 / 12
+from guardia.core.storage.figure import Figure, Source, exactly, product, total
 
 
 def sent_a_day(clips_gb: Figure, snapshots_gb: Figure | None, live_min: Figure, rate: Figure) -> Figure:
@@ -105,8 +103,3 @@ def goes_without(cameras: Sequence[OnLine], upload: Figure) -> list[str]:
         else:
             without.append(camera.name)
     return without
-
-
-def days_of_allowance(allowance: Figure, a_day: Figure) -> Figure:
-    """Days that an allowance lasts."""
-    return ratio("days of the allowance", "days", allowance, a_day)

@@ -125,20 +125,6 @@ def _exp(value: float) -> float:
     return math.exp(value) if value < 700 else math.inf
 
 
-def assumed_parts(figure: Figure) -> list[Figure]:
-    """Everything typed or assumed that a figure rests on and that a fact would correct, each once, in order."""
-    found: dict[str, Figure] = {}
-
-    def walk(one: Figure) -> None:
-        if one.fact:
-            found.setdefault(one.fact, one)
-        for part in one.parts:
-            walk(part)
-
-    walk(figure)
-    return list(found.values())
-
-
 def with_name(figure: Figure, name: str, change: Callable[[float], float] = lambda v: v) -> Figure:
     """The same figure under another name, each of its three numbers changed."""
     ends = (change(figure.low), change(figure.high))

@@ -104,6 +104,7 @@ class StoreDialog(QDialog):
                 ("price_per_month", self.monthly), ("lasts_years", self.lasts),
             )
         }  # fmt: skip
+        self.known = {name: maybe.known for name, maybe in self._maybe.items()}
         self.here = QCheckBox(f"{camera} records to it")
         self.here.setChecked(here)
         if store is not None:
@@ -121,10 +122,6 @@ class StoreDialog(QDialog):
         form.addRow(self.trouble)
         form.addRow(dialog_ends(self))
 
-    def maybe(self, name: str, known: bool) -> None:
-        """Say whether a field is known."""
-        self._maybe[name].known.setChecked(known)
-
     def accept(self) -> None:
         """Take it, if it can be."""
         values: dict[str, Any] = {
@@ -132,7 +129,7 @@ class StoreDialog(QDialog):
             "keeps_days": self.keeps.value(), "price": self.price.value(), "price_per_month": self.monthly.value(),
             "lasts_years": self.lasts.value(),
         }  # fmt: skip
-        known = {name: value for name, value in values.items() if self._maybe[name].known.isChecked()}
+        known = {name: value for name, value in values.items() if self.known[name].isChecked()}
         try:
             self.store = Store(
                 self.name.text().strip(), self.kind.currentData(),
@@ -180,15 +177,16 @@ class ReadingDialog(QDialog):
         self.unit = QComboBox()
         self.unit.addItems(["GB", "GiB", "MB"])
         self.values: dict[Measure, QDoubleSpinBox] = {}
-        self._rows: dict[Measure, _Maybe] = {}
+        self.known: dict[Measure, QCheckBox] = {}
         measures = (Measure.USED, Measure.FREE) if of_store else (
             Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED, Measure.SIGNAL, Measure.SUPPLY
         )  # fmt: skip
         for measure in measures:
             space = measure in (Measure.USED, Measure.FREE)
             field = _number(None, "" if space else f" {RANGES[measure].unit}", 2)
-            self.values[measure], self._rows[measure] = field, _Maybe(field, known=False)
-            form.addRow(measure.value.capitalize(), self._rows[measure])
+            self.values[measure], row = field, _Maybe(field, known=False)
+            self.known[measure] = row.known
+            form.addRow(measure.value.capitalize(), row)
         if of_store:
             form.addRow("Unit as shown", self.unit)
             form.addRow("State", self.state)
@@ -196,11 +194,6 @@ class ReadingDialog(QDialog):
         self.trouble.setObjectName("warning")
         form.addRow(self.trouble)
         form.addRow(dialog_ends(self))
-
-    def put(self, measure: Measure, value: float) -> None:
-        """Enter a value."""
-        self._rows[measure].known.setChecked(True)
-        self.values[measure].setValue(value)
 
     def accept(self) -> None:
         """Take it, if it can be."""
@@ -211,7 +204,7 @@ class ReadingDialog(QDialog):
                 Reading(at_s, measure, field.value() * (
                     _UNITS[self.unit.currentText()] if measure in (Measure.USED, Measure.FREE) else 1.0
                 ))
-                for measure, field in self.values.items() if self._rows[measure].known.isChecked()
+                for measure, field in self.values.items() if self.known[measure].isChecked()
             ]  # fmt: skip
             if (state := self.state.currentData()) is not None:
                 found.append(Reading(at_s, state))

@@ -1,0 +1,85 @@
+"""The commissioning list: what a make asks for, and what evidence verifies or contradicts."""
+
+import math
+import unittest
+from dataclasses import replace
+
+from guardia.core.evidence.epochs import Epoch
+from guardia.core.evidence.evidence import Origin
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.settings import Settings
+from guardia.core.prove.commission import commissioning
+from guardia.core.replay.replay import replay
+from guardia.core.storage.known import StorageKnown
+from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.stores import Fitted, Store, StoreKind
+from guardia.core.view.geometry import ViewGeometry
+from tests.support import blob_trace, capability, evidence_of
+
+BEGIN = 1_784_505_600.0
+CARD = Store("card", StoreKind.CARD, 64.0)
+
+
+class Commissioning(unittest.TestCase):
+    def items(self, make="polygon-mains-camera", *, kinds=(), origins=(), dark=(), clock=0.0, picture=(0, 0), view=None,
+              stores=(), readings=(), **values):  # fmt: skip
+        kind = capability(make)
+        settings = Settings.of(kind.id, kind.notches[-1].label, **values)
+        traces = [blob_trace([0, *[40] * 20, 0]) for _ in kinds]
+        starts = [BEGIN + 3600.0 * n for n in range(len(kinds))]
+        evidence = evidence_of(traces, kinds=list(kinds), starts=starts, origin=list(origins) or Origin.MOTION)
+        clips = tuple(
+            replace(c, brightness=20.0 if n in dark else 120.0) for n, c in enumerate(evidence.clips)
+        )  # fmt: skip
+        known = StorageKnown(tuple(stores), {}, {}, tuple(readings), BEGIN + 86400.0)
+        epoch = Epoch(-math.inf, math.inf, settings)
+        evidence = replace(evidence, clips=clips, storage=known, epochs=(epoch,), view=view)
+        done = replay(evidence, Candidate(settings, kind))
+        found = commissioning(evidence, kind, done, clock_error_s=clock, picture=picture)
+        return {item.id: item for item in found}
+
+    def test_without_evidence_nothing_is_claimed(self):
+        items = self.items()
+        self.assertEqual({i.verified for i in items.values()}, {None})
+        self.assertTrue(all(i.reason for i in items.values()))
+        self.assertIn("ladder", items["mounted"].caution.lower())
+        self.assertIn("never write the password", items["password"].caution.lower())
+        order = [i.stage for i in items.values()]
+        stages = list(dict.fromkeys(order))
+        self.assertEqual(order, sorted(order, key=stages.index))
+        self.assertLess(stages.index("clock"), stages.index("hours"))
+
+    def test_the_list_follows_the_make(self):
+        self.assertIn("charged", self.items("battery-camera-on-hub"))
+        self.assertIn("2 packs", self.items("battery-camera-on-hub")["charged"].text)
+        self.assertNotIn("charged", self.items())
+        self.assertIn("person", self.items()["classes"].text)
+        self.assertNotIn("classes", self.items("grid-zone-recorder"))
+        self.assertEqual(self.items("grid-zone-recorder")["store"].caution, "")
+        self.assertIn("Power off", self.items()["store"].caution)
+
+    def test_evidence_verifies_what_it_can(self):
+        walks = [Origin.MOTION, Origin.WALK_TEST, Origin.WALK_TEST]
+        items = self.items(
+            kinds=["person"] * 3, origins=walks, dark={2}, picture=(2560, 1440), view=ViewGeometry(3.0, 15.0, 1.0),
+            stores=[Fitted(1, CARD, (1,), (Reading(BEGIN, Measure.HEALTHY),))],
+            readings=[Reading(BEGIN, Measure.SIGNAL, -61.0), Reading(BEGIN, Measure.ALERT_DELAY, 8.0)],
+        )  # fmt: skip
+        verified = {name for name, item in items.items() if item.verified}
+        walked = {"walk test by day", "walk test in the dark"}
+        self.assertLessEqual({"clock", "store", "signal", "view", "quality", "phone", "review"} | walked, verified)
+        self.assertIn("after 8 s", items["phone"].found)
+
+    def test_evidence_contradicts_what_was_ticked_too_soon(self):
+        night = WeekPlan((Stretch(EVERY_DAY, Edge(22 * 60), Edge(24 * 60)),))
+        items = self.items(
+            kinds=["person", ""], clock=412.0, picture=(640, 360), detection_on=False, recording_plan=night,
+            stores=[Fitted(1, CARD, (1,), (Reading(BEGIN, Measure.NOT_FORMATTED),))],
+        )  # fmt: skip
+        wrong = {name for name, item in items.items() if item.verified is False}
+        self.assertEqual(wrong, {"clock", "store", "sensitivity", "hours", "review"})
+        self.assertIn("off by 412 s", items["clock"].found)
+        self.assertIn("second half", items["hours"].found)
+        self.assertIn("second stream?", items["quality"].found)
+        self.assertIsNone(items["quality"].verified)
