@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.read_in import read_in
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Visit
@@ -17,6 +18,8 @@ from guardia.core.prove.diagnose import Diagnosis, Question, diagnose, silences
 from guardia.core.prove.linked import Link, links_of, not_seen, woken
 from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, candidate_walks, fewest_walks, open_aims, passes_of
 from guardia.core.score.reach import THINGS, reach_m, shown_shares
+from guardia.core.storage.readings import RANGES, Measure
+from guardia.core.storage.trend import Trend, trend_of
 from guardia.report.paper import list_pdf
 
 if TYPE_CHECKING:
@@ -155,6 +158,16 @@ class ProveModel(StepModel):
 
         found: Linked | None = self.linking.ask(tuple(evidence.items()), work)
         return found
+
+    def trends(self) -> list[Trend]:
+        """What the readings of the camera tell, measure by measure."""
+        readings = self.model.facts.readings()
+        found = (trend_of(readings, measure) for measure in RANGES if measure is not Measure.ALERT_DELAY)
+        return [trend for trend in found if trend is not None]
+
+    def read_in(self, path: Path) -> None:
+        """Take a table of readings in, of this camera and others."""
+        read_in(self._session, path)
 
     def local(self, posix_s: float) -> datetime:
         """A moment on the site's clock."""

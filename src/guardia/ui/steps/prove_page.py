@@ -24,6 +24,8 @@ from guardia.app.project.session import Session
 from guardia.app.steps.prove_model import RESULTS, ProveModel
 from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
 from guardia.core.prove.walks import Walk
+from guardia.core.storage.readings import RANGES
+from guardia.core.storage.trend import THRESHOLDS, Trend
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
@@ -214,6 +216,48 @@ class LinkedTab(FreshPage):
         fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in found.gaps])
 
 
+class ReadingsTab(FreshPage):
+    """What was read off the camera, its trend, and about when something must be done."""
+
+    def __init__(self, model: ProveModel) -> None:
+        super().__init__()
+        self._model = model
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 6, 0, 0)
+        self.words = WrappedLabel()
+        layout.addWidget(self.words)
+        self.table = row_table("Readings", ("what", "last", "a day", "act at", "reached about", "because"))
+        layout.addWidget(self.table, 1)
+        row = QHBoxLayout()
+        row.addWidget(button("From a table …", self.choose_table, tip="CSV with the columns of, when, what, value"))
+        row.addWidget(label("Single readings are typed in under Storage, Stores.", "muted"), 1)
+        layout.addLayout(row)
+
+    def refresh(self) -> None:
+        """Show the trends as they are now."""
+        trends = self._model.trends()
+        self.words.setText("" if trends else "Nothing was read off this camera yet.")
+        self.words.setVisible(not trends)
+        fill_table(self.table, [self._row(t) for t in trends])
+
+    def _row(self, trend: Trend) -> tuple[str, ...]:
+        unit, local = RANGES[trend.what].unit, self._model.local
+        threshold = THRESHOLDS.get(trend.what)
+        slope = "" if trend.per_day is None else f"{trend.per_day:+.2f} {unit}"
+        about = ""
+        if trend.reached_s is not None:
+            ends = [f"{local(e):%Y-%m-%d}" if e is not None else "no end" for e in (trend.earliest_s, trend.latest_s)]
+            about = f"{local(trend.reached_s):%Y-%m-%d} ({ends[0]} to {ends[1]})"
+        level, why = (f"{threshold.level:g} {unit}", threshold.why) if threshold is not None else ("", "")
+        return trend.what.value, f"{trend.last:g} {unit} on {local(trend.last_s):%Y-%m-%d}", slope, level, about, why
+
+    def choose_table(self) -> None:
+        """Ask for a table."""
+        name, _ = QFileDialog.getOpenFileName(self, "Readings from a table", "", "CSV (*.csv)")
+        if name:
+            self._model.read_in(Path(name))
+
+
 class ProvePage(FreshPage):
     """A tab for each question."""
 
@@ -228,6 +272,8 @@ class ProvePage(FreshPage):
         self.tabs.addTab(self.why, "Why not?")
         self.tabs.addTab(self.walks, "Walk test")
         self.tabs.addTab(self.linked, "Linked cameras")
+        self.readings = ReadingsTab(self.model)
+        self.tabs.addTab(self.readings, "Readings")
         self.tabs.currentChanged.connect(lambda _: self.refresh())
         layout.addWidget(self.tabs, 1)
         self.setFocusProxy(self.why.question)
@@ -238,5 +284,5 @@ class ProvePage(FreshPage):
     def refresh(self) -> None:
         """Show the tab that is seen."""
         current = self.tabs.currentWidget()
-        if isinstance(current, WhyTab | WalkTab | LinkedTab):
+        if isinstance(current, WhyTab | WalkTab | LinkedTab | ReadingsTab):
             current.refresh()

@@ -1,0 +1,64 @@
+"""Readings brought in from a table: those of cameras and of stores, by their names."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from guardia.app.project.undo import history_words
+from guardia.app.work.messages import Severity
+from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
+from guardia.core.storage.readings import Reading
+from guardia.formats.readings import read_readings
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+MOST_TOLD = 6
+
+
+def read_in(session: Session, path: Path) -> int:
+    """Take the readings of a table into an open project; one step of undo.
+
+    Parameters
+    ----------
+    session
+        The open project.
+    path
+        The table.
+
+    Returns
+    -------
+    int
+        How many were taken; what could not be is told by its line.
+    """
+    try:
+        found, skipped = read_readings(path, session.time_zone)
+    except GuardiaError as error:
+        session.messages.tell_error(error)
+        return 0
+    cameras = {m.camera.name: m for m in session.models.values()}
+    stores = {f.store.name: f.id for f in session.storage.stores}
+    of_camera: dict[str, list[Reading]] = {}
+    of_store: dict[str, list[Reading]] = {}
+    for name, reading in found:
+        if name in cameras:
+            of_camera.setdefault(name, []).append(reading)
+        elif name in stores:
+            of_store.setdefault(name, []).append(reading)
+        else:
+            skipped.append(f"'{name}' is no camera and no store of this site: its readings were left out.")
+    taken = sum(map(len, (*of_camera.values(), *of_store.values())))
+    session.undo.beginMacro(history_words("", f"read in {count_of(taken, 'reading')}"))
+    for name, readings in of_camera.items():
+        facts = cameras[name].facts
+        facts.set_readings(sorted({*facts.readings(), *readings}, key=lambda r: (r.at_s, r.what)), "read in")
+    for name, readings in of_store.items():
+        session.storage.add_readings(stores[name], readings)
+    session.undo.endMacro()
+    told = list(dict.fromkeys(skipped))
+    more = f" And {len(told) - MOST_TOLD} more." if len(told) > MOST_TOLD else ""
+    words = f"{count_of(taken, 'reading')} taken in from {path.name}."
+    session.messages.tell(" ".join([words, *told[:MOST_TOLD]]) + more, Severity.WARNING if told else Severity.INFO)
+    return taken

@@ -1,0 +1,93 @@
+"""Trends of readings: the line, the threshold, the interval of the day it is reached; readings from a table."""
+
+import unittest
+from datetime import UTC, datetime
+from zoneinfo import ZoneInfo
+
+import numpy as np
+
+from guardia.app.project.read_in import read_in
+from guardia.app.project.session import Session
+from guardia.app.work.messages import MessageHub
+from guardia.core.base.errors import InvalidValue
+from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.trend import trend_of
+from guardia.formats.readings import read_readings
+from tests.support import FolderCase
+
+DAY = 86400.0
+
+
+class Trends(unittest.TestCase):
+    def test_the_line_meets_the_threshold_where_it_does_by_hand(self):
+        readings = [Reading(n * DAY, Measure.SIGNAL, -60.0 - 2 * n) for n in range(5)]
+        trend = trend_of(readings, Measure.SIGNAL)
+        self.assertAlmostEqual(trend.per_day, -2.0)
+        self.assertAlmostEqual(trend.reached_s / DAY, 10.0)  # from -60 to -80 dBm
+        self.assertAlmostEqual(trend.earliest_s / DAY, 10.0, 5)
+        rising = [Reading(n * DAY, Measure.SIGNAL, -60.0 + n) for n in range(5)]
+        self.assertIsNone(trend_of(rising, Measure.SIGNAL).reached_s)
+        self.assertIsNone(trend_of(readings[:3], Measure.SIGNAL).reached_s)
+        self.assertIsNone(trend_of([], Measure.SIGNAL))
+        self.assertIsNone(trend_of(readings[:1], Measure.SIGNAL).per_day)
+
+    def test_noise_alone_forecasts_no_end(self):
+        noise = np.random.default_rng(3).normal(0, 2, 12)
+        trend = trend_of(
+            [Reading(n * DAY, Measure.SIGNAL, -60 - 0.01 * n + v) for n, v in enumerate(noise)], Measure.SIGNAL
+        )
+        self.assertIsNone(trend.latest_s)
+
+    def test_the_interval_holds_the_true_day_in_at_least_85_of_100_runs(self):
+        held = 0
+        for seed in range(100):
+            rng = np.random.default_rng(seed)
+            slope = rng.uniform(0.5, 2.0)
+            levels = -55.0 - slope * np.arange(10) + rng.normal(0, 1.0, 10)
+            trend = trend_of([Reading(n * DAY, Measure.SIGNAL, float(v)) for n, v in enumerate(levels)], Measure.SIGNAL)
+            truth = 25.0 / slope * DAY
+            low = -np.inf if trend.earliest_s is None else trend.earliest_s
+            high = np.inf if trend.latest_s is None else trend.latest_s
+            held += low <= truth <= high
+        self.assertGreaterEqual(held, 85)
+
+
+class FromATable(FolderCase):
+    def table(self, text):
+        path = self.folder / "readings.csv"
+        path.write_text(text, "utf-8")
+        return path
+
+    def test_lines_that_cannot_be_used_are_named_and_the_others_taken(self):
+        path = self.table(
+            "of;when;what;value\nSlipway;2026-09-18 09:00;signal;-71,5\nSlipway;2026-09-18 09:00;battery;140\n"
+            "Slipway;yesterday;signal;-60\nRecorder disk;2026-09-18T09:00;healthy;\n;2026-09-18;signal;-60\n"
+        )
+        found, skipped = read_readings(path, ZoneInfo("Europe/London"))
+        self.assertEqual([(r.of, r.reading.what, r.reading.value) for r in found],
+                         [("Slipway", Measure.SIGNAL, -71.5), ("Recorder disk", Measure.HEALTHY, None)])  # fmt: skip
+        self.assertEqual(found[0].reading.at_s, datetime(2026, 9, 18, 8, tzinfo=UTC).timestamp())
+        self.assertEqual([line.split(":")[0] for line in skipped],
+                         ["Line 3 was left out", "Line 4 was left out", "Line 6 was left out"])  # fmt: skip
+        for bad in ("", "a,b\n1,2\n", "\0\0"):
+            with self.subTest(bad), self.assertRaises(InvalidValue):
+                read_readings(self.table(bad), ZoneInfo("UTC"))
+
+    def test_they_are_taken_into_the_project_in_one_step(self):
+        session = Session(self.copy_demo(), MessageHub())
+        self.addCleanup(session.close)
+        session.load_cameras()
+        model = next(m for m in session.models.values() if m.camera.name == "Slipway")
+        path = self.table(
+            "of,when,what,value\nSlipway,2026-09-18 09:00,signal,-71\nRecorder disk,2026-09-18 09:00,healthy,\n"
+            "Boathouse,2026-09-18 09:00,signal,-60\n"
+        )
+        self.assertEqual(read_in(session, path), 2)
+        self.assertIn("'Boathouse' is no camera and no store", session.messages.told[-1].text)
+        self.assertEqual([r.what for r in model.facts.readings()], [Measure.SIGNAL])
+        self.assertIn(Measure.HEALTHY, [r.what for r in model.evidence.storage.stores[0].readings])
+        session.undo.undo()
+        self.assertEqual(model.facts.readings(), ())
+        self.assertNotIn(Measure.HEALTHY, [r.what for r in model.evidence.storage.stores[0].readings])
+        self.assertEqual(read_in(session, self.folder / "not there.csv"), 0)
+        self.assertIn("cannot be read", session.messages.told[-1].text)
