@@ -8,6 +8,8 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
 from guardia.app.project.exports import Exports
+from guardia.app.project.make_draft import MakeDraft
+from guardia.app.project.makes import capability_data, make_from_file, shipped_capabilities
 from guardia.core.prove.diagnose import Question
 from tests.ui.test_steps import StepCase
 
@@ -138,6 +140,50 @@ class Copy(StepCase):
         self.session.undo.undo()
         self.assertEqual({name: m.draft for name, m in others.items() if m is not model},
                          {name: draft for name, draft in before.items() if name != "Pontoon gate"})  # fmt: skip
+
+
+class DescribeAMake(StepCase):
+    def node(self, editor, *path):
+        item = editor.tree.invisibleRootItem()
+        for words in path:
+            item = next(item.child(n) for n in range(item.childCount()) if item.child(n).text(0) == words)
+        return item
+
+    def test_every_value_is_changed_checked_saved_and_taken(self):
+        self.open_camera("Fuel berth", "setup")
+        saved, told = self.folder / "make.json", []
+
+        def describe(editor):
+            self.node(editor, "name on screen").setText(1, "Boathouse camera")
+            self.node(editor, "rest after a recording, s").setText(1, "0, 7, 20")
+            self.node(editor, "zones at most").setText(1, "many")
+            told.append(editor.trouble.text())
+            self.node(editor, "hours", "its clock goes in steps of, min").setText(1, "7")
+            told.append(editor.trouble.text())
+            told.append(editor.ends.button(editor.ends.StandardButton.Ok).isEnabled())
+            self.node(editor, "hours", "its clock goes in steps of, min").setText(1, "5")
+            editor.tree.setCurrentItem(self.node(editor, "storage and power", "qualities, the best first"))
+            editor.add_row()
+            editor.battery.setChecked(True)
+            self.node(editor, "storage and power", "battery", "usable charge, Wh").setText(1, "31.5")
+            told.append(editor.trouble.text())
+            with patch.object(QFileDialog, "getSaveFileName", return_value=(str(saved), "")):
+                editor.choose_file()
+
+        self.answer(True, describe)
+        self.window.commands.describe_make()
+        self.assertIn("'many' is no zones at most", told[0])
+        self.assertIn("step that divides 60", told[1])
+        self.assertEqual(told[2], False)
+        self.assertIn("It can be used", told[3])
+        make = self.model.camera.capability
+        self.assertEqual((make.name, make.rest_choices_s, make.schedule.step_min), ("Boathouse camera", (0, 7, 20), 5))
+        self.assertEqual((len(make.storage.qualities), make.storage.power.battery_wh), (4, 31.5))
+        self.assertEqual(make_from_file(saved)["name"], "Boathouse camera")
+        self.session.undo.undo()
+        self.assertEqual(self.model.camera.capability.name, "Polygon mains camera (generic)")
+        for name in shipped_capabilities():
+            self.assertEqual(MakeDraft(capability_data(name)).trouble, "", name)
 
 
 class ReadBack(StepCase):

@@ -65,6 +65,10 @@ class Corrections:
 
         model.change(f"make: {make.name}", keep, show, before, after)
 
+    def make_data(self) -> dict[str, Any]:
+        """JSON form of the camera's make."""
+        return self._project.cameras.make(self._model.camera.id)
+
     def clips(self) -> list[tuple[Clip, str]]:
         """All clips of the camera in order of time, each with why it cannot be measured, if so."""
         clips, camera_id = self._project.clips, self._model.camera.id

@@ -87,6 +87,14 @@ ACTIONS = (
         "as_it_is", "Camera", "As it is now…", "", True, "Say what is set on the camera; corrects what is installed."
     ),
     Action(
+        "describe_make",
+        "Camera",
+        "Describe its make…",
+        "",
+        True,
+        "Say what the make of this camera can be told; checked at once, saved and shared as JSON.",
+    ),
+    Action(
         "copy_draft",
         "Camera",
         "Copy the draft to…",

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtWidgets import QDialog, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Origin
 from guardia.ui.shell import dialogs
+from guardia.ui.shell.make_editor import MakeEditor
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
 from guardia.ui.steps.clips_dialog import ClipsDialog
 from guardia.ui.steps.copy_dialog import CopyDialog
@@ -80,6 +81,12 @@ class CameraCommands:
         if data is not None and data["id"] != self._model.camera.capability.id:
             self._model.corrections.set_make(data)
             self.ask_installed()
+
+    def describe_make(self) -> None:
+        """Let the make of the camera be described: what it can be told."""
+        editor = MakeEditor(self._parent, self._model.corrections.make_data())
+        if editor.exec() == QDialog.DialogCode.Accepted:
+            self._model.corrections.set_make(editor.draft.data)
 
     def show_clips(self) -> None:
         """Show the camera's clips, to take some out."""

@@ -109,6 +109,7 @@ class MainWindow(QMainWindow):
             "remove": camera(CameraCommands.remove), "site": project(lambda s: correct_site(self, s)),
             "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
             "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
+            "describe_make": camera(CameraCommands.describe_make),
             "copy_draft": camera(CameraCommands.copy_draft),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
             "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),

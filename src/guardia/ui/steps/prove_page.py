@@ -227,6 +227,7 @@ class ReadingsTab(FreshPage):
         self.words = WrappedLabel()
         layout.addWidget(self.words)
         self.table = row_table("Readings", ("what", "last", "a day", "act at", "reached about", "because"))
+        stretch_columns(self.table, 5)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         row.addWidget(button("From a table …", self.choose_table, tip="CSV with the columns of, when, what, value"))
@@ -244,8 +245,11 @@ class ReadingsTab(FreshPage):
         unit, local = RANGES[trend.what].unit, self._model.local
         threshold = THRESHOLDS.get(trend.what)
         slope = "" if trend.per_day is None else f"{trend.per_day:+.2f} {unit}"
-        about = ""
-        if trend.reached_s is not None:
+        there = threshold is not None and (
+            trend.last <= threshold.level if threshold.falling else trend.last >= threshold.level
+        )
+        about = "it is there" if there else ""
+        if trend.reached_s is not None and not there:
             ends = [f"{local(e):%Y-%m-%d}" if e is not None else "no end" for e in (trend.earliest_s, trend.latest_s)]
             about = f"{local(trend.reached_s):%Y-%m-%d} ({ends[0]} to {ends[1]})"
         level, why = (f"{threshold.level:g} {unit}", threshold.why) if threshold is not None else ("", "")
