@@ -232,7 +232,7 @@ def _walks(evidence: Evidence) -> list[Item]:
 
 def _review(evidence: Evidence) -> Item:
     unjudged = sum(not o.kind for o in evidence.occurrences)
-    verified = None if not evidence.occurrences else not unjudged
+    verified = True if evidence.occurrences and not unjudged else None
     found = f"{unjudged} of {len(evidence.occurrences)} are not judged yet" if unjudged else ""
     return Item("review", "review", "After days of real life: judge what was recorded, change one thing at a time",
                 "a system runs for months unattended, and a fault as long", found=found, verified=verified)  # fmt: skip

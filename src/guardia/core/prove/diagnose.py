@@ -230,7 +230,9 @@ def _power(evidence: Evidence, at_s: float) -> Gate:
     if (empty := _empty(evidence, at_s)) and before + after > NEAR_S:
         return Gate(name, State.CLOSED, empty)
     if max(before, after) <= NEAR_S:
-        return Gate(name, State.OPEN, f"it recorded {_ago(before)} before and {_ago(after)} after")
+        recording = "it was recording at that moment"
+        around = f"it recorded {_ago(before)} before and {_ago(after)} after"
+        return Gate(name, State.OPEN, around if before or after else recording)
     spans = evidence.watch.spans
     if any(a <= at_s <= b for a, b in spans):
         return Gate(name, State.OPEN, "the moment lies in time that was entered or listed as watched")

@@ -49,7 +49,10 @@ def fill_table(
             if warn(row, column):
                 item.setForeground(THEME.colour("missed"))
             table.setItem(row, column, item)
-    table.resizeColumnsToContents()
+    header = table.horizontalHeader()
+    modes = [header.sectionResizeMode(n) for n in range(table.columnCount())] if header is not None else []
+    if QHeaderView.ResizeMode.Stretch not in modes:  # such columns share the room by themselves
+        table.resizeColumnsToContents()
 
 
 def stretch_columns(table: QTableWidget, *columns: int) -> None:
@@ -59,4 +62,5 @@ def stretch_columns(table: QTableWidget, *columns: int) -> None:
         for column in range(table.columnCount()):
             mode = QHeaderView.ResizeMode.Stretch if column in columns else QHeaderView.ResizeMode.ResizeToContents
             header.setSectionResizeMode(column, mode)
-        header.sectionResized.connect(lambda *_: table.resizeRowsToContents())
+    if (side := table.verticalHeader()) is not None:
+        side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)

@@ -97,7 +97,6 @@ class WhyTab(QWidget):
         gates = self._ordered(found)
         rows = [(g.name, _SIGNS[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
         fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
-        self.table.resizeRowsToContents()
 
     @staticmethod
     def _ordered(found: Diagnosis) -> list[Gate]:
@@ -151,7 +150,6 @@ class WalkTab(FreshPage):
         )
         rows = [(w.words, "; ".join(a.words for a in w.settles), self._results.get(w.words, "")) for w in self._walks]
         fill_table(self.table, rows)
-        self.table.resizeRowsToContents()
         shares = [p.missed_share for _, p in aims]
         texts: Sequence[Sequence[str]] = [
             (a.words, str(p.triggered), str(p.silent), f"{low:.0%} to {high:.0%}")

@@ -60,7 +60,7 @@ class SetupPage(FreshPage):
     def _written(self) -> QHBoxLayout:
         both = QHBoxLayout()
         self.serial, self.manual, self.keys_kept = QLineEdit(), QLineEdit(), QLineEdit()
-        self.keys_kept.setPlaceholderText("where; never the password itself")
+        self.keys_kept.setPlaceholderText("where, not what")
         self.patrol = QSpinBox()
         self.patrol.setRange(0, 999)
         self.patrol.setSpecialValueText("not said")
@@ -91,7 +91,6 @@ class SetupPage(FreshPage):
             seen = {True: "✓  ", False: "✕  ", None: ""}[line.item.verified] + line.item.found
             rows.append((line.item.stage, line.item.text, _SIGNS[line.mark], seen, line.by))
         fill_table(self.table, rows, lambda r, c: c == 3 and self._lines[r].item.verified is False)
-        self.table.resizeRowsToContents()
         self.table.setCurrentCell(min(row, len(rows) - 1), 1)
         self._explain()
         about = self.model.about

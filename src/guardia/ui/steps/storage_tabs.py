@@ -12,7 +12,7 @@ from guardia.core.evidence.judgement import kind_of
 from guardia.core.score.storage import School, ToKeep, Way, WhatIf
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import RANGES, Reading
-from guardia.ui.parts.tables import fill_table, row_table
+from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
 
@@ -259,6 +259,7 @@ class SaveTab(QWidget):
         self.words = WrappedLabel()
         layout.addWidget(self.words)
         self.table = row_table("What to save", ("recorded", "what", "save it before", "if not there, why"))
+        stretch_columns(self.table, 3)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         row.addWidget(button("&Export the chosen …", self.choose_folder, "primary", "Untouched originals with SHA-256"))
