@@ -20,7 +20,6 @@ from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, candidate_walks,
 from guardia.core.score.reach import THINGS, reach_m, shown_shares
 from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import Trend, trend_of
-from guardia.report.paper import list_pdf
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -192,6 +191,8 @@ class ProveModel(StepModel):
         subtitle = f"{self._session.site.name}, made {made:%Y-%m-%d}. R recorded whole, L late or cut, M missed."
         act = ("Do the very thing that the camera is there for.", "open the gate, lift the cover, carry something out")
         foot = "Walked by ____________________    on ____________    by day ______ in the dark ______"
+        from guardia.report.paper import list_pdf  # slow to import, and needed only here
+
         try:
             path.write_bytes(list_pdf(title, subtitle, [("Walks", rows), ("The act itself", [act])], foot))
         except OSError as error:

@@ -11,7 +11,6 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.commission import Item, Mark, commissioning
-from guardia.report.paper import list_pdf
 from guardia.store.records import About
 
 if TYPE_CHECKING:
@@ -103,6 +102,8 @@ class SetupModel(StepModel):
             sections.append((stage.capitalize(), rows))
         title = f"Setting up: {self.model.camera.name}"
         subtitle = f"{self._session.site.name}, {self.model.camera.capability.name}. No password belongs on this paper."
+        from guardia.report.paper import list_pdf  # slow to import, and needed only here
+
         try:
             path.write_bytes(list_pdf(title, subtitle, sections, "Done by ____________________    on ____________"))
         except OSError as error:
