@@ -344,14 +344,14 @@ def _storage(options: argparse.Namespace) -> int:
         else:
             print(f"{count_of(len(folders), 'original')} copied to {options.export}, each verified by its SHA-256")
         return 0
-    found = project_storage(options.project, cameras=options.camera, draft=options.draft)
+    storage = project_storage(options.project, cameras=options.camera, draft=options.draft)
     if options.json:
-        _print_json(found)
+        _print_json(storage)
         return 0
-    for one in found:
+    for one in storage:
         days = one["days_kept"]
-        kept = "not known" if days is None else "without end" if days["value"] is None else f"{days['value']:.1f} days"
-        print(f"{one['camera']}: keeps {kept}, {one['written_gb_a_day']['value']:.2f} GB a day")
+        lasts = "not known" if days is None else "without end" if days["value"] is None else f"{days['value']:.1f} days"
+        print(f"{one['camera']}: keeps {lasts}, {one['written_gb_a_day']['value']:.2f} GB a day")
         for finding in one["findings"]:
             print(f"  {'!' if finding['serious'] else '-'} {finding['words']}")
         for way in one["ways"][:3]:
@@ -363,17 +363,17 @@ def _due(options: argparse.Namespace) -> int:
     from guardia.app.project.scripted_storage import project_due
     from guardia.formats.calendar import days_calendar
 
-    found = project_due(options.project)
+    due = project_due(options.project)
     if options.calendar is not None:
-        entries = [(f"{d['camera']}: {d['what']}", d["why"], date.fromisoformat(d["by"])) for d in found]
+        entries = [(f"{d['camera']}: {d['what']}", d["why"], date.fromisoformat(d["by"])) for d in due]
         try:
             options.calendar.write_bytes(days_calendar(entries))
         except OSError as error:
             raise InvalidValue(f"{options.calendar} cannot be written ({error.strerror}).") from error
     if options.json:
-        _print_json(found)
+        _print_json(due)
     else:
-        for one in found:
+        for one in due:
             print(f"{one['by']}  {one['camera']}: {one['what']} ({one['why']})")
     return 0
 
@@ -452,12 +452,12 @@ def _benchmark(options: argparse.Namespace) -> int:
 def _benchmark_tuning(options: argparse.Namespace) -> int:
     from guardia.tools.benchmark_tuning import coming_weeks, lines_of, tune_demo
 
-    found = tune_demo()
-    weeks = list(coming_weeks(found, options.seeds, lambda text: print(text, "...", file=sys.stderr)))
+    table = tune_demo()
+    weeks = list(coming_weeks(table, options.seeds, lambda text: print(text, "...", file=sys.stderr)))
     if options.json:
         _print_json([vars(week) for week in weeks])
     else:
-        print("\n".join(lines_of(found, weeks)))
+        print("\n".join(lines_of(table, weeks)))
     return 0
 
 

@@ -15,6 +15,8 @@ AROUND = st.floats(-0.2, 1.2)
 
 
 class ToolCase(unittest.TestCase):
+    rectangles = False
+
     def setUp(self):
         self.previews, self.commits, self.refusals = [], [], []
         self.tool = PolygonTool(
@@ -23,6 +25,7 @@ class ToolCase(unittest.TestCase):
             refuse=self.refusals.append,
             max_corners=6,
             max_zones=3,
+            rectangles=self.rectangles,
         )
         self.tool.set_zones((PolygonZone(ZoneKind.WATCH, SQUARE, "yard"),))
 
@@ -218,9 +221,7 @@ AnySequence = Machine.TestCase
 
 
 class Rectangles(ToolCase):
-    def setUp(self):
-        super().setUp()
-        self.tool._only_rectangles = True
+    rectangles = True
 
     def test_a_rectangle_stays_one_whatever_is_done_to_its_corners(self):
         self.drag((0.6, 0.6), (0.7, 0.8))

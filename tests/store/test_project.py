@@ -189,13 +189,15 @@ class WhenThingsGoWrong(ProjectCase):
 
     def test_errors_of_the_disk_are_told_in_words(self):
         project, camera = self.new_project()
+        database = Database(project.folder / FILE_NAME)
+        self.addCleanup(database.close)
         for text, word in (
             ("database or disk is full", "disk is full"),
             ("attempt to write a readonly database", "cannot be written"),
             ("database is locked", "Another program"),
             ("disk I/O error", "cannot be opened or read"),
         ):
-            with self.subTest(text), self.assertRaisesRegex(ProjectError, word), project._db.plainly():
+            with self.subTest(text), self.assertRaisesRegex(ProjectError, word), database.plainly():
                 raise sqlite3.OperationalError(text)
         self.assertEqual(project.cameras.get(camera).draft, INSTALLED)
 

@@ -7,6 +7,7 @@ import shutil
 import sys
 import threading
 from datetime import date, datetime, timedelta
+from unittest.mock import patch
 
 import numpy as np
 from hypothesis import HealthCheck, Phase, given, settings
@@ -274,10 +275,10 @@ class Faults(GuiCase):
         self.assertIn("missing", self.window.banner.text.text())
 
     def test_a_write_that_fails_leaves_no_step_behind(self):
-        session, model = self.project()
+        with patch("guardia.store.database.BUSY_S", 0.001):
+            session, model = self.project()
         with Project(session.folder) as other, other.together():
-            other._db.run("UPDATE site SET name = 'busy'")
-            model._project._db._connection.execute("PRAGMA busy_timeout = 1")
+            other.logbook.add(None, "busy")
             model.occurrences.set_visits({model.evidence.occurrences[0].id: 5})
             model.facts.set_view(KnownView(ViewGeometry(3.0, 15.0, 0.8), "typed"))
             model.facts.set_clock_error(30.0)

@@ -157,10 +157,10 @@ def _zones(settings: Settings, capability: Capability) -> list[tuple[int, float,
     parts = []
     for own in sorted({z.notch for z in watched}) or [""]:
         others = [z for z in watched if z.notch != own]
-        kept = tuple(z for z in settings.detection.zones if z not in others)
-        told = settings.with_values(notch=own, sensitivity=None) if own else settings
-        contrast, share = told.sensitivity_under(capability)
-        parts.append((contrast, share, _zone_pixels(settings.with_values(zones=kept))))
+        zones = tuple(z for z in settings.detection.zones if z not in others)
+        zone_settings = settings.with_values(notch=own, sensitivity=None) if own else settings
+        contrast, share = zone_settings.sensitivity_under(capability)
+        parts.append((contrast, share, _zone_pixels(settings.with_values(zones=zones))))
     return parts
 
 

@@ -103,8 +103,8 @@ def enter_storage(project: Project) -> None:
 
     def read(rows: tuple[tuple[str, Measure, float | None], ...]) -> tuple[Reading, ...]:
         zone = project.zone
-        found = [Reading(datetime.fromisoformat(at).replace(tzinfo=zone).timestamp(), m, v) for at, m, v in rows]
-        return tuple(sorted(found, key=lambda r: r.at_s))
+        readings = [Reading(datetime.fromisoformat(at).replace(tzinfo=zone).timestamp(), m, v) for at, m, v in rows]
+        return tuple(sorted(readings, key=lambda r: r.at_s))
 
     project.stores.set_all(
         [Fitted(0, store, tuple(cameras[n].id for n in names), read(rows)) for store, names, rows in STORES]

@@ -154,18 +154,18 @@ def read_specials(path: Path, place: SitePlace, rule: str, first: date, last: da
             raise InvalidValue(f"'{path.name}' is larger than {LARGEST_BYTES // 1_000_000} MB.")
         calendar = Calendar.from_ical(path.read_bytes())
         events = [e for e in calendar.walk("VEVENT") if e.get("DTSTART") is not None]
-        found = [s for event in events for s in _of_event(event, place, rule, first, last)]
+        specials = [s for event in events for s in _of_event(event, place, rule, first, last)]
     except (OSError, ValueError, TypeError, AttributeError) as error:
         raise InvalidValue(
             f"'{path.name}' cannot be read as a calendar ({error}).", kept="No exception was changed.",
             do="Export the closing days as iCalendar (.ics).",
         ) from error  # fmt: skip
-    if len(found) > MOST_SPECIALS:
+    if len(specials) > MOST_SPECIALS:
         raise InvalidValue(
-            f"'{path.name}' holds {len(found)} events from {first} to {last}, {MOST_SPECIALS} are taken at most.",
+            f"'{path.name}' holds {len(specials)} events from {first} to {last}, {MOST_SPECIALS} are taken at most.",
             kept="No exception was changed.", do="Ask for fewer dates.",
         )  # fmt: skip
-    return tuple(sorted(found, key=lambda s: (s.begin, s.end, s.name)))
+    return tuple(sorted(specials, key=lambda s: (s.begin, s.end, s.name)))
 
 
 def _of_event(event: Mapping[str, object], place: SitePlace, rule: str, first: date, last: date) -> list[Special]:

@@ -16,6 +16,9 @@ from numpy.typing import NDArray
 
 from guardia.core.base.errors import ProjectError
 
+BUSY_S = 10.0
+"""How long another program that writes to the project is waited for."""
+
 MIGRATIONS: tuple[str, ...] = (
     """
     CREATE TABLE site (id INTEGER PRIMARY KEY CHECK (id = 1), name TEXT NOT NULL, time_zone TEXT NOT NULL);
@@ -151,7 +154,7 @@ class Database:
                 f"There is no Guardia project at {path.parent}.", do="Choose a folder that holds a project.sqlite."
             )
         with self.plainly():
-            self._connection = sqlite3.connect(path, isolation_level=None, timeout=10.0)
+            self._connection = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S)
         try:
             with self.plainly():
                 self._prepare(create=create, begin=begin)

@@ -32,15 +32,15 @@ class Readings:
         return self._of("store_id", store_id)
 
     def _of(self, column: str, number: int) -> tuple[Reading, ...]:
-        found = []
+        readings = []
         for row in self._db.rows(
             f"SELECT at_s, what, value FROM reading WHERE {column} = ? ORDER BY at_s, id", (number,)
         ):
             try:
-                found.append(Reading(row["at_s"], Measure(row["what"]), row["value"]))
+                readings.append(Reading(row["at_s"], Measure(row["what"]), row["value"]))
             except (InvalidValue, ValueError, TypeError) as error:
                 self._damage.append(f"A reading is set aside: what is kept of it is damaged ({error}).")
-        return tuple(found)
+        return tuple(readings)
 
     def set_of_camera(self, camera_id: int, readings: Sequence[Reading]) -> None:
         """Keep the readings of a camera."""

@@ -34,7 +34,7 @@ class Stores:
 
     def all(self) -> tuple[Fitted, ...]:
         """All stores in the order in which they were entered."""
-        found = []
+        stores = []
         hung: dict[int, list[int]] = {}
         for row in self._db.rows("SELECT store_id, camera_id FROM camera_store ORDER BY camera_id"):
             hung.setdefault(row["store_id"], []).append(row["camera_id"])
@@ -45,8 +45,8 @@ class Stores:
                 self._damage.append(f"A store is set aside: what is kept of it is damaged ({error}).")
                 continue
             cameras = tuple(hung.get(row["id"], ()))
-            found.append(Fitted(row["id"], store, cameras, self._readings.of_store(row["id"])))
-        return tuple(found)
+            stores.append(Fitted(row["id"], store, cameras, self._readings.of_store(row["id"])))
+        return tuple(stores)
 
     def set_all(self, stores: Sequence[Fitted]) -> None:
         """Keep all stores with their cameras and readings.

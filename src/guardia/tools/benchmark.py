@@ -266,13 +266,13 @@ def _tune(camera: Camera, many: Evidence) -> Measured:
     watched = ((many.clips[0].start_s - 1.0, many.clips[-1].end_s + 1.0),)
     evidence, installed = replace(many, watched=watched), camera.under(camera.installed)
     begun = time.perf_counter()
-    found = tune(evidence, installed)
+    tuned = tune(evidence, installed)
     ours = time.perf_counter() - begun
     begun = time.perf_counter()
     for n in range(10):
         replay(evidence, installed.with_values(hold_s=0.1 * n))
-    replays = found.tried * (time.perf_counter() - begun) / 10
-    title = f"tuning on 1,000 clips ({found.tried} settings), against replaying as many"
+    replays = tuned.tried * (time.perf_counter() - begun) / 10
+    title = f"tuning on 1,000 clips ({tuned.tried} settings), against replaying as many"
     return Measured(title, ours, replays, "at most 10 s", ours <= 10.0)
 
 
@@ -408,9 +408,9 @@ def _index(stick: Path, folder: Path) -> Measured:
         make = PLACES[0].installed
         camera = project.cameras.add("Gate", capability_data(make.capability), make)
         begun = time.perf_counter()
-        found = look_into([stick], Origin.MOTION, token=token, progress=lambda _p: None)
+        looked = look_into([stick], Origin.MOTION, token=token, progress=lambda _p: None)
         known = known_cameras(project)
-        plan = make_plan(found, known, origin=Origin.MOTION, zone=ZoneInfo("UTC"), camera_id=camera)
+        plan = make_plan(looked, known, origin=Origin.MOTION, zone=ZoneInfo("UTC"), camera_id=camera)
         result = ImportResult()
         request = ImportRequest(folder, camera, (stick,))
         enter_clips(project, request, plan, result, token=token, progress=lambda _p: None)

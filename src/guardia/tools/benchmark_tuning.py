@@ -53,12 +53,12 @@ class Week:
 def tune_demo() -> dict[str, Tuned]:
     """Tune every camera of the demo, by name."""
     with as_file(files("guardia") / "data" / "demo") as folder, Project(Path(folder)) as project:
-        found = {}
+        counts = {}
         for camera in project.cameras.all():
             evidence, make = project.evidence(camera.id), camera.capability
             scales = calibrate_scale(seen_by(evidence, make), make)
-            found[camera.name] = tune(evidence, camera.under(camera.installed), scales=scales)
-        return found
+            counts[camera.name] = tune(evidence, camera.under(camera.installed), scales=scales)
+        return counts
 
 
 def coming_weeks(found: dict[str, Tuned], seeds: int, tell: Callable[[str], None]) -> Iterator[Week]:

@@ -53,8 +53,8 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
             for sub, origin in (o for o in _ORIGINS if (source / o[0]).is_dir()):
                 # All are entered before they are measured, since they help each other with their backgrounds.
                 request = ImportRequest(folder, camera_id, (source / sub,), origin)
-                found = look_into(request.files, origin, token=token, progress=progress)
-                plan = make_plan(found, known_cameras(project), origin=origin, zone=zone, camera_id=camera_id)
+                looked = look_into(request.files, origin, token=token, progress=progress)
+                plan = make_plan(looked, known_cameras(project), origin=origin, zone=zone, camera_id=camera_id)
                 result = ImportResult()
                 enter_clips(project, request, plan, result, token=token, progress=progress)
                 notes += result.notes

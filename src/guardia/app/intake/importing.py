@@ -122,14 +122,14 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
     with Project(request.project) as project:
         plan = request.plan
         if plan is None:
-            found = look_into(request.files, request.origin, token=token, progress=progress)
-            if request.files and not found.clips and not found.lists and not found.stopped:
+            looked = look_into(request.files, request.origin, token=token, progress=progress)
+            if request.files and not looked.clips and not looked.lists and not looked.stopped:
                 kind = "pictures" if request.origin is Origin.SNAPSHOT else "videos"
                 result.notes.append(f"The folder holds no files that are named like {kind}.")
-            result.notes += found.notes
+            result.notes += looked.notes
             zone = ZoneInfo(project.site().time_zone)
             plan = make_plan(
-                found, known_cameras(project), origin=request.origin, zone=zone, camera_id=request.camera_id
+                looked, known_cameras(project), origin=request.origin, zone=zone, camera_id=request.camera_id
             )
         enter_clips(project, request, plan, result, token=token, progress=progress)
         if not result.stopped:

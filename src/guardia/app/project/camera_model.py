@@ -189,8 +189,8 @@ class CameraModel(ShownCamera):
             epochs = self.evidence.epochs
             since = epochs[-1].from_s if epochs else -math.inf
             installed = self.camera.under(self.camera.installed)
-            found = check_prediction(self.evidence, installed, since) if math.isfinite(since) else None
-            self._check = (self.evidence, found)
+            check = check_prediction(self.evidence, installed, since) if math.isfinite(since) else None
+            self._check = (self.evidence, check)
         return self._check[1]
 
     def replay_of(self, settings: Settings) -> Replay:

@@ -65,9 +65,9 @@ class Exports:
         from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
 
         session, path = self._session, Path(name)
-        made = datetime.now(UTC).astimezone(session.time_zone)
+        today = datetime.now(UTC).astimezone(session.time_zone)
         models = sorted(session.models.values(), key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
-        content = owner_pdf(session.site.name, session.site.time_zone, made, [self._page(m) for m in models])
+        content = owner_pdf(session.site.name, session.site.time_zone, today, [self._page(m) for m in models])
         try:
             path.write_bytes(content)
         except OSError as error:

@@ -109,10 +109,10 @@ class MakeDraft:
 
     def value(self, path: Keys) -> Any:
         """The value at a path."""
-        found: Any = self.data
+        value: Any = self.data
         for key in path:
-            found = found[key]
-        return found
+            value = value[key]
+        return value
 
     def put(self, path: Keys, text: str) -> None:
         """Take what was typed; raises InvalidValue where it is no value of that kind."""

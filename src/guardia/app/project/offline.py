@@ -251,9 +251,9 @@ def bring_in(
     if chosen is None:
         known = ", ".join(c.name for c in cameras)
         raise InvalidValue(f"There is no camera named '{camera}'.", do=f"This project has: {known}.")
-    found = look_into(paths, origin, token=token, progress=lambda _p: None)
+    planned = look_into(paths, origin, token=token, progress=lambda _p: None)
     patterns = {c.id: pattern for c in cameras} if pattern is not None else {}
-    plan = make_plan(found, cameras, origin=origin, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
+    plan = make_plan(planned, cameras, origin=origin, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
     names = {c.id: c.name for c in cameras}
     report: dict[str, Any] = {
         "clips": [

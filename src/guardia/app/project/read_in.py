@@ -31,7 +31,7 @@ def read_in(session: Session, path: Path) -> int:
     Returns
     -------
     int
-        How many were taken; what could not be is told by its line.
+        How many were taken; what could not be is notes by its line.
     """
     try:
         found, skipped = read_readings(path, session.time_zone)
@@ -57,8 +57,8 @@ def read_in(session: Session, path: Path) -> int:
     for name, readings in of_store.items():
         session.storage.add_readings(stores[name], readings)
     session.undo.endMacro()
-    told = list(dict.fromkeys(skipped))
-    more = f" And {len(told) - MOST_TOLD} more." if len(told) > MOST_TOLD else ""
+    notes = list(dict.fromkeys(skipped))
+    more = f" And {len(notes) - MOST_TOLD} more." if len(notes) > MOST_TOLD else ""
     words = f"{count_of(taken, 'reading')} taken in from {path.name}."
-    session.messages.tell(" ".join([words, *told[:MOST_TOLD]]) + more, Severity.WARNING if told else Severity.INFO)
+    session.messages.tell(" ".join([words, *notes[:MOST_TOLD]]) + more, Severity.WARNING if notes else Severity.INFO)
     return taken

@@ -34,11 +34,11 @@ class Rounds:
 
     def due(self) -> list[Due]:
         """Everything that is due, overdue first, of one day in patrol order."""
-        found: list[Due] = []
+        due: list[Due] = []
         for model in self._session.models.values():
             camera = model.camera
-            found += due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
-        return in_patrol_order(found)
+            due += due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
+        return in_patrol_order(due)
 
     def save(self, path: Path) -> None:
         """Save it as a calendar."""

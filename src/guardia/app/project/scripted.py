@@ -183,13 +183,13 @@ def tune_camera(
         drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
         scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
         cost = Cost(miss=miss_cost, by_kind=kinds)
-        found = tune(
+        tuned = tune(
             evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out, scales=scales,
             unseen=unseen, tried=tried,
         )  # fmt: skip
         if save:
-            project.settings.save_draft(one.id, found.chosen.settings)
-    return {"camera": camera, "miss_cost": miss_cost, "saved": save, **tuned_to_dict(found)}
+            project.settings.save_draft(one.id, tuned.chosen.settings)
+    return {"camera": camera, "miss_cost": miss_cost, "saved": save, **tuned_to_dict(tuned)}
 
 
 def tuned_to_dict(found: Tuned) -> dict[str, Any]:

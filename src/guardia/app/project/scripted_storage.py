@@ -45,14 +45,14 @@ def project_storage(folder: Path, *, cameras: Sequence[str], draft: bool) -> lis
     """
     with Project(folder) as project:
         wanted = [camera_named(project, name) for name in cameras] if cameras else project.cameras.all()
-        found = []
+        entries = []
         for camera in wanted:
             evidence = project.evidence(camera.id)
             installed = replay(evidence, camera.under(camera.installed))
             done = replay(evidence, camera.under(camera.draft)) if draft else installed
-            found.append({"camera": camera.name, "settings": "draft" if draft else "installed",
+            entries.append({"camera": camera.name, "settings": "draft" if draft else "installed",
                           **_of(project, done, installed)})  # fmt: skip
-    return found
+    return entries
 
 
 def _of(project: Project, done: Replay, installed: Replay) -> dict[str, Any]:
@@ -128,11 +128,11 @@ def _local(project: Project, posix_s: float) -> str:
 def project_due(folder: Path) -> list[dict[str, str]]:
     """What is due on a site: camera, what, by which date, why; in order of the dates, of one day in patrol order."""
     with Project(folder) as project:
-        found: list[Due] = []
+        due: list[Due] = []
         for camera in project.cameras.all():
             evidence = project.evidence(camera.id)
-            found += due_of(camera.name, replay(evidence, camera.under(camera.installed)), camera.about.patrol)
-    return [{"by": d.on.isoformat(), "camera": d.camera, "what": d.what, "why": d.why} for d in in_patrol_order(found)]
+            due += due_of(camera.name, replay(evidence, camera.under(camera.installed)), camera.about.patrol)
+    return [{"by": d.on.isoformat(), "camera": d.camera, "what": d.what, "why": d.why} for d in in_patrol_order(due)]
 
 
 def export_real(folder: Path, *, camera: str, target: Path) -> list[Path]:

@@ -60,8 +60,8 @@ class SiteStorage:
         changed = []
         for fitted in self.stores:
             if fitted.id == number:
-                kept = sorted({*fitted.readings, *readings}, key=lambda r: (r.at_s, r.what))
-                fitted = replace(fitted, readings=tuple(kept))
+                merged = sorted({*fitted.readings, *readings}, key=lambda r: (r.at_s, r.what))
+                fitted = replace(fitted, readings=tuple(merged))
             changed.append(fitted)
         self._set(tuple(changed), "read a store off")
 

@@ -308,8 +308,8 @@ class HoursModel(StepModel):
         """Ways to be alerted less than under the installed settings, each by itself; None until they are worked out."""
         evidence, camera, zones = self.model.evidence, self.model.camera, self.model.draft.detection.zones
         key = (evidence, camera.installed, camera.capability, zones)
-        found: list[Cure] | None = self.curing.ask(key, lambda: _cures(evidence, camera, zones))
-        return found
+        cures: list[Cure] | None = self.curing.ask(key, lambda: _cures(evidence, camera, zones))
+        return cures
 
     def dark_by_date(self) -> list[tuple[date, float]]:
         """Minutes of darkness that a plan leaves out, week by week through the year; none without a sun."""
@@ -353,14 +353,14 @@ class HoursModel(StepModel):
 
     def sources(self) -> list[tuple[str, WeekPlan]]:
         """Plans of the other cameras that could be shared, by their words; the same plan once."""
-        found: dict[WeekPlan, str] = {}
+        plans: dict[WeekPlan, str] = {}
         for other in self._session.models.values():
             for words, settings in (("installed", other.camera.installed), ("draft", other.camera.draft)):
                 for name, kind in PLANS.items():
                     plan = settings.value(name)
                     if plan is not None and other is not self.model:
-                        found.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
-        return [(words, plan) for plan, words in found.items() if plan != self.plan]
+                        plans.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
+        return [(words, plan) for plan, words in plans.items() if plan != self.plan]
 
     def shared_with(self) -> tuple[str, dict[int, tuple[str, bool]]]:
         """Name of the group that shares these hours, and by number every other camera with whether it is in it."""
@@ -370,9 +370,9 @@ class HoursModel(StepModel):
         others = {}
         for number, other in self._session.models.items():
             elsewhere = shared.group_of(number)
-            told = f" (now in '{elsewhere.name}')" if elsewhere not in (None, group) and elsewhere is not None else ""
+            note = f" (now in '{elsewhere.name}')" if elsewhere not in (None, group) and elsewhere is not None else ""
             if number != mine:
-                others[number] = (f"{other.camera.name}{told}", number in inside)
+                others[number] = (f"{other.camera.name}{note}", number in inside)
         return (group.name if group is not None else ""), others
 
     def share(self, name: str, others: Sequence[int]) -> None:
@@ -403,11 +403,11 @@ class HoursModel(StepModel):
 
     def remove_last_alert_test(self) -> None:
         """Take the latest alert test out."""
-        kept = list(self.model.facts.readings())
-        tests = [r for r in kept if r.what is Measure.ALERT_DELAY]
+        readings = list(self.model.facts.readings())
+        tests = [r for r in readings if r.what is Measure.ALERT_DELAY]
         if tests:
-            kept.remove(tests[-1])
-            self.model.facts.set_readings(kept, "take an alert test out")
+            readings.remove(tests[-1])
+            self.model.facts.set_readings(readings, "take an alert test out")
 
     def follow_sun(self) -> None:
         """Let the chosen stretch last from a little before dusk to a little after dawn; a new one where none is."""
@@ -421,22 +421,22 @@ class HoursModel(StepModel):
 
     def read_off(self, periods: Sequence[Period]) -> None:
         """Take periods as they stand on the camera, and tell what looks like a mistake."""
-        found = from_periods(periods)
+        plan = from_periods(periods)
         before = self.plan.specials if self.plan is not None else ()
-        self.keep(WeekPlan(found.plan.stretches, before), "read hours off the camera")
-        if found.findings:
-            self._messages.tell("\n".join(found.findings), Severity.WARNING)
+        self.keep(WeekPlan(plan.plan.stretches, before), "read hours off the camera")
+        if plan.findings:
+            self._messages.tell("\n".join(plan.findings), Severity.WARNING)
 
     def read_calendar(self, path: Path, rule: str) -> None:
         """Take the events of a calendar, of the year from the week drawn on, as exceptions."""
         try:
             first = self.monday
-            found = read_specials(path, self.place, rule, first, first + timedelta(days=366))
+            specials = read_specials(path, self.place, rule, first, first + timedelta(days=366))
         except GuardiaError as error:
             self._messages.tell_error(error)
             return
         plan = self.plan or WeekPlan()
-        new = tuple(s for s in found if s not in plan.specials)
+        new = tuple(s for s in specials if s not in plan.specials)
         if new:
             self.keep(WeekPlan(plan.stretches, (*plan.specials, *new)), f"take {count_of(len(new), 'exception')}")
         self._messages.tell(f"{count_of(len(new), 'exception')} taken from {path.name}.")
@@ -471,9 +471,9 @@ def _cures(evidence: Evidence, camera: Camera, zones: tuple[Zone, ...]) -> list[
             others.append((f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
     others += [(f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes]
     if make.schedule.periods_a_day:
-        found = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False)
-        if found.plan is not None:
-            others.append((f"alert hours: {found.plan.words}", start.with_values(alert_plan=found.plan)))
+        proposed = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False)
+        if proposed.plan is not None:
+            others.append((f"alert hours: {proposed.plan.words}", start.with_values(alert_plan=proposed.plan)))
     labels = [notch.label for notch in make.notches]
     at = labels.index(camera.installed.detection.notch) if camera.installed.detection.notch in labels else 0
     if at > 0 and camera.installed.detection.sensitivity is None:

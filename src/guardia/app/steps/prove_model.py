@@ -90,21 +90,21 @@ class ProveModel(StepModel):
     def offers(self) -> list[tuple[str, datetime]]:
         """Moments worth asking about: real visits that are missed, silences that chance hardly explains."""
         local = self._session.local_time
-        found = []
+        facts = []
         for visit, begin, _ in self._missed():
             at = local(begin)
-            found.append((f"missed: {kind_of(visit.kind).text}, {at:%d %b %Y %H:%M:%S}", at))
+            facts.append((f"missed: {kind_of(visit.kind).text}, {at:%d %b %Y %H:%M:%S}", at))
         for begin, end, chance in silences(self.model.evidence):
             middle = local((begin + end) / 2)
             hours = f"{(end - begin) / 3600:.0f} h"
             odds = f"1 in {1 / max(chance, 1e-9):.0f}"
-            found.append((f"silent for {hours} around {middle:%d %b %Y %H:%M} ({odds})", middle))
-        return found[:MOST_OFFERED]
+            facts.append((f"silent for {hours} around {middle:%d %b %Y %H:%M} ({odds})", middle))
+        return facts[:MOST_OFFERED]
 
     def log_finding(self, note: str) -> None:
         """Enter what was asked, what was found and what was seen there in the logbook."""
-        found = self.diagnosis()
-        lines = [f"{found.question.value[:-1]} on {self.at:%Y-%m-%d %H:%M:%S}? {found.words}"]
+        diagnosis = self.diagnosis()
+        lines = [f"{diagnosis.question.value[:-1]} on {self.at:%Y-%m-%d %H:%M:%S}? {diagnosis.words}"]
         self.model.facts.log("looked into", "\n".join([*lines, *([note] if note else [])]))
 
     @property
@@ -114,13 +114,13 @@ class ProveModel(StepModel):
         if known is None:
             return FAR_M
         contrast, size = self.model.draft.sensitivity_under(camera.capability)
-        found = {}
+        answers = {}
         for dark in (False, True):
             shown = shown_shares(self.model.evidence, known.view, dark=dark)
             lamp = known.lamp_m if dark else None
             at = reach_m(known.view, THINGS[0], contrast=contrast, size=size, across=True, shown=shown, lamp_m=lamp)
-            found[dark] = max(at, NEAR_M + 1)
-        return found
+            answers[dark] = max(at, NEAR_M + 1)
+        return answers
 
     def plan(self) -> tuple[list[Walk], list[tuple[Aim, Passes]]] | None:
         """The fewest walks that settle what is open, and what is known of each open aim; None until worked out."""
@@ -137,8 +137,8 @@ class ProveModel(StepModel):
             return walks, [(a, passes.get(a, Passes())) for a in aims]
 
         key = (evidence, draft, known)
-        found: tuple[list[Walk], list[tuple[Aim, Passes]]] | None = self.planning.ask(key, work)
-        return found
+        planned: tuple[list[Walk], list[tuple[Aim, Passes]]] | None = self.planning.ask(key, work)
+        return planned
 
     def linked(self) -> Linked | None:
         """Ways between the cameras of the site that begin or end at this one; None until they are worked out."""
@@ -155,14 +155,14 @@ class ProveModel(StepModel):
             gaps = [(names[g.before], names[g.after], g.near_s) for g in not_seen(evidence, links) if g.camera == mine]
             return Linked(ways, gaps)
 
-        found: Linked | None = self.linking.ask(tuple(evidence.items()), work)
-        return found
+        linked: Linked | None = self.linking.ask(tuple(evidence.items()), work)
+        return linked
 
     def trends(self) -> list[Trend]:
         """What the readings of the camera tell, measure by measure."""
         readings = self.model.facts.readings()
-        found = (trend_of(readings, measure) for measure in RANGES if measure is not Measure.ALERT_DELAY)
-        return [trend for trend in found if trend is not None]
+        trends = (trend_of(readings, measure) for measure in RANGES if measure is not Measure.ALERT_DELAY)
+        return [trend for trend in trends if trend is not None]
 
     def read_in(self, path: Path) -> None:
         """Take a table of readings in, of this camera and others."""
@@ -178,17 +178,17 @@ class ProveModel(StepModel):
 
     def save_card(self, path: Path) -> None:
         """Save the walks as a card to print and take along."""
-        found = self.plan()
-        if found is None or not found[0]:
+        planned = self.plan()
+        if planned is None or not planned[0]:
             self._messages.tell("There is no walk to print: nothing is open, or it is still being worked out.")
             return
         rows = [
             (w.words, "settles: " + "; ".join(a.words for a in w.settles) + "     R  /  L  /  M     alert after ____ s")
-            for w in found[0]
+            for w in planned[0]
         ]
         title = f"Walk test: {self.model.camera.name}"
-        made = datetime.now(self._session.time_zone)
-        subtitle = f"{self._session.site.name}, made {made:%Y-%m-%d}. R recorded whole, L late or cut, M missed."
+        now = datetime.now(self._session.time_zone)
+        subtitle = f"{self._session.site.name}, made {now:%Y-%m-%d}. R recorded whole, L late or cut, M missed."
         act = ("Do the very thing that the camera is there for.", "open the gate, lift the cover, carry something out")
         foot = "Walked by ____________________    on ____________    by day ______ in the dark ______"
         from guardia.report.paper import list_pdf  # slow to import, and needed only here

@@ -130,10 +130,10 @@ class RibbonTool:
             return
         stretches = self._before.stretches if self._before is not None else ()
         if self._held is None:
-            made = self._new(minute)
-            if made is not None:
+            period = self._new(minute)
+            if period is not None:
                 self.selected = len(stretches)
-                self._preview(replace(self._before or WeekPlan(), stretches=(*stretches, made)))
+                self._preview(replace(self._before or WeekPlan(), stretches=(*stretches, period)))
             return
         index = self.selected
         if index is not None and self._before is not None:

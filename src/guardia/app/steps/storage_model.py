@@ -258,8 +258,8 @@ class StorageModel(StepModel):
             return what_if(draft), ways, schools(draft)
 
         key = (draft, installed, required, price)
-        found: tuple[list[WhatIf], list[Way], list[School]] | None = self.asking.ask(key, work)
-        return found
+        answers: tuple[list[WhatIf], list[Way], list[School]] | None = self.asking.ask(key, work)
+        return answers
 
     def _price_per_gb(self) -> float | None:
         """What a medium costs for each GB, by the stores whose price was entered."""
@@ -269,8 +269,8 @@ class StorageModel(StepModel):
     def levers_saved(self) -> list[Saved] | None:
         """What each lever would save of the draft's charge; None until it is worked out."""
         installed, draft = self.replays
-        found: list[Saved] | None = self.saving.ask((draft, installed), lambda: levers_saved(draft, installed))
-        return found
+        saved: list[Saved] | None = self.saving.ask((draft, installed), lambda: levers_saved(draft, installed))
+        return saved
 
     def months(self) -> list[tuple[str, str, str]]:
         """By month what the panel brings and how long a full charge of the draft lasts; none without a panel."""

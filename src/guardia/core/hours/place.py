@@ -132,7 +132,7 @@ def clock_segments(zone_name: str, year: int) -> tuple[tuple[float, float, float
     zone = ZoneInfo(zone_name)
     begin = datetime(year, 1, 1, tzinfo=UTC)
     last = datetime(year + 1, 1, 1, tzinfo=UTC).timestamp()
-    found: list[tuple[float, float, float]] = []
+    spans: list[tuple[float, float, float]] = []
     at = since = begin.timestamp()
     ahead = _offset_s(zone, at)
     while at < last:
@@ -142,11 +142,11 @@ def clock_segments(zone_name: str, year: int) -> tuple[tuple[float, float, float
             while high - low > 1:  # clocks change at a whole second
                 middle = (low + high) // 2
                 low, high = (middle, high) if _offset_s(zone, middle) == ahead else (low, middle)
-            found.append((since, high, ahead))
+            spans.append((since, high, ahead))
             since, ahead, after = high, _offset_s(zone, high), high
         at = after
-    found.append((since, last, ahead))
-    return tuple(s for s in found if s[1] > s[0])
+    spans.append((since, last, ahead))
+    return tuple(s for s in spans if s[1] > s[0])
 
 
 def wall_s(place: SitePlace, posix_s: float) -> float:

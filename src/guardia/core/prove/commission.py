@@ -122,12 +122,12 @@ def _bench(make: Capability) -> list[Item]:
 
 
 def _clock(evidence: Evidence, clock_error_s: float) -> Item:
-    found, verified = "", None
+    seen, verified = "", None
     if evidence.clips:
         verified = abs(clock_error_s) <= CLOCK_ERROR_S
-        found = f"its clock is off by {clock_error_s:.0f} s" if not verified else "no error of the clock is known"
+        seen = f"its clock is off by {clock_error_s:.0f} s" if not verified else "no error of the clock is known"
     return Item("clock", "clock", "Time zone, date, 24 hours, automatic time", "every schedule and clip rests on it",
-                found=found, verified=verified)  # fmt: skip
+                found=seen, verified=verified)  # fmt: skip
 
 
 def _store(make: Capability, done: Replay) -> list[Item]:
@@ -135,13 +135,13 @@ def _store(make: Capability, done: Replay) -> list[Item]:
     serious = [f for f in storage_findings(done) if f.serious]
     states = [r for f in known.stores for r in f.readings if r.what in (Measure.HEALTHY, Measure.FREE)]
     verified = None if not known.stores else not serious and (True if states else None)
-    found = serious[0].words if serious else "read off and in order" if states else ""
+    seen = serious[0].words if serious else "read off and in order" if states else ""
     removable = StoreKind.CARD in make.storage.targets or StoreKind.HUB in make.storage.targets
     return [
         Item(
             "store", "store", "Seat it, format it in the device, see it healthy; overwriting on, the right target",
             "the wrong target is often left chosen, and then nothing seems to be recorded",
-            "Power off before a medium goes in or out." if removable else "", found, verified,
+            "Power off before a medium goes in or out." if removable else "", seen, verified,
         )
     ]  # fmt: skip
 
@@ -167,16 +167,16 @@ def _place(evidence: Evidence) -> list[Item]:
 
 def _quality(make: Capability, settings: Settings, picture: tuple[int, int]) -> Item:
     quality = make.storage.quality(settings.storage.quality)
-    found, verified = "", None
+    seen, verified = "", None
     if quality is not None and picture[0]:
         same = picture == (quality.width, quality.height)
         said = f"its clips are {picture[0]} x {picture[1]}"
-        found = (
+        seen = (
             f"{said}, as chosen" if same else f"{said}, chosen is {quality.width} x {quality.height}: a second stream?"
         )
         verified = True if same else None
     return Item("quality", "recording", "Resolution, frame rate and bit rate as ordered",
-                "the live picture may differ from the recording", found=found, verified=verified)  # fmt: skip
+                "the live picture may differ from the recording", found=seen, verified=verified)  # fmt: skip
 
 
 def _detection(make: Capability, settings: Settings) -> list[Item]:
@@ -208,11 +208,11 @@ def _hours(make: Capability, settings: Settings, evidence: Evidence) -> list[Ite
 
 def _alerts(evidence: Evidence) -> list[Item]:
     delay = alert_delay(evidence.storage.readings)
-    found = f"an alert came after {delay.median_s:.0f} s (median of {delay.came})" if delay is not None else ""
+    seen = f"an alert came after {delay.median_s:.0f} s (median of {delay.came})" if delay is not None else ""
     return [
         Item("who is told", "alerts", "Who is told, how and how often", "a phone that is told too much is silenced"),
         Item("phone", "alerts", "Phone: permission given, no battery saver, not muted; one alert tested",
-             "a battery saver kills the alerts unnoticed", found=found, verified=True if delay is not None else None),
+             "a battery saver kills the alerts unnoticed", found=seen, verified=True if delay is not None else None),
     ]  # fmt: skip
 
 
@@ -233,6 +233,6 @@ def _walks(evidence: Evidence) -> list[Item]:
 def _review(evidence: Evidence) -> Item:
     unjudged = sum(not o.kind for o in evidence.occurrences)
     verified = True if evidence.occurrences and not unjudged else None
-    found = f"{unjudged} of {len(evidence.occurrences)} are not judged yet" if unjudged else ""
+    seen = f"{unjudged} of {len(evidence.occurrences)} are not judged yet" if unjudged else ""
     return Item("review", "review", "After days of real life: judge what was recorded, change one thing at a time",
-                "a system runs for months unattended, and a fault as long", found=found, verified=verified)  # fmt: skip
+                "a system runs for months unattended, and a fault as long", found=seen, verified=verified)  # fmt: skip

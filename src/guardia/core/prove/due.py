@@ -73,34 +73,34 @@ def due_of(camera: str, done: Replay, patrol: int = 0) -> list[Due]:
     def day(at_s: float) -> date:
         return datetime.fromtimestamp(at_s, UTC).astimezone(zone).date()
 
-    found: list[tuple[str, date, str]] = []
+    due: list[tuple[str, date, str]] = []
     looks = [r.at_s for r in known.readings] + [r.at_s for f in known.stores for r in f.readings]
     looks += [c.end_s for c in evidence.clips]
     every = known_fact(known.of_site, "round_every").value
     if looks:
         last = day(max(looks))
-        found.append(("look whether it records", last + timedelta(days=round(every)), f"last seen on {last}"))
+        due.append(("look whether it records", last + timedelta(days=round(every)), f"last seen on {last}"))
     if (charge := charge_of(done)) is not None and charge.charge_on is not None:
-        found.append(("charge the battery", charge.charge_on, f"by its drain of {charge.per_day.words}"))
+        due.append(("charge the battery", charge.charge_on, f"by its drain of {charge.per_day.words}"))
     for fitted in known.stores:
         if fitted.store.ends is not None:
-            found.append((f"renew or replace '{fitted.store.name}'", fitted.store.ends - BEFORE_END,
+            due.append((f"renew or replace '{fitted.store.name}'", fitted.store.ends - BEFORE_END,
                           f"it ends on {fitted.store.ends}"))  # fmt: skip
     if keeping.full_s is not None and keeping.fitted is not None:
-        found.append((f"empty '{keeping.fitted.store.name}', or let it overwrite", day(keeping.full_s),
+        due.append((f"empty '{keeping.fitted.store.name}', or let it overwrite", day(keeping.full_s),
                       "it is full then and does not overwrite"))  # fmt: skip
     saving = [k.deadline_s for k in keep_list(done) if not k.gone and k.deadline_s is not None]
     if saving:
         number = count_of(sum(day(s) == day(min(saving)) for s in saving), "real recording")
-        found.append((f"save {number}", day(min(saving)), "overwritten from then on"))
+        due.append((f"save {number}", day(min(saving)), "overwritten from then on"))
     if (sent := sent_of(done)) is not None and sent.runs_out is not None:
-        found.append(("look at the data used", sent.runs_out, "the allowance is used up then"))
+        due.append(("look at the data used", sent.runs_out, "the allowance is used up then"))
     changed = evidence.epochs[-1].from_s if evidence.epochs else -math.inf
     if math.isfinite(changed) and not any(c.start_s > changed for c in evidence.motion_clips):
-        found.append(("bring in the week since the change", day(changed) + CHECK_AFTER, f"changed on {day(changed)}"))
+        due.append(("bring in the week since the change", day(changed) + CHECK_AFTER, f"changed on {day(changed)}"))
     latest = day(known.asked_s) + AHEAD
-    found = [one for one in found if one[1] <= latest]
-    return sorted((Due(camera, what, on, why, patrol) for what, on, why in found), key=lambda d: d.on)
+    due = [one for one in due if one[1] <= latest]
+    return sorted((Due(camera, what, on, why, patrol) for what, on, why in due), key=lambda d: d.on)
 
 
 def in_patrol_order(dues: Sequence[Due]) -> list[Due]:

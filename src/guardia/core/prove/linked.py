@@ -108,12 +108,12 @@ class NotSeen:
 
 def passes_on(evidence: Evidence) -> list[Pass]:
     """The real visits of one camera in order of time."""
-    found = [
+    passes = [
         Pass(v.id, evidence.span_s(v[0])[0], evidence.span_s(v[len(v) - 1])[1], _WALKS.get(v.kind, v.kind))
         for v in evidence.visits
         if v.verdict is Verdict.REAL
     ]
-    return sorted(found, key=lambda p: p.begin_s)
+    return sorted(passes, key=lambda p: p.begin_s)
 
 
 def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
@@ -131,7 +131,7 @@ def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
     """
     seen = {camera: passes_on(one) for camera, one in evidence.items()}
     days = {c: max(1.0, (p[-1].end_s - p[0].begin_s) / 86400.0) if p else 1.0 for c, p in seen.items()}
-    found = []
+    ways = []
     for start, end in ((a, b) for a in seen for b in seen if a != b):
         travel = [t for p in seen[start] if (t := _next(p, seen[end])) is not None]
         window = (LONGEST_WAY_S + OVERLAP_S) / 86400.0
@@ -143,7 +143,7 @@ def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
         alike = min(1.0, len(travel) * spread ** (len(travel) - 1))  # of times so near each other
         chance = many * alike * len(seen) * (len(seen) - 1)  # of any pair of the site
         if chance < BY_CHANCE:
-            found.append(
+            ways.append(
                 Link(
                     start,
                     end,
@@ -155,7 +155,7 @@ def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
                     chance,
                 )
             )
-    return sorted(found, key=lambda one: one.by_chance)
+    return sorted(ways, key=lambda one: one.by_chance)
 
 
 def _next(one: Pass, others: list[Pass]) -> float | None:
@@ -182,7 +182,7 @@ def not_seen(evidence: Mapping[int, Evidence], links: list[Link]) -> list[NotSee
     """
     seen = {camera: passes_on(one) for camera, one in evidence.items()}
     ways = {(one.start, one.end): one for one in links}
-    found = []
+    unseen = []
     for (a, b), first in ways.items():
         for (c, d), second in ways.items():
             if b != c or d in (a, b):
@@ -192,8 +192,8 @@ def not_seen(evidence: Mapping[int, Evidence], links: list[Link]) -> list[NotSee
                 later = [p for p in seen[d] if p.kind == one.kind and 0 < p.begin_s - one.end_s <= whole]
                 between = [p for p in seen[b] if one.begin_s - OVERLAP_S <= p.begin_s <= one.end_s + whole]
                 if later and not between:
-                    found.append(NotSeen(b, one.end_s + first.travel_s, a, d))
-    return sorted(set(found), key=lambda n: n.near_s)
+                    unseen.append(NotSeen(b, one.end_s + first.travel_s, a, d))
+    return sorted(set(unseen), key=lambda n: n.near_s)
 
 
 def woken(evidence: Mapping[int, Evidence], done: Mapping[int, Replay], link: Link) -> tuple[int, ...]:
@@ -216,7 +216,7 @@ def woken(evidence: Mapping[int, Evidence], done: Mapping[int, Replay], link: Li
     there = evidence[link.end]
     triggers = done[link.start].trigger_s[~np.isnan(done[link.start].trigger_s)]
     replay = done[link.end]
-    found = []
+    rules = []
     for visit in there.visits:
         if visit.verdict is not Verdict.REAL:
             continue
@@ -225,5 +225,5 @@ def woken(evidence: Mapping[int, Evidence], done: Mapping[int, Replay], link: Li
         lacking = not any(replay.records(o.id) for o in visit) or bool(replay.late[at])
         in_time = (triggers <= begin) & (triggers >= begin - LONGEST_WAY_S - link.high_s)
         if lacking and in_time.any():
-            found.append(visit.id)
-    return tuple(found)
+            rules.append(visit.id)
+    return tuple(rules)

@@ -212,10 +212,10 @@ def fewest_walks(aims: Sequence[Aim], walks: Sequence[Walk]) -> list[Walk]:
     cover = np.array([[a in w.settles for w in walks] for a in served], float)
     cost = np.array([1.0 + 0.01 * w.dark for w in walks])
     whole = np.ones(len(walks), np.int64)
-    found = milp(cost, constraints=LinearConstraint(cover, lb=1.0), integrality=whole, bounds=Bounds(0, 1))
-    if found.x is None:
+    solved = milp(cost, constraints=LinearConstraint(cover, lb=1.0), integrality=whole, bounds=Bounds(0, 1))
+    if solved.x is None:
         return list(walks)
-    chosen = [w for w, on in zip(walks, found.x, strict=True) if on > 0.5]
+    chosen = [w for w, on in zip(walks, solved.x, strict=True) if on > 0.5]
     return sorted(chosen, key=lambda w: (w.dark, w.way is Way.ACROSS, w.near_m))
 
 
@@ -254,11 +254,11 @@ def passes_of(
         person = o.verdict is Verdict.REAL or clip.origin is Origin.WALK_TEST
         if view is None or not person or o.end_s <= o.start_s or clip.by_another_cause:
             continue
-        found = tracks_of(evidence.stack, evidence.clip_index[o.clip_id], o.start_s, o.end_s)
+        tracks = tracks_of(evidence.stack, evidence.clip_index[o.clip_id], o.start_s, o.end_s)
         triggered = not np.isnan(done.trigger_s[place])
-        if not found or (not triggered and clip.origin not in FOOTAGE):
+        if not tracks or (not triggered and clip.origin not in FOOTAGE):
             continue
-        main = max(found, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()))
+        main = max(tracks, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()))
         feet = main.feet
         passed = [n for n, shape in shapes.items() if contains_xy(shape, feet[:, 0], feet[:, 1]).any()]
         for aim in _aims_of(main, view, clip.dark, (NEAR_M + far_m[clip.dark]) / 2):

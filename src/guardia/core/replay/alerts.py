@@ -76,15 +76,15 @@ def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.fl
     told_in = allowed_spans(settings.hours.modes, "alerts", *evidence.dates, evidence.place)
     if told_in is not None:
         in_mode[triggered] = in_spans(told_in, trigger_s[triggered])
-    told = triggered & in_class & in_mode & in_hours & settings.alerts.alerts_on
+    alerted = triggered & in_class & in_mode & in_hours & settings.alerts.alerts_on
     interval = settings.alerts.alert_interval_s
     last: dict[str, float] = {}
-    for n in np.flatnonzero(told)[np.argsort(trigger_s[told], kind="stable")].tolist() if interval else ():
+    for n in np.flatnonzero(alerted)[np.argsort(trigger_s[alerted], kind="stable")].tolist() if interval else ():
         origin = evidence.clip_of(evidence.occurrences[n]).origin.value
         since = float(trigger_s[n]) - last.get(origin, -math.inf)
         if 0 < since < interval:
-            told[n], left[n] = False, interval - since
+            alerted[n], left[n] = False, interval - since
         else:
             last[origin] = float(trigger_s[n])
     # The camera sends, and rests between alerts, whether or not the phone lets them through.
-    return Alerts(told & settings.alerts.phone_allows, in_class, in_mode, in_hours, left)
+    return Alerts(alerted & settings.alerts.phone_allows, in_class, in_mode, in_hours, left)

@@ -324,9 +324,9 @@ def _outcome(done: Replay, place: int) -> Outcome:
     o = done.evidence.occurrences[place]
     trigger = None if np.isnan(done.trigger_s[place]) else float(done.trigger_s[place])
     known = (o.id, float(done.share[place]), bool(done.late[place]), bool(done.cut[place]), trigger)
-    told = done.alerts.told[place]
+    alerted = done.alerts.told[place]
     gone = done.no_longer_there(place)
-    if trigger is not None and done.recorded[place] and told and not gone:
+    if trigger is not None and done.recorded[place] and alerted and not gone:
         return Outcome(*known, {})
     look = _look(done, place)._replace(store=gone)
     return Outcome(*known, walk(look, triggered=trigger is not None), look)

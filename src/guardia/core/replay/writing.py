@@ -199,8 +199,8 @@ def _rate(evidence: Evidence, settings: Settings, make: Capability, *, dark: boo
         alike = (in_dark, by_motion) == (dark, moving) and max(factors) == min(factors) == 1.0
         other = Figure("other light, motion or quality", 1.0, 1 / SCALED, SCALED, "", Source.ASSUMED,
                        "no file is just like it (common practice, no source)")  # fmt: skip
-        found = rate if alike else product(name, "Mbit/s", rate, other)
-        return Figure(name, found.value, found.low, found.high, "Mbit/s", found.source, found.how, found.parts, fact)
+        alone = rate if alike else product(name, "Mbit/s", rate, other)
+        return Figure(name, alone.value, alone.low, alone.high, "Mbit/s", alone.source, alone.how, alone.parts, fact)
     wide, high, frames = (quality.width, quality.height, quality.frame_rate) if quality else (1920, 1080, 15.0)
     if quality is not None and quality.mbit_s:
         band = (quality.mbit_s, quality.mbit_s / SCALED, quality.mbit_s * SCALED)

@@ -53,11 +53,11 @@ def late_switching(evidence: Evidence, done: Replay, mode: Mode) -> LateSwitchin
     gaps = np.column_stack([meant[:, 0], np.minimum(meant[:, 0] + late, meant[:, 1])])
     returns = np.column_stack([meant[:, 1], meant[:, 1] + late])
     begins = np.array([evidence.span_s(v[0])[0] for v in evidence.visits if v.verdict is Verdict.REAL])
-    told = done.trigger_s[done.alerts.told]
+    alert_times = done.trigger_s[done.alerts.told]
     return LateSwitching(
         float((gaps[:, 1] - gaps[:, 0]).sum()) / 60 / weeks,
         int(in_spans(joined(gaps), begins).sum()),
-        int(in_spans(joined(returns), told).sum()),
+        int(in_spans(joined(returns), alert_times).sum()),
     )
 
 
@@ -221,15 +221,17 @@ def cures(evidence: Evidence, start: Candidate, others: Sequence[tuple[str, Cand
     """
     before = replay(evidence, start)
     recorded = visit_outcomes(evidence.visit_table, before)[0]
-    told = _told_at(evidence, before)
-    found = []
+    at_before = _told_at(evidence, before)
+    counts = []
     for words, candidate in (("as it is", start), *others):
         done = before if candidate == start else replay(evidence, candidate)
         now = visit_outcomes(evidence.visit_table, done)[0]
         lost = int((evidence.visit_table.real & recorded & ~now).sum())
-        late = sum(at > told[i] + LATE_ALERT_S for i, at in _told_at(evidence, done).items() if told[i] < math.inf)
-        found.append(Cure(words, candidate, alert_score(evidence, done), lost, late))
-    return found
+        late = sum(
+            at > at_before[i] + LATE_ALERT_S for i, at in _told_at(evidence, done).items() if at_before[i] < math.inf
+        )
+        counts.append(Cure(words, candidate, alert_score(evidence, done), lost, late))
+    return counts
 
 
 def _told_at(evidence: Evidence, done: Replay) -> dict[int, float]:

@@ -73,9 +73,9 @@ class Charge:
 def activity_of(done: Replay) -> Activity:
     """What a camera does in a day under some settings that costs charge."""
     light, dark = _seconds(done)
-    told = alert_score(done.evidence, done)
+    score = alert_score(done.evidence, done)
     days = done.evidence.watch.counted_days
-    alerts = (told.false + told.real_told) / days if days else 0.0
+    alerts = (score.false + score.real_told) / days if days else 0.0
     every = done.candidate.settings.storage.snapshot_every_s
     return Activity(
         total("recorded", "s", light, dark),
@@ -88,9 +88,9 @@ def activity_of(done: Replay) -> Activity:
 
 def _seconds(done: Replay) -> tuple[Figure, Figure]:
     """Seconds a day by day and in the dark, from the volume's own parts."""
-    found = {p.name: p for part in done.keeping.volume.parts for p in part.parts}
+    figures = {p.name: p for part in done.keeping.volume.parts for p in part.parts}
     none = exactly("recorded", 0.0, "s", Source.MEASURED)
-    return found.get("recorded by day", none), found.get("recorded in the dark", none)
+    return figures.get("recorded by day", none), figures.get("recorded in the dark", none)
 
 
 def charge_of(done: Replay, installed: Replay | None = None) -> Charge | None:

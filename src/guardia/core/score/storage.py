@@ -74,11 +74,11 @@ def what_if(done: Replay, sizes: Sequence[float] | None = None) -> list[WhatIf]:
     rules = done.candidate.capability.storage
     qualities = [q.label for q in rules.qualities] or [""]
     sizes = sizes_for(done) if sizes is None else sizes
-    found = []
+    answers = []
     for mode, quality in itertools.product(_modes(done), qualities):
         tried = _under(done, mode=mode, quality=quality)
-        found += [WhatIf(mode, quality, size, _days_on(tried, size)) for size in sizes]
-    return found
+        answers += [WhatIf(mode, quality, size, _days_on(tried, size)) for size in sizes]
+    return answers
 
 
 def _modes(done: Replay) -> tuple[RecordingMode, ...]:
@@ -247,7 +247,7 @@ def schools(done: Replay) -> list[School]:
     evidence, rules = done.evidence, done.candidate.capability.storage
     missed = len(score(evidence, done).real_missed)
     plan = done.candidate.settings.hours.recording_plan
-    found = []
+    ways = []
     for mode in (RecordingMode.CONTINUOUS, RecordingMode.MOTION, RecordingMode.MIXED):
         if mode is RecordingMode.MIXED and plan is None:
             continue
@@ -258,13 +258,13 @@ def schools(done: Replay) -> list[School]:
         # Recorded always, nothing is missed but what lies outside its hours; mixed, by motion outside them only.
         by_mode = {RecordingMode.CONTINUOUS: 0, RecordingMode.MOTION: missed, RecordingMode.MIXED: 0}
         lost = by_mode[mode] if plan is None or mode is RecordingMode.MOTION else _missed_outside(done, tried, mode)
-        found.append(
+        ways.append(
             School(
                 mode, mode in rules.modes, tried.keeping.days, lost,
                 mode is not RecordingMode.CONTINUOUS and not evidence.continuous_s, look,
             )
         )  # fmt: skip
-    return found
+    return ways
 
 
 def _in_hours(seconds: Figure) -> Figure:
@@ -307,7 +307,7 @@ class ToKeep:
 
 def keep_list(done: Replay) -> list[ToKeep]:
     """The judged real visits that were recorded, those that go first at the head, those gone at the end."""
-    found = []
+    schools = []
     for visit in done.evidence.visits:
         recorded = [o for o in visit if done.records(o.id)]
         if visit.verdict is not Verdict.REAL or not recorded:
@@ -315,8 +315,8 @@ def keep_list(done: Replay) -> list[ToKeep]:
         at_s = done.evidence.span_s(recorded[0])[0]
         closed = [done.no_longer_there(done.place[o.id]) for o in recorded]
         gone = next(iter(closed[0].values())) if all(closed) else ""
-        found.append(ToKeep(visit, at_s, gone, _deadline_s(done, at_s)))
-    return sorted(found, key=lambda k: (bool(k.gone), k.deadline_s is None, k.deadline_s or k.at_s))
+        schools.append(ToKeep(visit, at_s, gone, _deadline_s(done, at_s)))
+    return sorted(schools, key=lambda k: (bool(k.gone), k.deadline_s is None, k.deadline_s or k.at_s))
 
 
 def _deadline_s(done: Replay, at_s: float) -> float | None:
@@ -371,10 +371,10 @@ class Cost:
 
 def costs(stores: Sequence[Store], years: float) -> list[Cost]:
     """What each store costs over some years: the medium, spare ones as they wear out, the plan month by month."""
-    found = []
+    entries = []
     for store in stores:
         if store.price is None and store.price_per_month is None:
-            found.append(Cost(store.name, None, "no price is entered"))
+            entries.append(Cost(store.name, None, "no price is entered"))
             continue
         media = math.ceil(years / store.lasts_years) if store.lasts_years else 1
         parts, sum_ = [], 0.0
@@ -385,8 +385,8 @@ def costs(stores: Sequence[Store], years: float) -> list[Cost]:
         if store.price_per_month is not None:
             sum_ += 12 * years * store.price_per_month
             parts.append(f"{12 * years:g} months at {store.price_per_month:g}")
-        found.append(Cost(store.name, sum_, "; ".join(parts)))
-    return found
+        entries.append(Cost(store.name, sum_, "; ".join(parts)))
+    return entries
 
 
 def requirement(keeping: Keeping) -> Figure | None:

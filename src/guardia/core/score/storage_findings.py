@@ -119,17 +119,18 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
 
 
 def _charge_findings(charge: Charge) -> list[Finding]:
-    found = []
+    findings = []
     if charge.packs:
-        found.append(Finding(charge.packs, serious=False))
+        findings.append(Finding(charge.packs, serious=False))
     if charge.days.value < SHORT_CHARGE_DAYS:
         causes = [f"{name} {share:.0%}" for name, share in drains_most(charge) if share >= GREAT_SHARE]
         most = f" Most of it goes to: {', '.join(causes)}." if causes else ""
         on = f", on {charge.charge_on}" if charge.charge_on is not None else ""
-        found.append(Finding(f"It must be charged in {charge.days.words}{on}.{most}", serious=False))
+        findings.append(Finding(f"It must be charged in {charge.days.words}{on}.{most}", serious=False))
     if charge.failing_month:
-        found.append(Finding(f"The panel does not keep up: it fails first in {charge.failing_month}.", serious=False))
-    return found
+        months = charge.failing_month
+        findings.append(Finding(f"The panel does not keep up: it fails first in {months}.", serious=False))
+    return findings
 
 
 def _day(at_s: float, done: Replay) -> date:

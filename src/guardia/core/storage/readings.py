@@ -133,8 +133,8 @@ def alert_delay(readings: tuple[Reading, ...]) -> AlertDelay | None:
     came = sorted(value for value in tests if value is not None)
     if not came:
         return None
-    found = quantile_test(came, p=0.5)
-    interval: Any = found.confidence_interval(confidence_level=0.9)
+    median_test = quantile_test(came, p=0.5)
+    interval: Any = median_test.confidence_interval(confidence_level=0.9)
     low, high = float(interval.low), float(interval.high)  # infinite where there are too few tests
     low, high = (low if math.isfinite(low) else came[0]), (high if math.isfinite(high) else came[-1])
     middle = len(came) // 2

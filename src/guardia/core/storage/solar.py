@@ -107,9 +107,9 @@ def monthly_yield(place: SitePlace, year: int, panel_w: Figure, facts: Mapping[s
                      clear.how, (), "clearness")  # fmt: skip
     stored = Figure("share that reaches the battery", charging.value / 100, charging.low / 100, charging.high / 100, "",
                     charging.source, charging.how, (), "charging")  # fmt: skip
-    found = []
+    days = []
     for month in range(1, 13):
         hours = clear_sun_hours(place, date(year, month, 15), panel)
         sun = exactly("full-sun hours of a clear day", hours, "h", Source.MEASURED, "by the sun's path")
-        found.append(product(calendar.month_abbr[month], "Wh", panel_w, sun, through, stored))
-    return tuple(found)
+        days.append(product(calendar.month_abbr[month], "Wh", panel_w, sun, through, stored))
+    return tuple(days)

@@ -193,9 +193,9 @@ def _pieces(cells: Cells, weight: NDArray[np.int64]) -> list[Cells]:
 
     whole = binary_opening(binary_closing(cells, np.ones((3, 3), bool)), np.ones((2, 2), bool)) & cells
     pieces, count = label(whole)
-    found = [pieces == n for n in range(1, count + 1)]
-    found = [piece for piece in found if piece.sum() >= LEAST_CELLS]
-    return sorted(found, key=lambda piece: -int(weight[piece].sum()))
+    masks = [pieces == n for n in range(1, count + 1)]
+    masks = [piece for piece in masks if piece.sum() >= LEAST_CELLS]
+    return sorted(masks, key=lambda piece: -int(weight[piece].sum()))
 
 
 def _ignore(pieces: list[Cells], capability: Capability, room: int) -> list[Zone]:

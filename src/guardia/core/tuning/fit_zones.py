@@ -176,15 +176,17 @@ class _Search:
         start = self._start([largest_outline(mask, self.form) for mask in (left, binary_closing(left))], None)
         if room < 1 or start is None:
             return []
-        found = self._climb([start], self._outside, tries)
-        while len(found) < room:
-            cut = [[*found[:n], *pair, *found[n + 1 :]] for n, o in enumerate(found) for pair in halves(o, self.form)]
-            tried = [found, *(self._climb(outlines, self._outside, tries) for outlines in cut)]
+        fitted = self._climb([start], self._outside, tries)
+        while len(fitted) < room:
+            cut = [
+                [*fitted[:n], *pair, *fitted[n + 1 :]] for n, o in enumerate(fitted) for pair in halves(o, self.form)
+            ]
+            tried = [fitted, *(self._climb(outlines, self._outside, tries) for outlines in cut)]
             best = max(tried, key=lambda outlines: self._worth_of(outlines, self._outside))
-            if best is found:
+            if best is fitted:
                 break
-            found = best
-        return found
+            fitted = best
+        return fitted
 
     def _start(self, mine: list[Outline | None], current: list[Outline] | None) -> Outline | None:
         """The outline to begin with: one of ours or a rectangle, beside those to ignore found so far, or to watch."""

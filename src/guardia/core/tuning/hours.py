@@ -208,8 +208,8 @@ def _cost(at: NDArray[np.int64], each: float) -> NDArray[np.float64]:
 
 def _periods(on: NDArray[np.bool_]) -> list[Period]:
     """Periods of single days."""
-    found = []
+    periods = []
     for day in EVERY_DAY:
         edges = np.flatnonzero(np.diff(np.concatenate([[False], on[day], [False]]).astype(np.int8)))
-        found += [Period(day, int(a) * QUARTER_MIN, int(b) * QUARTER_MIN) for a, b in edges.reshape(-1, 2)]
-    return found
+        periods += [Period(day, int(a) * QUARTER_MIN, int(b) * QUARTER_MIN) for a, b in edges.reshape(-1, 2)]
+    return periods

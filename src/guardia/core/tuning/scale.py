@@ -121,8 +121,8 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
 def _telling(evidence: Evidence, clip: Clip) -> Settings | None:
     """The settings in force, where they name a notch and could trigger."""
     settings = evidence.settings_of(clip)
-    told = settings is not None and settings.detection.sensitivity is None and settings.detection.detection_on
-    return settings if told else None
+    triggers = settings is not None and settings.detection.sensitivity is None and settings.detection.detection_on
+    return settings if triggers else None
 
 
 class _Strengths:
@@ -175,8 +175,8 @@ def calibrate_scale(seen: Sequence[Seen], capability: Capability) -> tuple[Notch
     message = {label: kernel @ likelihood for label, likelihood in likely.items()}
     scales = []
     for notch in notches:
-        told = [m / m.max() for label, m in message.items() if label != notch.label]
-        others = np.prod(told, axis=0) if told else np.ones_like(_GRID)
+        messages = [m / m.max() for label, m in message.items() if label != notch.label]
+        others = np.prod(messages, axis=0) if messages else np.ones_like(_GRID)
         posterior = likely[notch.label] * (kernel.T @ (common * others))
         middle, low, high = _quantiles(posterior)
         count = sum(s.notch == notch.label for s in seen)

@@ -112,8 +112,8 @@ class Search:
     def filter_known(self) -> bool:
         """Whether it is known what the camera's own eye makes of most things; a judgement says what they truly are."""
         classes = object_classes(self.trials.evidence, self.installed.capability)
-        told = [classes[p.id].by in ("camera", "size and speed") for visit in self.trials.visits for p in visit]
-        return bool(told) and sum(told) >= LEAST_KNOWN * len(told)
+        named = [classes[p.id].by in ("camera", "size and speed") for visit in self.trials.visits for p in visit]
+        return bool(named) and sum(named) >= LEAST_KNOWN * len(named)
 
     def realised(self, idea: Idea, seen: NDArray[np.bool_]) -> Candidate | None:
         """An idea as settings, its zones drawn from the visits that may be seen; None where nothing can be drawn."""
@@ -233,15 +233,15 @@ def _with(idea: Idea, **values: object) -> Idea:
 
 def _choices(make: Capability) -> list[tuple[str, str, tuple[object, ...]]]:
     """Name, words and values of the levers that a make bounds by a list, and of its object filter."""
-    found = [
+    values = [
         (lever.id, lever.words, lever.choices(make))
         for lever in LEVERS
         if lever.choices is not None and PART_OF[lever.id] in ("detection", "recording")
     ]
     if make.object_classes:
         sets = ((), *((name,) for name in make.object_classes), make.object_classes)
-        found.append(("objects", "object filter", tuple(dict.fromkeys(sets))))
-    return [(name, words, values) for name, words, values in found if len(values) > 1]
+        values.append(("objects", "object filter", tuple(dict.fromkeys(sets))))
+    return [(name, words, values) for name, words, values in values if len(values) > 1]
 
 
 def _word(value: object) -> str:

@@ -294,8 +294,8 @@ def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], s
     fewer = sorted((missed, words) for missed, words in cures if missed < before)
     if not fewer:
         return []
-    told = ", ".join(f"{words} (missed {missed})" for missed, words in fewer[:MOST_CURES])
-    return [f"Against misses ({before}): {told}. What else these would record, motion clips cannot show; footage can."]
+    words = ", ".join(f"{words} (missed {missed})" for missed, words in fewer[:MOST_CURES])
+    return [f"Against misses ({before}): {words}. What else these would record, motion clips cannot show; footage can."]
 
 
 def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
@@ -303,8 +303,8 @@ def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     if not left and base.recorded[search.trials.real].all():
         return Answer.GOOD, ["Every real occurrence is recorded and no false one."]
     tried = "No setting of this make" if search.unseen else "No setting whose price these clips can show"
-    told = f"{tried} tells these from the real ones: {left}." if left else "No setting records more."
-    return Answer.LIMIT, [f"{told} Move the camera, add light, or choose another make."]
+    limit = f"{tried} tells these from the real ones: {left}." if left else "No setting records more."
+    return Answer.LIMIT, [f"{limit} Move the camera, add light, or choose another make."]
 
 
 def _better_words(search: Search, base: Trial, best: Trial) -> list[str]:

@@ -51,6 +51,21 @@ class HandoverPage(QWidget):
         layout.addLayout(head)
         body = QHBoxLayout()
         body.setSpacing(14)
+        body.addWidget(self._sheet_area(), 5)
+        side = QVBoxLayout()
+        self._add_entering(side)
+        side.addSpacing(12)
+        self._add_logbook(side)
+        body.addLayout(side, 3)
+        layout.addLayout(body, 1)
+        model.comparison_changed.connect(self.refresh)
+        model.draft_changed.connect(self.refresh)
+        model.installed_changed.connect(self.refresh)
+        model.logbook_changed.connect(self._fill_logbook)
+        self.setFocusProxy(self._note)
+        self.refresh()
+
+    def _sheet_area(self) -> QScrollArea:
         sheet = card()
         self._sheet = QVBoxLayout(sheet)
         self._sheet.setContentsMargins(20, 16, 20, 16)
@@ -59,22 +74,19 @@ class HandoverPage(QWidget):
         area.setWidgetResizable(True)
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(sheet)
-        body.addWidget(area, 5)
-        side = QVBoxLayout()
+        return area
+
+    def _add_entering(self, side: QVBoxLayout) -> None:
+        words = "Once the values are set on the camera, say so: the draft becomes the installed settings from now on."
         side.addWidget(label("When it is entered", "head"))
-        side.addWidget(
-            label(
-                "Once the values are set on the camera, say so: the draft becomes the installed settings from now on.",
-                "muted",
-                wrap=True,
-            )
-        )
+        side.addWidget(label(words, "muted", wrap=True))
         self._note = QLineEdit()
         self._note.setPlaceholderText("Who and why, for the logbook")
         side.addWidget(self._note)
         self.enter = button("Entered on the camera", self._entered, "primary")
         side.addWidget(self.enter)
-        side.addSpacing(12)
+
+    def _add_logbook(self, side: QVBoxLayout) -> None:
         top = QHBoxLayout()
         top.addWidget(label("Logbook", "head"))
         self.search = QLineEdit()
@@ -96,14 +108,6 @@ class HandoverPage(QWidget):
         row.addWidget(button("Save logbook …", self.choose_logbook, tip="Of all cameras, as CSV, JSON Lines or XLSX"))
         row.addStretch()
         side.addLayout(row)
-        body.addLayout(side, 3)
-        layout.addLayout(body, 1)
-        model.comparison_changed.connect(self.refresh)
-        model.draft_changed.connect(self.refresh)
-        model.installed_changed.connect(self.refresh)
-        model.logbook_changed.connect(self._fill_logbook)
-        self.setFocusProxy(self._note)
-        self.refresh()
 
     def refresh(self) -> None:
         """Show the sheet as it is now."""

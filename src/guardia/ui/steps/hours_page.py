@@ -238,20 +238,20 @@ class HoursPage(FreshPage):
         self.ribbon.update()
 
     def _tell_proposed(self) -> None:
-        found = self.model.proposed
-        self.offer.setVisible(found is not None)
-        self.take.setVisible(found is not None and found.plan != self.model.plan)
-        if found is None:
+        proposed = self.model.proposed
+        self.offer.setVisible(proposed is not None)
+        self.take.setVisible(proposed is not None and proposed.plan != self.model.plan)
+        if proposed is None:
             return
-        self.take.setText("Have no &times set" if found.plan is None else "&Take these hours")
-        if found.plan is None:
+        self.take.setText("Have no &times set" if proposed.plan is None else "&Take these hours")
+        if proposed.plan is None:
             self.offer.setText("No hours do better than always: whatever they silence, something real is lost with it.")
             return
-        real, false = count_of(len(found.lost), "real visit"), count_of(len(found.silenced), "false one")
-        held = found.held_out
+        real, false = count_of(len(proposed.lost), "real visit"), count_of(len(proposed.silenced), "false one")
+        held = proposed.held_out
         proved = "" if held is None else f" On days held out: {held[0]} real lost, {held[1]} false silenced."
-        lost = f"Loses {real}. " if found.lost else ""
-        self.offer.setText(f"{lost}Proposed: {found.plan.words}. It silences {false} and loses {real}.{proved}")
+        lost = f"Loses {real}. " if proposed.lost else ""
+        self.offer.setText(f"{lost}Proposed: {proposed.plan.words}. It silences {false} and loses {real}.{proved}")
 
     def _refresh_tab(self) -> None:
         """Only the tab that is seen is filled: some of it takes a while."""
@@ -304,9 +304,9 @@ class HoursPage(FreshPage):
         )
 
     def _fill_cures(self) -> None:
-        found = self.model.cures() or []
-        self.cures.setRowCount(len(found))
-        for row, cure in enumerate(found):
+        cures = self.model.cures() or []
+        self.cures.setRowCount(len(cures))
+        for row, cure in enumerate(cures):
             rate = cure.alerts.per_day
             per_day = str(cure.alerts.false) if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})"
             texts = (cure.words, per_day, str(cure.alerts.real_told), str(cure.late), str(cure.lost))
@@ -321,15 +321,15 @@ class HoursPage(FreshPage):
 
     def _draw_year(self) -> None:
         begin_plot(self.year, left="min dark left out", bottom="month")
-        found = self.model.dark_by_date()
-        if not found:
+        dark = self.model.dark_by_date()
+        if not dark:
             return
-        days = [day.timetuple().tm_yday for day, _ in found]
-        self.year.plot(days, [minutes for _, minutes in found], pen=pg.mkPen(THEME.colour("accent"), width=2))
-        year = found[0][0].year
+        days = [day.timetuple().tm_yday for day, _ in dark]
+        self.year.plot(days, [minutes for _, minutes in dark], pen=pg.mkPen(THEME.colour("accent"), width=2))
+        year = dark[0][0].year
         ticks = [(date(year, month, 1).timetuple().tm_yday, f"{date(year, month, 1):%b}") for month in range(1, 13)]
         self.year.getAxis("bottom").setTicks([ticks])
-        self.year.setYRange(0, max(60.0, *(minutes for _, minutes in found)))
+        self.year.setYRange(0, max(60.0, *(minutes for _, minutes in dark)))
 
     def _fill_hours(self) -> None:
         for row, hour in enumerate(self.model.hours_of_day()):

@@ -49,10 +49,10 @@ class PeriodsDialog(QDialog):
 
     def periods(self) -> list[Period]:
         """What was typed."""
-        found = []
+        periods = []
         for days, begin, end, on in self.lines:
             low, high = (field.time().hour() * 60 + field.time().minute() for field in (begin, end))
             high = high or DAY_MIN
             high += DAY_MIN if high < low else 0
-            found += [Period(day, low, high, on.isChecked()) for day in days.currentData()]
-        return found
+            periods += [Period(day, low, high, on.isChecked()) for day in days.currentData()]
+        return periods

@@ -92,9 +92,9 @@ class WhyTab(QWidget):
         self.question.setCurrentIndex(self.question.findData(self._model.question))
         if not self.at.hasFocus():
             self.at.setDateTime(QDateTime(at.year, at.month, at.day, at.hour, at.minute, at.second))
-        found = self._model.diagnosis()
-        self.answer.setText(found.words)
-        gates = self._ordered(found)
+        diagnosis = self._model.diagnosis()
+        self.answer.setText(diagnosis.words)
+        gates = self._ordered(diagnosis)
         rows = [(g.name, _SIGNS[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
         fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
 
@@ -133,11 +133,11 @@ class WalkTab(FreshPage):
 
     def refresh(self) -> None:
         """Show the plan as it is now."""
-        found = self._model.plan()
-        if found is None:
+        plan = self._model.plan()
+        if plan is None:
             self.words.setText("Working it out …")
             return
-        self._walks, aims = found
+        self._walks, aims = plan
         far = self._model.far_m
         reach = f"An adult is seen out to about {far[False]:.0f} m by day and {far[True]:.0f} m in the dark."
         if self._model.model.camera.view is None:
@@ -193,25 +193,25 @@ class LinkedTab(FreshPage):
 
     def refresh(self) -> None:
         """Show the ways as they are now."""
-        found = self._model.linked()
-        if found is None:
+        linked = self._model.linked()
+        if linked is None:
             self.words.setText("Working it out …")
             return
         self.words.setText(
             "Learnt from judged real visits: cameras are linked where so many walk on, at times so alike, as chance "
             "does not bring about."
-            if found.ways
+            if linked.ways
             else "No way between this camera and another shows in the judged visits."
         )
         rows = [
             (start, end, f"{link.passes} of {link.visits} visits",
              f"{link.travel_s:.0f} s ({link.low_s:.0f} to {link.high_s:.0f})",
              f"{missing} that it misses or records late")
-            for start, end, link, missing in found.ways
+            for start, end, link, missing in linked.ways
         ]  # fmt: skip
         fill_table(self.ways, rows)
-        self.gaps.setVisible(bool(found.gaps))
-        fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in found.gaps])
+        self.gaps.setVisible(bool(linked.gaps))
+        fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in linked.gaps])
 
 
 class ReadingsTab(FreshPage):

@@ -191,8 +191,8 @@ class RoundPage(QWidget):
             frame.setFixedHeight(card_px)
             picture.setFixedSize(size)
             if not pixmap.isNull():
-                kept = Qt.AspectRatioMode.KeepAspectRatio
-                picture.setPixmap(pixmap.scaled(size, kept, Qt.TransformationMode.SmoothTransformation))
+                aspect = Qt.AspectRatioMode.KeepAspectRatio
+                picture.setPixmap(pixmap.scaled(size, aspect, Qt.TransformationMode.SmoothTransformation))
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fill the new size."""

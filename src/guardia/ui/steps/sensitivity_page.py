@@ -211,8 +211,8 @@ class SensitivityPage(QWidget):
             self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
             scale = next(s for s in self._model.scales if s.label == notch.label)
             own = f"{100 * notch.size * scale.low:.2f} to {100 * notch.size * scale.high:.2f} %"
-            told = f", {count_of(scale.seen, 'clip')} at this notch" if scale.seen else ""
-            self._band.setText(f"{state}; on this camera {own} (95 %{told})")
+            seen_words = f", {count_of(scale.seen, 'clip')} at this notch" if scale.seen else ""
+            self._band.setText(f"{state}; on this camera {own} (95 %{seen_words})")
             self._band.setToolTip(telling_walk(self._model.scales, notch.label))
         else:
             self._notch_text.setText(

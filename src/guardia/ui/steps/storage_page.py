@@ -79,10 +79,10 @@ class StoragePage(FreshPage):
 
     def refresh(self) -> None:
         """Show everything as it is now."""
-        found = self.model.findings()
-        words = [f.words for f in found[:MOST_FINDINGS]]
+        findings = self.model.findings()
+        words = [f.words for f in findings[:MOST_FINDINGS]]
         self.words.setText("\n".join(words) or self.model.all_well)
-        self.words.setObjectName("warning" if any(f.serious for f in found) else "")
+        self.words.setObjectName("warning" if any(f.serious for f in findings) else "")
         style = self.words.style()
         if style is not None:
             style.polish(self.words)

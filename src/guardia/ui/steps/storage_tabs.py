@@ -143,20 +143,20 @@ class StoresTab(QWidget):
     def change(self) -> None:
         """Correct the chosen store."""
         number = self._chosen[0] if self._chosen else None
-        found = next(((f, here) for f, here in self._model.stores() if f.id == number), None)
-        if found is None:
+        entry = next(((f, here) for f, here in self._model.stores() if f.id == number), None)
+        if entry is None:
             return
-        dialog = StoreDialog(self, found[0].store, here=found[1], camera=self._model.model.camera.name)
+        dialog = StoreDialog(self, entry[0].store, here=entry[1], camera=self._model.model.camera.name)
         if dialog.exec() == QDialog.DialogCode.Accepted and dialog.store is not None:
-            self._model.keep_store(found[0].id, dialog.store, dialog.here.isChecked())
+            self._model.keep_store(entry[0].id, dialog.store, dialog.here.isChecked())
 
     def read(self) -> None:
         """Ask what was read off the chosen store, else off the one that is recorded to."""
         fitted = self._model.keeping.fitted
         number = self._chosen[0] if self._chosen and self._chosen[0] else fitted.id if fitted is not None else None
-        found = next((f for f, _ in self._model.stores() if f.id == number), None)
-        if found is not None:
-            self._ask(found.id, f"'{found.store.name}'", of_store=True)
+        chosen = next((f for f, _ in self._model.stores() if f.id == number), None)
+        if chosen is not None:
+            self._ask(chosen.id, f"'{chosen.store.name}'", of_store=True)
 
     def read_camera(self) -> None:
         """Ask what was read off the camera."""
@@ -200,11 +200,11 @@ class AnswersTab(FreshPage):
 
     def refresh(self) -> None:
         """Show them as they are now."""
-        found = self._model.ask()
-        if found is None:
+        answers = self._model.ask()
+        if answers is None:
             self.words.setText("Working it out …")
             return
-        table, ways, _ = found
+        table, ways, _ = answers
         self._ways = ways
         self.words.setText(self._words(ways))
         self.ways.setVisible(bool(ways))
@@ -317,8 +317,8 @@ class SchoolsTab(FreshPage):
 
     def refresh(self) -> None:
         """Show them as they are now."""
-        found = self._model.ask()
-        fill_table(self.table, [_school_row(s) for s in found[2]] if found is not None else [])
+        answers = self._model.ask()
+        fill_table(self.table, [_school_row(s) for s in answers[2]] if answers is not None else [])
         years, costs = self._model.costs()
         self.years.setText(f"Over {years:g} years, in your own prices:")
         fill_table(self.costs, [(c.name, "not known" if c.sum is None else f"{c.sum:.2f}", c.words) for c in costs])
@@ -341,9 +341,9 @@ class PowerTab(FreshPage):
 
     def refresh(self) -> None:
         """Show them as they are now."""
-        found = self._model.levers_saved() or []
-        rows = [(s.words, s.drawn.words, s.days.words, str(s.missed)) for s in found]
-        fill_table(self.levers, rows, lambda r, c: c == 3 and found[r].missed > 0)
+        saved = self._model.levers_saved() or []
+        rows = [(s.words, s.drawn.words, s.days.words, str(s.missed)) for s in saved]
+        fill_table(self.levers, rows, lambda r, c: c == 3 and saved[r].missed > 0)
         months = self._model.months()
         self.months.setVisible(bool(months))
         fill_table(self.months, months)

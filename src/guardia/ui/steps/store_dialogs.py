@@ -200,22 +200,22 @@ class ReadingDialog(QDialog):
         wall = self.at.dateTime().toPyDateTime()
         at_s = self._moment(wall)
         try:
-            found = [
+            stores = [
                 Reading(at_s, measure, field.value() * (
                     _UNITS[self.unit.currentText()] if measure in (Measure.USED, Measure.FREE) else 1.0
                 ))
                 for measure, field in self.values.items() if self.known[measure].isChecked()
             ]  # fmt: skip
             if (state := self.state.currentData()) is not None:
-                found.append(Reading(at_s, state))
+                stores.append(Reading(at_s, state))
         except InvalidValue as error:
             self.trouble.setText(str(error))
             return
-        if not found or wall > self._now:
+        if not stores or wall > self._now:
             future = f"{wall:%Y-%m-%d %H:%M} lies in the future."
-            self.trouble.setText(future if found else "Nothing is entered: tick what you read.")
+            self.trouble.setText(future if stores else "Nothing is entered: tick what you read.")
             return
-        self.readings = found
+        self.readings = stores
         super().accept()
 
 

@@ -221,16 +221,16 @@ class TunePage(FreshPage):
 
     def refresh(self) -> None:
         """Show what was found."""
-        found = self.model.found
+        tuned = self.model.found
         clear(self._figures)
         for n in range(SEARCHED_TABS):
-            self.tabs.setTabEnabled(n, found is not None)
-        if found is None and self.tabs.currentIndex() < SEARCHED_TABS:
+            self.tabs.setTabEnabled(n, tuned is not None)
+        if tuned is None and self.tabs.currentIndex() < SEARCHED_TABS:
             self.tabs.setCurrentWidget(self.scale)
-        elif found is not None and not self._was_found:
+        elif tuned is not None and not self._was_found:
             self.tabs.setCurrentIndex(0)
-        self._was_found = found is not None
-        if found is None:
+        self._was_found = tuned is not None
+        if tuned is None:
             self.headline.setText("Not searched yet")
             self.why.setText(
                 "Search tries zones, notch, hold, rest, length, pre-record and object filter on the judged evidence, "
@@ -239,17 +239,17 @@ class TunePage(FreshPage):
             self._fill(self.singles, [])
             self._fill(self.plan, [])
         else:
-            self.headline.setText(_HEADS[found.answer])
-            self._fill_figures(found)
-            self.why.setText(" ".join(found.why))
-            self._fill(self.singles, [(words, *_cells(counts, more=more)) for words, counts, more in found.singles])
-            self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in found.plan])
+            self.headline.setText(_HEADS[tuned.answer])
+            self._fill_figures(tuned)
+            self.why.setText(" ".join(tuned.why))
+            self._fill(self.singles, [(words, *_cells(counts, more=more)) for words, counts, more in tuned.singles])
+            self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in tuned.plan])
         check = self._camera.check
         self.since.setText(check.words if check is not None else "")
         self.since.setVisible(check is not None)
         self.scale.refresh()
         self.check.refresh()
-        self._tell_judging(found)
+        self._tell_judging(tuned)
         self.try_out(None)
 
     def _tell_judging(self, found: Tuned | None) -> None:
@@ -299,8 +299,8 @@ class TunePage(FreshPage):
     def try_out(self, candidate: Candidate | None) -> None:
         """Score a candidate in the panel beside the installed settings; None shows the draft again."""
         self.model.try_out(candidate)
-        found = self.model.found
-        self._show(candidate or (found.chosen if found is not None else None))
+        tuned = self.model.found
+        self._show(candidate or (tuned.chosen if tuned is not None else None))
 
     def _show(self, candidate: Candidate | None) -> None:
         self._shown = candidate
@@ -320,9 +320,9 @@ class TunePage(FreshPage):
             self._show(self._shown)
 
     def _take_step(self, row: int) -> None:
-        found = self.model.found
-        if found is not None:
-            step = found.plan[row]
+        tuned = self.model.found
+        if tuned is not None:
+            step = tuned.plan[row]
             self.model.take(step.candidate.settings, f"take a change: {step.words}")
             self._show(step.candidate)
 

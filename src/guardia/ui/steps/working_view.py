@@ -130,9 +130,9 @@ class WorkingView(QWidget):
 
 
 def _below(item: QTreeWidgetItem) -> list[QTreeWidgetItem]:
-    found = []
+    rows = []
     for number in range(item.childCount()):
         child = item.child(number)
         if child is not None:
-            found += [child, *_below(child)]
-    return found
+            rows += [child, *_below(child)]
+    return rows

@@ -34,6 +34,7 @@ from guardia.app.steps.polygon_tool import Mode, PolygonTool
 from guardia.app.steps.proposal_model import ProposalModel
 from guardia.app.work.messages import Severity
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.make.capability import Capability
 from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import PolygonZone, Zone, ZoneKind, outline_share, zone_cells
 from guardia.core.trace.measure import NO_GRID
@@ -79,6 +80,28 @@ class ZonesPage(QWidget):
         self.proposal = session.step_model(ProposalModel, model)
         self.canvas = ZoneCanvas(model, self.tool)
         layout, head = page_head(self, "Zones")
+        self._add_tools(head, capability)
+        layout.addLayout(head)
+        self.hint = label("", "muted", wrap=True)
+        layout.addWidget(self.hint)
+        layout.addWidget(self._offer_row())
+        self._body = QBoxLayout(QBoxLayout.Direction.TopToBottom)
+        self._body.addWidget(self.canvas, 1)
+        self.side = self._side()
+        self._body.addWidget(self.side)
+        layout.addLayout(self._body, 1)
+        self.canvas.picked.connect(self._fill_list)
+        self.canvas.asked.connect(self.asked)
+        model.draft_changed.connect(self._take_draft)
+        model.evidence_changed.connect(self.canvas.refresh_evidence)
+        model.judgements_changed.connect(self.canvas.refresh_evidence)
+        self.setFocusProxy(self.canvas)
+        self._take_draft()
+        self.set_mode(Mode.SELECT)
+        self._start(self.proposal.jobs.busy, "Seeking …")
+        self._show_offer()
+
+    def _add_tools(self, head: QHBoxLayout, capability: Capability) -> None:
         head.addStretch()
         group = QButtonGroup(self)
         self.modes: dict[Mode, QPushButton] = {}
@@ -105,25 +128,6 @@ class ZonesPage(QWidget):
         tip = "Seek the least area to ignore that silences most false recordings and keeps every real one"
         self.seek = button("P&ropose", self._seek, "primary", tip)
         head.addWidget(self.seek)
-        layout.addLayout(head)
-        self.hint = label("", "muted", wrap=True)
-        layout.addWidget(self.hint)
-        layout.addWidget(self._offer_row())
-        self._body = QBoxLayout(QBoxLayout.Direction.TopToBottom)
-        self._body.addWidget(self.canvas, 1)
-        self.side = self._side()
-        self._body.addWidget(self.side)
-        layout.addLayout(self._body, 1)
-        self.canvas.picked.connect(self._fill_list)
-        self.canvas.asked.connect(self.asked)
-        model.draft_changed.connect(self._take_draft)
-        model.evidence_changed.connect(self.canvas.refresh_evidence)
-        model.judgements_changed.connect(self.canvas.refresh_evidence)
-        self.setFocusProxy(self.canvas)
-        self._take_draft()
-        self.set_mode(Mode.SELECT)
-        self._start(self.proposal.jobs.busy, "Seeking …")
-        self._show_offer()
 
     def _more_menu(self) -> QMenu:
         menu = QMenu(self)
