@@ -66,8 +66,11 @@ def lit(still: Still, light: Light, *, level: float = 1.0) -> Picture:
 class View:
     """Renders the camera's pictures."""
 
-    def __init__(self, base: Picture, actors: Sequence[Actor], light: Light, seed: int) -> None:
+    def __init__(
+        self, base: Picture, actors: Sequence[Actor], light: Light, seed: int, *, mirrored: bool = False
+    ) -> None:
         self._base = base
+        self._mirrored = mirrored
         self._actors = actors
         self._night = light is Light.NIGHT
         self._rng = np.random.default_rng(seed)
@@ -81,7 +84,8 @@ class View:
             actor.draw(picture, at_s, night=self._night)
         row, col = self._rng.integers(0, HEIGHT), self._rng.integers(0, WIDTH)
         picture += self._noise[row : row + HEIGHT, col : col + WIDTH, None]
-        return np.clip(picture, 0, 255).astype(np.uint8)
+        seen = np.clip(picture, 0, 255).astype(np.uint8)
+        return np.ascontiguousarray(seen[:, ::-1]) if self._mirrored else seen
 
 
 class Decider:

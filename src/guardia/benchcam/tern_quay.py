@@ -279,7 +279,7 @@ class Scene:
     """A place in its still picture and all that happens there.
 
     `calls` are moments at which it records for a reason of their own: (seconds of the scene's clock, cause); `from_day`
-    is the midnight that its clock counts from.
+    is the midnight that its clock counts from; `mirrored` shows left and right changed over.
     """
 
     place: Place
@@ -292,6 +292,7 @@ class Scene:
     snapshots: tuple[float, ...]
     calls: tuple[tuple[float, Cause], ...]
     from_day: datetime = FIRST_DAY
+    mirrored: bool = False
 
     def local_time(self, at_s: float) -> datetime:
         """Wall time at the site of a moment of the scene's clock."""
@@ -308,7 +309,8 @@ class Scene:
         gusts = tuple(g for g in self.gusts if abs(g[0] - at_s) < 1200)
         wind = Wind(self.still, gusts, 0.05 if self.place.open_air else 0.0, self.place.flag, self.place.ropes)
         level = 0.93 + 0.09 * np.sin(at_s / 5000)
-        return View(lit(self.still, light, level=float(level)), [water, wind, *moving], light, seed)
+        base = lit(self.still, light, level=float(level))
+        return View(base, [water, wind, *moving], light, seed, mirrored=self.mirrored)
 
     def light(self, at_s: float) -> Light:
         """Light at a moment of the scene's clock."""

@@ -5,24 +5,27 @@ from __future__ import annotations
 import math
 import os
 import tempfile
+from collections.abc import Callable, Sequence
 from concurrent.futures import Future, ProcessPoolExecutor, wait
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from functools import partial
 from multiprocessing import get_context
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled
 from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
 
 if TYPE_CHECKING:
-    from guardia.benchcam.tern_quay import Place
+    from guardia.benchcam.tern_quay import Place, Scene
 
 WEEK = timedelta(days=7)
 DAY_S = 86_400.0
@@ -57,26 +60,22 @@ def next_monday(evidence: Evidence) -> datetime:
 class _Day:
     """One day to be recorded: what a process of its own needs for that."""
 
-    place: Place
+    scene: Callable[[], Scene]
     settings: Settings
     capability: Capability
-    begins: datetime
-    seed: int
     number: int
     folder: Path
 
 
 def _record(day: _Day) -> Path:
     from guardia.benchcam.record import record
-    from guardia.benchcam.tern_quay import build_scene
 
     def go_on(_share: float) -> None:
         if (day.folder.parent / STOP).exists():
             raise Cancelled
 
-    scene = replace(build_scene(day.place, seed=day.seed), from_day=day.begins)
     low = day.number * DAY_S
-    record(scene, day.folder, day.capability, settings=day.settings, progress=go_on,
+    record(day.scene(), day.folder, day.capability, settings=day.settings, progress=go_on,
            only=lambda at: low <= at < low + DAY_S)  # fmt: skip
     return day.folder
 
@@ -129,23 +128,12 @@ def run_week(
         camera = project.cameras.get(camera_id)
         usual = replace(place, down=(0.0, 0.0), full_from_s=math.inf, clock_error_s=camera.clock_error_s)  # fmt: skip
         seed = FIRST_SEED + (begins - FIRST_DAY) // WEEK
-        to_do = [
-            _Day(usual, camera.installed, camera.capability, begins, seed, number, Path(name) / str(number))
-            for number in range(days)
-        ]
-        folders = sorted(_recorded(to_do, token, progress))
+        scene = partial(_week_of, usual, seed, begins)
+        folders = record_days(
+            scene, camera.under(camera.installed), Path(name), days=days, token=token, progress=progress
+        )
         until = begins + timedelta(days=days)
-        result = ImportResult()
-        for sub, origin in ORIGINS:
-            files = tuple(folder / sub for folder in folders)
-            watched = (begins.timestamp(), until.timestamp()) if origin is Origin.MOTION else None
-            request = ImportRequest(project_folder, camera_id, files, origin, watched=watched)
-            brought = import_clips(request, token=token, progress=progress)
-            result.added, result.analysed = result.added + brought.added, result.analysed + brought.analysed
-        for folder in folders:
-            for listed in ("events.jsonl", "events.csv"):
-                if (folder / listed).exists():
-                    result.events += take_in_list(project, camera_id, folder / listed).added
+        result = take_in_days(project, camera_id, folders, (begins, until), token=token, progress=progress)
         truth = {clip: events for folder in folders for clip, events in read_truth(folder / "truth.jsonl").items()}
         evidence = project.evidence(camera_id)
         kinds = true_kinds(evidence, truth)
@@ -158,20 +146,153 @@ def run_week(
     return result
 
 
-def _recorded(days: list[_Day], token: Token, progress: Report) -> list[Path]:
-    """The folders of days, recorded on all cores."""
-    meter = Meter(len(days), progress)
-    stop = days[0].folder.parent / STOP
+def _week_of(place: Place, seed: int, begins: datetime) -> Scene:
+    from guardia.benchcam.tern_quay import build_scene
+
+    return replace(build_scene(place, seed=seed), from_day=begins)
+
+
+def take_in_days(
+    project: Project,
+    camera_id: int,
+    folders: Sequence[Path],
+    span: tuple[datetime, datetime],
+    *,
+    token: Token,
+    progress: Report,
+) -> ImportResult:
+    """Bring what the simulated camera recorded in the days of a span into a project.
+
+    Parameters
+    ----------
+    project
+        The project.
+    camera_id
+        The camera.
+    folders
+        One for each day, from record_days().
+    span
+        It was watched from the first of these moments to the second.
+    token
+        To stop it; what is finished is kept.
+    progress
+        Told how far it is.
+
+    Returns
+    -------
+    ImportResult
+        What the import did.
+
+    Raises
+    ------
+    Cancelled
+        If it was stopped.
+    ProjectError
+        If the project cannot be written.
+    """
+    result = ImportResult()
+    for sub, origin in ORIGINS:
+        files = tuple(folder / sub for folder in folders)
+        watched = (span[0].timestamp(), span[1].timestamp()) if origin is Origin.MOTION else None
+        request = ImportRequest(project.folder, camera_id, files, origin, watched=watched)
+        brought = import_clips(request, token=token, progress=progress)
+        result.added, result.analysed = result.added + brought.added, result.analysed + brought.analysed
+    for folder in folders:
+        for listed in ("events.jsonl", "events.csv"):
+            if (folder / listed).exists():
+                result.events += take_in_list(project, camera_id, folder / listed).added
+    return result
+
+
+def record_days(
+    scene: Callable[[], Scene],
+    candidate: Candidate,
+    folder: Path,
+    *,
+    days: int = WEEK.days,
+    token: Token,
+    progress: Report,
+) -> list[Path]:
+    """Let the simulated camera record the first days of a scene, on all cores.
+
+    Parameters
+    ----------
+    scene
+        Makes the scene; called in other processes.
+    candidate
+        What the camera is told, and its make.
+    folder
+        Receives a folder for each day.
+    days
+        How many.
+    token
+        To stop it.
+    progress
+        Told how far it is.
+
+    Returns
+    -------
+    list[Path]
+        The folders, in order of the days.
+
+    Raises
+    ------
+    Cancelled
+        If it was stopped before all were recorded.
+    """
+    to_do = [_Day(scene, candidate.settings, candidate.capability, n, folder / str(n)) for n in range(days)]
+    on_all_cores(_record, to_do, "Recording", token=token, progress=progress, stop=(folder / STOP).touch)
+    return [day.folder for day in to_do]
+
+
+def on_all_cores(
+    work: Callable[[Any], Any],
+    jobs: Sequence[Any],
+    what: str,
+    *,
+    token: Token,
+    progress: Report,
+    stop: Callable[[], object] = lambda: None,
+) -> list[Any]:
+    """Do a module's function for each job in processes of its own.
+
+    Parameters
+    ----------
+    work
+        The function.
+    jobs
+        What it is called with.
+    what
+        Words for the progress.
+    token
+        To stop it.
+    progress
+        Told how far it is.
+    stop
+        Called on a stop, so that those under way may hear of it.
+
+    Returns
+    -------
+    list[Any]
+        In the order of the jobs.
+
+    Raises
+    ------
+    Cancelled
+        If it was stopped.
+    """
+    meter = Meter(len(jobs), progress)
     with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:
-        running = {pool.submit(_record, day) for day in days}
-        done: set[Future[Path]] = set()
+        ordered = [pool.submit(work, job) for job in jobs]
+        running = set(ordered)
+        done: set[Future[Any]] = set()
         while running:
             ended, running = wait(running, timeout=LOOK_EVERY_S)
             done |= ended
-            meter.at(len(done), "Recording the week")
+            meter.at(len(done), what)
             if token.cancelled:
-                stop.touch()  # the other processes look for it after every stretch
+                stop()
                 for future in running:
                     future.cancel()
                 raise Cancelled
-    return [future.result() for future in done]
+    return [future.result() for future in ordered]

@@ -41,6 +41,14 @@ ACTIONS = (
     Action(
         "demo", "Project", "Open the demo site", "", False, "Open your own copy of the invented boatyard Tern Quay."
     ),
+    Action(
+        "practice",
+        "Project",
+        "Practice…",
+        "",
+        False,
+        "Tune an unseen scene by hand, then see the truth and what would have been possible.",
+    ),
     Action("site", "Project", "Site…", "", False, "Correct the site's name, where it lies, or its time zone."),
     Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action(

@@ -8,7 +8,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.demo import own_demo
@@ -25,6 +25,7 @@ from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.camera_commands import CameraCommands
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.palette import Palette
+from guardia.ui.shell.practice_dialog import PracticeDialog
 from guardia.ui.shell.project_commands import (
     ask_to_measure_again,
     choose_project,
@@ -101,7 +102,8 @@ class MainWindow(QMainWindow):
 
         acts: dict[str, Callable[[], object]] = {
             "new": self.new_project, "open": lambda: self._open_what(lambda: choose_project(self)),
-            "demo": self.open_demo, "quit": self.close, "add_camera": self.add_camera,
+            "demo": self.open_demo, "practice": self.practice,
+            "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
             "as_it_is": camera(CameraCommands.ask_installed), "rename": camera(CameraCommands.ask_name),
@@ -380,6 +382,12 @@ class MainWindow(QMainWindow):
     def open_demo(self) -> None:
         """Open one's own copy of the demo site."""
         self._open_what(lambda: own_demo(self._data_home))
+
+    def practice(self) -> None:
+        """Show what was practised; open the scene that was recorded."""
+        dialog = PracticeDialog(self, self._data_home, self.session.folder if self.session else None)
+        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.folder is not None:
+            self.open_project(dialog.folder)
 
     def new_project(self) -> None:
         """Make a project and open it."""

@@ -1,0 +1,171 @@
+"""Guardia without a window: the same capabilities, each with --json.
+
+Each command imports what it needs when it runs, so that the window opens quickly.
+"""
+
+from __future__ import annotations
+
+import argparse
+import io
+import os
+import sys
+from collections.abc import Sequence
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+from platformdirs import user_data_path
+
+from guardia import __version__
+from guardia.app.intake.import_plan import RULES
+from guardia.cli import clips, settings, site, upkeep
+from guardia.core.base.errors import GuardiaError
+from guardia.core.evidence.evidence import Cause, Origin
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command; errors are told in plain words on standard error.
+
+    Parameters
+    ----------
+    arguments
+        Without the program's name; the process's own when None.
+
+    Returns
+    -------
+    int
+        0 when all went well, 1 when something was skipped or a bar was missed, 2 when the command could not be done.
+    """
+    for stream in (sys.stdout, sys.stderr):
+        if isinstance(stream, io.TextIOWrapper):
+            stream.reconfigure(errors="replace")
+    options = _parser().parse_args(arguments)
+    try:
+        status: int = options.act(options)
+    except GuardiaError as error:
+        print(f"guardia: {error}", file=sys.stderr)
+        return 2
+    except BrokenPipeError:
+        # Whoever read the output, such as head, wanted no more of it.
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    return status
+
+
+def _parser() -> argparse.ArgumentParser:
+    parser = argparse.ArgumentParser(
+        prog="guardia",
+        description="A settings bench for installed cameras: score settings on clips that the camera really recorded.",
+    )
+    parser.add_argument("--version", action="version", version=f"Guardia {__version__}")
+    commands = parser.add_subparsers(required=True, metavar="COMMAND")
+
+    def add(name: str, act: Any, text: str, *, machine: bool = True) -> argparse.ArgumentParser:
+        command = commands.add_parser(name, help=text, description=text)
+        command.set_defaults(act=act)
+        if machine:
+            command.add_argument("--json", action="store_true", help="print JSON instead of text")
+        return command
+
+    add("demo", _demo, "Open the window on your own copy of the demo site.", machine=False)
+    command = add("open", _open, "Open the window, on a project if one is given.", machine=False)
+    command.add_argument("project", nargs="?", type=Path)
+    command = add("analyse", clips.analyse, "Measure clips and say what moves in them and when.")
+    command.add_argument("clips", nargs="+", type=Path, metavar="CLIP", help="a video file, or a folder of them")
+    command.add_argument("--time-zone", default="UTC", help="of times in file names (IANA name)")
+    command = add("replay", clips.replay, "Say when settings would trigger and record on a clip.")
+    command.add_argument("clip", type=Path, metavar="CLIP")
+    command.add_argument("--settings", type=Path, required=True, metavar="FILE", help="JSON, see docs/formats.md")
+    command.add_argument("--capability", type=Path, metavar="FILE", help="a make of your own instead of a shipped one")
+    command = add("score", settings.score, "Score installed and draft of a project's cameras on their judged evidence.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", metavar="NAME", help="only this camera")
+    command = add("bring-in", clips.bring_in, "Bring clips, pictures, event lists and metadata into a project.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("paths", nargs="+", type=Path, metavar="PATH", help="files and folders")
+    command.add_argument("--camera", metavar="NAME", required=True, help="the camera that recorded them")
+    command.add_argument("--origin", choices=[o.value for o in Origin], default=Origin.MOTION.value)
+    command.add_argument("--cause", choices=[c.value for c in Cause], help="why it recorded; else by its event list")
+    command.add_argument(
+        "--watched", nargs=2, metavar=("FROM", "TO"), help="all that it recorded by motion between these times is here"
+    )
+    command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
+    command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
+    command.add_argument("--dry-run", action="store_true", help="only say what would happen")
+    command = add("new", clips.new, "Make a project with one camera, or add a camera to one.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--site", required=True, metavar="NAME")
+    command.add_argument("--time-zone", required=True, metavar="ZONE", help="IANA name, for example Europe/Oslo")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument("--make", required=True, metavar="ID", help="a shipped make, see docs/formats.md")
+    command.add_argument("--settings", type=Path, metavar="FILE", help="installed on it; else its middle ones")
+    text = "Take the judgements of a camera's occurrences from a table, or write them to one."
+    command = add("judge", clips.judge, text)
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    way = command.add_mutually_exclusive_group(required=True)
+    way.add_argument("--from", dest="source", type=Path, metavar="FILE", help="CSV or JSON Lines: clip,begin,end,kind")
+    way.add_argument("--to", type=Path, metavar="FILE", help="the same form")
+    command = add("tune", settings.tune, "Search better settings for a camera and prove them on days held out.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument(
+        "--miss-cost", type=float, default=5.0, metavar="N", help="of a miss; a false recording costs 1"
+    )
+    command.add_argument("--kind-cost", action="append", default=[], metavar="KIND=N", help="factor for single kinds")
+    command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
+    command.add_argument("--unseen", action="store_true", help="also choose what motion clips cannot show the price of")
+    command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
+    command = add("hours", settings.hours, "Say when a camera records and alerts, and what is typed in for that.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument("--from", dest="first", type=_date, metavar="DATE", help="first date; today if left out")
+    command.add_argument("--to", dest="last", type=_date, metavar="DATE", help="last date; a week if left out")
+    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
+    text = "Say how long footage, a charge and data last, and what to save before when."
+    command = add("storage", site.storage, text)
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", action="append", default=[], metavar="NAME", help="all if left out")
+    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
+    command.add_argument("--export", type=Path, metavar="FOLDER", help="copy the originals of one camera's real ones")
+    command = add("due", site.due, "Say what is due when on the cameras of a site.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--calendar", type=Path, metavar="FILE", help="save it as iCalendar, too")
+    text = "Let the simulated camera record a week that nobody has seen, to tune by hand."
+    command = add("practice", site.practice, text)
+    command.add_argument("project", type=Path, metavar="FOLDER", help="a new folder; with --result a practice")
+    command.add_argument("--level", type=int, default=1, metavar="N", help="1, one cause by day, to 5, all of them")
+    command.add_argument("--scene", type=int, default=0, metavar="N", help="which scene")
+    command.add_argument("--result", action="store_true", help="hold the draft against the truth of the week after")
+    text = "Measure what an older version measured; old figures beside new."
+    command = add("measure-again", clips.measure_again, text)
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command = add("benchmark", upkeep.benchmark, "Measure the bars of speed, each as a ratio in one run.")
+    command.add_argument("--tuning", action="store_true", help="instead what tuning is worth on weeks nobody had seen")
+    command.add_argument("--seeds", type=int, default=10, metavar="N", help="weeks for each camera, with --tuning")
+    command = add("screenshots", upkeep.screenshots, "Take pictures of every main view from the demo.", machine=False)
+    command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
+    text = "Record the demo site with the bench camera and build its project."
+    command = add("build-demo", upkeep.build_demo, text, machine=False)
+    command.add_argument("recorded", type=Path, help="folder for the bench camera's files")
+    command.add_argument("project", type=Path, help="folder of the project to make")
+    return parser
+
+
+def _date(text: str) -> date:
+    try:
+        return date.fromisoformat(text)
+    except ValueError as error:
+        raise argparse.ArgumentTypeError(f"'{text}' is no date such as 2026-12-24") from error
+
+
+def _demo(_options: argparse.Namespace) -> int:
+    from guardia.ui.shell.run import run
+
+    return run(user_data_path("guardia"), None, demo=True)
+
+
+def _open(options: argparse.Namespace) -> int:
+    from guardia.ui.shell.run import run
+
+    return run(user_data_path("guardia"), options.project)

@@ -1,0 +1,153 @@
+"""Commands on clips: measured, replayed, brought in, judged."""
+
+from __future__ import annotations
+
+import argparse
+import json
+import sys
+from pathlib import Path
+
+from guardia.app.project.makes import capability_data
+from guardia.cli.output import print_json
+from guardia.core.base.errors import InvalidValue
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import Settings, settings_from_dict
+
+
+def analyse(options: argparse.Namespace) -> int:
+    """Print what moves in clips; 1 when one was skipped."""
+    from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files
+    from guardia.app.project.offline import analyse_files
+
+    result = analyse_files(list(find_files(options.clips, VIDEO_SUFFIXES)), time_zone=options.time_zone)
+    if options.json:
+        print_json(result)
+    else:
+        for clip in result["clips"]:
+            print(f"{clip['file']}: {clip['duration_s']:.1f} s, {clip['width']} x {clip['height']} {clip['codec']}")
+            print(f"  began {clip['start']} (by {clip['start_source']}), {clip['sampled_pictures']} pictures sampled")
+            for span in clip["motion"]:
+                print(f"  motion {span['start_s']:.1f} to {span['end_s']:.1f} s, up to {span['largest_percent']:.1f} %")
+        for line in result["skipped"]:
+            print(f"skipped: {line}", file=sys.stderr)
+    return 1 if result["skipped"] else 0
+
+
+def _settings_file(path: Path) -> Settings:
+    try:
+        data = json.loads(path.read_text("utf-8"))
+    except OSError as error:
+        raise InvalidValue(f"The settings file {path} cannot be read ({error.strerror}).") from error
+    except (ValueError, RecursionError) as error:
+        raise InvalidValue(f"The settings file {path} is not JSON ({error}).") from error
+    if not isinstance(data, dict):
+        raise InvalidValue(f"The settings file {path} must hold one JSON object.", do="See docs/formats.md.")
+    return settings_from_dict(data)
+
+
+def replay(options: argparse.Namespace) -> int:
+    """Print when settings would trigger on a clip."""
+    from guardia.app.project.offline import replay_clip
+
+    settings = _settings_file(options.settings)
+    if options.capability:
+        try:
+            capability = capability_from_dict(json.loads(options.capability.read_text("utf-8")))
+        except (OSError, ValueError) as error:
+            raise InvalidValue(f"The capability file {options.capability} cannot be read ({error}).") from error
+    else:
+        capability = capability_from_dict(capability_data(settings.capability))
+    result = replay_clip(options.clip, settings, capability)
+    if options.json:
+        print_json(result)
+    else:
+        print(f"{result['clip']}: {len(result['recordings'])} recordings")
+        for entry in result["recordings"]:
+            ran = ", the clip ends before the motion does" if entry["ran_on"] else ""
+            print(
+                f"  trigger {entry['trigger_s']:.1f} s, records {entry['start_s']:.1f} to {entry['end_s']:.1f} s{ran}"
+            )
+        for line in (*result["limits_broken"], *result["notes"]):
+            print(f"  note: {line}")
+    return 0
+
+
+def new(options: argparse.Namespace) -> int:
+    """Make a project with a camera."""
+    from guardia.app.project.scripted import new_project
+
+    settings = _settings_file(options.settings) if options.settings else None
+    result = new_project(
+        options.project, site=options.site, time_zone=options.time_zone, camera=options.camera, make=options.make,
+        settings=settings,
+    )  # fmt: skip
+    if options.json:
+        print_json(result)
+    else:
+        print(f"{result['project']}: camera '{result['camera']}' is there")
+    return 0
+
+
+def bring_in(options: argparse.Namespace) -> int:
+    """Bring files in; 1 when there are notes."""
+    from guardia.app.project.offline import bring_in
+
+    result = bring_in(
+        options.project,
+        options.paths,
+        camera=options.camera,
+        origin=Origin(options.origin),
+        rule=options.cameras_by,
+        pattern=options.pattern,
+        dry_run=options.dry_run,
+        cause=Cause(options.cause) if options.cause else None,
+        watched=options.watched,
+    )
+    if options.json:
+        print_json(result)
+    else:
+        for clip in result["clips"]:
+            print(f"{clip['file']}: {clip['state']}, {clip['camera'] or 'no camera'}, {clip['start'] or 'no start'}")
+        for what in ("added", "measured", "events"):
+            if what in result:
+                print(f"{what}: {result[what]}")
+        for line in result["notes"]:
+            print(line, file=sys.stderr)
+    return 1 if result["notes"] else 0
+
+
+def judge(options: argparse.Namespace) -> int:
+    """Take judgements in, or write them."""
+    from guardia.app.project.scripted import judge_from, judge_to
+
+    if options.to:
+        result = judge_to(options.project, camera=options.camera, path=options.to)
+        words = f"{count_of(result['written'], 'occurrence')} written to {result['file']}"
+    else:
+        result = judge_from(options.project, camera=options.camera, path=options.source)
+        words = f"{count_of(result['judged'], 'occurrence')} judged"
+    if options.json:
+        print_json(result)
+    else:
+        print(words)
+        for line in result.get("notes", ()):
+            print(line, file=sys.stderr)
+    return 1 if result.get("notes") else 0
+
+
+def measure_again(options: argparse.Namespace) -> int:
+    """Measure again what an older version measured."""
+    from guardia.app.project.offline import measure_again
+
+    result = measure_again(options.project)
+    if options.json:
+        print_json(result)
+    else:
+        print(f"{count_of(result['measured'], 'clip')} measured again")
+        for camera in result["cameras"]:
+            print(f"{camera['name']}, installed: {'; '.join(camera['changes'])}")
+        for line in result["notes"]:
+            print(line, file=sys.stderr)
+    return 1 if result["notes"] else 0

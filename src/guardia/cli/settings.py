@@ -1,0 +1,97 @@
+"""Commands that score and choose settings."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+
+from guardia.cli.output import print_json
+from guardia.core.base.errors import InvalidValue
+from guardia.core.base.words import count_of
+from guardia.formats.judgements import kind_named
+
+
+def score(options: argparse.Namespace) -> int:
+    """Print the score of installed and draft."""
+    from guardia.app.project.offline import score_project
+
+    result = score_project(options.project, camera=options.camera)
+    if options.json:
+        print_json(result)
+        return 0
+    for camera in result["cameras"]:
+        print(camera["name"])
+        for what, old, new in camera["lines"]:
+            print(f"  {what:<42}{old:<28}{new}")
+        for change in camera["changes"]:
+            print(f"  {change['flip']}: {change['when']} {change['kind']} ({change['reason']})")
+        for line in (camera["explained"], *camera["limits"]) if camera["explained"] else camera["limits"]:
+            print(f"  {line}")
+    return 0
+
+
+def _kind_cost(text: str) -> tuple[str, float]:
+    kind, _, factor = text.partition("=")
+    try:
+        return kind_named(kind), float(factor)
+    except ValueError as error:
+        raise InvalidValue(
+            f"'{text}' is no kind with a number.", do="Write for example --kind-cost vehicle=3."
+        ) from error
+
+
+def tune(options: argparse.Namespace) -> int:
+    """Print what tuning finds for a camera."""
+    from guardia.app.project.scripted import tune_camera
+
+    def tried(count: int) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{count} settings tried", end="", file=sys.stderr, flush=True)
+
+    result = tune_camera(
+        options.project, camera=options.camera, miss_cost=options.miss_cost, hold_out=options.hold_out,
+        unseen=options.unseen, save=options.save, kinds=dict(map(_kind_cost, options.kind_cost)), tried=tried,
+    )  # fmt: skip
+    if sys.stderr.isatty():
+        print("\r", end="", file=sys.stderr)
+    if options.json:
+        print_json(result)
+        return 0
+    print(f"{result['camera']}: {result['answer'].replace('_', ' ')}, {result['tried']} settings tried")
+    for line in result["why"]:
+        print(f"  {line}")
+    for words, name in (("held out", "held_out"), ("tuned on", "tuned"), ("installed", "installed")):
+        counts = result[name]
+        if counts is not None:
+            print(f"  {words:<10} false {counts['false']}, missed {counts['missed']} of {counts['real']}, "
+                  f"late or cut {counts['late']}, {counts['days']:.1f} days")  # fmt: skip
+    if result["margin"] is not None:
+        print(f"  the weakest real one passes by {result['margin']:.0%}")
+    for line in result["enter"]:
+        print(f"  enter: {line}")
+    return 0
+
+
+def hours(options: argparse.Namespace) -> int:
+    """Print when a camera records and alerts."""
+    from guardia.app.project.scripted_hours import camera_hours
+
+    result = camera_hours(
+        options.project, camera=options.camera, first=options.first, last=options.last, draft=options.draft
+    )
+    if options.json:
+        print_json(result)
+        return 0
+    for name in ("recording", "alerts"):
+        part = result[name]
+        print(f"{name}: {'always' if part is None else part['plan']}")
+        for line in () if part is None else (*part["type_in"], *part["lost"]):
+            print(f"    {line}")
+        for begin, end in () if part is None else part["spans"]:
+            print(f"  {begin} to {end}")
+    counted = result["evidence"]
+    print(
+        f"{count_of(counted['real_outside'], 'real visit')} and {count_of(counted['false_outside'], 'false one')} of "
+        f"the evidence outside the recording hours, {counted['real_not_told']} real that trigger and are not told"
+    )
+    return 0

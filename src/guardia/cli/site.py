@@ -1,0 +1,86 @@
+"""Commands on the whole site: stores, what is due."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from dataclasses import asdict
+from datetime import date
+
+from platformdirs import user_data_path
+
+from guardia.cli.output import print_json
+from guardia.core.base.errors import InvalidValue
+from guardia.core.base.words import count_of
+
+
+def storage(options: argparse.Namespace) -> int:
+    """Print how long footage lasts on each camera, or export the originals of one."""
+    from guardia.app.project.scripted_storage import export_real, project_storage
+
+    if options.export is not None:
+        if len(options.camera) != 1:
+            raise InvalidValue("Name one camera whose recordings are exported.", do="Add --camera NAME.")
+        folders = export_real(options.project, camera=options.camera[0], target=options.export)
+        if options.json:
+            print_json([str(path) for path in folders])
+        else:
+            print(f"{count_of(len(folders), 'original')} copied to {options.export}, each verified by its SHA-256")
+        return 0
+    storage = project_storage(options.project, cameras=options.camera, draft=options.draft)
+    if options.json:
+        print_json(storage)
+        return 0
+    for one in storage:
+        days = one["days_kept"]
+        lasts = "not known" if days is None else "without end" if days["value"] is None else f"{days['value']:.1f} days"
+        print(f"{one['camera']}: keeps {lasts}, {one['written_gb_a_day']['value']:.2f} GB a day")
+        for finding in one["findings"]:
+            print(f"  {'!' if finding['serious'] else '-'} {finding['words']}")
+        for way in one["ways"][:3]:
+            print(f"  way: {', '.join(way['change'])}: {way['days_kept']['value']:.1f} days")
+    return 0
+
+
+def due(options: argparse.Namespace) -> int:
+    """Print what is due, and save it as a calendar if asked."""
+    from guardia.app.project.scripted_storage import project_due
+    from guardia.formats.calendar import days_calendar
+
+    due = project_due(options.project)
+    if options.calendar is not None:
+        entries = [(f"{d['camera']}: {d['what']}", d["why"], date.fromisoformat(d["by"])) for d in due]
+        try:
+            options.calendar.write_bytes(days_calendar(entries))
+        except OSError as error:
+            raise InvalidValue(f"{options.calendar} cannot be written ({error.strerror}).") from error
+    if options.json:
+        print_json(due)
+    else:
+        for one in due:
+            print(f"{one['by']}  {one['camera']}: {one['what']} ({one['why']})")
+    return 0
+
+
+def practice(options: argparse.Namespace) -> int:
+    """Begin a practice, or print what came of one."""
+    from guardia.app.project.practice import finish, keep_result, new_scene, result_lines
+    from guardia.app.work.jobs import Progress, Token
+
+    def progress(at: Progress) -> None:
+        if sys.stderr.isatty():
+            print(f"\r{at.what}: {at.done} of {at.total}   ", end="", file=sys.stderr, flush=True)
+
+    if not options.result:
+        folder = new_scene(options.project, options.level, options.scene, token=Token(), progress=progress)
+        result: dict[str, object] = {"project": str(folder), "level": options.level, "scene": options.scene}
+        lines = [f"{folder}: tune it, then ask for the result"]
+    else:
+        reached = finish(options.project, token=Token(), progress=progress)
+        keep_result(user_data_path("guardia"), reached)
+        result, lines = asdict(reached), result_lines(reached)
+    if options.json:
+        print_json(result)
+    else:
+        print("\n".join(lines))
+    return 0
