@@ -13,6 +13,7 @@ from pathlib import Path
 
 import av
 import numpy as np
+from PIL import Image, ImageDraw
 
 from guardia.app.project.makes import capability_data
 from guardia.core.evidence.epochs import Epoch
@@ -148,3 +149,16 @@ def in_file(folder: Path, sql: str, values: Sequence[object] = ()) -> list[sqlit
 def tried(settings: Settings) -> Candidate:
     """Settings of the usual make."""
     return Candidate(settings, capability())
+
+
+def yard(seed=1, *, width=640, height=360):
+    """A made-up yard: sheds, a fence, posts, in plain tones."""
+    rng = np.random.default_rng(seed)
+    picture = Image.new("L", (width, height), 120)
+    draw = ImageDraw.Draw(picture)
+    draw.rectangle((0, 0, width, height // 3), fill=200)
+    for _ in range(14):
+        x, y = int(rng.integers(0, width - 80)), int(rng.integers(height // 5, height - 80))
+        w, h = int(rng.integers(20, 120)), int(rng.integers(20, 90))
+        draw.rectangle((x, y, x + w, y + h), fill=int(rng.integers(30, 230)))
+    return np.asarray(picture, np.uint8)

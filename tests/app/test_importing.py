@@ -7,22 +7,25 @@ from datetime import UTC, datetime
 from unittest import mock
 from zoneinfo import ZoneInfo
 
+import numpy as np
 from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
 from guardia.app.project.makes import capability_data
 from guardia.app.project.offline import measure_again
+from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Token
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import Cancelled, InvalidValue
 from guardia.core.evidence.evidence import Origin
 from guardia.core.make.settings import Settings
+from guardia.core.score.score import evidence_limits
 from guardia.store.database import pack
 from guardia.store.project import Project
 from guardia.store.records import NewClip, Site
-from tests.support import FolderCase, blob_trace, in_file, scene, steady, write_clip
+from tests.support import FolderCase, blob_trace, in_file, scene, steady, write_clip, yard
 from tests.ui.support import APP
 
 
@@ -143,6 +146,44 @@ class Measuring(FolderCase):
         with Project(three) as project:
             kinds = [o.kind for o in project.evidence(1).occurrences]
         self.assertEqual((kinds.count("person"), len(kinds)), (2, 5))
+
+    def yard(self, name, *, moved_px=0, seed=1, speed=60):
+        """A clip of a yard with sheds, through which somebody walks; the camera turned by some pixels."""
+        still = np.roll(yard(seed, width=320, height=180), moved_px, axis=1)
+
+        def picture(at):
+            shown = np.repeat(still[:, :, None], 3, axis=2)
+            left = 10 + int(speed * at)
+            shown[90:150, left : left + 20] = 255
+            return shown
+
+        return write_clip(self.folder / f"{name}.mp4", steady(4, 5), picture=picture)
+
+    def test_a_clip_of_another_view_is_kept_told_and_not_scored_until_somebody_says_otherwise(self):
+        folder = self.project("turned")
+        usual = [self.yard(f"u_2026090{n}_080000", speed=50 + n) for n in (1, 2, 3)]
+        result = self.bring_in(folder, *usual)
+        self.assertNotIn("another view", " ".join(result.notes))
+        turned = [self.yard("t_20260904_080000", moved_px=40), self.yard("x_20260905_080000", seed=7)]
+        result = self.bring_in(folder, *turned)
+        self.assertIn("2 clips of another view", " ".join(result.notes))
+        with Project(folder) as project:
+            evidence = project.evidence(1)
+            self.assertEqual(len(evidence.clips), 3)
+            self.assertEqual(len(evidence.other_views), 2)
+            camera = project.cameras.get(1)
+            said = evidence_limits(evidence, camera.draft, camera.capability)
+            self.assertIn("2 clips of another view", " ".join(said))
+        session = Session(folder, MessageHub())
+        model = session.camera(1)
+        troubles = [trouble for _, trouble in model.corrections.clips() if trouble]
+        self.assertEqual(len(troubles), 2)
+        self.assertIn("moved by 12% across", " ".join(troubles))
+        model.corrections.say_same_view(model.evidence.other_views)
+        self.assertEqual((len(model.evidence.clips), model.evidence.other_views), (5, ()))
+        session.undo.undo()
+        self.assertEqual(len(model.evidence.other_views), 2)
+        session.close()
 
     def test_what_an_older_model_measured_is_measured_again_when_asked(self):
         folder = self.project("old")

@@ -1,9 +1,11 @@
 """Why was it not recorded? Faults planted on made-up weeks: the first named cause, never a wrong 'all well'."""
 
+import itertools
 import math
 import unittest
 from dataclasses import replace
-from datetime import date
+from datetime import date, datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
@@ -19,7 +21,8 @@ from guardia.core.replay.replay import replay
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.stores import Fitted, Store, StoreKind
-from tests.support import blob_trace, capability, evidence_of
+from guardia.store.project import Project
+from tests.support import DEMO, blob_trace, capability, evidence_of
 
 DAY, HOUR = 86400.0, 3600.0
 BEGIN = 1_784_505_600.0  # 2026-07-20 00:00 UTC
@@ -163,3 +166,60 @@ class Faults(unittest.TestCase):
         begin, end, chance = found[0]
         self.assertTrue(begin < at < end)
         self.assertLess(chance, 0.001)
+
+
+class BenchSite(unittest.TestCase):
+    """One gate closed at a time on the bench site's own evidence, the site's own mistakes taken out first."""
+
+    def planted(self):
+        """(gate, evidence, make, moment) of each fault, on all six cameras."""
+        with Project(DEMO) as project:
+            cameras = [(c, project.evidence(c.id)) for c in project.cameras.all()]
+        for camera, evidence in cameras:
+            make, settings = camera.capability, camera.installed.with_values(
+                recording_plan=None, modes=(), detection_on=True, target="", overwrite=True, mode="motion"
+            )  # fmt: skip
+            clips = [c for c in evidence.motion_clips if c.start_s < evidence.clips[0].start_s + 5 * DAY]
+            before = next(
+                a for a, b in itertools.pairwise(clips) if 300 < b.start_s - a.end_s < 6 * HOUR
+            )  # fmt: skip
+            at = before.end_s + 200
+            store = Fitted(1, Store("its store", make.storage.targets[0], 64.0), (camera.id,))
+            known = StorageKnown((store,), {}, {}, (), evidence.storage.asked_s)
+            local = datetime.fromtimestamp(at, ZoneInfo(evidence.time_zone))
+            minute = local.hour * 60 + local.minute
+            closed = WeekPlan((Stretch(EVERY_DAY, Edge((minute + 120) % 1440), Edge((minute + 180) % 1440),
+                                       overnight=(minute + 120) % 1440 > (minute + 180) % 1440),))  # fmt: skip
+            around = Mode("closed", WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(1440)),)), records=False)
+            failed = (Reading(clips[0].start_s, Measure.HEALTHY), Reading(at - 60, Measure.FAILED))
+            full = (Reading(at - DAY, Measure.USED, 64.0), Reading(at - DAY, Measure.FREE, 0.0))
+            other = next(k for k in StoreKind if k is not make.storage.targets[0])
+            for gate, chosen, storage in (
+                ("detection on", settings.with_values(detection_on=False), known),
+                ("recording hours", settings.with_values(recording_plan=closed), known),
+                ("mode", settings.with_values(modes=(around,)), known),
+                ("target", settings.with_values(target=other), known),
+                ("store", settings, replace(known, stores=(replace(store, readings=failed),))),
+                ("room", settings.with_values(overwrite=False),
+                 replace(known, stores=(replace(store, readings=full),))),
+            ):  # fmt: skip
+                epochs = (Epoch(-math.inf, math.inf, chosen),)
+                yield gate, replace(evidence, epochs=epochs, storage=storage), make, at
+            gap = max(itertools.pairwise(clips), key=lambda pair: pair[1].start_s - pair[0].end_s)
+            middle = (gap[0].end_s + gap[1].start_s) / 2
+            watched = ((clips[0].start_s, middle - HOUR), (middle + HOUR, clips[-1].end_s))
+            epochs = (Epoch(-math.inf, math.inf, settings),)
+            yield "power", replace(evidence, epochs=epochs, storage=known, watched=watched), make, middle
+
+    def test_the_first_named_cause_on_the_bench_site(self):
+        wrong, count = [], 0
+        for gate, evidence, make, at in self.planted():
+            count += 1
+            answer = diagnose(
+                evidence, make, at, Question.NOT_RECORDED, lambda s, e=evidence, m=make: replay(e, Candidate(s, m))
+            )
+            self.assertNotIn("Every gate was open", answer.words, gate)
+            if answer.cause is None or answer.cause.name != gate:
+                wrong.append((gate, answer.words))
+        self.assertEqual(count, 42)
+        self.assertLessEqual(len(wrong), 4, wrong)

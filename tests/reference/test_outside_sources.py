@@ -12,17 +12,21 @@ import motmetrics
 import numpy as np
 import statsmodels.stats.proportion
 import statsmodels.stats.rates
+from lxml import etree
 from sklearn.metrics import adjusted_rand_score, homogeneity_score
 
+from guardia.app.project.makes import middle_settings, shipped_capabilities
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.intervals import rate_interval, wilson
 from guardia.core.evidence.clock import resolve
 from guardia.core.evidence.evidence import Origin
+from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.score.likeness import features_of, groups, likeness
 from guardia.formats.mot import read_mot
+from guardia.report.analytics_xml import analytics_xml
 from guardia.store.project import Project
-from tests.support import DEMO, TRUTH
+from tests.support import DEMO, TRUTH, capability
 
 ZONES = ("Europe/London", "America/New_York", "Australia/Lord_Howe", "Asia/Kathmandu", "Africa/Casablanca")
 
@@ -102,3 +106,34 @@ class Intervals(unittest.TestCase):
         for count, days in ((0, 10), (1, 10), (34, 10), (250, 14)):
             expected = statsmodels.stats.rates.confint_poisson(count, days, method="exact-c")
             np.testing.assert_allclose(rate_interval(count, days), expected, atol=1e-6)
+
+
+class AnalyticsXml(unittest.TestCase):
+    def test_the_analytics_configuration_keeps_to_the_published_schema(self):
+        """Against the ONVIF schema that the package onvif-zeep-async carries, read by lxml.
+
+        The published file declares the types of a cell layout and of a polygon but no elements of these names, which
+        its own examples use inside an item; the two declarations are added for this check.
+        """
+        path = Path(str(files("onvif") / "wsdl" / "onvif.xsd"))
+        elements = "".join(f'<xs:element name="{n}" type="tt:{n}"/>' for n in ("CellLayout", "PolygonConfiguration"))
+        text = path.read_text("utf-8").replace("</xs:schema>", f"{elements}</xs:schema>")
+        parser = etree.XMLParser(no_network=True)
+        document = etree.fromstring(text.encode(), parser, base_url=path.as_uri())
+        schema = etree.XMLSchema(document)
+        outline = PolygonZone(ZoneKind.WATCH, ((0.1, 0.1), (0.5, 0.1), (0.4, 0.6)), "walkway")
+        for name in shipped_capabilities():
+            make = capability(name)
+            settings = middle_settings(make)
+            if make.zone_form == "polygon":
+                settings = settings.with_values(zones=(outline,), hold_s=make.hold_choices_s[-1])
+            with self.subTest(name):
+                xml = etree.fromstring(analytics_xml("Gate & Co <1>", settings, make))
+                schema.assertValid(xml)
+                cells = xml.xpath("//*[@Name='ActiveCells']/@Value")
+                self.assertEqual(len(cells), 1)
+                fields = xml.xpath("//*[@Type='tt:FieldDetector']/@Name")
+                self.assertEqual(fields, ["walkway"] if make.zone_form == "polygon" else [])
+        broken = etree.fromstring(analytics_xml("Gate", middle_settings(capability()), capability()))
+        broken.remove(broken[0])
+        self.assertFalse(schema.validate(broken), "the check can fail")

@@ -7,7 +7,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from guardia.app.project.exports import Exports
+from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.make_draft import MakeDraft
 from guardia.app.project.makes import capability_data, make_from_file, shipped_capabilities
 from guardia.core.prove.diagnose import Question
@@ -78,6 +78,21 @@ class Prove(StepCase):
         self.assertIs(page.model.question, Question.NO_PICTURE)
         self.painted(page)
 
+    def test_too_many_alerts_and_bad_at_night_are_asked_without_a_moment(self):
+        page = self.open_camera("Workshop door", "prove")
+        for question, words in ((Question.TOO_MANY, "14 false alerts"), (Question.AT_NIGHT, "Headlights: 5 false")):
+            answered = QSignalSpy(page.model.complaining.changed)
+            page.why.question.setCurrentIndex(page.why.question.findData(question))
+            page.why.question.activated.emit(0)
+            self.assertFalse(page.why.at.isEnabled())
+            if page.model.diagnosis() is None:
+                self.wait(answered)
+            self.assertIn(words, page.why.answer.text())
+            self.assertGreater(page.why.table.rowCount(), 3)
+        with patch.object(QInputDialog, "getMultiLineText", return_value=("", True)):
+            page.why.log_finding()
+        self.assertIn("bad at night", self.model.corrections.logbook()[0].detail)
+
     def test_the_way_of_a_visit_over_three_cameras_is_learnt(self):
         page = self.open_camera("Pontoon gate", "prove")
         linked = QSignalSpy(page.model.linking.changed)
@@ -100,9 +115,14 @@ class Prove(StepCase):
         table.setCurrentCell(0, 0)
         table.setFocus()
         QTest.keyClick(table, Qt.Key.Key_M)
-        self.assertEqual(table.item(0, 2).text(), "missed")
+        self.assertEqual(table.item(0, 3).text(), "missed")
+        self.assertEqual(self.model.evidence.walks[0].result, "M")
         self.assertEqual(table.currentRow(), 1)
         self.assertIn("missed", self.model.corrections.logbook()[0].detail)
+        self.session.undo.undo()
+        self.assertEqual((self.model.evidence.walks, self.model.corrections.logbook()), ((), []))
+        self.session.undo.redo()
+        self.assertEqual(len(self.model.evidence.walks), 1)
         card = self.folder / "card.pdf"
         with patch.object(QFileDialog, "getSaveFileName", return_value=(str(card), "")):
             page.walks.choose_pdf()
@@ -227,13 +247,32 @@ class DueAndLogbook(StepCase):
 
     def test_a_report_for_the_owner_has_a_page_a_camera(self):
         paper = self.folder / "report.pdf"
-        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):
+        asked = patch.object(QInputDialog, "getItem", return_value=(ReportPictures.NONE.value, True))
+        with asked, patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):
             self.window.actions_by_id["report"].trigger()
         content = paper.read_bytes()
         self.assertEqual(content.count(b"/Type /Page\n") + content.count(b"/Type /Page "), len(self.session.models))
         self.assertIn("A report of 6 cameras", self.session.messages.told[-1].text)
         Exports(self.session).save_report(str(self.folder / "not there" / "report.pdf"))
         self.assertIn("could not be saved", self.session.messages.told[-1].text)
+
+    def test_what_came_of_a_change_stands_beside_what_was_expected(self):
+        page = self.open_camera("Fuel berth", "handover")
+        model = self.model
+        model.change_draft(model.draft.with_values(notch="7"), "try")
+        change = datetime(2026, 9, 14, tzinfo=self.session.time_zone).timestamp()
+        with patch("guardia.store.logbook.time.time", return_value=change):
+            model.install_draft("tried", change)
+        entry = next(e for e in model.corrections.logbook() if "Expected on this evidence" in e.detail)
+        for occurrence in [o.id for o in model.evidence.occurrences if not o.kind]:
+            model.occurrences.judge([occurrence], "foliage")
+        self.assertIn("were to be expected (90 %)", model.observed(entry))
+        page.refresh()
+        texts = [page.logbook.item(n).text() for n in range(page.logbook.count())]
+        self.assertTrue(any("Observed: On" in text for text in texts))
+        path = self.folder / "log.csv"
+        Exports(self.session).save_logbook(str(path))
+        self.assertIn("were to be expected", path.read_text("utf-8"))
 
     def test_the_logbook_is_added_to_searched_and_saved(self):
         page = self.open_camera("Slipway", "handover")

@@ -131,6 +131,14 @@ def _parser() -> argparse.ArgumentParser:
     command = add("due", site.due, "Say what is due when on the cameras of a site.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command.add_argument("--calendar", type=Path, metavar="FILE", help="save it as iCalendar, too")
+    text = "List a folder of projects, those first that need care most; nothing in them is changed."
+    command = add("portfolio", site.portfolio, text)
+    command.add_argument("folder", type=Path, metavar="FOLDER")
+    text = "Bring what a second copy of a project knows into the first: judgements with time and person, readings."
+    command = add("merge", site.merge, text)
+    command.add_argument("first", type=Path, metavar="A", help="the project that is changed")
+    command.add_argument("second", type=Path, metavar="B", help="the other copy, which is not")
+    command.add_argument("--keep", choices=("later", "first", "second"), default="later", help="where they differ")
     text = "Let the simulated camera record a week that nobody has seen, to tune by hand."
     command = add("practice", site.practice, text)
     command.add_argument("project", type=Path, metavar="FOLDER", help="a new folder; with --result a practice")

@@ -84,3 +84,41 @@ def practice(options: argparse.Namespace) -> int:
     else:
         print("\n".join(lines))
     return 0
+
+
+def portfolio(options: argparse.Namespace) -> int:
+    """Print a folder of projects; 1 when one cannot be read."""
+    from guardia.app.project.portfolio import portfolio as sites_in
+    from guardia.app.project.rounds import today_here
+
+    sites, today = sites_in(options.folder), today_here()
+    if options.json:
+        print_json([
+            {"folder": str(s.folder), "site": s.name, "cameras": s.cameras, "overdue": s.overdue(today),
+             "trouble": s.trouble, "lines": [asdict(line) for line in s.lines]}
+            for s in sites
+        ])  # fmt: skip
+    else:
+        for s in sites:
+            late = f", {count_of(s.overdue(today), 'date')} overdue" if s.overdue(today) else ""
+            print(f"{s.name} ({count_of(s.cameras, 'camera')}{late}): {s.words}")
+        if not sites:
+            print(f"There is no project in {options.folder}.", file=sys.stderr)
+    return 1 if not sites or any(s.trouble for s in sites) else 0
+
+
+def merge(options: argparse.Namespace) -> int:
+    """Bring two copies together; 1 when there are notes."""
+    from guardia.app.project.merging import Keep
+    from guardia.app.project.merging import merge as bring_together
+
+    merged = bring_together(options.first, options.second, keep=Keep(options.keep))
+    if options.json:
+        print_json(asdict(merged))
+    else:
+        print(f"{count_of(merged.taken, 'judgement')} and {count_of(merged.readings, 'reading')} taken")
+        for difference in merged.differences:
+            print(f"  {difference.words}")
+        for line in merged.notes:
+            print(line, file=sys.stderr)
+    return 1 if merged.notes else 0

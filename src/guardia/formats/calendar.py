@@ -121,7 +121,15 @@ def _moment(edge: Edge, day: date, place: SitePlace) -> datetime:
     return datetime.combine(day, time()) + timedelta(seconds=round(seconds))
 
 
-def read_specials(path: Path, place: SitePlace, rule: str, first: date, last: date) -> tuple[Special, ...]:
+def read_days(path: Path, place: SitePlace, first: date, last: date) -> list[tuple[str, date]]:
+    """Titles and dates of a calendar's events, in order of time; parameters and errors as read_specials()."""
+    specials = read_specials(path, place, "off", first, last, kept="Nothing was taken.")
+    return [(s.name, s.begin.date()) for s in specials]
+
+
+def read_specials(
+    path: Path, place: SitePlace, rule: str, first: date, last: date, *, kept: str = "No exception was changed."
+) -> tuple[Special, ...]:
     """Exceptions from a calendar, such as the days on which a site is closed.
 
     Parameters
@@ -136,6 +144,8 @@ def read_specials(path: Path, place: SitePlace, rule: str, first: date, last: da
         Recurring events are taken from this date on.
     last
         To this date.
+    kept
+        What an error says was kept.
 
     Returns
     -------
@@ -157,13 +167,13 @@ def read_specials(path: Path, place: SitePlace, rule: str, first: date, last: da
         specials = [s for event in events for s in _of_event(event, place, rule, first, last)]
     except (OSError, ValueError, TypeError, AttributeError) as error:
         raise InvalidValue(
-            f"'{path.name}' cannot be read as a calendar ({error}).", kept="No exception was changed.",
-            do="Export the closing days as iCalendar (.ics).",
+            f"'{path.name}' cannot be read as a calendar ({error}).", kept=kept,
+            do="Export it as iCalendar (.ics).",
         ) from error  # fmt: skip
     if len(specials) > MOST_SPECIALS:
         raise InvalidValue(
             f"'{path.name}' holds {len(specials)} events from {first} to {last}, {MOST_SPECIALS} are taken at most.",
-            kept="No exception was changed.", do="Ask for fewer dates.",
+            kept=kept, do="Ask for fewer dates.",
         )  # fmt: skip
     return tuple(sorted(specials, key=lambda s: (s.begin, s.end, s.name)))
 

@@ -10,8 +10,10 @@ from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
-from PIL import Image
+from PIL import Image, ImageFilter
+from scipy import ndimage
 
+from guardia.core.base.errors import UnreadableClip
 from guardia.core.trace.measure import (
     ANALYSIS_RATE_HZ,
     BACKGROUND_BLOCK_S,
@@ -259,6 +261,49 @@ def moving_pictures(
 def decode_grey(jpeg: bytes) -> NDArray[np.uint8]:
     """Decode a grey JPEG to (H, W) uint8."""
     return np.array(Image.open(io.BytesIO(jpeg)).convert("L"))
+
+
+BLUR_PX = 18
+"""Radius of the blur in a picture of 640 pixels: no face or coat is told any more."""
+
+
+def still_of(path: Path, at_s: float, blur: Trace | None, *, width_px: int) -> bytes:
+    """One picture of a clip; with a trace, wherever something moved in that clip is blurred.
+
+    Parameters
+    ----------
+    path
+        The clip.
+    at_s
+        Moment on the clip's clock.
+    blur
+        What moved in the clip, None to blur nothing.
+    width_px
+        Width of the picture.
+
+    Returns
+    -------
+    bytes
+        JPEG.
+
+    Raises
+    ------
+    UnreadableClip
+        If the clip cannot be read.
+    """
+    pictures = pictures_at(path, [at_s], width_px=width_px)
+    if not pictures:
+        raise UnreadableClip(f"{path.name} shows nothing at {at_s:.1f} s.")
+    picture = Image.fromarray(pictures[0])
+    if blur is not None:
+        moved = np.zeros(blur.rows * blur.columns, np.uint8)
+        moved[np.unique(blur.cell)] = 255
+        # A cell more to each side: an arm that reaches out of a cell by less than shows is hidden, too.
+        grown = ndimage.maximum_filter(moved.reshape(blur.rows, blur.columns), 3)
+        mask = Image.fromarray(grown).resize(picture.size, Image.Resampling.NEAREST)
+        radius = BLUR_PX * picture.width / 640
+        picture.paste(picture.filter(ImageFilter.GaussianBlur(radius)), (0, 0), mask)
+    return encode_jpeg(np.asarray(picture), quality=78)
 
 
 def encode_jpeg(picture: NDArray[np.uint8], *, quality: int = 62) -> bytes:

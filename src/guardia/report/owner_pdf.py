@@ -1,13 +1,15 @@
-"""A report for the owner of a site: a page a camera, before and after, what is not known; no picture."""
+"""A report for the owner of a site: a page a camera, before and after, what is not known; pictures only if asked."""
 
 from __future__ import annotations
 
+import io
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
+from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.platypus import Flowable, PageBreak, Spacer
+from reportlab.platypus import Flowable, Image, PageBreak, Spacer, Table
 
 from guardia.report.paper import pages, paper_styles, ruled_table, words
 
@@ -40,6 +42,8 @@ class OwnerPage:
         What is due, with its date.
     not_known
         What the figures rest on, and what they cannot show.
+    pictures
+        Words and JPEG of each; only where they were asked for.
     """
 
     camera: str
@@ -50,6 +54,7 @@ class OwnerPage:
     findings: Sequence[str]
     due: Sequence[str]
     not_known: Sequence[str]
+    pictures: Sequence[tuple[str, bytes]] = ()
 
 
 def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[OwnerPage]) -> bytes:
@@ -92,7 +97,19 @@ def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[Owner
         ):
             story.append(words(head, style.head))
             story += [words(f"–  {line}", style.body) for line in lines] or [words(none, style.body)]
+        if one.pictures:
+            story += [Spacer(1, 3 * mm), _picture_row(one.pictures, style.small)]
         story.append(words("What these figures rest on, and what they cannot show", style.head))
         story += [words(line, style.small) for line in one.not_known]
         story += [Spacer(1, 4 * mm), words(CAUTION, style.small)]
     return pages(story, f"Report: {site}")
+
+
+def _picture_row(pictures: Sequence[tuple[str, bytes]], small: ParagraphStyle) -> Table:
+    width = 170 * mm / 3
+    cells = []
+    for text, jpeg in pictures:
+        image = Image(io.BytesIO(jpeg))
+        image.drawWidth, image.drawHeight = width - 4 * mm, (width - 4 * mm) * image.imageHeight / image.imageWidth
+        cells.append([image, words(text, small)])
+    return Table([cells], colWidths=[width] * len(cells), hAlign="LEFT")

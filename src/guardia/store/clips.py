@@ -13,6 +13,9 @@ from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewClip
 
+SAME_VIEW, SAID_SAME = "same", "said to be the same"
+"""A clip shows the planned view: by its picture, or because somebody said so."""
+
 
 class Clips:
     """Clips, by camera.
@@ -138,6 +141,21 @@ class Clips:
         with self._db.transaction():
             for clip_id in clip_ids:
                 self._db.run("UPDATE clip SET gone = ? WHERE id = ?", (gone, clip_id))
+
+    def views(self, camera_id: int) -> dict[int, str]:
+        """What was found of each clip's view, by number: nothing yet, the planned one, or how it differs."""
+        rows = self._db.rows("SELECT id, picture FROM clip_at WHERE camera_id = ?", (camera_id,))
+        return {r["id"]: r["picture"] for r in rows}
+
+    def other_views(self, camera_id: int) -> frozenset[int]:
+        """Numbers of the clips that show another view than the planned one, and are not scored."""
+        return frozenset(i for i, words in self.views(camera_id).items() if words not in ("", SAME_VIEW, SAID_SAME))
+
+    def set_views(self, views: Mapping[int, str]) -> None:
+        """Keep what was found, or said, of clips' views."""
+        with self._db.transaction():
+            for clip_id, words in views.items():
+                self._db.run("UPDATE clip SET picture = ? WHERE id = ?", (words, clip_id))
 
     def troubles(self, camera_id: int) -> dict[int, str]:
         """Why clips of a camera cannot be measured, by number."""

@@ -122,11 +122,30 @@ MIGRATIONS: tuple[str, ...] = (
         state TEXT NOT NULL, who TEXT NOT NULL, at_s REAL NOT NULL, UNIQUE (camera_id, item)
     );
     """,
+    """
+    CREATE TABLE unit (id INTEGER PRIMARY KEY, body TEXT NOT NULL);
+    CREATE TABLE camera_unit (
+        camera_id INTEGER NOT NULL REFERENCES camera (id), unit_id INTEGER NOT NULL REFERENCES unit (id),
+        PRIMARY KEY (camera_id, unit_id)
+    );
+    CREATE TABLE task (
+        id INTEGER PRIMARY KEY, camera_id INTEGER REFERENCES camera (id), on_day TEXT NOT NULL, what TEXT NOT NULL
+    );
+    CREATE TABLE walk (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id), at_s REAL NOT NULL,
+        body TEXT NOT NULL
+    );
+    CREATE TABLE summary (camera_id INTEGER PRIMARY KEY REFERENCES camera (id), body TEXT NOT NULL);
+    ALTER TABLE site ADD COLUMN people TEXT NOT NULL DEFAULT '';
+    ALTER TABLE clip ADD COLUMN picture TEXT NOT NULL DEFAULT '';
+    ALTER TABLE occurrence ADD COLUMN judged_s REAL;
+    ALTER TABLE occurrence ADD COLUMN judged_by TEXT NOT NULL DEFAULT '';
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 
 SCHEMA_VERSION = len(MIGRATIONS)
-_APPLICATION_ID = 0x47524441
+APPLICATION_ID = 0x47524441
 
 
 class Database:
@@ -169,7 +188,7 @@ class Database:
         connection.execute("PRAGMA trusted_schema = OFF")
         version = self._version()
         mark = int(connection.execute("PRAGMA application_id").fetchone()[0])
-        if not create and (mark != _APPLICATION_ID or version < 1):
+        if not create and (mark != APPLICATION_ID or version < 1):
             raise ProjectError(f"{self.path} is not a Guardia project.", kept="The file was not changed.")
         if version > SCHEMA_VERSION:
             raise ProjectError(
@@ -334,7 +353,7 @@ def migrate(connection: sqlite3.Connection, step: int) -> None:
     if statement.strip():
         connection.execute(statement)
     connection.execute(f"PRAGMA user_version = {step + 1}")
-    connection.execute(f"PRAGMA application_id = {_APPLICATION_ID}")
+    connection.execute(f"PRAGMA application_id = {APPLICATION_ID}")
 
 
 def _schema(connection: sqlite3.Connection) -> dict[str, str]:

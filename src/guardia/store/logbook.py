@@ -42,11 +42,11 @@ class Logbook:
     def __init__(self, database: Database) -> None:
         self._db = database
 
-    def add(self, camera_id: int | None, what: str, detail: str = "") -> int:
-        """Enter what was done just now, for all cameras when None; gives the number of the entry."""
+    def add(self, camera_id: int | None, what: str, detail: str = "", *, at_s: float | None = None) -> int:
+        """Enter what was done, for all cameras when None, just now if no moment is given; gives the entry's number."""
         return self._db.run(
             "INSERT INTO logbook (at_s, camera_id, what, detail) VALUES (?, ?, ?, ?)",
-            (time.time(), camera_id, what, detail),
+            (time.time() if at_s is None else at_s, camera_id, what, detail),
         )
 
     def of(self, camera_id: int) -> list[LogEntry]:

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import getpass
 import json
-from collections.abc import Collection, Mapping, Sequence
+import time
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 
 from guardia.core.evidence.evidence import Occurrence
@@ -12,6 +15,48 @@ from guardia.store.clips import Clips
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewOccurrence
+
+
+@dataclass(frozen=True)
+class Judged:
+    """An occurrence with what was said of it.
+
+    Parameters
+    ----------
+    id
+        Its number.
+    digest
+        SHA-256 of its clip.
+    clip
+        Name of the clip.
+    start_s
+        On the clip's clock.
+    end_s
+        Likewise.
+    kind
+        Empty while it is not judged.
+    at_s
+        When it was judged, POSIX seconds; 0 where that is not known.
+    by
+        By whom.
+    """
+
+    id: int
+    digest: str
+    clip: str
+    start_s: float
+    end_s: float
+    kind: str
+    at_s: float
+    by: str
+
+
+def person() -> str:
+    """The name under which somebody is signed in on this machine; empty where there is none."""
+    try:
+        return getpass.getuser()
+    except (OSError, KeyError):
+        return ""
 
 
 class Occurrences:
@@ -83,9 +128,27 @@ class Occurrences:
 
     def judge(self, kinds: Mapping[int, str]) -> None:
         """Keep judgements by occurrence id, all in one transaction; an empty kind takes one back."""
+        now, who = time.time(), person()
         with self._db.transaction():
             for occurrence_id, kind in kinds.items():
-                self._db.run("UPDATE occurrence SET kind = ? WHERE id = ?", (kind, occurrence_id))
+                said = (kind, now if kind else None, who if kind else "", occurrence_id)
+                self._db.run("UPDATE occurrence SET kind = ?, judged_s = ?, judged_by = ? WHERE id = ?", said)
+
+    def judged(self, camera_id: int) -> list[Judged]:
+        """All occurrences of a camera with who said when what they are, judged or not."""
+        rows = self._db.rows(
+            "SELECT o.id, c.digest, c.original_name, o.start_s, o.end_s, o.kind, coalesce(o.judged_s, 0) AS at_s, "
+            "o.judged_by FROM occurrence o JOIN clip_at c ON c.id = o.clip_id WHERE c.camera_id = ? AND NOT o.gone",
+            (camera_id,),
+        )
+        return [Judged(*tuple(row)) for row in rows]
+
+    def take(self, judged: Iterable[tuple[int, Judged]]) -> None:
+        """Keep judgements made elsewhere, by the number of the occurrence here, with their time and person."""
+        with self._db.transaction():
+            for occurrence_id, one in judged:
+                said = (one.kind, one.at_s or None, one.by, occurrence_id)
+                self._db.run("UPDATE occurrence SET kind = ?, judged_s = ?, judged_by = ? WHERE id = ?", said)
 
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence, as JPEG; empty if there are none."""

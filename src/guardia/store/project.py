@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import replace
@@ -33,10 +34,13 @@ from guardia.store.occurrences import Occurrences
 from guardia.store.readings import Readings
 from guardia.store.records import Site
 from guardia.store.settings import CameraSettings
+from guardia.store.site_things import OF_CAMERA, SiteThings
 from guardia.store.stores import Stores
 from guardia.store.watched_times import WatchedTimes
 
 FILE_NAME = "project.sqlite"
+
+_OF_CAMERA = ("settings", "event", "watched", "logbook", "reading", "fact", "camera_store", "checked")
 
 
 class Project:
@@ -71,8 +75,8 @@ class Project:
                     f"The folder {folder} cannot be made ({error.strerror}).", do="Choose a folder of your own."
                 ) from error
         begin = (
-            "INSERT INTO site (id, name, time_zone, latitude, longitude) VALUES (1, ?, ?, ?, ?)",
-            (place.name, place.time_zone, place.latitude, place.longitude),
+            "INSERT INTO site (id, name, time_zone, latitude, longitude, people) VALUES (1, ?, ?, ?, ?, ?)",
+            (place.name, place.time_zone, place.latitude, place.longitude, place.people),
         )
         exists = (folder / FILE_NAME).exists()
         self._db = Database(folder / FILE_NAME, create=create, begin=begin)
@@ -99,6 +103,7 @@ class Project:
         self.readings = Readings(self._db, self._damage)
         self.checklists = Checklists(self._db)
         self.stores = Stores(self._db, self.readings, self._damage)
+        self.things = SiteThings(self._db, self._damage)
         self.measurements = Measurements(self._db, self.media)
 
     def close(self) -> None:
@@ -140,8 +145,8 @@ class Project:
             )
         with self._db.transaction():
             self._db.run(
-                "UPDATE site SET name = ?, time_zone = ?, latitude = ?, longitude = ?",
-                (site.name, site.time_zone, site.latitude, site.longitude),
+                "UPDATE site SET name = ?, time_zone = ?, latitude = ?, longitude = ?, people = ?",
+                (site.name, site.time_zone, site.latitude, site.longitude, site.people),
             )
         self._zone = zone
 
@@ -160,7 +165,7 @@ class Project:
             for table in ("occurrence", "trace", "boxes"):
                 self._db.run(f"DELETE FROM {table} WHERE clip_id IN {clips}")
             self._db.run(f"DELETE FROM clip WHERE id IN {clips}")
-            for table in ("settings", "event", "watched", "logbook", "reading", "fact", "camera_store", "checked"):
+            for table in (*_OF_CAMERA, *OF_CAMERA):
                 self._db.run(f"DELETE FROM {table} WHERE camera_id IN {away}")
             self._db.run("DELETE FROM camera WHERE gone")
             self._db.run("DELETE FROM logbook WHERE gone")
@@ -176,7 +181,7 @@ class Project:
 
     def site(self) -> Site:
         """The project's site."""
-        rows = self._db.rows("SELECT name, time_zone, latitude, longitude FROM site")
+        rows = self._db.rows("SELECT name, time_zone, latitude, longitude, people FROM site")
         if not rows:
             raise ProjectError(
                 f"The making of the project in {self.folder} was cut short; it holds nothing yet.",
@@ -214,6 +219,8 @@ class Project:
             unmeasured,
             where,
             self.storage(camera_id),
+            self.things.walks(camera_id),
+            tuple(self.clips.other_views(camera_id)),
         )
 
     def _spans_watched(
@@ -226,6 +233,25 @@ class Project:
             *listed_spans(listed, events, caused, self._zone),
         )
         return without(spans, [(e.from_s, e.to_s) for e in entered if not e.up])
+
+    def summary_key(self, camera_id: int) -> str:
+        """What a summary of a camera rests on: another key where its clips, judgements, settings or facts changed."""
+        questions = (
+            "SELECT count(*), max(c.id), total(c.true_s), group_concat(c.cause || c.picture, '') FROM clip_at c "
+            "JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ?",
+            "SELECT count(*), total(length(o.kind) * o.id), total(o.visit * o.id), group_concat(o.kind, '') "
+            "FROM occurrence o JOIN clip_at c ON c.id = o.clip_id WHERE c.camera_id = ? AND NOT o.gone",
+            "SELECT role, from_s, to_s, body FROM settings WHERE camera_id = ? ORDER BY id",
+            "SELECT name, capability, view, about, clock_error_s FROM camera WHERE id = ?",
+            "SELECT from_s, to_s, up FROM watched WHERE camera_id = ? ORDER BY id",
+            "SELECT count(*), max(id), total(value) FROM reading WHERE camera_id = ? OR store_id IN "
+            "(SELECT store_id FROM camera_store WHERE camera_id = ?1)",
+            "SELECT name, value FROM fact WHERE camera_id = ? OR camera_id IS NULL ORDER BY id",
+            "SELECT s.body FROM store s JOIN camera_store c ON c.store_id = s.id WHERE c.camera_id = ? ORDER BY s.id",
+        )
+        with self._db.reading():
+            rows = [[tuple(row) for row in self._db.rows(question, (camera_id,))] for question in questions]
+        return hashlib.sha256(repr(rows).encode()).hexdigest()
 
     def storage(self, camera_id: int) -> StorageKnown:
         """What is known of where a camera's footage goes, with what the other cameras put on the same stores."""
@@ -258,7 +284,8 @@ class Project:
 
     def _whole_traces(self, camera_id: int, clips: list[Clip]) -> Iterator[Trace]:
         """Traces of a camera one after another, so that they are never all here; each one's clip is put to `clips`."""
-        known = {c.id: c for c in self.clips.of(camera_id, analysed=True)}
+        aside = self.clips.other_views(camera_id)
+        known = {c.id: c for c in self.clips.of(camera_id, analysed=True) if c.id not in aside}
         for clip_id, trace in self.measurements.each(camera_id):
             if (clip := known.get(clip_id)) is None:
                 continue

@@ -27,12 +27,15 @@ class Site:
         Degrees, north positive; None while nobody said.
     longitude
         Degrees, east positive; likewise.
+    people
+        Who lives or works there and is expected, in words.
     """
 
     name: str
     time_zone: str
     latitude: float | None = None
     longitude: float | None = None
+    people: str = ""
 
 
 @dataclass(frozen=True)

@@ -19,6 +19,7 @@ from numpy.typing import NDArray
 
 from guardia.app.intake.event_import import METADATA_SUFFIXES, take_in_boxes, take_in_list, take_in_metadata
 from guardia.app.intake.import_plan import TAKEN, Known, Plan, look_into, make_plan
+from guardia.app.intake.views import compare_views
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
@@ -30,10 +31,8 @@ from guardia.core.trace.backgrounds import ALTERED, helpers, key_of
 from guardia.core.trace.measure import MODEL_VERSION, Trace, help_of
 from guardia.formats.mot import looks_like_boxes
 from guardia.media.analysis import (
-    VIEW_PICTURES,
     analyse_clip,
     analyse_snapshot,
-    clean_view,
     decode_grey,
     encode_jpeg,
     key_pictures,
@@ -350,14 +349,14 @@ def measure_camera(
                 helped += 1
             done += 1
             meter.at(min(done, count), f"Measuring {clip.name}")
+        if result.analysed and not token.cancelled and (words := compare_views(project, camera_id, pool)):
+            result.notes.append(words)
     result.stopped = token.cancelled
     if helped and not again:
         result.notes.append(
             f"{count_of(helped, 'clip')} that were here before were measured again, since others of that hour help "
             "with their still picture now. Judgements are kept; scores may have changed a little."
         )
-    if result.analysed and not token.cancelled:
-        make_clean_view(project, camera_id)
 
 
 def _path_of(project: Project, clip: Clip, result: ImportResult) -> Path | None:
@@ -416,19 +415,3 @@ def _each(
             )
             return
         feed()
-
-
-def make_clean_view(project: Project, camera_id: int) -> None:
-    """Make the camera's picture without what moves, from single pictures of its brightest clips."""
-    clips = project.clips.of(camera_id, analysed=True)
-    levels = {c.id: level for c in clips if (level := project.measurements.brightness(c.id)) is not None}
-    brightest = sorted(levels, key=lambda i: -levels[i])[: 2 * VIEW_PICTURES : 2]
-    lengths = {c.id: c.duration_s for c in clips}
-    pictures = []
-    for clip_id in brightest:
-        try:
-            pictures.append((project.clips.path(clip_id), lengths[clip_id]))
-        except ProjectError:
-            continue
-    if pictures:
-        project.cameras.put_clean_view(camera_id, clean_view(pictures))

@@ -8,12 +8,15 @@ from bisect import bisect_left, bisect_right
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import TYPE_CHECKING
 
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.make.zones import Zone
 from guardia.core.score.storage_findings import storage_findings
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
 
 
 @dataclass(frozen=True)

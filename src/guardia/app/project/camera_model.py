@@ -30,7 +30,14 @@ from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
 from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by
 from guardia.report.sheet import lines_against
+from guardia.store.logbook import LogEntry
 from guardia.store.project import Project
+
+EXPECTED = "Expected on this evidence"
+"""Begins what the logbook says of the expected effect of a change."""
+
+SAME_CHANGE_S = 60.0
+"""An entry of the logbook and settings that begin within this time of each other are one change."""
 
 
 class CameraModel(ShownCamera):
@@ -74,7 +81,7 @@ class CameraModel(ShownCamera):
         changed = [f"{line.text}{f' ({line.note})' if line.note else ''}" for line in lines if line.changes]
         scores = self.comparison
         expected = "; ".join(difference_words(scores.installed, scores.draft))
-        words = "\n".join([*([note] if note else []), *changed, f"Expected on this evidence: {expected}."])
+        words = "\n".join([*([note] if note else []), *changed, f"{EXPECTED}: {expected}."])
 
         def keep(entered: bool) -> None:
             if entered:
@@ -83,6 +90,22 @@ class CameraModel(ShownCamera):
                 settings.take_back_installed(camera.id)
 
         self.change("enter the draft", keep, lambda _: self.reload(self.installed_changed), False, True)
+
+    def observed(self, entry: LogEntry) -> str:
+        """What came of a change that the logbook tells, against what was expected then; empty while nothing did."""
+        if EXPECTED not in entry.detail:
+            return ""
+        near = [
+            e for e in self.evidence.epochs if abs(e.from_s - entry.at_s) < SAME_CHANGE_S and e.settings is not None
+        ]
+        if not near:
+            return ""
+        for epoch in near:
+            if epoch.settings is not None:
+                under = self.camera.under(epoch.settings)
+                check = check_prediction(self.evidence, under, epoch.from_s, epoch.to_s)
+                return check.words if check is not None else ""
+        return ""
 
     def read_back(self, found: Settings) -> list[str]:
         """Say what was found on the camera where something else was entered; what was in force is dated until now.

@@ -12,6 +12,7 @@ from guardia.core.evidence.evidence import Clip
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.convert_settings import settings_for
 from guardia.core.make.settings import Settings
+from guardia.store.clips import SAID_SAME
 from guardia.store.logbook import LogEntry
 from guardia.store.project import Project
 
@@ -70,10 +71,20 @@ class Corrections:
         return self._project.cameras.make(self._model.camera.id)
 
     def clips(self) -> list[tuple[Clip, str]]:
-        """All clips of the camera in order of time, each with why it cannot be measured, if so."""
+        """All clips of the camera in order of time, each with why it is not measured or not scored, if so."""
         clips, camera_id = self._project.clips, self._model.camera.id
-        troubles = clips.troubles(camera_id)
+        views = clips.views(camera_id)
+        troubles = {i: f"another view: {views[i]}" for i in clips.other_views(camera_id)} | clips.troubles(camera_id)
         return [(clip, troubles.get(clip.id, "")) for clip in clips.of(camera_id)]
+
+    def say_same_view(self, clip_ids: Iterable[int]) -> None:
+        """Count clips although their pictures differ from the planned view."""
+        clips, model = self._project.clips, self._model
+        views, aside = clips.views(model.camera.id), clips.other_views(model.camera.id)
+        before = {i: views[i] for i in clip_ids if i in aside}
+        if before:
+            after = dict.fromkeys(before, SAID_SAME)
+            model.change("say it is the same view", clips.set_views, lambda _: model.reload(), before, after)
 
     def remove_clips(self, clip_ids: Iterable[int]) -> None:
         """Take clips out of the project, with their occurrences; their files are deleted when it is closed."""

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import os
 from collections.abc import Sequence
 from datetime import UTC, datetime
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -14,11 +17,20 @@ from guardia.core.base.words import count_of
 from guardia.core.prove.due import due_of
 from guardia.core.score.statistics import Line
 from guardia.core.score.storage_findings import storage_findings
-from guardia.report.sheet import SheetContent, lines_against, score_rows
+from guardia.report.analytics_xml import analytics_xml
+from guardia.report.sheet import SheetContent, lines_against, score_rows, sheet_to_dict
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
 
 if TYPE_CHECKING:
     from guardia.report.owner_pdf import OwnerPage
+
+
+class ReportPictures(StrEnum):
+    """Which pictures a report holds."""
+
+    NONE = "no pictures"
+    BLURRED = "pictures, blurred wherever something moved"
+    PLAIN = "pictures as they are"
 
 
 class Exports:
@@ -41,14 +53,14 @@ class Exports:
     def save_logbook(self, name: str) -> None:
         """Save the logbooks of all cameras as a table, newest first."""
         entries = [
-            (entry, model.camera.name)
+            (entry, model.camera.name, model.observed(entry))
             for model in self._session.models.values()
             for entry in model.corrections.logbook()
         ]
         rows: list[Row] = [
             {"at": self._session.local_time(e.at_s).isoformat(timespec="seconds"), "camera": camera, "what": e.what,
-             "detail": e.detail}
-            for e, camera in sorted(entries, key=lambda one: -one[0].at_s)
+             "detail": e.detail, "observed": observed}
+            for e, camera, observed in sorted(entries, key=lambda one: -one[0].at_s)
         ]  # fmt: skip
         self._save(Path(name), rows)
 
@@ -60,14 +72,14 @@ class Exports:
             return
         self._session.messages.tell(f"{count_of(len(rows), 'row')} saved to {path}.")
 
-    def save_report(self, name: str) -> None:
-        """Save a report for the owner of the site, a page a camera, as PDF."""
+    def save_report(self, name: str, pictures: ReportPictures = ReportPictures.NONE) -> None:
+        """Save a report for the owner of the site, a page a camera, as PDF; pictures only where they are asked for."""
         from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
 
         session, path = self._session, Path(name)
         today = datetime.now(UTC).astimezone(session.time_zone)
         models = sorted(session.models.values(), key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
-        content = owner_pdf(session.site.name, session.site.time_zone, today, [self._page(m) for m in models])
+        content = owner_pdf(session.site.name, session.site.time_zone, today, [self._page(m, pictures) for m in models])
         try:
             path.write_bytes(content)
         except OSError as error:
@@ -79,7 +91,7 @@ class Exports:
         else:
             session.messages.tell(f"A report of {count_of(len(models), 'camera')} was saved to {path}.")
 
-    def _page(self, model: CameraModel) -> OwnerPage:
+    def _page(self, model: CameraModel, pictures: ReportPictures) -> OwnerPage:
         from guardia.report.owner_pdf import OwnerPage  # as in save_report()
 
         camera, both = model.camera, model.comparison
@@ -87,11 +99,61 @@ class Exports:
         changes = [f"{line.text} ({line.note})" if line.note else line.text for line in lines if line.changes]
         installed, draft = both.installed_replay, both.draft_replay
         dues = due_of(camera.name, installed)
+        shown = []
+        if pictures is not ReportPictures.NONE:
+            shown = model.pictures.for_report(pictures is ReportPictures.BLURRED)
         known = [*filter(None, (model.scale_words, model.explained.words)), *both.limits]
         return OwnerPage(
             camera.name, camera.capability.name, changes, score_rows(both.installed, both.draft), model.lasts_words(),
             [f.words for f in storage_findings(draft, installed)], [f"{d.on}: {d.what}, {d.why}" for d in dues], known,
+            shown,
         )  # fmt: skip
+
+    def save_sheet(self, camera_id: int, path: Path) -> bool:
+        """Save a camera's settings sheet; the ending says in which form. Tells whether and where it was saved."""
+        messages = self._session.messages
+        try:
+            self._write_sheet(camera_id, path)
+        except GuardiaError as error:
+            messages.tell_error(error)
+            return False
+        messages.tell(f"Saved {path}.")
+        return True
+
+    def save_sheets(self, folder: Path) -> int:
+        """Save the settings sheets of all cameras in a folder, each as PDF and JSON; gives how many cameras."""
+        messages, saved = self._session.messages, 0
+        for model in self._session.models.values():
+            stem = file_stem(model.camera.name)
+            try:
+                for ending in ("pdf", "json"):
+                    self._write_sheet(model.camera.id, folder / f"{stem}-settings.{ending}")
+            except GuardiaError as error:
+                messages.tell_error(error)
+                return saved
+            saved += 1
+        messages.tell(f"The sheets of {count_of(saved, 'camera')} were saved to {folder}.")
+        return saved
+
+    def _write_sheet(self, camera_id: int, path: Path) -> None:
+        content = self.sheet_content(camera_id)
+        part = path.with_name(path.name + ".part")
+        try:
+            match path.suffix.lower():
+                case ".pdf":
+                    from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
+
+                    part.write_bytes(sheet_pdf(content))
+                case ".xml":
+                    part.write_bytes(analytics_xml(content.camera, content.settings, content.capability))
+                case _:
+                    text = json.dumps(sheet_to_dict(content), indent=2, ensure_ascii=False)
+                    part.write_text(text + "\n", "utf-8")
+            os.replace(part, path)
+        except OSError as error:
+            raise ProjectError(
+                f"The sheet could not be saved to {path} ({error.strerror}).", do="Choose another folder."
+            ) from error
 
     def sheet_content(self, camera_id: int) -> SheetContent:
         """What the settings sheet of a camera's draft says now."""
@@ -106,3 +168,8 @@ class Exports:
             made=datetime.now(UTC).astimezone(self._session.time_zone),
             explained=" ".join(filter(None, (model.scale_words, model.explained.words))),
         )
+
+
+def file_stem(name: str) -> str:
+    """A camera's name as the beginning of a file name."""
+    return "".join(c if c.isalnum() else "-" for c in name.lower()).strip("-")[:80] or "camera"

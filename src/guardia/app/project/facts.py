@@ -7,6 +7,7 @@ from dataclasses import replace
 
 from guardia.app.project.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
+from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
 from guardia.core.storage.readings import Reading
@@ -175,6 +176,24 @@ class Facts:
                 logbook.correct(entry[0], detail, gone=not entered)
 
         model.change("enter in the logbook", keep, lambda _: model.logbook_changed.emit(), False, True)
+
+    def add_walk(self, walked: Walked, words: str) -> None:
+        """Keep what came of a walk, and enter it in the logbook; one step of undo."""
+        model, things, logbook, entry = self._model, self._project.things, self._project.logbook, [0]
+        before = things.walks(model.camera.id)
+
+        def keep(walks: tuple[Walked, ...]) -> None:
+            with self._project.together():
+                things.set_walks(model.camera.id, walks)
+                if not entry[0]:
+                    entry[0] = logbook.add(model.camera.id, "walk test", words)
+                else:
+                    logbook.correct(entry[0], words, gone=walks == before)
+
+        def show(walks: tuple[Walked, ...]) -> None:
+            model.take(model.facts_changed, model.logbook_changed, evidence=replace(model.evidence, walks=walks))
+
+        model.change("enter a walk", keep, show, before, (*before, walked))
 
     def readings(self) -> tuple[Reading, ...]:
         """What was read off the camera, in order of time."""

@@ -20,6 +20,8 @@ from guardia.app.project.rounds import Rounds
 from guardia.app.project.shared_hours import SharedHoursOfSite
 from guardia.app.project.shown_camera import Loaded, load_camera
 from guardia.app.project.site_storage import SiteStorage
+from guardia.app.project.site_units import SiteUnits
+from guardia.app.project.summary import Summary, keep_summary, kept_summaries, summary_of
 from guardia.app.project.undo import Changes
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
@@ -29,6 +31,9 @@ from guardia.core.make.capability import capability_from_dict
 from guardia.store.cameras import LONGEST_NAME
 from guardia.store.project import Project
 from guardia.store.records import Site
+
+MOST_CARDS = 40
+"""With more cameras Round shows lines, and evidence is read when a camera is opened."""
 
 AT_ONCE = 1500
 """Up to this many clips a project's evidence is read before its window shows."""
@@ -65,9 +70,11 @@ class OpenProject(QObject):
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
         self.storage = SiteStorage(self, self._project, messages)
+        self.units = SiteUnits(self, self._project, messages)
         self.rounds, self.copying = Rounds(self), Copying(self)
         self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.models: dict[int, CameraModel] = {}
+        self.summaries: dict[int, Summary] = {}
         self._aside: set[int] = set()
         self._adopted: list[JobRunner] = []
         self._loader = JobRunner(self)
@@ -139,8 +146,14 @@ class OpenProject(QObject):
         return camera_id in self.models
 
     def load_cameras(self) -> None:
-        """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera."""
-        if self._project.clips.count() <= AT_ONCE:
+        """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera.
+
+        Of a site with many cameras only those are read whose line is not kept or no longer true, and only for that.
+        """
+        if self.many:
+            self.summaries = {i: s for i, (s, holds) in kept_summaries(self._project).items() if holds}
+            self.cameras_changed.emit()
+        elif self._project.clips.count() <= AT_ONCE:
             for camera_id in self.camera_ids():
                 try:
                     self.camera(camera_id)
@@ -148,7 +161,7 @@ class OpenProject(QObject):
                     self._set_aside(camera_id, error)
             self.cameras_changed.emit()
             return
-        waiting = [i for i in self.camera_ids() if i not in self.models]
+        waiting = [i for i in self.camera_ids() if i not in self.models and i not in self.summaries]
         folder = self.folder
 
         def load(token: Token, report: Callable[[Any], None]) -> None:
@@ -162,8 +175,31 @@ class OpenProject(QObject):
 
         self._loader.start("Reading the evidence", load)
 
+    @property
+    def many(self) -> bool:
+        """Whether the site has so many cameras that they are shown as lines and read only when they are opened."""
+        return len(self._project.cameras.names()) > MOST_CARDS
+
+    def line_of(self, camera_id: int) -> Summary | None:
+        """What Round tells of a camera; None while it is not worked out."""
+        if camera_id in self.models:
+            return summary_of(self.models[camera_id])
+        return self.summaries.get(camera_id)
+
+    def _keep_lines(self) -> None:
+        """Keep the cameras' lines for Round and the portfolio; what a full disk refuses is worked out anew."""
+        with suppress(GuardiaError):
+            for camera_id, model in self.models.items():
+                keep_summary(self._project, camera_id, summary_of(model))
+
     def _on_loaded(self, loaded: Loaded | tuple[int, GuardiaError]) -> None:
-        if isinstance(loaded, Loaded):
+        if isinstance(loaded, Loaded) and self.many:
+            camera_id = loaded.state.camera.id
+            summary = summary_of(CameraModel(self._project, loaded, self.undo, self.messages))
+            self.summaries[camera_id] = summary
+            with suppress(GuardiaError):
+                keep_summary(self._project, camera_id, summary)
+        elif isinstance(loaded, Loaded):
             self._add_model(loaded)
         else:
             self._set_aside(*loaded)
@@ -175,7 +211,9 @@ class OpenProject(QObject):
             self._aside.add(camera_id)
             self.messages.tell_error(error)
 
-    def set_site(self, name: str, time_zone: str, where: tuple[float | None, float | None] = (None, None)) -> None:
+    def set_site(
+        self, name: str, time_zone: str, where: tuple[float | None, float | None] = (None, None), people: str = ""
+    ) -> None:
         """Call the site otherwise, say where it lies, or correct its time zone while no clips are there; can be undone.
 
         Parameters
@@ -186,6 +224,8 @@ class OpenProject(QObject):
             IANA name.
         where
             Latitude and longitude in degrees, both None where nobody says.
+        people
+            Who lives or works there and is expected.
 
         Raises
         ------
@@ -193,7 +233,7 @@ class OpenProject(QObject):
             If the name cannot be used.
         """
         _check_site_name(name, "Nothing was changed.")
-        if (after := Site(name, time_zone, *where)) != self.site:
+        if (after := Site(name, time_zone, *where, people.strip())) != self.site:
             self._changes.make("", "correct the site", self._project.set_site, self._show_site, self.site, after)
 
     def _show_site(self, site: Site) -> None:
@@ -247,6 +287,7 @@ class OpenProject(QObject):
             runner.drain()
         if self._lock.isLocked():
             self._clear_away()
+        self._keep_lines()
         self._project.close()
         self._lock.unlock()
 

@@ -2,19 +2,28 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable
+from contextlib import suppress
 from pathlib import Path
 
 from guardia.app.project.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
+from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.events import Boxes
 from guardia.core.evidence.evidence import Origin
-from guardia.media.analysis import lifted, moving_pictures
+from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.view.picture import PictureFacts, grey_of, picture_facts
+from guardia.media.analysis import decode_grey, lifted, moving_pictures, still_of
 from guardia.store.project import Project
+
+LOOKED_AT = 5
+"""So many of the latest pictures of each light are looked at."""
 
 LEAD_S = 3.0
 LONGEST_LOOK_S = 120.0
 LOOK_WIDTH_PX = 640
+REPORT_WIDTH_PX = 640
 
 
 class Pictures:
@@ -30,6 +39,20 @@ class Pictures:
     def picture_size(self) -> tuple[int, int]:
         """Width and height of the camera's clips in pixels, (0, 0) while there are none."""
         return self._project.clips.size(self._model.evidence.clips[0].id) if self._model.evidence.clips else (0, 0)
+
+    def facts_job(self) -> Callable[[], PictureFacts | None]:
+        """Work that looks at the latest pictures by day and at night; to be run off the interface thread."""
+        planned, clips = self.clean_view(), self._model.evidence.clips
+        by_light = [[c for c in clips if c.dark is dark][-LOOKED_AT:] for dark in (False, True)]
+        light, dark = ([self._project.measurements.background(c.id) for c in some] for some in by_light)
+
+        def look() -> PictureFacts | None:
+            if not planned:
+                return None
+            seen = [[grey_of(decode_grey(one)) for one in some if one] for some in (light, dark)]
+            return picture_facts(grey_of(decode_grey(planned)), *seen)
+
+        return look
 
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence side by side, as JPEG; those of the night brightened for the eye."""
@@ -53,6 +76,40 @@ class Pictures:
             return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)
 
         return read
+
+    def for_report(self, blurred: bool) -> list[tuple[str, bytes]]:
+        """A few pictures for a paper: what was missed, what was recorded, the most frequent false one.
+
+        Parameters
+        ----------
+        blurred
+            Whatever moves is made unrecognisable.
+
+        Returns
+        -------
+        list[tuple[str, bytes]]
+            Words and JPEG of each; clips whose file is gone are left out.
+        """
+        evidence, outcomes = self._model.evidence, self._model.comparison.installed_replay.outcomes
+        real = [o for o in evidence.occurrences if o.verdict is Verdict.REAL]
+        false = [o for o in evidence.occurrences if o.verdict is Verdict.FALSE]
+        kinds = Counter(o.kind for o in false).most_common(1)
+        wanted = [
+            ("missed", next((o for o in reversed(real) if not outcomes[o.id].recorded), None)),
+            ("recorded", next((o for o in reversed(real) if outcomes[o.id].recorded), None)),
+            ("false", next((o for o in reversed(false) if o.kind == kinds[0][0]), None) if kinds else None),
+        ]
+        taken = []
+        for words, occurrence in wanted:
+            path = self._project.clips.path_or_none(occurrence.clip_id) if occurrence is not None else None
+            if occurrence is None or path is None:
+                continue
+            at_s = (occurrence.start_s + occurrence.end_s) / 2
+            trace = self._project.measurements.trace(occurrence.clip_id) if blurred else None
+            with suppress(GuardiaError):
+                picture = still_of(path, at_s, trace, width_px=REPORT_WIDTH_PX)
+                taken.append((f"{words}: {kind_of(occurrence.kind).text}", picture))
+        return taken
 
     def camera_boxes(self, clip_id: int) -> list[Boxes]:
         """Boxes around objects that the camera itself, or somebody by hand, drew in a clip."""

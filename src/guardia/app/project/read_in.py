@@ -31,7 +31,7 @@ def read_in(session: Session, path: Path) -> int:
     Returns
     -------
     int
-        How many were taken; what could not be is notes by its line.
+        How many were taken; what could not be is told by its line.
     """
     try:
         found, skipped = read_readings(path, session.time_zone)

@@ -11,8 +11,15 @@ from guardia.core.base.words import count_of
 from guardia.core.prove.due import Due, due_of, in_patrol_order
 from guardia.formats.calendar import days_calendar
 
+BY_HAND = "entered by hand, or from a calendar"
+
 if TYPE_CHECKING:
     from guardia.app.project.open_project import OpenProject
+
+
+def today_here() -> date:
+    """This day where the program runs."""
+    return datetime.now().astimezone().date()
 
 
 class Rounds:
@@ -38,6 +45,12 @@ class Rounds:
         for model in self._session.models.values():
             camera = model.camera
             due += due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
+        for camera_id, line in self._session.summaries.items():
+            due += line.dues if camera_id not in self._session.models else []
+        places = {m.camera.id: (m.camera.name, m.camera.about.patrol) for m in self._session.models.values()}
+        for task in self._session.units.tasks:
+            camera_name, patrol = places.get(task.camera_id or 0, (self._session.site.name, 0))
+            due.append(Due(camera_name, task.what, task.on, BY_HAND, patrol))
         return in_patrol_order(due)
 
     def save(self, path: Path) -> None:

@@ -49,6 +49,7 @@ ACTIONS = (
         False,
         "Tune an unseen scene by hand, then see the truth and what would have been possible.",
     ),
+    Action("portfolio", "Project", "Sites side by side…", "", False, "A folder of projects, worst first."),
     Action("site", "Project", "Site…", "", False, "Correct the site's name, where it lies, or its time zone."),
     Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action(
@@ -147,8 +148,9 @@ ACTIONS = (
         "Save report…",
         "",
         False,
-        "For the owner of the site: a page a camera, before and after, as PDF; no picture.",
+        "For the owner of the site: a page a camera, before and after, as PDF; pictures only if asked.",
     ),
+    Action("sheets", "Project", "Save all sheets…", "", False, "The settings sheets of all cameras, as PDF and JSON."),
     Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
     Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),
     *(Action(f"go_{step.id}", "Go", step.text, step.keys, step.needs_camera, step.help) for step in STEPS),

@@ -16,30 +16,26 @@ from guardia.app.work.jobs import Report, Token
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
 from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan, dark_left_out, on_at
-from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
-from guardia.core.make.zones import Zone
 from guardia.core.score.hours import (
     AlertScore,
     Cure,
     HourOfDay,
     alert_score,
-    cures,
     hours_of_day,
     late_switching,
     outside,
     week_seconds,
 )
 from guardia.core.storage.readings import Measure, Reading, alert_delay
+from guardia.core.tuning.cures import usual_cures
 from guardia.core.tuning.hours import ProposedHours, propose_hours
 from guardia.formats.calendar import calendar_of, read_specials
-from guardia.store.records import Camera
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -307,8 +303,9 @@ class HoursModel(StepModel):
     def cures(self) -> list[Cure] | None:
         """Ways to be alerted less than under the installed settings, each by itself; None until they are worked out."""
         evidence, camera, zones = self.model.evidence, self.model.camera, self.model.draft.detection.zones
-        key = (evidence, camera.installed, camera.capability, zones)
-        cures: list[Cure] | None = self.curing.ask(key, lambda: _cures(evidence, camera, zones))
+        start = camera.under(camera.installed)
+        key = (evidence, start, zones)
+        cures: list[Cure] | None = self.curing.ask(key, lambda: usual_cures(evidence, start, zones))
         return cures
 
     def dark_by_date(self) -> list[tuple[date, float]]:
@@ -459,26 +456,3 @@ class HoursModel(StepModel):
 def _clock(begin: int, end: int, *, over: bool) -> tuple[int, int]:
     """Begin and end of a period; a night's end lies after 24:00."""
     return begin, end + 1440 * over
-
-
-def _cures(evidence: Evidence, camera: Camera, zones: tuple[Zone, ...]) -> list[Cure]:
-    """Everything that could be changed against too many alerts, one thing at a time."""
-    make = camera.capability
-    start = camera.under(camera.installed)
-    others: list[tuple[str, Candidate]] = []
-    for seconds in make.alert_interval_choices_s:
-        if seconds > camera.installed.alerts.alert_interval_s:
-            others.append((f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
-    others += [(f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes]
-    if make.schedule.periods_a_day:
-        proposed = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False)
-        if proposed.plan is not None:
-            others.append((f"alert hours: {proposed.plan.words}", start.with_values(alert_plan=proposed.plan)))
-    labels = [notch.label for notch in make.notches]
-    at = labels.index(camera.installed.detection.notch) if camera.installed.detection.notch in labels else 0
-    if at > 0 and camera.installed.detection.sensitivity is None:
-        others.append((f"sensitivity {labels[at - 1]}", start.with_values(notch=labels[at - 1])))
-    if zones != camera.installed.detection.zones:
-        others.append(("zones of the draft", start.with_values(zones=zones)))
-    others.append(("detection off", start.with_values(detection_on=False)))
-    return cures(evidence, start, others)

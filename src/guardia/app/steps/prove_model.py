@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Mapping
 from datetime import datetime
 from pathlib import Path
@@ -13,22 +14,23 @@ from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Visit
 from guardia.core.evidence.judgement import kind_of
+from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.prove.complaints import bad_at_night, too_many
 from guardia.core.prove.diagnose import Diagnosis, Question, diagnose, silences
 from guardia.core.prove.linked import Link, links_of, not_seen, woken
-from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, candidate_walks, fewest_walks, open_aims, passes_of
-from guardia.core.score.reach import THINGS, reach_m, shown_shares
+from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, Way, candidate_walks, fewest_walks, open_aims, passes_of
+from guardia.core.score.reach import THINGS, reach_m, shown_shares, strength_at
 from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import Trend, trend_of
+from guardia.core.tuning.cures import usual_cures
+from guardia.core.view.geometry import density_words
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
 
 FAR_M = {False: 15.0, True: 8.0}
 """Far by day and in the dark, where the view does not tell the reach (common practice, no source)."""
-
-RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N": "recorded, nobody told"}
-"""What came of a walk, by its key."""
 
 MOST_OFFERED = 30
 
@@ -54,7 +56,9 @@ class ProveModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.question = Question.NOT_RECORDED
-        self.planning, self.linking = self.latest(), self.latest()
+        self._planned = 0
+        self.planning, self.linking, self.complaining = self.latest(), self.latest(), self.latest()
+        self.complaining.changed.connect(self.changed)
         ends = [c.end_s for c in model.evidence.clips]
         self.at_s = max(ends, default=0.0)
         for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
@@ -72,14 +76,29 @@ class ProveModel(StepModel):
         self.question = question
         self.changed.emit()
 
-    def diagnosis(self) -> Diagnosis:
-        """What is known of every gate at that moment."""
+    def diagnosis(self) -> Diagnosis | None:
+        """What is known of every gate at that moment, or in all of the evidence; None until it is worked out."""
         model = self.model
+        if self.question in (Question.TOO_MANY, Question.AT_NIGHT):
+            return self._complaint()
         shown = next((v for v, begin, end in self._missed() if begin - 1 <= self.at_s <= end + 1), None)
         return diagnose(
             model.evidence, model.camera.capability, self.at_s, self.question, model.replay_of,
             shown[0] if shown is not None else None,
         )  # fmt: skip
+
+    def _complaint(self) -> Diagnosis | None:
+        model, question, at_s = self.model, self.question, self.at_s
+        evidence, done = model.evidence, model.comparison.installed_replay
+        zones, look = model.draft.detection.zones, model.pictures.facts_job()
+
+        def work() -> Diagnosis:
+            if question is Question.AT_NIGHT:
+                return bad_at_night(evidence, done, look(), at_s)
+            return too_many(evidence, done, usual_cures(evidence, done.candidate, zones), at_s)
+
+        answer: Diagnosis | None = self.complaining.ask((question, done, zones, at_s), work)
+        return answer
 
     def _missed(self) -> list[tuple[Visit, float, float]]:
         """Real visits that the installed settings miss, with beginning and end."""
@@ -104,6 +123,8 @@ class ProveModel(StepModel):
     def log_finding(self, note: str) -> None:
         """Enter what was asked, what was found and what was seen there in the logbook."""
         diagnosis = self.diagnosis()
+        if diagnosis is None:
+            return
         lines = [f"{diagnosis.question.value[:-1]} on {self.at:%Y-%m-%d %H:%M:%S}? {diagnosis.words}"]
         self.model.facts.log("looked into", "\n".join([*lines, *([note] if note else [])]))
 
@@ -136,9 +157,15 @@ class ProveModel(StepModel):
             walks = fewest_walks(aims, candidate_walks(aims, NEAR_M, far))
             return walks, [(a, passes.get(a, Passes())) for a in aims]
 
-        key = (evidence, draft, known)
+        # What is entered while walking does not change the plan under the walker's feet: plan_anew() takes it in.
+        key = (evidence.stack, evidence.occurrences, draft.candidate, known, self._planned)
         planned: tuple[list[Walk], list[tuple[Aim, Passes]]] | None = self.planning.ask(key, work)
         return planned
+
+    def plan_anew(self) -> None:
+        """Plan with what came of the walks so far."""
+        self._planned += 1
+        self.changed.emit()
 
     def linked(self) -> Linked | None:
         """Ways between the cameras of the site that begin or end at this one; None until they are worked out."""
@@ -173,8 +200,30 @@ class ProveModel(StepModel):
         return self._session.local_time(posix_s)
 
     def log_walk(self, walk: Walk, result: str) -> None:
-        """Enter what came of a walk in the logbook."""
-        self.model.facts.log("walk test", f"{walk.words} {RESULTS[result]}.")
+        """Keep what came of a walk under the installed settings: it tells of the scale, and stands in the logbook."""
+        zones = tuple(dict.fromkeys(aim.zone for aim in walk.settles if aim.zone))
+        installed = self.model.camera.installed
+        notch = "" if installed.detection.sensitivity is not None else installed.detection.notch
+        walked = Walked(
+            time.time(), walk.way, walk.near_m, walk.far_m, walk.dark, zones, notch, self._strength(walk), result
+        )
+        self.model.facts.add_walk(walked, f"{walk.words} {RESULTS[result]}.")
+
+    def _strength(self, walk: Walk) -> float:
+        """Size of a walking adult where the walk shows it largest, over the nominal threshold; 0 without a view."""
+        known, camera = self.model.camera.view, self.model.camera
+        if known is None:
+            return 0.0
+        contrast, size = camera.installed.sensitivity_under(camera.capability)
+        shown = shown_shares(self.model.evidence, known.view, dark=walk.dark)
+        across = walk.way is Way.ACROSS
+        return strength_at(known.view, walk.near_m, contrast=contrast, size=size, across=across, shown=shown)
+
+    def density(self, walk: Walk) -> str:
+        """Pixels a metre at the far end of a walk, and what that is enough for; empty without a view."""
+        known = self.model.camera.view
+        width = self.model.pictures.picture_size()[0]
+        return density_words(known.view, walk.far_m, width) if known is not None and width else ""
 
     def save_card(self, path: Path) -> None:
         """Save the walks as a card to print and take along."""

@@ -48,6 +48,8 @@ class SetupModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.who = ""
+        self.looking = self.latest()
+        self.looking.changed.connect(self.changed)
         for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
             signal.connect(self.changed)
 
@@ -60,12 +62,32 @@ class SetupModel(StepModel):
         """Keep serial number, where manual and keys are, and the place on the round."""
         self.model.facts.set_about(About(serial, manual, keys_kept, patrol))
 
+    def misfits(self) -> list[str] | None:
+        """What does not fit on what the camera hangs on; None where nothing is entered."""
+        units, camera_id = self._session.units, self.model.camera.id
+        return units.misfits(camera_id) if units.words_of(camera_id) else None
+
+    def hangs_on(self) -> str:
+        """Names of what the camera hangs on."""
+        return ", ".join(self._session.units.words_of(self.model.camera.id))
+
+    @property
+    def current_a(self) -> float | None:
+        """The current that it draws, where it is typed in."""
+        return self.model.evidence.storage.facts.get("current")
+
+    def set_current(self, amperes: float) -> None:
+        """Type in the current that it draws; 0 where it is not known."""
+        if (amperes or None) != self.current_a:
+            self._session.storage.set_fact(self.model.camera.id, "current", amperes or None)
+
     def lines(self) -> list[Line]:
         """The list in the order of the work."""
         model = self.model
         items = commissioning(
             model.evidence, model.camera.capability, model.comparison.installed_replay,
             clock_error_s=model.camera.clock_error_s, picture=model.pictures.picture_size(),
+            looks=self.looking.ask(model.evidence.clips, model.pictures.facts_job()), misfits=self.misfits(),
         )  # fmt: skip
         checked = model.facts.checked()
         lines = []

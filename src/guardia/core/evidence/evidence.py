@@ -18,6 +18,7 @@ from numpy.typing import NDArray
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
 from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
 from guardia.core.hours.place import SitePlace, wall_date
 from guardia.core.make.settings import Settings
@@ -187,6 +188,10 @@ class Evidence:
         Latitude and longitude of the site in degrees, None while nobody said.
     storage
         What is known of where its footage goes.
+    walks
+        Walk tests entered by hand.
+    other_views
+        Numbers of clips that are left out, since they show another view than the planned one.
     """
 
     clips: tuple[Clip, ...]
@@ -200,6 +205,8 @@ class Evidence:
     unmeasured_s: tuple[float, ...] = ()
     coordinates: tuple[float, float] | None = None
     storage: StorageKnown = field(default_factory=StorageKnown)
+    walks: tuple[Walked, ...] = ()
+    other_views: tuple[int, ...] = ()
 
     @cached_property
     def place(self) -> SitePlace:

@@ -6,6 +6,7 @@ the facts of the trade are common practice without a source.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -14,13 +15,18 @@ from guardia.core.evidence.evidence import Evidence, Origin
 from guardia.core.hours.periods import from_periods, to_periods
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
+from guardia.core.prove.diagnose import silences
 from guardia.core.replay.replay import Replay
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.readings import Measure, alert_delay
 from guardia.core.storage.stores import StoreKind
+from guardia.core.view.picture import DARK_LUMA, GLARE_SHARE, SOFT, TURNED_DEG, PictureFacts
 
 CLOCK_ERROR_S = 5.0
 """A clock this far off is put right (common practice, no source)."""
+
+RATE_FACTOR = 2.0
+"""Files within this factor of the bit rate ordered are as ordered: scenes differ (common practice, no source)."""
 
 
 class Mark(StrEnum):
@@ -63,7 +69,14 @@ class Item:
 
 
 def commissioning(
-    evidence: Evidence, make: Capability, done: Replay, *, clock_error_s: float, picture: tuple[int, int]
+    evidence: Evidence,
+    make: Capability,
+    done: Replay,
+    *,
+    clock_error_s: float,
+    picture: tuple[int, int],
+    looks: PictureFacts | None = None,
+    misfits: Sequence[str] | None = None,
 ) -> list[Item]:
     """The list for one camera.
 
@@ -79,6 +92,10 @@ def commissioning(
         What its clock shows less the true time, seconds.
     picture
         Width and height of its pictures, pixels; 0 while there are none.
+    looks
+        What its latest pictures tell; None while they were not looked at.
+    misfits
+        What does not fit on what it hangs on; None where nothing is entered.
 
     Returns
     -------
@@ -88,10 +105,13 @@ def commissioning(
     settings = done.candidate.settings
     return [
         *_bench(make),
+        _fits(misfits),
         _clock(evidence, clock_error_s),
         *_store(make, done),
         *_place(evidence),
+        *_picture(evidence, looks),
         _quality(make, settings, picture),
+        *_recording(evidence, make, settings),
         *_detection(make, settings),
         *_hours(make, settings, evidence),
         *_alerts(evidence),
@@ -123,7 +143,11 @@ def _bench(make: Capability) -> list[Item]:
 
 def _clock(evidence: Evidence, clock_error_s: float) -> Item:
     seen, verified = "", None
-    if evidence.clips:
+    read = [r.value for r in evidence.storage.readings if r.what is Measure.CLOCK and r.value is not None]
+    if read:
+        verified = abs(read[-1]) <= CLOCK_ERROR_S
+        seen = f"read as {read[-1]:+.0f} s off"
+    elif evidence.clips:
         verified = abs(clock_error_s) <= CLOCK_ERROR_S
         seen = f"its clock is off by {clock_error_s:.0f} s" if not verified else "no error of the clock is known"
     return Item("clock", "clock", "Time zone, date, 24 hours, automatic time", "every schedule and clip rests on it",
@@ -147,7 +171,6 @@ def _store(make: Capability, done: Replay) -> list[Item]:
 
 
 def _place(evidence: Evidence) -> list[Item]:
-    lit = [c.brightness for c in evidence.clips if c.dark]
     view = evidence.view
     signal = [r for r in evidence.storage.readings if r.what is Measure.SIGNAL]
     ladder = "Ladder: a second person; no work on live mains. Filming of neighbours and sound: local law decides."
@@ -160,8 +183,59 @@ def _place(evidence: Evidence) -> list[Item]:
         Item("view", "placement", "Calibrate its view: two standing persons, or the walk test",
              "reach and pixel density rest on it",
              found="calibrated" if view is not None else "", verified=True if view is not None else None),
-        Item("night picture", "placement", "Look at its picture at night", "the lamp may reflect, or reach too short",
-             found=f"{count_of(len(lit), 'clip')} in the dark" if lit else "", verified=None),
+    ]  # fmt: skip
+
+
+def _fits(misfits: Sequence[str] | None) -> Item:
+    seen = "" if misfits is None else misfits[0].rstrip(".") if misfits else "nothing that is known speaks against it"
+    return Item("fits", "on the bench", "Channels, megapixels, current, upload and medium suit what it hangs on",
+                "what does not fit is cheaper found before it is mounted", found=seen,
+                verified=None if misfits is None else not misfits)  # fmt: skip
+
+
+def _picture(evidence: Evidence, looks: PictureFacts | None) -> list[Item]:
+    """Sharp, level, the planned view, lit at night, free of glare: what its pictures tell."""
+    nothing: tuple[bool | None, str] = (None, "")
+    sharp = level = lit = bare = nothing
+    if looks is not None and looks.sharp is not None:
+        sharp = (looks.sharp >= SOFT, f"its latest pictures are {looks.sharp:.0%} as sharp as its planned view")
+    if looks is not None and looks.turned is not None:
+        moved = len(evidence.other_views)
+        away = f", {count_of(moved, 'clip')} of another view" if moved else ""
+        level = (abs(looks.turned) <= TURNED_DEG and not moved, f"turned by {looks.turned:+.1f}°{away}")
+    if looks is not None and looks.lit is not None and looks.burnt is not None:
+        lit = (looks.lit >= DARK_LUMA, f"at night its pictures have {looks.lit:.0f} of 255")
+        words = f"{looks.burnt:.1%} burnt out in one piece" if looks.burnt >= GLARE_SHARE else "no glare of its lamp"
+        bare = (looks.burnt < GLARE_SHARE, words)
+    return [
+        Item("sharp", "placement", "Picture sharp: lens clean, film off, in focus", "a soft picture names nobody",
+             found=sharp[1], verified=sharp[0]),
+        Item("level", "placement", "Picture level and as planned", "zones and distances rest on this view",
+             found=level[1], verified=level[0]),
+        Item("night picture", "placement", "Night picture lit as far as it is needed", "the lamp may reach too short",
+             found=lit[1], verified=lit[0]),
+        Item("glare", "placement", "Its lamp not reflected by glass, wall or web", "glare blinds it, webs trigger it",
+             found=bare[1], verified=bare[0]),
+    ]  # fmt: skip
+
+
+def _recording(evidence: Evidence, make: Capability, settings: Settings) -> list[Item]:
+    """Bit rate and gaps, from the files."""
+    quality = make.storage.quality(settings.storage.quality)
+    sized = [c for c in evidence.clips if c.size_bytes and c.duration_s > 1]
+    rate, right = "", None
+    if quality is not None and quality.mbit_s and sized:
+        got = sum(c.size_bytes for c in sized) * 8e-6 / sum(c.duration_s for c in sized)
+        right = True if 1 / RATE_FACTOR <= got / quality.mbit_s <= RATE_FACTOR else None
+        rate = f"{got:.2f} Mbit/s in its files, ordered are {quality.mbit_s:g}"
+    silent = silences(evidence)
+    gaps = f"{count_of(len(silent), 'silence')} that chance hardly explains, see Prove" if silent else ""
+    return [
+        Item("bit rate", "recording", "Bit rate as ordered", "a lower one fills less and shows less", found=rate,
+             verified=right),
+        Item("gaps", "recording", "No gap in what is recorded", "a weak link or a worn card loses pieces",
+             found=gaps or ("none that chance does not explain" if evidence.clips else ""),
+             verified=None if not evidence.clips else (True if not silent else None)),
     ]  # fmt: skip
 
 

@@ -55,6 +55,8 @@ class Question(StrEnum):
     NOT_RECORDED = "Why was it not recorded?"
     NOT_TOLD = "Why was nobody told?"
     NO_PICTURE = "Why is there no live picture?"
+    TOO_MANY = "Why so many alerts?"
+    AT_NIGHT = "Why is it bad at night?"
 
 
 @dataclass(frozen=True)
@@ -99,12 +101,15 @@ class Diagnosis:
         In the order of the chain.
     there
         The record that is there after all, in words; empty where there is none.
+    head
+        What the answer begins with.
     """
 
     question: Question
     at_s: float
     gates: tuple[Gate, ...]
     there: str = ""
+    head: str = ""
 
     @property
     def cause(self) -> Gate | None:
@@ -120,12 +125,16 @@ class Diagnosis:
     @property
     def words(self) -> str:
         """The answer in a sentence or two."""
+        return f"{self.head} {self._answer()}".strip() if self.gates else self.head
+
+    def _answer(self) -> str:
         if self.there and self.cause is None:
             return self.there
         if self.cause is not None:
+            said = self.cause.words.rstrip(".")
             also = [g.name for g in self.gates if g.state is State.CLOSED][1:]
             more = f" Closed as well: {', '.join(also)}." if also else ""
-            return f"{self.cause.name[0].upper()}{self.cause.name[1:]}: {self.cause.words}.{more}"
+            return f"{self.cause.name[0].upper()}{self.cause.name[1:]}: {said}.{more}"
         if self.checks:
             first = self.checks[0]
             return f"Nothing that is known explains it. Look first at: {first.name}. {first.check}"

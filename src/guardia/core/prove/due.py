@@ -9,13 +9,18 @@ from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.words import count_of
+from guardia.core.evidence.watch import merged
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import charge_of, sent_of
 from guardia.core.score.storage import keep_list
 from guardia.core.storage.facts import known_fact
+from guardia.core.storage.readings import Measure
 
 CHECK_AFTER = timedelta(days=7)
 """A change is checked on the evidence of a week (common practice, no source)."""
+
+CLEAN_EVERY = timedelta(days=90)
+"""A lens is cleaned every quarter (common practice, no source)."""
 
 BEFORE_END = timedelta(days=14)
 """A plan is renewed or replaced two weeks before it ends (common practice, no source)."""
@@ -98,6 +103,12 @@ def due_of(camera: str, done: Replay, patrol: int = 0) -> list[Due]:
     changed = evidence.epochs[-1].from_s if evidence.epochs else -math.inf
     if math.isfinite(changed) and not any(c.start_s > changed for c in evidence.motion_clips):
         due.append(("bring in the week since the change", day(changed) + CHECK_AFTER, f"changed on {day(changed)}"))
+    cleaned = [r.at_s for r in known.readings if r.what is Measure.LENS_CLEANED]
+    if cleaned:
+        due.append(("clean its lens", day(cleaned[-1]) + CLEAN_EVERY, f"last cleaned on {day(cleaned[-1])}"))
+    ups = [begin for begin, _ in merged(evidence.watched)][1:]
+    if ups and not any(c.start_s >= ups[-1] for c in evidence.motion_clips):
+        due.append(("test that it records again", day(ups[-1]), f"it was down until {day(ups[-1])}"))
     latest = day(known.asked_s) + AHEAD
     due = [one for one in due if one[1] <= latest]
     return sorted((Due(camera, what, on, why, patrol) for what, on, why in due), key=lambda d: d.on)

@@ -18,6 +18,7 @@ from shapely import Polygon, contains_xy
 from guardia.core.base.intervals import wilson
 from guardia.core.evidence.evidence import FOOTAGE, Evidence, Origin
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.walked import Walked
 from guardia.core.replay.replay import Replay
 from guardia.core.view.geometry import ViewGeometry
 from guardia.core.view.tracks import Track, tracks_of
@@ -245,7 +246,7 @@ def passes_of(
     -------
     dict[Aim, Passes]
         A person that goes as much across as towards counts for both. What motion clips let through is counted as
-        triggered only: a miss is never in them.
+        triggered only: a miss is never in them. Walks entered by hand count where they went.
     """
     counts: dict[Aim, list[int]] = {}
     shapes = {name: Polygon(corners) for name, corners in zones.items()}
@@ -264,7 +265,18 @@ def passes_of(
         for aim in _aims_of(main, view, clip.dark, (NEAR_M + far_m[clip.dark]) / 2):
             for zone in passed if shapes else ("",):
                 counts.setdefault(replace(aim, zone=zone), [0, 0])[0 if triggered else 1] += 1
+    for walk in evidence.walks:
+        for where in _places_of(walk, (NEAR_M + far_m[walk.dark]) / 2):
+            for zone in walk.zones if shapes else ("",):
+                aim = Aim(Way(walk.way), where, walk.dark, zone)
+                # Recorded late, somebody was not seen until he was near.
+                seen = walk.triggered and not (walk.result == "L" and where is Place.FAR)
+                counts.setdefault(aim, [0, 0])[0 if seen else 1] += 1
     return {aim: Passes(*both) for aim, both in counts.items()}
+
+
+def _places_of(walk: Walked, middle_m: float) -> list[Place]:
+    return list({Place.NEAR if at < middle_m else Place.FAR: None for at in (walk.near_m, walk.far_m)})
 
 
 def _aims_of(track: Track, view: ViewGeometry, dark: bool, middle_m: float) -> set[Aim]:

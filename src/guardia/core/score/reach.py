@@ -213,3 +213,11 @@ def reach_m(
     cells = silhouette_cells(view, thing, distance, across=across) * shown.share[contrast]
     enough = np.flatnonzero(cells * CELL_SIZE >= least_size(size, GRID.cells))
     return float(distance[enough[-1]]) if len(enough) else 0.0
+
+
+def strength_at(
+    view: ViewGeometry, distance_m: float, *, contrast: int, size: float, across: bool, shown: Shown
+) -> float:
+    """Size of a walking adult at a distance over the size threshold; 1 just triggers. Parameters as reach_m()."""
+    cells = silhouette_cells(view, THINGS[0], np.array([distance_m]), across=across) * shown.share[contrast]
+    return float(cells[0] * CELL_SIZE / least_size(size, GRID.cells))

@@ -317,6 +317,11 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
             f"{count_of(len(evidence.other_causes), 'clip')} recorded for another cause than motion, or for one not "
             "known: left out of every figure."
         )
+    if evidence.other_views:
+        lines.append(
+            f"{count_of(len(evidence.other_views), 'clip')} of another view than the planned one: left out, since a "
+            "zone fits one position."
+        )
     if evidence.snapshots:
         verb = "shows" if evidence.snapshots == 1 else "show"
         lines.append(

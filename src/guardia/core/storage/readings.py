@@ -26,6 +26,9 @@ class Measure(StrEnum):
     NOT_FORMATTED = "not formatted"
     FAILED = "failed"
     MISSING = "missing"
+    CLOCK = "clock offset"
+    SEEN_RECORDING = "seen recording"
+    LENS_CLEANED = "lens cleaned"
 
 
 class Range(NamedTuple):
@@ -56,11 +59,15 @@ RANGES: dict[Measure, Range] = {
     Measure.SUPPLY: Range("V", 0.0, 60.0),
     Measure.USED: Range("GB", 0.0, 1e6),
     Measure.FREE: Range("GB", 0.0, 1e6),
+    Measure.CLOCK: Range("s", -1e6, 1e6),
 }
 """What has a value; the others are states."""
 
 STATES = (Measure.HEALTHY, Measure.NOT_FORMATTED, Measure.FAILED, Measure.MISSING)
 """States of a store."""
+
+SEEN = (Measure.SEEN_RECORDING, Measure.LENS_CLEANED)
+"""What is seen or done at a camera, without a value."""
 
 
 @dataclass(frozen=True)

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from dataclasses import dataclass
+from datetime import date
 
 import numpy as np
 
@@ -59,7 +61,9 @@ class Check:
         return said if self.agrees else f"{said} {' '.join(self.reasons)}"
 
 
-def check_prediction(evidence: Evidence, installed: Candidate, since_s: float) -> Check | None:
+def check_prediction(
+    evidence: Evidence, installed: Candidate, since_s: float, until_s: float = math.inf
+) -> Check | None:
     """Hold what came since some settings were installed against what the days before let expect.
 
     Parameters
@@ -70,6 +74,8 @@ def check_prediction(evidence: Evidence, installed: Candidate, since_s: float) -
         The settings and the make.
     since_s
         Since when, POSIX seconds.
+    until_s
+        Until when, where others were installed after them.
 
     Returns
     -------
@@ -82,7 +88,8 @@ def check_prediction(evidence: Evidence, installed: Candidate, since_s: float) -
     before = {day: share for day, share in watched.items() if day < first}
     # The day of the change is half the one and half the other, and is left out, unless it began with the change.
     whole = since_s <= midnight(first, zone)
-    since = {day: share for day, share in watched.items() if day > first or (whole and day == first)}
+    ends = local_date(until_s, zone) if math.isfinite(until_s) else date.max
+    since = {d: share for d, share in watched.items() if (d > first or (whole and d == first)) and d < ends}
     if sum(before.values()) < LEAST_DAYS or sum(since.values()) < LEAST_DAYS:
         return None
     recorded = visit_outcomes(evidence.rated_table, replay(evidence, installed))[0]

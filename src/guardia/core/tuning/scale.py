@@ -86,7 +86,8 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
     """What the evidence tells of the notches.
 
     Every motion clip triggered under the settings of then. Footage and walk tests tell both ways, but only on a camera
-    whose lists or motion clips show that it went on looking meanwhile.
+    whose lists or motion clips show that it went on looking meanwhile. Walks entered by hand tell by what the view says
+    of a walking adult at that distance.
 
     Parameters
     ----------
@@ -98,7 +99,7 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
     Returns
     -------
     list[Seen]
-        In order of time.
+        Motion clips, then footage, then walks, each in order of time.
     """
     listed = [(e.at_s - EVENT_TOLERANCE_S, e.at_s + (e.duration_s or 0.0) + EVENT_TOLERANCE_S) for e in evidence.events]
     listed += [(c.start_s, c.end_s) for c in evidence.clips if c.by_motion]
@@ -115,6 +116,7 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
         settings = _telling(evidence, clip)
         if clip.id in footage and settings is not None and (strength := strengths.of(place, settings)) > 0:
             seen.append(Seen(settings.detection.notch, strength, any(a < end and begin < b for a, b in listed)))
+    seen += [Seen(w.notch, w.strength, w.triggered) for w in evidence.walks if w.notch and w.strength]
     return seen
 
 

@@ -376,3 +376,10 @@ def known_view_from_dict(data: Mapping[str, Any]) -> KnownView:
 
 
 _FORM = TypeAdapter(KnownView)
+
+
+def density_words(view: ViewGeometry, distance_m: float, width_px: int) -> str:
+    """Pixels a metre at a distance, and what LADDER says that they are enough for."""
+    density = view.density(distance_m, width_px)
+    enough = [name for name, least in LADDER if density >= least]
+    return f"{density:.0f} px/m at {distance_m:.0f} m: {f'enough to {enough[-1]}' if enough else 'enough for nothing'}"

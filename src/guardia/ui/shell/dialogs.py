@@ -109,9 +109,9 @@ def ask_new_project(parent: QWidget) -> tuple[str, str, Path] | None:
 
 
 def ask_site(
-    parent: QWidget, name: str, time_zone: str, where: tuple[float | None, float | None]
-) -> tuple[str, str, tuple[float | None, float | None]] | None:
-    """Ask for another name, time zone or place (latitude and longitude) of a site; None when it is not wanted."""
+    parent: QWidget, name: str, time_zone: str, where: tuple[float | None, float | None], people: str
+) -> tuple[str, str, tuple[float | None, float | None], str] | None:
+    """Ask for another name, time zone, place (latitude and longitude) or people of a site; None when not wanted."""
     dialog, form = _form(parent, "Site")
     field, zone = QLineEdit(name), _zones(time_zone)
     known = QCheckBox("known, for hours that follow the sun")
@@ -130,10 +130,13 @@ def ask_site(
         known.toggled.connect(box.setEnabled)
         form.addRow(words, box)
         degrees.append(box)
+    expected = QLineEdit(people)
+    expected.setPlaceholderText("such as: two in the workshop, weekdays from 8; a cleaner on Fridays")
+    form.addRow("Who lives or works there", expected)
     if not _accepted(dialog, lambda: bool(field.text())):
         return None
     place = (degrees[0].value(), degrees[1].value()) if known.isChecked() else (None, None)
-    return field.text().strip(), zone.currentText().strip(), place
+    return field.text().strip(), zone.currentText().strip(), place, expected.text().strip()
 
 
 def ask_new_camera(parent: QWidget) -> tuple[str, dict[str, Any]] | None:

@@ -25,6 +25,7 @@ from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.camera_commands import CameraCommands
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.palette import Palette
+from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.shell.practice_dialog import PracticeDialog
 from guardia.ui.shell.project_commands import (
     ask_to_measure_again,
@@ -34,6 +35,7 @@ from guardia.ui.shell.project_commands import (
     make_project,
     save_list,
     save_report,
+    save_sheets,
 )
 from guardia.ui.shell.rail import Rail
 from guardia.ui.shell.step_pages import PAGES
@@ -102,7 +104,7 @@ class MainWindow(QMainWindow):
 
         acts: dict[str, Callable[[], object]] = {
             "new": self.new_project, "open": lambda: self._open_what(lambda: choose_project(self)),
-            "demo": self.open_demo, "practice": self.practice,
+            "demo": self.open_demo, "practice": self.practice, "portfolio": self.show_portfolio,
             "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
@@ -115,7 +117,7 @@ class MainWindow(QMainWindow):
             "copy_draft": camera(CameraCommands.copy_draft),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
             "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),
-            "report": project(lambda s: save_report(self, s)),
+            "report": project(lambda s: save_report(self, s)), "sheets": project(lambda s: save_sheets(self, s)),
             "history": project(lambda s: show_history(self, s.undo)),
             "undo": project(lambda s: s.undo.undo()), "redo": project(lambda s: s.undo.redo()),
             "palette": self.show_palette, "dark": self.toggle_dark, "fold": self.fold_score,
@@ -388,6 +390,14 @@ class MainWindow(QMainWindow):
         dialog = PracticeDialog(self, self._data_home, self.session.folder if self.session else None)
         if dialog.exec() == QDialog.DialogCode.Accepted and dialog.folder is not None:
             self.open_project(dialog.folder)
+
+    def show_portfolio(self) -> None:
+        """Show the projects beside this one, and open the one that is chosen."""
+        recent = [Path(name).parent for name in self._preferences.recent]
+        here = self.session.folder.parent if self.session is not None else (*recent, self._data_home)[0]
+        dialog = PortfolioDialog(self, here)
+        if dialog.exec() == QDialog.DialogCode.Accepted and dialog.chosen is not None:
+            self.open_project(dialog.chosen)
 
     def new_project(self) -> None:
         """Make a project and open it."""

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
-from guardia.app.project.exports import Exports
+from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
@@ -32,7 +32,11 @@ def make_project(parent: QWidget) -> Path | None:
 def correct_site(parent: QWidget, session: Session) -> None:
     """Ask for another name or time zone of the site."""
     answer = dialogs.ask_site(
-        parent, session.site.name, session.site.time_zone, (session.site.latitude, session.site.longitude)
+        parent,
+        session.site.name,
+        session.site.time_zone,
+        (session.site.latitude, session.site.longitude),
+        session.site.people,
     )
     if answer is not None:
         try:
@@ -52,9 +56,19 @@ def save_list(parent: QWidget, session: Session) -> None:
 
 def save_report(parent: QWidget, session: Session) -> None:
     """Ask for a file and save a report for the owner of the site there."""
-    name, _ = QFileDialog.getSaveFileName(parent, "Save report", "report.pdf", "PDF (*.pdf)")
+    choices = [one.value for one in ReportPictures]
+    text = "Clips show people. The report may hold, of each camera:"
+    chosen, wanted = QInputDialog.getItem(parent, "Save report", text, choices, 0, editable=False)
+    name, _ = QFileDialog.getSaveFileName(parent, "Save report", "report.pdf", "PDF (*.pdf)") if wanted else ("", "")
     if name:
-        Exports(session).save_report(name)
+        Exports(session).save_report(name, ReportPictures(chosen))
+
+
+def save_sheets(parent: QWidget, session: Session) -> None:
+    """Ask for a folder and save the settings sheets of all cameras there."""
+    name = QFileDialog.getExistingDirectory(parent, "Save all sheets in a folder")
+    if name:
+        Exports(session).save_sheets(Path(name))
 
 
 def join_found(session: Session) -> None:

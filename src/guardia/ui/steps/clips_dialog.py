@@ -48,6 +48,8 @@ class ClipsDialog(QDialog):
         self.remove = button("Take out of the project", self._remove, tip="The clips of the selected rows (Del)")
         QShortcut(QKeySequence(Qt.Key.Key_Delete), self.table, self._remove)
         row.addWidget(self.remove)
+        self.same = button("It is the planned view", self._say_same, tip="Count the selected clips all the same")
+        row.addWidget(self.same)
         self.count = label("", "muted")
         row.addWidget(self.count)
         row.addStretch()
@@ -86,7 +88,11 @@ class ClipsDialog(QDialog):
     def _tell(self) -> None:
         chosen = len(self._selected())
         self.remove.setEnabled(chosen > 0)
+        self.same.setEnabled(any(i in self._model.evidence.other_views for i in self._selected()))
         self.count.setText(f"{count_of(len(self._ids), 'clip')}, {chosen} selected")
+
+    def _say_same(self) -> None:
+        self._model.corrections.say_same_view(self._selected())
 
     def _remove(self) -> None:
         self._model.corrections.remove_clips(self._selected())

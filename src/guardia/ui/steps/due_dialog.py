@@ -2,13 +2,56 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import QDate
+from PyQt6.QtWidgets import (
+    QComboBox,
+    QDateEdit,
+    QDialog,
+    QFileDialog,
+    QFormLayout,
+    QHBoxLayout,
+    QLineEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
+from guardia.app.project.rounds import BY_HAND
 from guardia.app.project.session import Session
+from guardia.core.prove.due import Due
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
-from guardia.ui.parts.widgets import WrappedLabel, button
+from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
+
+
+class TaskDialog(QDialog):
+    """Asks for a date, where, and what is to be done."""
+
+    def __init__(self, parent: QWidget, session: Session) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Enter a date")
+        form = QFormLayout(self)
+        self.what = QLineEdit()
+        self.what.setPlaceholderText("such as: trim the hedge")
+        self.where = QComboBox()
+        self.where.addItem(session.site.name, None)
+        for camera_id in session.camera_ids():
+            self.where.addItem(session.camera_name(camera_id), camera_id)
+        today = session.rounds.today
+        self.on = QDateEdit(QDate(today.year, today.month, today.day))
+        self.on.setDisplayFormat("yyyy-MM-dd")
+        self.on.setCalendarPopup(True)
+        form.addRow("What is to be done", self.what)
+        form.addRow("Where", self.where)
+        form.addRow("By", self.on)
+        form.addRow(dialog_ends(self))
+        self.what.setFocus()
+
+    @property
+    def answer(self) -> tuple[int | None, date, str]:
+        """Camera (None for the site), date, what."""
+        return self.where.currentData(), self.on.date().toPyDate(), self.what.text()
 
 
 class DueDialog(QDialog):
@@ -25,8 +68,10 @@ class DueDialog(QDialog):
     def __init__(self, parent: QWidget, session: Session) -> None:
         super().__init__(parent)
         self.setWindowTitle("What is due")
-        self.resize(820, 460)
+        self.resize(900, 460)
+        self._session = session
         self._rounds = session.rounds
+        self._dues: list[Due] = []
         layout = QVBoxLayout(self)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
@@ -35,6 +80,11 @@ class DueDialog(QDialog):
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         row.addWidget(button("Save as calendar …", self.choose_calendar, tip="Whole days, as iCalendar"))
+        row.addWidget(button("Take a calendar in …", self.choose_dates, tip="Dates from an iCalendar file"))
+        row.addWidget(button("Enter a date …", self.enter, tip="Something to do by a day, on a camera or the site"))
+        self.tick = button("Done", self.done_with, tip="The chosen date, if it was entered by hand (D)")
+        row.addWidget(self.tick)
+        self.table.keys["D"] = self.done_with
         row.addStretch()
         row.addWidget(button("Close", self.accept))
         layout.addLayout(row)
@@ -43,11 +93,40 @@ class DueDialog(QDialog):
     def refresh(self) -> None:
         """Show what is due as it is now."""
         dues, today = self._rounds.due(), self._rounds.today
+        self._dues = dues
         late = sum(d.on < today for d in dues)
         said = f"{len(dues)} dates, {late} of them past today, {today:%Y-%m-%d}."
         self.words.setText(said if dues else "Nothing is due.")
         rows = [(f"{d.on:%a %Y-%m-%d}", d.camera, d.what, d.why) for d in dues]
         fill_table(self.table, rows, lambda r, c: c == 0 and dues[r].on < today)
+
+    def choose_dates(self) -> None:
+        """Ask for a calendar and take its dates in."""
+        name, _ = QFileDialog.getOpenFileName(self, "Take a calendar in", "", "iCalendar (*.ics)")
+        if name:
+            self._session.units.read_calendar(Path(name))
+            self.refresh()
+
+    def enter(self) -> None:
+        """Ask for a date, and what is to be done by then."""
+        dialog = TaskDialog(self, self._session)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self._session.units.add_task(*dialog.answer)
+            self.refresh()
+
+    def done_with(self) -> None:
+        """The chosen date is done with; what is worked out goes when its reason goes."""
+        row = self.table.currentRow()
+        if not 0 <= row < len(self._dues) or self._dues[row].why != BY_HAND:
+            self.words.setText("Only dates entered by hand are ticked here; the others go when their reason goes.")
+            return
+        due = self._dues[row]
+        for task in self._session.units.tasks:
+            named = self._session.site.name if task.camera_id is None else self._session.camera_name(task.camera_id)
+            if (named, task.on, task.what) == (due.camera, due.on, due.what):
+                self._session.units.done(task)
+                break
+        self.refresh()
 
     def choose_calendar(self) -> None:
         """Ask where the calendar goes."""

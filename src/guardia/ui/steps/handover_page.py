@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import os
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -22,14 +20,14 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.exports import Exports
+from guardia.app.project.exports import Exports, file_stem
 from guardia.app.project.session import Session
-from guardia.app.work.messages import Severity
-from guardia.core.base.errors import GuardiaError
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
-from guardia.report.sheet import CAUTIONS, lines_against, score_rows, sheet_to_dict
+from guardia.report.sheet import CAUTIONS, lines_against, score_rows
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
+
+SHEET_FORMS = "JSON (*.json);;ONVIF analytics XML (*.xml)"
 
 ENTRY_KINDS = ("visit", "observed", "fault", "complaint", "reading", "export handed over", "guest access reviewed")
 """What is entered by hand; changes of settings enter themselves."""
@@ -45,7 +43,11 @@ class HandoverPage(QWidget):
         layout, head = page_head(self, "Hand over")
         head.addStretch()
         head.addWidget(
-            button("Save sheet as JSON…", self.choose_json, tip="With a published schema, for other programs")
+            button(
+                "Save sheet as JSON…",
+                self.choose_json,
+                tip="With a published schema, for other programs; or as ONVIF analytics XML",
+            )
         )
         head.addWidget(button("Save sheet as PDF…", self.choose_pdf, tip="To print and take along; holds no picture"))
         layout.addLayout(head)
@@ -149,7 +151,9 @@ class HandoverPage(QWidget):
             if not all(word in f"{entry.what} {entry.detail}".casefold() for word in wanted):
                 continue
             words = f"{self._session.local_time(entry.at_s):%Y-%m-%d %H:%M}  {entry.what}"
-            item = QListWidgetItem("\n".join([words, *([entry.detail] if entry.detail else [])]))
+            observed = self._model.observed(entry)
+            lines = [words, entry.detail, f"Observed: {observed}" if observed else ""]
+            item = QListWidgetItem("\n".join(filter(None, lines)))
             item.setData(Qt.ItemDataRole.UserRole, entry)
             self.logbook.addItem(item)
         if not self.logbook.count():
@@ -196,7 +200,7 @@ class HandoverPage(QWidget):
 
     def choose_json(self) -> None:
         """Ask for a file name and save the sheet as JSON."""
-        name, _ = QFileDialog.getSaveFileName(self, "Save sheet as JSON", self._suggested("json"), "JSON (*.json)")
+        name, _ = QFileDialog.getSaveFileName(self, "Save sheet as JSON", self._suggested("json"), SHEET_FORMS)
         if name:
             self.save(Path(name))
 
@@ -207,26 +211,8 @@ class HandoverPage(QWidget):
             self.save(Path(name))
 
     def _suggested(self, ending: str) -> str:
-        stem = "".join(c if c.isalnum() else "-" for c in self._model.camera.name.lower()).strip("-")
-        return str(Path.home() / f"{stem}-settings.{ending}")
+        return str(Path.home() / f"{file_stem(self._model.camera.name)}-settings.{ending}")
 
     def save(self, path: Path) -> None:
         """Save the sheet; the ending says in which form."""
-        content = Exports(self._session).sheet_content(self._model.camera.id)
-        part = path.with_name(path.name + ".part")
-        try:
-            if path.suffix.lower() == ".pdf":
-                from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
-
-                part.write_bytes(sheet_pdf(content))
-            else:
-                part.write_text(json.dumps(sheet_to_dict(content), indent=2, ensure_ascii=False) + "\n", "utf-8")
-            os.replace(part, path)
-        except OSError as error:
-            self._session.messages.tell(
-                f"The sheet could not be saved to {path} ({error.strerror}). Choose another folder.", Severity.ERROR
-            )
-        except GuardiaError as error:
-            self._session.messages.tell_error(error)
-        else:
-            self._session.messages.tell(f"Saved {path}.")
+        Exports(self._session).save_sheet(self._model.camera.id, path)

@@ -21,7 +21,8 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.steps.prove_model import RESULTS, ProveModel
+from guardia.app.steps.prove_model import ProveModel
+from guardia.core.evidence.walked import RESULTS
 from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
 from guardia.core.prove.walks import Walk
 from guardia.core.storage.readings import RANGES
@@ -93,6 +94,10 @@ class WhyTab(QWidget):
         if not self.at.hasFocus():
             self.at.setDateTime(QDateTime(at.year, at.month, at.day, at.hour, at.minute, at.second))
         diagnosis = self._model.diagnosis()
+        self.at.setEnabled(self._model.question not in (Question.TOO_MANY, Question.AT_NIGHT))
+        if diagnosis is None:
+            self.answer.setText("Working it out …")
+            return
         self.answer.setText(diagnosis.words)
         gates = self._ordered(diagnosis)
         rows = [(g.name, _SIGNS[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
@@ -117,7 +122,7 @@ class WalkTab(FreshPage):
         layout.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
-        self.table = row_table("Walks", ("walk", "settles", "came of it"))
+        self.table = row_table("Walks", ("walk", "settles", "picture there", "came of it"))
         stretch_columns(self.table, 0, 1)
         layout.addWidget(self.table, 2)
         keys = QHBoxLayout()
@@ -125,6 +130,7 @@ class WalkTab(FreshPage):
             keys.addWidget(button(f"{key}  {words}", partial(self.enter, key), "key", "For the chosen walk"))
             self.table.keys[key] = partial(self.enter, key)
         keys.addStretch()
+        keys.addWidget(button("Plan anew", self._anew, tip="With what came of the walks so far"))
         keys.addWidget(button("Save card as PDF …", self.choose_pdf, tip="To print and take along"))
         layout.addLayout(keys)
         self.aims = row_table("What is open", ("still open", "passes that triggered", "that did not", "missed, 90 %"))
@@ -148,7 +154,10 @@ class WalkTab(FreshPage):
             if self._walks
             else "Every question is settled by what was recorded and walked."
         )
-        rows = [(w.words, "; ".join(a.words for a in w.settles), self._results.get(w.words, "")) for w in self._walks]
+        rows = [
+            (w.words, "; ".join(a.words for a in w.settles), self._model.density(w), self._results.get(w.words, ""))
+            for w in self._walks
+        ]
         fill_table(self.table, rows)
         shares = [p.missed_share for _, p in aims]
         texts: Sequence[Sequence[str]] = [
@@ -156,6 +165,11 @@ class WalkTab(FreshPage):
             for (a, p), (low, high) in zip(aims, shares, strict=True)
         ]
         fill_table(self.aims, texts)
+
+    def _anew(self) -> None:
+        self._results = {}
+        self._model.plan_anew()
+        self.refresh()
 
     def enter(self, key: str) -> None:
         """Enter what came of the chosen walk, and go on to the next."""

@@ -18,6 +18,8 @@ from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import Mark, button, card, clear, draw_mark, label, page_head, painting
 from guardia.ui.steps.due_dialog import DueDialog
+from guardia.ui.steps.round_dialog import RoundDialog
+from guardia.ui.steps.round_list import RoundList
 
 _LEGEND = (
     (Verdict.REAL, True, "real"),
@@ -131,6 +133,7 @@ class RoundPage(QWidget):
         head.addStretch()
         self.due = button("D&ue …", self.show_due, tip="What is due when, over all cameras, and as a calendar")
         head.addWidget(self.due)
+        head.addWidget(button("&Walk …", self.walk_round, tip="Camera by camera in patrol order: due, read off, noted"))
         self.earlier = button("◂ Earlier", lambda: self._move(-SHOWN_DAYS), "link", "The two weeks before")
         self.later = button("Later ▸", lambda: self._move(SHOWN_DAYS), "link", "The two weeks after")
         head.addWidget(self.earlier)
@@ -148,11 +151,25 @@ class RoundPage(QWidget):
         area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         area.setWidget(inside)
         layout.addWidget(area, 1)
+        self.list = RoundList()
+        self.list.opened.connect(self.opened)
+        layout.addWidget(self.list, 1)
         session.cameras_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
         """Show the cameras as they are now, worst first."""
+        many = self._session.many
+        self._area.setVisible(not many)
+        self.list.setVisible(many)
+        self._site.setText(f"{self._session.site.name}, times in {self._session.site.time_zone}")
+        for widget in (self.earlier, self.later):
+            widget.setVisible(not many)
+        if many:
+            session = self._session
+            self.list.lines.show([(i, session.line_of(i), session.camera_name(i)) for i in session.camera_ids()])
+            self.setFocusProxy(self.list)
+            return
         clear(self._cards)
         self._fitted = []
         ids = self._session.camera_ids()
@@ -177,7 +194,6 @@ class RoundPage(QWidget):
             self._cards.addWidget(add, 0, Qt.AlignmentFlag.AlignHCenter)
         self._cards.addStretch()
         self._fit()
-        self._site.setText(f"{self._session.site.name}, times in {self._session.site.time_zone}")
         first = self.findChild(QPushButton, "primary")
         if first is not None:
             self.setFocusProxy(first)
@@ -202,6 +218,12 @@ class RoundPage(QWidget):
     def show_due(self) -> None:
         """Show what is due on the site."""
         DueDialog(self, self._session).exec()
+
+    def walk_round(self) -> None:
+        """Go from camera to camera."""
+        if self._session.models:
+            RoundDialog(self, self._session).exec()
+            self.refresh()
 
     def _move(self, days: int) -> None:
         self._moved += days

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtWidgets import QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QSpinBox
+from PyQt6.QtWidgets import QDoubleSpinBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QSpinBox
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -14,6 +14,7 @@ from guardia.core.prove.commission import Mark
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
+from guardia.ui.steps.units_dialog import UnitsDialog
 
 _SIGNS = {Mark.OPEN: "☐", Mark.DONE: "☑  done", Mark.NOT_HERE: "–  not here"}
 _KEYS = {"D": Mark.DONE, "N": Mark.NOT_HERE, "O": Mark.OPEN}
@@ -24,6 +25,7 @@ class SetupPage(FreshPage):
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
+        self._session = session
         self.model = session.step_model(SetupModel, model)
         self._lines: list[Line] = []
         layout, head = page_head(self, "Set up")
@@ -70,6 +72,16 @@ class SetupPage(FreshPage):
         left.addRow("Manual", self.manual)
         right.addRow("Pairing code and password are kept", self.keys_kept)
         right.addRow("Place on the round", self.patrol)
+        self.current = QDoubleSpinBox()
+        self.current.setRange(0, 100)
+        self.current.setDecimals(3)
+        self.current.setSuffix(" A")
+        self.current.setSpecialValueText("not said")
+        self.current.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.current.editingFinished.connect(lambda: self.model.set_current(self.current.value()))
+        right.addRow("Draws at most", self.current)
+        self.hangs = button("Recorders, hubs, lines …", self.show_units, tip="What cameras hang on, and its limits")
+        left.addRow("Hangs on", self.hangs)
         for field in (self.serial, self.manual, self.keys_kept):
             field.editingFinished.connect(self._write_down)
         self.patrol.editingFinished.connect(self._write_down)
@@ -102,6 +114,12 @@ class SetupPage(FreshPage):
             if not field.hasFocus():
                 field.setText(text)
         self.patrol.setValue(about.patrol)
+        self.current.setValue(self.model.current_a or 0.0)
+        self.hangs.setText(self.model.hangs_on() or "Recorders, hubs, lines …")
+
+    def show_units(self) -> None:
+        """Show what the cameras of the site hang on."""
+        UnitsDialog(self, self._session, self.model.model.camera.id).exec()
 
     def _explain(self) -> None:
         row = self.table.currentRow()

@@ -1,0 +1,144 @@
+"""What the cameras of a site hang on, what does not fit, and dates entered by hand; every change can be undone."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date, timedelta
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from guardia.app.project.undo import Changes
+from guardia.app.work.messages import MessageHub
+from guardia.core.base.errors import GuardiaError
+from guardia.core.base.words import count_of
+from guardia.core.hours.place import SitePlace
+from guardia.core.score.power import uploads
+from guardia.core.storage.units import Hung, Load, Unit, misfits, not_known
+from guardia.formats.calendar import read_days
+from guardia.store.project import Project
+from guardia.store.site_things import Task
+
+if TYPE_CHECKING:
+    from guardia.app.project.camera_model import CameraModel
+    from guardia.app.project.open_project import OpenProject
+
+AHEAD_DAYS = 366
+"""Recurring entries of a calendar are taken in for a year."""
+
+
+class SiteUnits:
+    """Units and dates of an open project.
+
+    Parameters
+    ----------
+    session
+        The open project.
+    project
+        Its file.
+    messages
+        Where errors are told.
+    """
+
+    def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
+        self._session, self._project, self._messages = session, project, messages
+        self._changes = Changes(session.undo, messages)
+
+    @property
+    def units(self) -> tuple[Hung, ...]:
+        """All recorders, hubs, supplies, lines and groups."""
+        return self._project.things.units()
+
+    def keep(self, number: int, unit: Unit, cameras: Sequence[int]) -> None:
+        """Enter a unit (number 0), or correct it; which cameras hang on it."""
+        hung = Hung(number, unit, tuple(cameras))
+        others = [h for h in self.units if h.id != number or not number]
+        what = f"correct '{unit.name}'" if number else f"enter '{unit.name}'"
+        self._set(tuple(sorted([*others, hung], key=lambda h: h.id or 1 << 30)), what)
+
+    def remove(self, number: int) -> None:
+        """Take a unit out."""
+        self._set(tuple(h for h in self.units if h.id != number), "take it out of the site")
+
+    def _set(self, units: tuple[Hung, ...], what: str) -> None:
+        before = self.units
+        if units != before:
+            self._changes.make("", what, self._project.things.set_units, lambda _: self._show(), before, units)
+
+    def _show(self) -> None:
+        for model in self._session.models.values():
+            model.facts_changed.emit()
+
+    def words_of(self, camera_id: int) -> list[str]:
+        """Names of what a camera hangs on."""
+        return [h.unit.name for h in self.units if camera_id in h.cameras]
+
+    def misfits(self, camera_id: int | None = None) -> list[str]:
+        """What does not fit on the site, or on what one camera hangs on."""
+        stores = self._session.storage.stores
+        wrong = []
+        for hung in self.units:
+            if camera_id is None or camera_id in hung.cameras:
+                mine = [f for f in stores if set(f.cameras) & set(hung.cameras)]
+                wrong += misfits(hung.unit, self._loads(hung), mine)
+        return wrong
+
+    def not_known(self, hung: Hung) -> list[str]:
+        """What would have to be typed in before it can be said that all fits."""
+        return not_known(hung.unit, self._loads(hung))
+
+    def _loads(self, hung: Hung) -> list[Load]:
+        models = self._session.models
+        return [_load(models[i]) for i in hung.cameras if i in models]
+
+    @property
+    def tasks(self) -> tuple[Task, ...]:
+        """Dates entered by hand."""
+        return self._project.things.tasks()
+
+    def add_task(self, camera_id: int | None, on: date, what: str) -> None:
+        """Enter a date by hand."""
+        if what.strip():
+            self._set_tasks((*self.tasks, Task(camera_id, on, what.strip())), "enter a date")
+
+    def done(self, task: Task) -> None:
+        """A date entered by hand is done with."""
+        self._set_tasks(tuple(t for t in self.tasks if t != task), f"done: {task.what}")
+
+    def read_calendar(self, path: Path) -> None:
+        """Take whole-day entries of a calendar in, each for the camera that its title begins with."""
+        session, today = self._session, self._session.rounds.today
+        site = session.site
+        place = SitePlace(site.time_zone, site.latitude, site.longitude)
+        try:
+            entries = read_days(path, place, today, today + timedelta(days=AHEAD_DAYS))
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+        worked_out = {(f"{d.camera}: {d.what}", d.on) for d in session.rounds.due()}
+        entries = [entry for entry in entries if entry not in worked_out]
+        names = {session.camera_name(i): i for i in session.camera_ids()}
+        tasks = []
+        for title, on in entries:
+            camera, _, what = title.partition(": ")
+            tasks.append(Task(names[camera], on, what) if camera in names and what else Task(None, on, title))
+        known = set(self.tasks)
+        new = [t for t in dict.fromkeys(tasks) if t not in known]
+        if new:
+            self._set_tasks((*self.tasks, *new), f"take {count_of(len(new), 'date')} in")
+        more = f" {len(tasks) - len(new)} were here already." if len(new) < len(tasks) else ""
+        self._messages.tell(f"{count_of(len(new), 'date')} taken in from {path.name}.{more}")
+
+    def _set_tasks(self, tasks: tuple[Task, ...], what: str) -> None:
+        before = self.tasks
+        self._changes.make("", what, self._project.things.set_tasks, lambda _: self._show(), before, tasks)
+
+
+def _load(model: CameraModel) -> Load:
+    """What a camera asks of what it hangs on, under its draft."""
+    make = model.camera.capability
+    quality = make.storage.quality(model.draft.storage.quality)
+    width, height = (quality.width, quality.height) if quality is not None else model.pictures.picture_size()
+    keeping = model.comparison.draft_replay.keeping
+    return Load(
+        model.camera.name, width * height / 1e6 or None, keeping.known.facts.get("current"), uploads(keeping)
+    )  # fmt: skip

@@ -1,0 +1,104 @@
+"""What Round and the portfolio tell of a camera, kept in the project so that its evidence need not be read for it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import asdict, dataclass
+from datetime import date
+from typing import Any
+
+from pydantic import TypeAdapter, ValidationError
+
+from guardia.app.project.advice import MISSED_WEIGHT, next_action
+from guardia.app.project.camera_model import CameraModel
+from guardia.core.prove.due import Due, due_of
+from guardia.store.project import Project
+
+
+@dataclass(frozen=True)
+class Summary:
+    """One camera in a line.
+
+    Parameters
+    ----------
+    name
+        Its name.
+    patrol
+        Its place on the round, 0 while nobody said.
+    false_per_day
+        False recordings a day under the installed settings with their interval (95 %); None without a rate.
+    missed
+        Real occurrences that are missed.
+    real
+        All real ones.
+    unjudged
+        Occurrences that are not judged.
+    step
+        Id of the step of the next action.
+    action
+        The next action.
+    why
+        Its reason.
+    due
+        What is due: date (ISO 8601), what, why.
+    """
+
+    name: str
+    patrol: int
+    false_per_day: tuple[float, float, float] | None
+    missed: int
+    real: int
+    unjudged: int
+    step: str
+    action: str
+    why: str
+    due: tuple[tuple[str, str, str], ...] = ()
+
+    @property
+    def trouble(self) -> float:
+        """How much care the camera needs."""
+        return (self.false_per_day[0] if self.false_per_day else 0.0) + MISSED_WEIGHT * self.missed
+
+    @property
+    def dues(self) -> list[Due]:
+        """What is due."""
+        return [Due(self.name, what, date.fromisoformat(on), why, self.patrol) for on, what, why in self.due]
+
+
+_FORM = TypeAdapter(Summary)
+
+
+def summary_of(model: CameraModel) -> Summary:
+    """The line of a camera whose evidence is read."""
+    score, camera, action = model.comparison.installed, model.camera, next_action(model)
+    interval = score.false_per_day_interval
+    rate = None if score.false_per_day is None or interval is None else (score.false_per_day, *interval)
+    dues = due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
+    return Summary(
+        camera.name, camera.about.patrol, rate, len(score.real_missed),
+        len(score.real_missed) + len(score.real_recorded), sum(not o.kind for o in model.evidence.occurrences),
+        action.step, action.text, action.why, tuple((d.on.isoformat(), d.what, d.why) for d in dues),
+    )  # fmt: skip
+
+
+def keep_summary(project: Project, camera_id: int, summary: Summary) -> None:
+    """Keep a camera's line with what it rests on."""
+    project.things.keep_summary(camera_id, {"key": project.summary_key(camera_id), **asdict(summary)})
+
+
+def kept_summaries(project: Project) -> dict[int, tuple[Summary, bool]]:
+    """Kept lines by the camera's number, each with whether it still rests on what is there."""
+    known = {}
+    for camera_id, body in project.things.summaries().items():
+        summary = summary_from(body)
+        if summary is not None:
+            known[camera_id] = (summary, body.get("key") == project.summary_key(camera_id))
+    return known
+
+
+def summary_from(body: Mapping[str, Any]) -> Summary | None:
+    """A kept line; None where it is none."""
+    try:
+        return _FORM.validate_python({name: value for name, value in body.items() if name != "key"})
+    except ValidationError:
+        return None  # it is worked out anew

@@ -1,0 +1,132 @@
+"""The round, camera by camera in patrol order: what is due there, and what is read off in a minute."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Collection, Mapping
+from typing import TYPE_CHECKING
+
+from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.undo import history_words
+from guardia.core.base.errors import InvalidValue
+from guardia.core.prove.due import Due
+from guardia.core.storage.readings import RANGES, Measure, Reading
+
+if TYPE_CHECKING:
+    from guardia.app.project.session import Session
+
+READ = (Measure.BATTERY, Measure.SIGNAL, Measure.SUPPLY, Measure.CLOCK, Measure.USED, Measure.FREE)
+"""What is asked at each camera, in this order; the last two are of its store."""
+
+OF_STORE = (Measure.USED, Measure.FREE)
+
+
+class RoundWalk:
+    """Goes from camera to camera.
+
+    Parameters
+    ----------
+    session
+        The open project.
+    """
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        models = session.models.values()
+        self.cameras = sorted(models, key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
+        self.at = 0
+
+    @property
+    def model(self) -> CameraModel | None:
+        """The camera that is looked at; None after the last."""
+        return self.cameras[self.at] if self.at < len(self.cameras) else None
+
+    def due(self) -> list[Due]:
+        """What is due there, overdue first."""
+        model = self.model
+        return [d for d in self._session.rounds.due() if model is not None and d.camera == model.camera.name]
+
+    def asks(self) -> tuple[Measure, ...]:
+        """What can be read off there: a battery only where it has one, space only of a store that is entered."""
+        model = self.model
+        if model is None:
+            return ()
+        battery = model.camera.capability.storage.power is not None
+        store = model.comparison.installed_replay.keeping.fitted is not None
+        return tuple(m for m in READ if (m is not Measure.BATTERY or battery) and (m not in OF_STORE or store))
+
+    def last(self, measure: Measure) -> str:
+        """What was read last, in words; empty for the first time."""
+        model = self.model
+        if model is None:
+            return ""
+        fitted = model.comparison.installed_replay.keeping.fitted
+        of_store = fitted.readings if fitted is not None else ()
+        readings = of_store if measure in OF_STORE else model.facts.readings()
+        known = [r for r in readings if r.what is measure and r.value is not None]
+        if not known:
+            return ""
+        return f"{known[-1].value:g} on {self._session.local_time(known[-1].at_s):%d %b}"
+
+    def keep(self, typed: Mapping[Measure, str], seen: Collection[Measure], note: str) -> None:
+        """Keep what was typed and seen there, one step of undo, and go on to the next camera.
+
+        Parameters
+        ----------
+        typed
+            Numbers as they were typed; empty ones are left out, a comma is taken for a point.
+        seen
+            What was seen or done without a value.
+        note
+            For the logbook; may be empty.
+
+        Raises
+        ------
+        InvalidValue
+            If something is no number or cannot be; nothing is kept then.
+        """
+        model = self.model
+        if model is None:
+            return
+        now = time.time()
+        readings = {m: Reading(now, m, _number(m, text)) for m, text in typed.items() if text.strip()}
+        of_camera = [r for m, r in readings.items() if m not in OF_STORE] + [Reading(now, m) for m in seen]
+        of_store = [r for m, r in readings.items() if m in OF_STORE]
+        fitted = model.comparison.installed_replay.keeping.fitted
+        if of_camera or of_store or note.strip():
+            self._session.undo.beginMacro(history_words(model.camera.name, "looked at on the round"))
+            if of_camera:
+                model.facts.set_readings([*model.facts.readings(), *of_camera], "read off on the round")
+            if of_store and fitted is not None:
+                self._session.storage.add_readings(fitted.id, of_store)
+            if note.strip():
+                model.facts.log("visit", note.strip())
+            self._session.undo.endMacro()
+        self.at += 1
+
+    def skip(self) -> None:
+        """Leave this camera out."""
+        self.at += 1
+
+    def back(self) -> None:
+        """Go back to the camera before."""
+        self.at = max(0, self.at - 1)
+
+    def done(self, due: Due) -> None:
+        """A date entered by hand is done with."""
+        units, model = self._session.units, self.model
+        for task in units.tasks:
+            mine = task.camera_id is None or (model is not None and task.camera_id == model.camera.id)
+            if mine and (task.on, task.what) == (due.on, due.what):
+                units.done(task)
+                return
+
+
+def _number(measure: Measure, text: str) -> float:
+    try:
+        return float(text.strip().replace(",", "."))
+    except ValueError as error:
+        unit = RANGES[measure].unit
+        raise InvalidValue(
+            f"{measure.capitalize()}: '{text}' is no number.", kept="Nothing was kept.", do=f"Write it in {unit}."
+        ) from error

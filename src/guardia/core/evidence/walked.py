@@ -1,0 +1,59 @@
+"""Walk tests whose result was entered by hand, without a clip of them."""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from guardia.core.base.errors import InvalidValue
+
+RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N": "recorded, nobody told"}
+"""What can come of a walk, by its key."""
+
+
+@dataclass(frozen=True)
+class Walked:
+    """One walk and what came of it.
+
+    Parameters
+    ----------
+    at_s
+        When, POSIX seconds.
+    way
+        How somebody went, as in core.prove.walks.Way.
+    near_m
+        Where it passed or ended, metres ahead of the camera.
+    far_m
+        Where it began; the same for one across.
+    dark
+        In the dark, else by day.
+    zones
+        Names of the zones that it went through, none for the whole picture.
+    notch
+        Set on the camera then; empty where the sensitivity was given directly.
+    strength
+        Size of a walking adult where it was largest, over the nominal threshold of that notch; 0 where the view does
+        not tell it.
+    result
+        A key of RESULTS.
+    """
+
+    at_s: float
+    way: str
+    near_m: float
+    far_m: float
+    dark: bool
+    zones: tuple[str, ...] = ()
+    notch: str = ""
+    strength: float = 0.0
+    result: str = "R"
+
+    def __post_init__(self) -> None:
+        sound = math.isfinite(self.at_s) and 0 < self.near_m <= self.far_m <= 10_000 and 0 <= self.strength < math.inf
+        if not sound or self.result not in RESULTS:
+            raise InvalidValue("A walk needs a moment, distances above 0 m, and a result that is known.")
+
+    @property
+    def triggered(self) -> bool:
+        """Whether the camera triggered."""
+        return self.result != "M"

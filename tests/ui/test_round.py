@@ -1,0 +1,202 @@
+"""Round: dates by hand, the walk through all cameras, what cameras hang on, and a site of five hundred."""
+
+import json
+from datetime import timedelta
+from unittest.mock import patch
+
+import pypdf
+from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QFileDialog, QInputDialog
+
+from guardia.app.project.exports import Exports, ReportPictures
+from guardia.app.project.makes import capability_data, middle_settings
+from guardia.app.project.summary import Summary, keep_summary
+from guardia.core.make.capability import capability_from_dict
+from guardia.core.storage.readings import Measure
+from guardia.core.storage.units import UnitKind
+from guardia.store.project import Project
+from guardia.store.records import Site
+from guardia.ui.shell.portfolio_dialog import PortfolioDialog
+from guardia.ui.steps.due_dialog import DueDialog
+from guardia.ui.steps.round_dialog import RoundDialog
+from guardia.ui.steps.units_dialog import UnitsDialog
+from tests.ui.support import GuiCase
+from tests.ui.test_steps import StepCase
+
+
+class Dates(StepCase):
+    def test_a_date_is_entered_goes_out_and_comes_in_once_and_is_done_with(self):
+        dialog = DueDialog(self.window, self.session)
+        before = dialog.table.rowCount()
+        on = self.session.rounds.today + timedelta(days=3)
+
+        def fill(asked):
+            asked.what.setText("trim the hedge")
+            asked.where.setCurrentText("Office step")
+            asked.on.setDate(QDate(on.year, on.month, on.day))
+
+        self.answer(True, fill)
+        dialog.enter()
+        self.assertEqual(dialog.table.rowCount(), before + 1)
+        path = self.folder / "due.ics"
+        with patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+            dialog.choose_calendar()
+        with patch.object(QFileDialog, "getOpenFileName", return_value=(str(path), "")):
+            dialog.choose_dates()
+        self.assertEqual(dialog.table.rowCount(), before + 1, "what is known already is not taken twice")
+        row = next(r for r in range(before + 1) if dialog.table.item(r, 2).text() == "trim the hedge")
+        dialog.table.setCurrentCell((row + 1) % (before + 1), 0)
+        dialog.done_with()
+        self.assertIn("Only dates entered by hand", dialog.words.text())
+        dialog.table.setCurrentCell(row, 0)
+        dialog.table.setFocus()
+        QTest.keyClick(dialog.table, "d")
+        self.assertEqual(dialog.table.rowCount(), before)
+        self.session.undo.undo()
+        self.assertEqual(len(self.session.units.tasks), 1)
+        foreign = self.folder / "other.ics"
+        lines = ("BEGIN:VCALENDAR", "BEGIN:VEVENT", "DTSTART;VALUE=DATE:20270105", "SUMMARY:Slipway: paint the post",
+                 "END:VEVENT", "END:VCALENDAR", "")  # fmt: skip
+        foreign.write_text("\r\n".join(lines))
+        self.session.units.read_calendar(foreign)
+        slipway = next(i for i in self.session.camera_ids() if self.session.camera_name(i) == "Slipway")
+        self.assertIn((slipway, "paint the post"), [(t.camera_id, t.what) for t in self.session.units.tasks])
+        (self.folder / "no.ics").write_bytes(b"\xff\x00 nothing")
+        self.session.units.read_calendar(self.folder / "no.ics")
+        self.assertIn("cannot be read as a calendar", self.session.messages.told[-1].text)
+        self.painted(dialog)
+        dialog.deleteLater()
+
+
+class Walked(StepCase):
+    def test_the_round_is_walked_by_keys_alone_in_patrol_order(self):
+        models = {m.camera.name: m for m in self.session.models.values()}
+        models["Winter store"].facts.set_about(type(models["Winter store"].camera.about)("", "", "", 1))
+        dialog = RoundDialog(self.window, self.session)
+        dialog.open()
+        self.assertIn("Winter store  (1 of 6)", dialog.title.text())
+        self.assertIn(Measure.BATTERY, dialog.fields)
+        battery, signal = dialog.fields[Measure.BATTERY][0], dialog.fields[Measure.SIGNAL][0]
+        QTest.keyClicks(battery, "61,5")
+        QTest.keyClicks(signal, "minus")
+        QTest.keyClick(signal, Qt.Key.Key_Return)
+        self.assertIn("'minus' is no number", dialog.trouble.text())
+        self.assertIn("(1 of 6)", dialog.title.text(), "nothing is kept, and it stays there")
+        signal.clear()
+        QTest.keyClicks(signal, "-71")
+        dialog.seen[Measure.LENS_CLEANED].setChecked(True)
+        QTest.keyClicks(dialog.note, "web brushed off")
+        steps = self.session.undo.count()
+        QTest.keyClick(dialog.note, Qt.Key.Key_Return)
+        self.assertIn("(2 of 6)", dialog.title.text())
+        self.assertEqual(self.session.undo.count(), steps + 1, "one step of undo a camera")
+        model = models["Winter store"]
+        kept = {r.what: r.value for r in model.facts.readings()}
+        self.assertEqual((kept[Measure.BATTERY], kept[Measure.SIGNAL]), (61.5, -71.0))
+        self.assertIn(Measure.LENS_CLEANED, kept)
+        self.assertEqual(model.corrections.logbook()[0].detail, "web brushed off")
+        self.assertNotIn(Measure.BATTERY, dialog.fields, "a mains camera has no battery")
+        QTest.keyClick(dialog, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
+        self.assertIn("61.5 on", dialog.fields[Measure.BATTERY][1].text())
+        for _ in range(5):
+            QTest.keyClick(dialog, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
+        self.assertIn("end", dialog.next.text())
+        self.click(dialog.next)
+        self.assertFalse(dialog.isVisible())
+        self.assertIn("clean its lens", [d.what for d in self.session.rounds.due()])
+        self.session.undo.undo()
+        self.assertNotIn("web brushed off", [e.detail for e in model.corrections.logbook()])
+        dialog.deleteLater()
+
+
+class HangsOn(StepCase):
+    def test_what_does_not_fit_is_said_in_place_on_the_list_and_taken_back(self):
+        page = self.open_camera("Slipway", "setup")
+        page.current.setValue(1.2)
+        page.current.editingFinished.emit()
+        dialog = UnitsDialog(page, self.session, self.model.camera.id)
+
+        def fill(asked):
+            asked.name.setText("Switch in the shed")
+            asked.kind.setCurrentIndex(asked.kind.findData(UnitKind.SUPPLY))
+            asked.limits["current_a"].setValue(1.0)
+
+        self.answer(True, fill)
+        dialog.enter()
+        self.assertIn("'Switch in the shed' gives 1 A, its cameras draw 1.20 A", dialog.words.text())
+        page.refresh()
+        row = next(r for r in range(page.table.rowCount()) if page.table.item(r, 1).text().startswith("Channels"))
+        self.assertTrue(page.table.item(row, 3).text().startswith("✕"))
+        self.assertEqual(page.hangs.text(), "Switch in the shed")
+        dialog.table.setCurrentCell(0, 0)
+        self.answer(True, lambda asked: asked.limits["current_a"].setValue(3.0))
+        dialog.change()
+        self.assertIn("All fits", dialog.words.text())
+        self.answer(True, lambda asked: asked.name.setText("Switch in the shed"))
+        dialog.enter()
+        self.assertIn("cannot have one name", self.session.messages.told[-1].text)
+        dialog.remove()
+        self.assertEqual(self.session.units.units, ())
+        self.session.undo.undo()
+        self.assertEqual(len(self.session.units.units), 1)
+        self.painted(dialog)
+        dialog.deleteLater()
+
+
+class Papers(StepCase):
+    def test_sheets_of_all_cameras_and_a_report_with_blurred_pictures(self):
+        target = self.folder / "sheets"
+        target.mkdir()
+        with patch.object(QFileDialog, "getExistingDirectory", return_value=str(target)):
+            self.window.actions_by_id["sheets"].trigger()
+        self.assertEqual(len(list(target.glob("*.pdf"))), 6)
+        self.assertEqual(json.loads((target / "slipway-settings.json").read_text())["camera"], "Slipway")
+        path = self.folder / "report.pdf"
+        for choice, pictures in ((ReportPictures.NONE, 0), (ReportPictures.BLURRED, 1)):
+            asked = patch.object(QInputDialog, "getItem", return_value=(choice.value, True))
+            with asked, patch.object(QFileDialog, "getSaveFileName", return_value=(str(path), "")):
+                self.window.actions_by_id["report"].trigger()
+            images = sum(len(page.images) for page in pypdf.PdfReader(path).pages)
+            self.assertEqual(bool(images), bool(pictures), choice)
+        model = self.session.camera(next(iter(self.session.models)))
+        plain, blurred = (dict(model.pictures.for_report(b)) for b in (False, True))
+        self.assertEqual(plain.keys(), blurred.keys())
+        self.assertTrue(all(len(blurred[k]) < len(plain[k]) for k in plain), "what moved is smooth")
+        self.assertFalse(Exports(self.session).save_sheet(model.camera.id, self.folder / "no" / "sheet.xml"))
+        self.assertTrue(Exports(self.session).save_sheet(model.camera.id, self.folder / "sheet.xml"))
+        self.assertIn("Choose another folder", self.session.messages.told[-2].text)
+
+
+class ManyCameras(GuiCase):
+    def test_five_hundred_cameras_are_lines_kept_in_the_project_and_opened_one_by_one(self):
+        folder, make = self.folder / "large", capability_data("polygon-mains-camera")
+        settings = middle_settings(capability_from_dict(make))
+        with Project(folder, create=True, site=Site("Large", "UTC")) as project:
+            for n in range(500):
+                camera = project.cameras.add(f"Camera {n:03}", make, settings)
+                if n != 7:
+                    line = Summary(f"Camera {n:03}", n, (n / 100, 0.0, 9.0), n % 5, 20, n, "tune", "Tune", "since")
+                    keep_summary(project, camera, line)
+        self.window.open_project(folder)
+        page, session = self.window.pages["round"], self.window.session
+        rows = page.list.lines.rows
+        self.assertEqual(len(rows), 500)
+        self.assertEqual(rows[0][2], "Camera 499", "worst first")
+        self.assertEqual(page.list.lines.index(0, 1).data(), "5.0 (0.0 to 9.0)")
+        self.assertEqual(session.models, {}, "no evidence is read for that")
+        seventh = next(i for i in session.camera_ids() if session.camera_name(i) == "Camera 007")
+        while session.line_of(seventh) is None:
+            QTest.qWait(20)
+        self.assertEqual(session.line_of(seventh).action, "Import clips")
+        self.painted(page)
+        page.list.selectRow(0)
+        page.list.setFocus()
+        QTest.keyClick(page.list, Qt.Key.Key_Return)
+        self.assertEqual(self.window.current_step(), "tune")
+        self.assertEqual(len(session.models), 1)
+        dialog = PortfolioDialog(self.window, self.folder)
+        self.assertEqual(dialog.table.item(0, 1).text(), "500")
+        dialog.take()
+        self.assertEqual(dialog.chosen, folder)
+        dialog.deleteLater()
