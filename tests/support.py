@@ -1,5 +1,6 @@
 """What several tests use: clips made on the spot, the demo, capabilities, evidence from plain numbers."""
 
+import atexit
 import math
 import shutil
 import sqlite3
@@ -8,13 +9,13 @@ import unittest
 from collections.abc import Callable, Sequence
 from contextlib import closing
 from fractions import Fraction
-from importlib.resources import files
 from pathlib import Path
 
 import av
 import numpy as np
 from PIL import Image, ImageDraw
 
+from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.evidence import Clip, Evidence, Occurrence, Origin
@@ -28,8 +29,17 @@ from guardia.core.tuning.propose import Effect, difference
 from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import Camera
 
-DEMO = Path(str(files("guardia") / "data" / "demo"))
-TRUTH = Path(str(files("guardia") / "data" / "demo-truth"))
+TRUTH = Path(__file__).parent / "demo_truth"
+
+
+def _demo() -> Path:
+    """The shipped demo, unpacked once for this process; it is only read."""
+    home = tempfile.mkdtemp(prefix="guardia-test-demo-")
+    atexit.register(shutil.rmtree, home, ignore_errors=True)
+    return own_demo(Path(home))
+
+
+DEMO = _demo()
 
 
 def capability(name: str = "polygon-mains-camera") -> Capability:

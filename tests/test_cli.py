@@ -9,9 +9,12 @@ import subprocess
 from pathlib import Path
 
 from guardia.cli import main
+from guardia.core.base.errors import ProjectError
 from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.report.tables import write_table
 from guardia.store.project import Project
+from guardia.ui.shell.run import check_display
 from tests.support import DEMO, FolderCase, pontoon, steady, write_clip
 
 HOME = Path(__file__).resolve().parent.parent
@@ -199,7 +202,67 @@ class FrontDoor(FolderCase):
         self.assertIn("Python 3.11 or newer is needed", done.stderr)
         self.assertFalse((elsewhere / ".venv").exists())
 
-    def test_help_names_every_command(self):
-        done = self.call(str(HOME / "guardia"), "--help")
-        for name in ("demo", "open", "analyse", "replay", "score", "benchmark", "screenshots"):
-            self.assertIn(name, done.stdout)
+    def test_help_and_version_need_nothing_to_be_set_up(self):
+        elsewhere = self.bare_copy("docs/commands.txt", "src/guardia/__init__.py")
+        for words in ("--help", "help", "-h"):
+            self.assertIn("portfolio", self.call(str(elsewhere / "guardia"), words).stdout)
+        self.assertIn("Usage", self.call(str(elsewhere / "guardia")).stdout)
+        self.assertRegex(self.call(str(elsewhere / "guardia"), "--version").stdout, r"^Guardia \d+\.\d+")
+        self.assertFalse((elsewhere / ".venv").exists())
+
+    def bare_copy(self, *names):
+        elsewhere = self.folder / "guardia-copy"
+        for name in ("guardia", "requirements.txt", "requirements-dev.txt", *names):
+            (elsewhere / name).parent.mkdir(parents=True, exist_ok=True)
+            shutil.copy(HOME / name, elsewhere / name)
+        return elsewhere
+
+    def test_libraries_that_are_not_whole_are_made_anew(self):
+        elsewhere = self.bare_copy()
+        half = elsewhere / ".venv" / "bin"
+        half.mkdir(parents=True)
+        (half / "left over").write_text("from an installation that was cut short")
+        fake = self.folder / "python"
+        fake.write_text('#!/bin/sh\ncase "$1" in -c) exit 0;; *) echo tried to make it >&2; exit 1;; esac\n')
+        fake.chmod(0o755)
+        done = self.call(str(elsewhere / "guardia"), "analyse", "x.mp4", GUARDIA_PYTHON=str(fake))
+        self.assertIn("not whole", done.stderr)
+        self.assertIn("tried to make it", done.stderr)
+        self.assertFalse((elsewhere / ".venv").exists(), "nothing half made is left behind")
+
+    def test_a_named_python_that_does_not_run_is_told(self):
+        done = self.call(str(self.bare_copy() / "guardia"), "score", "x", GUARDIA_PYTHON="/nowhere/python")
+        self.assertEqual(done.returncode, 1)
+        self.assertIn("GUARDIA_PYTHON names '/nowhere/python'", done.stderr)
+
+    def test_a_screen_that_does_not_answer_is_told(self):
+        for display in (":97", "localhost:97", "nonsense"):
+            with self.subTest(display), self.assertRaisesRegex(ProjectError, "cannot be reached.*DISPLAY"):
+                check_display({"DISPLAY": display})
+        check_display({"QT_QPA_PLATFORM": "offscreen"})
+
+
+class OddFiles(CommandCase):
+    def test_a_pipe_an_empty_folder_and_a_folder_that_cannot_be_written_are_told(self):
+        os.mkfifo(self.folder / "x.csv")
+        project = shutil.copytree(DEMO, self.folder / "p")
+        for command in (
+            ("judge", project, "--camera", "Slipway", "--from", self.folder / "x.csv"),
+            ("replay", "x.mp4", "--settings", self.folder / "x.csv"),
+        ):
+            status, _, said = self.run_command(*command)
+            self.assertEqual(status, 2)
+            self.assertIn("a pipe", said)
+        (self.folder / "empty").mkdir()
+        status, _, said = self.run_command("analyse", self.folder / "empty")
+        self.assertEqual(status, 2)
+        self.assertIn("no video file", said)
+        (self.folder / "file").write_text("")
+        status, _, said = self.run_command("screenshots", "--folder", self.folder / "file" / "below")
+        self.assertEqual(status, 2)
+        self.assertIn("No picture can be saved", said)
+
+    def test_a_text_that_a_spreadsheet_would_run_is_guarded_and_numbers_stay_numbers(self):
+        path = self.folder / "t.csv"
+        write_table(path, [{"name": "=HYPERLINK(1)", "also": "@x", "rate": -0.5, "plain": "gate"}])
+        self.assertEqual(path.read_text("utf-8-sig").splitlines()[1], "'=HYPERLINK(1),'@x,-0.5,gate")

@@ -1,16 +1,21 @@
 """The shipped demo: its size, its mistakes to find, and its truth kept apart."""
 
 import unittest
+import zipfile
+from importlib.resources import files
 from pathlib import Path
+from unittest.mock import patch
 
-from guardia.app.project.demo import own_demo
+from guardia.app.project.demo import own_demo, unpack_demo
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
+from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay import gates
 from guardia.core.score.candidates import Scorer
 from guardia.store.project import Project
+from guardia.tools.pack_demo import pack_demo
 from guardia.tools.screenshots import EXAMPLE_ZONE
 from tests.support import DEMO, TRUTH, FolderCase
 
@@ -41,9 +46,11 @@ class Demo(unittest.TestCase):
         self.assertEqual(causes, {Cause.BUTTON, Cause.LIVE_LOOK, Cause.SOUND, Cause.BY_HAND})
 
     def test_it_stays_small_enough_to_ship_and_holds_no_truth(self):
-        self.assertLess(sum(f.stat().st_size for f in DEMO.rglob("*") if f.is_file()), 25 * MEGABYTE)
+        packed = Path(str(files("guardia") / "data" / "demo.zip"))
+        self.assertLess(packed.stat().st_size, 25 * MEGABYTE)
         self.assertEqual([f for f in DEMO.rglob("*") if "truth" in f.name], [])
-        readers = {f.name for f in (Path(DEMO).parents[1]).rglob("*.py") if "truth.jsonl" in f.read_text("utf-8")}
+        program = Path(str(files("guardia")))
+        readers = {f.name for f in program.rglob("*.py") if "truth.jsonl" in f.read_text("utf-8")}
         self.assertLessEqual(readers, {"demo_builder.py", "record.py", "upkeep.py", "practice.py", "bench_week.py"})
 
     def test_the_technicians_judgements_are_the_truth(self):
@@ -79,6 +86,30 @@ class Demo(unittest.TestCase):
 
 
 class OwnCopy(FolderCase):
+    def test_packing_what_was_unpacked_gives_the_same_bytes(self):
+        packed = Path(str(files("guardia") / "data" / "demo.zip"))
+        unpack_demo(self.folder / "demo")
+        pack_demo(self.folder / "demo", self.folder / "again.zip")
+        self.assertEqual((self.folder / "again.zip").read_bytes(), packed.read_bytes())
+
+    def test_a_damaged_or_hostile_pack_is_refused_and_writes_nothing_outside(self):
+        home = self.folder / "home"
+        for name, words in (("../outside.txt", "damaged"), ("media/../../outside.txt", "damaged"), (None, "damaged")):
+            packed = self.folder / "demo.zip"
+            if name is None:
+                packed.write_bytes(b"PK nothing of the kind")
+            else:
+                with zipfile.ZipFile(packed, "w") as pack:
+                    pack.writestr(name, "x")
+            with (
+                self.subTest(name),
+                patch("guardia.app.project.demo.files", return_value=self.folder),
+                patch("guardia.app.project.demo.PLACE", ("demo.zip",)),
+                self.assertRaisesRegex(ProjectError, words),
+            ):
+                own_demo(home)
+            self.assertFalse((home / "tern-quay").exists() or (self.folder / "outside.txt").exists())
+
     def test_the_first_start_copies_and_the_next_keeps_what_was_changed(self):
         folder = own_demo(self.folder / "home")
         with Project(folder) as project:

@@ -80,6 +80,8 @@ class BringingIn(StepCase):
         told = self.window.banner.text.toolTip()
         self.assertIn("2 clips taken in, 2 clips measured. 2 entries of event lists.", told)
         self.assertIn("broken.mp4", told)
+        self.assertIn("1 clip of another view", told)
+        self.model.corrections.say_same_view(self.model.evidence.other_views)
         self.assertEqual(len(self.model.evidence.clips), before + 1)
         self.assertEqual(self.model.camera.time_pattern, "%d%m%y_%H%M%S")
         self.assertIn("dog", {e.named for e in self.model.evidence.events})
@@ -94,6 +96,7 @@ class BringingIn(StepCase):
         self.bring_in(page, [folder])
         told = self.window.banner.text.toolTip()
         self.assertIn("no clip named 'b'", told)
+        self.model.corrections.say_same_view(self.model.evidence.other_views)
         clip = next(c for c in self.model.evidence.clips if c.name == "a_20260921_120000.mp4")
         with Project(self.session.folder) as project:
             (boxes,) = project.lists.boxes(clip.id).values()

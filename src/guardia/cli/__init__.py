@@ -11,6 +11,7 @@ import os
 import sys
 from collections.abc import Sequence
 from datetime import date
+from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
@@ -39,7 +40,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     for stream in (sys.stdout, sys.stderr):
         if isinstance(stream, io.TextIOWrapper):
             stream.reconfigure(errors="replace")
-    options = _parser().parse_args(arguments)
+    options = program_parser().parse_args(arguments)
     try:
         status: int = options.act(options)
     except GuardiaError as error:
@@ -52,7 +53,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     return status
 
 
-def _parser() -> argparse.ArgumentParser:
+def program_parser() -> argparse.ArgumentParser:
+    """The commands with their words, for the program and for its man page."""
     parser = argparse.ArgumentParser(
         prog="guardia",
         description="A settings bench for installed cameras: score settings on clips that the camera really recorded.",
@@ -73,6 +75,7 @@ def _parser() -> argparse.ArgumentParser:
     command = add("analyse", clips.analyse, "Measure clips and say what moves in them and when.")
     command.add_argument("clips", nargs="+", type=Path, metavar="CLIP", help="a video file, or a folder of them")
     command.add_argument("--time-zone", default="UTC", help="of times in file names (IANA name)")
+    _add_cluster(command)
     command = add("replay", clips.replay, "Say when settings would trigger and record on a clip.")
     command.add_argument("clip", type=Path, metavar="CLIP")
     command.add_argument("--settings", type=Path, required=True, metavar="FILE", help="JSON, see docs/formats.md")
@@ -92,6 +95,7 @@ def _parser() -> argparse.ArgumentParser:
     command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
     command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
     command.add_argument("--dry-run", action="store_true", help="only say what would happen")
+    _add_cluster(command)
     command = add("new", clips.new, "Make a project with one camera, or add a camera to one.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command.add_argument("--site", required=True, metavar="NAME")
@@ -148,16 +152,16 @@ def _parser() -> argparse.ArgumentParser:
     text = "Measure what an older version measured; old figures beside new."
     command = add("measure-again", clips.measure_again, text)
     command.add_argument("project", type=Path, metavar="PROJECT")
-    command = add("benchmark", upkeep.benchmark, "Measure the bars of speed, each as a ratio in one run.")
-    command.add_argument("--tuning", action="store_true", help="instead what tuning is worth on weeks nobody had seen")
-    command.add_argument("--seeds", type=int, default=10, metavar="N", help="weeks for each camera, with --tuning")
-    command = add("screenshots", upkeep.screenshots, "Take pictures of every main view from the demo.", machine=False)
-    command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
-    text = "Record the demo site with the bench camera and build its project."
-    command = add("build-demo", upkeep.build_demo, text, machine=False)
-    command.add_argument("recorded", type=Path, help="folder for the bench camera's files")
-    command.add_argument("project", type=Path, help="folder of the project to make")
+    if find_spec("guardia.tools") is not None:  # a checkout; what is installed has no tools
+        upkeep.add_to(add)
     return parser
+
+
+def _add_cluster(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--cluster", metavar="ADDRESS", help="measure on this dask scheduler, such as tcp://name:8786")
+    command.add_argument("--shared", action="store_true", help="its workers see the files under the same paths")
+    for name, words in (("ca", "the authority's certificate"), ("cert", "this client's"), ("key", "its key")):
+        command.add_argument(f"--tls-{name}", type=Path, metavar="FILE", help=f"for tls:// addresses: {words}, PEM")
 
 
 def _date(text: str) -> date:
@@ -176,4 +180,7 @@ def _demo(_options: argparse.Namespace) -> int:
 def _open(options: argparse.Namespace) -> int:
     from guardia.ui.shell.run import run
 
-    return run(user_data_path("guardia"), options.project)
+    project = options.project
+    if project is not None and project.name == "project.sqlite":
+        project = project.parent  # what a file manager hands over
+    return run(user_data_path("guardia"), project)

@@ -8,12 +8,14 @@ import sys
 from pathlib import Path
 
 from guardia.app.project.makes import capability_data
+from guardia.app.work.engine import Cluster
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_from_dict
+from guardia.formats.plain import plain_file
 
 
 def analyse(options: argparse.Namespace) -> int:
@@ -21,7 +23,8 @@ def analyse(options: argparse.Namespace) -> int:
     from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files
     from guardia.app.project.offline import analyse_files
 
-    result = analyse_files(list(find_files(options.clips, VIDEO_SUFFIXES)), time_zone=options.time_zone)
+    files = list(find_files(options.clips, VIDEO_SUFFIXES))
+    result = analyse_files(files, time_zone=options.time_zone, cluster=_cluster(options))
     if options.json:
         print_json(result)
     else:
@@ -35,9 +38,16 @@ def analyse(options: argparse.Namespace) -> int:
     return 1 if result["skipped"] else 0
 
 
-def _settings_file(path: Path) -> Settings:
+def _cluster(options: argparse.Namespace) -> Cluster | None:
+    if options.cluster is None:
+        return None
+    return Cluster(options.cluster, options.shared, options.tls_ca, options.tls_cert, options.tls_key)
+
+
+def settings_file(path: Path) -> Settings:
+    """Settings from a JSON file; raises InvalidValue where there are none."""
     try:
-        data = json.loads(path.read_text("utf-8"))
+        data = json.loads(plain_file(path).read_text("utf-8"))
     except OSError as error:
         raise InvalidValue(f"The settings file {path} cannot be read ({error.strerror}).") from error
     except (ValueError, RecursionError) as error:
@@ -51,10 +61,10 @@ def replay(options: argparse.Namespace) -> int:
     """Print when settings would trigger on a clip."""
     from guardia.app.project.offline import replay_clip
 
-    settings = _settings_file(options.settings)
+    settings = settings_file(options.settings)
     if options.capability:
         try:
-            capability = capability_from_dict(json.loads(options.capability.read_text("utf-8")))
+            capability = capability_from_dict(json.loads(plain_file(options.capability).read_text("utf-8")))
         except (OSError, ValueError) as error:
             raise InvalidValue(f"The capability file {options.capability} cannot be read ({error}).") from error
     else:
@@ -78,7 +88,7 @@ def new(options: argparse.Namespace) -> int:
     """Make a project with a camera."""
     from guardia.app.project.scripted import new_project
 
-    settings = _settings_file(options.settings) if options.settings else None
+    settings = settings_file(options.settings) if options.settings else None
     result = new_project(
         options.project, site=options.site, time_zone=options.time_zone, camera=options.camera, make=options.make,
         settings=settings,
@@ -104,6 +114,7 @@ def bring_in(options: argparse.Namespace) -> int:
         dry_run=options.dry_run,
         cause=Cause(options.cause) if options.cause else None,
         watched=options.watched,
+        cluster=_cluster(options),
     )
     if options.json:
         print_json(result)

@@ -4,16 +4,36 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Callable
+from pathlib import Path
 
 from guardia.app.project.makes import capability_data
 from guardia.cli.output import print_json
+from guardia.core.base.words import count_of
 from guardia.core.make.capability import capability_from_dict
+
+
+def add_to(add: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add these commands to the program's."""
+    command = add("benchmark", benchmark, "Measure the bars of speed, each as a ratio in one run.")
+    command.add_argument("--tuning", action="store_true", help="instead what tuning is worth on weeks nobody had seen")
+    command.add_argument("--scale", action="store_true", help="instead how costs grow with clips and workers")
+    command.add_argument("--largest", type=int, default=30_000, metavar="N", help="most clips, with --scale")
+    command.add_argument("--seeds", type=int, default=10, metavar="N", help="weeks for each camera, with --tuning")
+    command = add("screenshots", screenshots, "Take pictures of every main view from the demo.", machine=False)
+    command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
+    text = "Record the demo site with the bench camera, build its project and pack it."
+    command = add("build-demo", build_demo, text, machine=False)
+    command.add_argument("recorded", type=Path, help="folder for the bench camera's files")
+    command.add_argument("project", type=Path, help="folder of the project to make")
 
 
 def benchmark(options: argparse.Namespace) -> int:
     """Print the bars of speed; 1 when one is missed."""
     if options.tuning:
         return _benchmark_tuning(options)
+    if options.scale:
+        return _benchmark_scale(options)
     from guardia.tools.benchmark import run_benchmark
 
     results = run_benchmark(lambda text: print(text, "...", file=sys.stderr))
@@ -24,6 +44,17 @@ def benchmark(options: argparse.Namespace) -> int:
             print(f"{'met   ' if r.met else 'MISSED'} {r.name}:")
             print(f"       {r.ours:.3f} {r.unit} / {r.reference:.3f} {r.unit} = ratio {r.ratio:.3f} ({r.bar})")
     return 0 if all(r.met for r in results) else 1
+
+
+def _benchmark_scale(options: argparse.Namespace) -> int:
+    from guardia.tools.benchmark_scale import lines_of, run_scale
+
+    rates, growths = run_scale(lambda text: print(text, "...", file=sys.stderr), options.largest)
+    if options.json:
+        print_json({"rates": rates, "growth": [{**vars(g), "exponent": g.exponent} for g in growths]})
+    else:
+        print("\n".join(lines_of(rates, growths)))
+    return 0 if all(g.met for g in growths) else 1
 
 
 def _benchmark_tuning(options: argparse.Namespace) -> int:
@@ -53,6 +84,7 @@ def build_demo(options: argparse.Namespace) -> int:
     from guardia.benchcam.record import record
     from guardia.benchcam.tern_quay import PLACES, build_scene
     from guardia.tools.demo_builder import build_demo
+    from guardia.tools.pack_demo import pack_demo
 
     for place in PLACES:
         folder = options.recorded / place.slug
@@ -60,5 +92,7 @@ def build_demo(options: argparse.Namespace) -> int:
             print(f"recording {place.name} ...", file=sys.stderr)
             record(build_scene(place), folder, capability_from_dict(capability_data(place.installed.capability)))
     notes = build_demo(options.recorded, options.project, token=Token(), progress=lambda _: None)
-    print("\n".join([f"built {options.project}", *notes]))
+    packed = options.project.with_suffix(".zip")
+    count = count_of(pack_demo(options.project, packed), "file")
+    print("\n".join([f"built {options.project}, {count} packed as {packed}", *notes]))
     return 0

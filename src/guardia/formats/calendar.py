@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import DAY_S, SitePlace, sun_seconds
 from guardia.core.hours.plan import Edge, Special, Stretch, WeekPlan
+from guardia.formats.plain import plain_file
 
 LARGEST_BYTES = 5_000_000
 MOST_SPECIALS = 400
@@ -162,7 +163,7 @@ def read_specials(
     try:
         if path.stat().st_size > LARGEST_BYTES:
             raise InvalidValue(f"'{path.name}' is larger than {LARGEST_BYTES // 1_000_000} MB.")
-        calendar = Calendar.from_ical(path.read_bytes())
+        calendar = Calendar.from_ical(plain_file(path).read_bytes())
         events = [e for e in calendar.walk("VEVENT") if e.get("DTSTART") is not None]
         specials = [s for event in events for s in _of_event(event, place, rule, first, last)]
     except (OSError, ValueError, TypeError, AttributeError) as error:

@@ -16,6 +16,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.clock import TIME_FORMS, read_time, resolve
 from guardia.core.evidence.events import CameraEvent, ColumnMapping
 from guardia.core.evidence.evidence import Cause
+from guardia.formats.plain import plain_file
 
 SAMPLE_ROWS = 12
 _SAMPLE_BYTES = 1 << 16
@@ -122,7 +123,7 @@ def look_at(path: Path) -> ListShape:
     if not path.is_file():
         raise InvalidValue(f"{path.name} is no file that can be read.", kept="Nothing was changed.")
     try:
-        with path.open("rb") as file:
+        with plain_file(path).open("rb") as file:
             head = file.read(_SAMPLE_BYTES)
     except OSError as error:
         raise InvalidValue(f"{path.name} cannot be read ({error.strerror}).", kept="Nothing was changed.") from error

@@ -11,6 +11,7 @@ from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.judgement import KINDS
+from guardia.formats.plain import plain_file
 
 COLUMNS = ("clip", "begin", "end", "kind")
 
@@ -61,7 +62,7 @@ def read_judgements(path: Path) -> list[Judged]:
         If it cannot be read, naming the first line that is wrong.
     """
     try:
-        text = path.read_text("utf-8-sig")
+        text = plain_file(path).read_text("utf-8-sig")
         rows = list(_json_lines(text) if path.suffix.lower() == ".jsonl" else _csv_rows(text))
     except (OSError, ValueError, csv.Error, RecursionError) as error:
         raise InvalidValue(f"{path.name} cannot be read ({error}).", do="It must be CSV or JSON Lines.") from error

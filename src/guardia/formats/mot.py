@@ -10,6 +10,7 @@ import numpy as np
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.events import Boxes
+from guardia.formats.plain import plain_file
 
 _CLASSES = {1: "person", 2: "person", 3: "vehicle", 4: "bicycle", 5: "vehicle", 7: "person"}
 """Class numbers of the MOT16 ground truth that matter here (from memory): pedestrian, on vehicle, car, bicycle, ..."""
@@ -20,7 +21,7 @@ _TOLD = 20
 def looks_like_boxes(path: Path) -> bool:
     """Whether a file's first line is that of boxes in this form: six to ten numbers between commas."""
     try:
-        with path.open(encoding="utf-8-sig", errors="replace") as file:
+        with plain_file(path).open(encoding="utf-8-sig", errors="replace") as file:
             values = file.readline(1000).strip().split(",")
         return 6 <= len(values) <= 10 and all(math.isfinite(float(v)) for v in values)
     except (OSError, ValueError):
@@ -58,7 +59,7 @@ def read_mot(path: Path, *, rate_hz: float, width_px: int, height_px: int) -> tu
     named: dict[int, str] = {}
     skipped: list[str] = []
     try:
-        with path.open(encoding="utf-8-sig", errors="replace", newline="") as file:
+        with plain_file(path).open(encoding="utf-8-sig", errors="replace", newline="") as file:
             for number, values in enumerate(csv.reader(file), start=1):
                 if not values:
                     continue

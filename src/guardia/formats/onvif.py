@@ -21,6 +21,7 @@ from defusedxml.ElementTree import iterparse
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.events import Boxes, CameraEvent
+from guardia.formats.plain import plain_file
 
 _STATES = frozenset(("IsMotion", "State", "IsInside", "LogicalState"))
 _LIMIT = 5_000_000
@@ -104,7 +105,7 @@ def read_metadata(path: Path) -> MetadataReport:
 
 def _elements(path: Path) -> Iterator[Any]:
     """Frames and notification messages with their name spaces taken off, each forgotten after use."""
-    with path.open("rb") as file:
+    with plain_file(path).open("rb") as file:
         for _, element in iterparse(file, forbid_dtd=True):
             if _bare(element.tag) in ("Frame", "NotificationMessage"):
                 for inner in element.iter():

@@ -10,6 +10,7 @@ from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.readings import Measure, Reading
+from guardia.formats.plain import plain_file
 
 COLUMNS = ("of", "when", "what", "value")
 
@@ -51,7 +52,7 @@ def read_readings(path: Path, zone: ZoneInfo) -> tuple[list[ReadOff], list[str]]
         If it is no such table at all.
     """
     try:
-        text = path.read_text("utf-8-sig")
+        text = plain_file(path).read_text("utf-8-sig")
         table = csv.DictReader(text.splitlines(), dialect=csv.Sniffer().sniff(text[:4096], ",;\t|"))
         rows = [(table.line_num, row) for row in table]
     except (OSError, ValueError, csv.Error) as error:

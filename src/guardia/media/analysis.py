@@ -259,8 +259,11 @@ def moving_pictures(
 
 
 def decode_grey(jpeg: bytes) -> NDArray[np.uint8]:
-    """Decode a grey JPEG to (H, W) uint8."""
-    return np.array(Image.open(io.BytesIO(jpeg)).convert("L"))
+    """Decode a JPEG to (H, W) uint8, grey; raises UnreadableClip for a damaged one."""
+    try:
+        return np.array(_still(jpeg).convert("L"))
+    except (OSError, ValueError, SyntaxError) as error:
+        raise UnreadableClip(f"A kept picture is damaged ({error}).") from error
 
 
 BLUR_PX = 18
@@ -306,6 +309,21 @@ def still_of(path: Path, at_s: float, blur: Trace | None, *, width_px: int) -> b
     return encode_jpeg(np.asarray(picture), quality=78)
 
 
+MOST_PIXELS = 100_000_000
+"""A kept picture that claims more was not made by this program."""
+
+
+def _still(jpeg: bytes) -> Image.Image:
+    """A picture that the project keeps, its size looked at before it is decoded; raises OSError for one too large."""
+    try:
+        picture = Image.open(io.BytesIO(jpeg))
+    except Image.DecompressionBombError as error:
+        raise OSError(str(error)) from error
+    if picture.width * picture.height > MOST_PIXELS:
+        raise OSError(f"a picture of {picture.width} x {picture.height} pixels is too large")
+    return picture
+
+
 def encode_jpeg(picture: NDArray[np.uint8], *, quality: int = 62) -> bytes:
     """Encode an (H, W, 3) RGB or (H, W) grey picture."""
     out = io.BytesIO()
@@ -320,7 +338,7 @@ NIGHT_GAMMA = 0.6
 def lifted(jpeg: bytes) -> bytes:
     """A dark JPEG brightened for the eye; what cannot be read comes back as it is."""
     try:
-        picture = Image.open(io.BytesIO(jpeg)).convert("RGB")
+        picture = _still(jpeg).convert("RGB")
     except OSError:
         return jpeg
     table = [round(255 * (value / 255) ** NIGHT_GAMMA) for value in range(256)]

@@ -132,7 +132,12 @@ def _write_csv(path: Path, rows: Sequence[Row]) -> None:
     with path.open("w", encoding="utf-8-sig", newline="") as file:
         table = csv.DictWriter(file, list(rows[0]) if rows else [])
         table.writeheader()
-        table.writerows(rows)
+        table.writerows({name: _guarded(value) for name, value in row.items()} for row in rows)
+
+
+def _guarded(value: object) -> object:
+    """A text that a spreadsheet would take for a formula, with an apostrophe before it; numbers stay as they are."""
+    return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
 
 
 def _write_jsonl(path: Path, rows: Sequence[Row]) -> None:

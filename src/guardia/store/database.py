@@ -285,6 +285,11 @@ class Database:
                     kept=kept,
                     do="Check that the disk is connected and that you may read and write there.",
                 ) from error
+            if "decode" in text:
+                raise ProjectError(
+                    f"The project file {self.path} is damaged: some of its text is none.",
+                    kept="The file was not changed.",
+                ) from error
             raise
         except sqlite3.DatabaseError as error:
             if "not a database" in str(error) or "malformed" in str(error):

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import statistics
+import tempfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
-from importlib.resources import as_file, files
 from pathlib import Path
 
+from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
 from guardia.benchcam.live import Truth, run
 from guardia.benchcam.tern_quay import PLACES, build_scene
@@ -52,7 +53,7 @@ class Week:
 
 def tune_demo() -> dict[str, Tuned]:
     """Tune every camera of the demo, by name."""
-    with as_file(files("guardia") / "data" / "demo") as folder, Project(Path(folder)) as project:
+    with tempfile.TemporaryDirectory(prefix="guardia-tuning-") as home, Project(own_demo(Path(home))) as project:
         counts = {}
         for camera in project.cameras.all():
             evidence, make = project.evidence(camera.id), camera.capability

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication
 
 from guardia.app.project.session import Session
 from guardia.app.steps.steps import STEPS
+from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.ui.parts.theme import LIGHT
@@ -41,7 +42,14 @@ HOURS_CAMERA = "Workshop door"
 
 def take_screenshots(folder: Path) -> list[Path]:
     """Take the pictures, from a fresh copy of the demo, at a fixed size."""
-    folder.mkdir(parents=True, exist_ok=True)
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+        with tempfile.TemporaryFile(dir=folder):
+            pass
+    except OSError as error:
+        raise ProjectError(
+            f"No picture can be saved in {folder} ({error.strerror}).", do="Choose another folder."
+        ) from error
     app = make_application()
     taken: list[Path] = []
     with tempfile.TemporaryDirectory() as home:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor, as_completed
+from concurrent.futures import Future, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from dataclasses import dataclass, field
 from datetime import datetime
-from multiprocessing import get_context
 from pathlib import Path
 from typing import TypeVar
 from zoneinfo import ZoneInfo
@@ -20,6 +18,7 @@ from numpy.typing import NDArray
 from guardia.app.intake.event_import import METADATA_SUFFIXES, take_in_boxes, take_in_list, take_in_metadata
 from guardia.app.intake.import_plan import TAKEN, Known, Plan, look_into, make_plan
 from guardia.app.intake.views import compare_views
+from guardia.app.work.engine import Cluster, Engine, engine
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
@@ -70,6 +69,8 @@ class ImportRequest:
         Measure again what an older version of the motion model measured, of every camera.
     watched
         From when to when, POSIX seconds, these clips are all that the camera recorded by motion; None if nobody says.
+    cluster
+        Where they are measured, None for this machine.
     """
 
     project: Path
@@ -82,6 +83,7 @@ class ImportRequest:
     cause: Cause | None = None
     watched: tuple[float, float] | None = None
     again: bool = False
+    cluster: Cluster | None = None
 
 
 @dataclass
@@ -102,8 +104,6 @@ class ImportResult:
         One sentence per file that was skipped or needs a look.
     stopped
         The person stopped it; what is left unmeasured goes on with the next import.
-    broken
-        A measuring process was ended from outside.
     """
 
     added: int = 0
@@ -112,7 +112,6 @@ class ImportResult:
     cameras: tuple[int, ...] = ()
     notes: list[str] = field(default_factory=list)
     stopped: bool = False
-    broken: bool = False
 
 
 def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> ImportResult:
@@ -142,7 +141,9 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
         result.cameras = tuple(dict.fromkeys([*cameras, *(c for _, c in plan.lists if c is not None)]))
         for camera_id in dict.fromkeys(cameras):
             if not result.stopped:
-                measure_camera(project, camera_id, result, token, progress, again=request.again)
+                measure_camera(
+                    project, camera_id, result, token, progress, again=request.again, cluster=request.cluster
+                )
     return result
 
 
@@ -285,7 +286,14 @@ def _readable(paths: tuple[Path, ...]) -> Iterator[NDArray[np.uint8]]:
 
 
 def measure_camera(
-    project: Project, camera_id: int, result: ImportResult, token: Token, progress: Report, *, again: bool = False
+    project: Project,
+    camera_id: int,
+    result: ImportResult,
+    token: Token,
+    progress: Report,
+    *,
+    again: bool = False,
+    cluster: Cluster | None = None,
 ) -> None:
     """Measure what waits: each clip by itself first, then with the help of the others by a rule over all there are.
 
@@ -301,7 +309,7 @@ def measure_camera(
         return
     meter = Meter(count, progress)
     done = helped = 0
-    with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:
+    with engine(cluster) as pool:
 
         def first(clip: Clip) -> _Task | None:
             path = _path_of(project, clip, result)
@@ -314,7 +322,7 @@ def measure_camera(
             )  # fmt: skip
             done += 1
             meter.at(done, f"Looking at {clip.name}")
-        if token.cancelled or result.broken:
+        if token.cancelled:
             result.stopped = token.cancelled
             return
         capability = project.cameras.get(camera_id).capability
@@ -372,7 +380,7 @@ _Given = TypeVar("_Given")
 
 
 def _each(
-    pool: ProcessPoolExecutor,
+    pool: Engine,
     clips: Sequence[Clip],
     task_of: Callable[[Clip], _Asked | None],
     work: Callable[[_Asked], _Given],
@@ -380,7 +388,7 @@ def _each(
     result: ImportResult,
     token: Token,
 ) -> Iterator[tuple[Clip, _Given]]:
-    """Work on clips in the pool's processes, a few ahead, and give each as it is done."""
+    """Work on clips on the engine, a few ahead, and give each as it is done."""
     running: dict[Future[_Given], Clip] = {}
     queue = iter(clips)
 
@@ -392,26 +400,64 @@ def _each(
                 running[pool.submit(work, task)] = clip
                 return
 
-    for _ in range(2 * (os.cpu_count() or 1)):
+    for _ in range(2 * pool.workers):
         feed()
     while running:
         future = next(as_completed(running))
         clip = running.pop(future)
         try:
             yield clip, future.result()
-        except UnreadableClip as error:
-            # The file in the project bears another name than the one that the person knows.
-            what = error.what.replace(project.clips.file_name(clip.id), clip.name)
-            words = f"{what} It was taken in but cannot be measured."
-            project.measurements.set_trouble(clip.id, words)
-            result.notes.append(f"{words} Nothing is counted of it.")
-        except GuardiaError as error:
-            result.notes.append(str(error))
-        except BrokenProcessPool:
-            result.broken = True
-            result.notes.append(
-                "A process that measures clips was ended from outside, perhaps for want of memory. What was "
-                "measured is kept; the next import goes on with the rest."
-            )
-            return
+        except Exception as error:
+            if not pool.died(error):
+                _tell_failure(error, clip, project, result)
+            elif isinstance(error, BrokenProcessPool):
+                # One of these took the process, and with it all others, down: each is tried by itself.
+                suspects = [clip, *running.values()]
+                running.clear()
+                pool.renew()
+                yield from _one_by_one(pool, suspects, task_of, work, project, result)
+            else:
+                _tell_death(clip, project, result)
         feed()
+
+
+def _one_by_one(
+    pool: Engine,
+    clips: Sequence[Clip],
+    task_of: Callable[[Clip], _Asked | None],
+    work: Callable[[_Asked], _Given],
+    project: Project,
+    result: ImportResult,
+) -> Iterator[tuple[Clip, _Given]]:
+    for clip in clips:
+        task = task_of(clip)
+        if task is None:
+            continue
+        try:
+            yield clip, pool.submit(work, task).result()
+        except Exception as error:
+            if pool.died(error):
+                pool.renew()
+                _tell_death(clip, project, result)
+            else:
+                _tell_failure(error, clip, project, result)
+
+
+def _tell_failure(error: Exception, clip: Clip, project: Project, result: ImportResult) -> None:
+    """Say why a clip was not measured; what is no error of the file or the project passes on."""
+    if isinstance(error, UnreadableClip):
+        # The file in the project bears another name than the one that the person knows.
+        what = error.what.replace(project.clips.file_name(clip.id), clip.name)
+        words = f"{what} It was taken in but cannot be measured."
+        project.measurements.set_trouble(clip.id, words)
+        result.notes.append(f"{words} Nothing is counted of it.")
+    elif isinstance(error, GuardiaError):
+        result.notes.append(str(error))
+    else:
+        raise error
+
+
+def _tell_death(clip: Clip, project: Project, result: ImportResult) -> None:
+    words = f"{clip.name} ended the process that decoded it, by itself. It was taken in but cannot be measured."
+    project.measurements.set_trouble(clip.id, words)
+    result.notes.append(f"{words} Nothing is counted of it; the others are not affected.")

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from concurrent.futures import ProcessPoolExecutor
-
-from guardia.core.base.errors import ProjectError
+from guardia.app.work.engine import Engine
+from guardia.core.base.errors import ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
 from guardia.core.view.picture import Likeness, grey_of, likeness
 from guardia.media.analysis import VIEW_PICTURES, clean_view, decode_grey
@@ -12,7 +11,7 @@ from guardia.store.clips import SAME_VIEW
 from guardia.store.project import Project
 
 
-def compare_views(project: Project, camera_id: int, pool: ProcessPoolExecutor) -> str:
+def compare_views(project: Project, camera_id: int, pool: Engine) -> str:
     """Hold each clip's background against the planned view, which is made first where there is none yet.
 
     Parameters
@@ -22,7 +21,7 @@ def compare_views(project: Project, camera_id: int, pool: ProcessPoolExecutor) -
     camera_id
         The camera.
     pool
-        Processes that compare.
+        On which they are compared.
 
     Returns
     -------
@@ -38,7 +37,7 @@ def compare_views(project: Project, camera_id: int, pool: ProcessPoolExecutor) -
     if not planned or not new:
         return ""
     pictures = [project.measurements.background(c.id) for c in new]
-    compared = pool.map(_compare, pictures, [planned] * len(new), [c.dark for c in new], chunksize=8)
+    compared = pool.executor.map(_compare, pictures, [planned] * len(new), [c.dark for c in new])
     words = {clip.id: _words(one) for clip, one in zip(new, compared, strict=True)}
     project.clips.set_views(words)
     make_clean_view(project, camera_id)
@@ -53,7 +52,12 @@ def compare_views(project: Project, camera_id: int, pool: ProcessPoolExecutor) -
 
 
 def _compare(background: bytes, planned: bytes, dark: bool) -> Likeness | None:
-    return likeness(grey_of(decode_grey(background)), grey_of(decode_grey(planned)), dark=dark) if background else None
+    if not background:
+        return None
+    try:
+        return likeness(grey_of(decode_grey(background)), grey_of(decode_grey(planned)), dark=dark)
+    except UnreadableClip:
+        return None
 
 
 def _words(one: Likeness | None) -> str:

@@ -1,18 +1,25 @@
-"""The demo project of Tern Quay, opened as a copy of one's own."""
+"""The demo project of Tern Quay, unpacked as a copy of one's own."""
 
 from __future__ import annotations
 
 import shutil
-from importlib.resources import files
+import zipfile
+from importlib.resources import as_file, files
 from pathlib import Path
 
 from guardia.core.base.errors import ProjectError
 from guardia.store.media_folder import FOLDER as MEDIA
 from guardia.store.project import FILE_NAME
 
+PLACE = ("data", "demo.zip")
+"""Where it lies in the package."""
+
+MOST_BYTES = 200_000_000
+"""The packed demo holds a tenth of this; what claims more is damaged."""
+
 
 def own_demo(home: Path) -> Path:
-    """The demo as a project of one's own, copied from the shipped one at the first start.
+    """The demo as a project of one's own, unpacked from the shipped file at the first start.
 
     Parameters
     ----------
@@ -27,23 +34,52 @@ def own_demo(home: Path) -> Path:
     Raises
     ------
     ProjectError
-        If it cannot be copied.
+        If it cannot be unpacked.
     """
     target = home / "tern-quay"
     if (target / FILE_NAME).exists():
         return target
-    with_parts = home / "tern-quay.part"
-    shipped = Path(str(files("guardia") / "data" / "demo"))
+    part = home / "tern-quay.part"
     try:
-        shutil.rmtree(with_parts, ignore_errors=True)
-        (with_parts / MEDIA).mkdir(parents=True)
-        shutil.copyfile(shipped / FILE_NAME, with_parts / FILE_NAME)
-        for clip in (shipped / MEDIA).iterdir():
-            shutil.copyfile(clip, with_parts / MEDIA / clip.name)
-        with_parts.rename(target)
+        shutil.rmtree(part, ignore_errors=True)
+        unpack_demo(part)
+        part.rename(target)
     except OSError as error:
         raise ProjectError(
-            f"The demo cannot be copied to {home} ({error.strerror}).",
-            do="Check that you may write there and the disk has 20 MB free.",
+            f"The demo cannot be unpacked to {home} ({error.strerror}).",
+            do="Check that you may write there and the disk has 30 MB free.",
         ) from error
     return target
+
+
+def unpack_demo(folder: Path) -> None:
+    """Unpack the shipped demo into a folder that does not exist yet.
+
+    Parameters
+    ----------
+    folder
+        Made with its media folder.
+
+    Raises
+    ------
+    OSError
+        If it cannot be written.
+    ProjectError
+        If the shipped file is damaged.
+    """
+    (folder / MEDIA).mkdir(parents=True)
+    try:
+        with as_file(files("guardia").joinpath(*PLACE)) as shipped, zipfile.ZipFile(shipped) as packed:
+            entries = packed.infolist()
+            sound = all(_known(entry.filename) for entry in entries)
+            if not sound or sum(entry.file_size for entry in entries) > MOST_BYTES:
+                raise ProjectError("The shipped demo is damaged.", do="Install Guardia again.")
+            packed.extractall(folder)
+    except (zipfile.BadZipFile, EOFError) as error:
+        raise ProjectError(f"The shipped demo is damaged ({error}).", do="Install Guardia again.") from error
+
+
+def _known(name: str) -> bool:
+    """Whether a name in the packed demo stays in the project's folder."""
+    folder, _, file = name.rpartition("/")
+    return name == FILE_NAME or (folder == MEDIA and bool(file) and "\\" not in file and not file.startswith("."))

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import time
+from dataclasses import replace
 
 from guardia.app.intake.import_plan import Known
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
 from guardia.app.project.bench_week import next_monday, run_week, simulated_place
 from guardia.app.project.open_project import AT_ONCE, OpenProject
+from guardia.app.work.engine import Cluster
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress
 from guardia.app.work.messages import Severity
@@ -27,6 +29,7 @@ class Intake:
         self._before: dict[int, Score] = {}
         self._shown = time.monotonic()
         messages = session.messages
+        self.cluster: Cluster | None = None
         self.jobs = JobRunner(session)
         session.adopt(self.jobs)
         self.jobs.succeeded.connect(self._on_import)
@@ -36,6 +39,7 @@ class Intake:
 
     def run(self, request: ImportRequest) -> bool:
         """Bring in what a request names, off the interface thread; gives False while another job runs."""
+        request = replace(request, cluster=self.cluster)
         return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
 
     def run_week(self, camera_id: int) -> bool:

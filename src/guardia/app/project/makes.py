@@ -11,6 +11,7 @@ from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.formats.plain import plain_file
 
 
 def capability_data(capability_id: str) -> dict[str, Any]:
@@ -68,7 +69,7 @@ def make_from_file(path: Path) -> dict[str, Any]:
         If it describes no make.
     """
     try:
-        data = json.loads(path.read_text("utf-8"))
+        data = json.loads(plain_file(path).read_text("utf-8"))
     except (OSError, ValueError, RecursionError) as error:
         raise ProjectError(
             f"{path.name} cannot be read as JSON ({error}).", do="The form of a make is described in docs/formats.md."

@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections import deque
+from collections.abc import Iterator, Sequence
+from concurrent.futures import Future
+from concurrent.futures.process import BrokenProcessPool
+from contextlib import suppress
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
@@ -12,6 +17,7 @@ import numpy as np
 
 from guardia.app.intake.import_plan import look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
+from guardia.app.work.engine import Cluster, Engine, engine
 from guardia.app.work.jobs import Token
 from guardia.core.base.errors import InvalidValue, UnreadableClip
 from guardia.core.evidence.clock import check_zone, resolve
@@ -25,10 +31,10 @@ from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Score, difference_words, score
-from guardia.core.trace.measure import CELL_SIZE
+from guardia.core.trace.measure import CELL_SIZE, Trace
 from guardia.core.trace.stack import TraceStack
 from guardia.media.analysis import analyse_clip
-from guardia.media.reader import clip_start, probe
+from guardia.media.reader import ClipInfo, clip_start, probe
 from guardia.report.sheet import score_rows, score_to_dict
 from guardia.store.clips import plain_name
 from guardia.store.project import Project
@@ -41,7 +47,7 @@ FINEST = (8, 0.00175)
 FILTER_NOTE = "Nobody names classes on a lone clip: the object filter lets everything through here."
 
 
-def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
+def analyse_files(paths: Sequence[Path], *, time_zone: str, cluster: Cluster | None = None) -> dict[str, Any]:
     """Measure clips and say what moves in them.
 
     Parameters
@@ -50,11 +56,13 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
         Video files.
     time_zone
         Of times in file names, an IANA name.
+    cluster
+        Where they are measured, None for all cores of this machine.
 
     Returns
     -------
     dict[str, Any]
-        `clips`, one entry each, and `skipped`, one sentence per file that cannot be used.
+        In the order of the files: `clips`, one entry each, and `skipped`, one sentence per file that cannot be used.
 
     Raises
     ------
@@ -62,14 +70,14 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
         If there is no such time zone.
     """
     zone = check_zone(time_zone)
+    if not paths:
+        raise InvalidValue("There is no video file there.", do="Name clips, or a folder that holds some.")
     clips, skipped = [], []
-    for path in paths:
-        try:
-            info = probe(path)
-            trace = analyse_clip(path).trace
-        except UnreadableClip as error:
-            skipped.append(str(error))
+    for path, looked in zip(paths, _looked_at(paths, cluster), strict=True):
+        if isinstance(looked, UnreadableClip):
+            skipped.append(str(looked))
             continue
+        info, trace = looked
         start, source = clip_start(path, info, zone)
         stack = TraceStack([trace])
         sizes = stack.sizes(np.ones((trace.rows, trace.columns), bool), contrast=FINEST[0])
@@ -87,6 +95,51 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str) -> dict[str, Any]:
             }
         )  # fmt: skip
     return {"clips": clips, "skipped": skipped}
+
+
+@dataclass(frozen=True)
+class _Look:
+    path: Path
+
+
+def _look(task: _Look) -> tuple[ClipInfo, Trace]:
+    return probe(task.path), analyse_clip(task.path, threads=1).trace
+
+
+def _looked_at(paths: Sequence[Path], cluster: Cluster | None) -> Iterator[tuple[ClipInfo, Trace] | UnreadableClip]:
+    """What each file says of itself and its trace, in the order of the files; or why it cannot be used."""
+    if cluster is None and len(paths) == 1:  # not worth a process of its own
+        try:
+            yield _look(_Look(paths[0]))
+        except UnreadableClip as error:
+            yield error
+        return
+    with engine(cluster) as pool:
+        waiting: deque[tuple[Path, Future[Any]]] = deque()
+        for path in paths:
+            waiting.append((path, pool.submit(_look, _Look(path))))
+            if len(waiting) > 2 * pool.workers:
+                yield _result_of(pool, *waiting.popleft())
+        while waiting:
+            yield _result_of(pool, *waiting.popleft())
+
+
+def _result_of(pool: Engine, path: Path, future: Future[Any]) -> tuple[ClipInfo, Trace] | UnreadableClip:
+    try:
+        info, trace = future.result()
+    except UnreadableClip as error:
+        return error
+    except Exception as error:
+        if not pool.died(error):
+            raise
+        if isinstance(error, BrokenProcessPool):
+            pool.renew()
+            with suppress(Exception):  # another one's decoder may have taken this one down: once more, by itself
+                alone: tuple[ClipInfo, Trace] = pool.submit(_look, _Look(path)).result()
+                return alone
+            pool.renew()
+        return UnreadableClip(f"{path.name} ended the process that decoded it.", kept="The others are not affected.")
+    return info, trace
 
 
 def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[str, Any]:
@@ -208,6 +261,7 @@ def bring_in(
     dry_run: bool = False,
     cause: Cause | None = None,
     watched: Sequence[str] | None = None,
+    cluster: Cluster | None = None,
 ) -> dict[str, Any]:
     """Bring files into a project, or only say what would happen.
 
@@ -231,6 +285,8 @@ def bring_in(
         Why the camera recorded them, None to go by its event list.
     watched
         Two times in ISO 8601 between which all that it recorded by motion is here.
+    cluster
+        Where clips are measured, None for this machine.
 
     Returns
     -------
@@ -271,7 +327,7 @@ def bring_in(
         "notes": [*plan.notes, *(f"{plain_name(c.path)}: {c.note}" for c in plan.clips if c.note)],
     }
     if not dry_run:
-        request = ImportRequest(folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span)
+        request = ImportRequest(folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span, cluster=cluster)
         done = import_clips(request, token=token, progress=lambda _p: None)
         report |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
     return report

@@ -30,6 +30,8 @@ class Preferences:
         Of the window, pixels.
     recent
         Folders of projects, the one opened last first.
+    cluster
+        Address of the dask scheduler that measures, empty for this machine.
     """
 
     version: int = VERSION
@@ -37,6 +39,7 @@ class Preferences:
     width: int = 1280
     height: int = 800
     recent: tuple[str, ...] = ()
+    cluster: str = ""
 
     def with_project(self, folder: Path) -> Preferences:
         """The same with a project opened last."""
@@ -53,6 +56,7 @@ _CHECKS: dict[str, Callable[[Any], bool]] = {
     "dark": lambda v: isinstance(v, bool),
     "width": _is_size,
     "height": _is_size,
+    "cluster": lambda v: isinstance(v, str) and len(v) <= 200,
     "recent": lambda v: isinstance(v, list) and all(isinstance(r, str) for r in v),
 }
 

@@ -51,6 +51,14 @@ ACTIONS = (
     ),
     Action("portfolio", "Project", "Sites side by side…", "", False, "A folder of projects, worst first."),
     Action("site", "Project", "Site…", "", False, "Correct the site's name, where it lies, or its time zone."),
+    Action(
+        "cluster",
+        "Project",
+        "Measure on a cluster…",
+        "",
+        False,
+        "Say which dask scheduler measures clips; without one it is this machine.",
+    ),
     Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action(
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
@@ -17,6 +18,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.steps.alike_model import AlikeModel
 from guardia.app.steps.steps import STEPS, tabs_of
+from guardia.app.work.engine import Cluster
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.ui.parts.theme import THEME
@@ -28,6 +30,7 @@ from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.shell.practice_dialog import PracticeDialog
 from guardia.ui.shell.project_commands import (
+    ask_cluster,
     ask_to_measure_again,
     choose_project,
     correct_site,
@@ -105,6 +108,7 @@ class MainWindow(QMainWindow):
         acts: dict[str, Callable[[], object]] = {
             "new": self.new_project, "open": lambda: self._open_what(lambda: choose_project(self)),
             "demo": self.open_demo, "practice": self.practice, "portfolio": self.show_portfolio,
+            "cluster": self.ask_cluster,
             "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
@@ -210,6 +214,7 @@ class MainWindow(QMainWindow):
         self.banner.setVisible(bool(self.messages.told))
         self.session = session
         self.rail.follow(session.intake.jobs)
+        self._use_cluster()
         session.intake.jobs.finished.connect(self._refresh_steps)
         session.undo.indexChanged.connect(self._refresh_steps)
         page.opened.connect(self.open_camera)
@@ -390,6 +395,19 @@ class MainWindow(QMainWindow):
         dialog = PracticeDialog(self, self._data_home, self.session.folder if self.session else None)
         if dialog.exec() == QDialog.DialogCode.Accepted and dialog.folder is not None:
             self.open_project(dialog.folder)
+
+    def ask_cluster(self) -> None:
+        """Ask which scheduler measures; nothing is sent anywhere before something is measured."""
+        answer = ask_cluster(self, self._preferences.cluster, self.messages)
+        if answer is not None:
+            self._preferences = replace(self._preferences, cluster=answer)
+            self._remember()
+            self._use_cluster()
+
+    def _use_cluster(self) -> None:
+        if self.session is not None:
+            with suppress(GuardiaError):
+                self.session.intake.cluster = Cluster(self._preferences.cluster) if self._preferences.cluster else None
 
     def show_portfolio(self) -> None:
         """Show the projects beside this one, and open the one that is chosen."""

@@ -8,6 +8,8 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
 from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.session import Session
+from guardia.app.work.engine import Cluster
+from guardia.app.work.messages import MessageHub
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.ui.shell import dialogs
@@ -96,3 +98,17 @@ def ask_to_measure_again(parent: QWidget, session: Session) -> QMessageBox:
     question.rejected.connect(session.intake.go_on_measuring)
     question.open()
     return question
+
+
+def ask_cluster(parent: QWidget, known: str, messages: MessageHub) -> str | None:
+    """Ask for the address of a scheduler that measures; None when it is not wanted, or is no address."""
+    words = "Address of a dask scheduler, such as tcp://name:8786; empty: clips are measured on this machine.\n"
+    words += "Clips show people: they are sent there to be measured."
+    address, wanted = QInputDialog.getText(parent, "Measure on a cluster", words, text=known)
+    try:
+        if wanted and address.strip():
+            Cluster(address.strip())
+    except GuardiaError as error:
+        messages.tell_error(error)
+        return None
+    return address.strip() if wanted else None

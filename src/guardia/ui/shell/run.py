@@ -2,19 +2,77 @@
 
 from __future__ import annotations
 
+import os
+import signal
+import socket
 import sys
 import threading
+from collections.abc import Mapping
 from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
 import pyqtgraph
-from PyQt6.QtCore import QObject, Qt, pyqtSignal
+from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from guardia.core.base.errors import ProjectError
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.main_window import MainWindow
+
+SIGNAL_EVERY_MS = 250
+X_TCP_PORT = 6000
+REACHED_WITHIN_S = 3.0
+
+
+def check_display(environment: Mapping[str, str]) -> None:
+    """Refuse a screen that does not answer: Qt would end the program without a word that helps.
+
+    Parameters
+    ----------
+    environment
+        Of the process.
+
+    Raises
+    ------
+    ProjectError
+        If neither the Wayland nor the X screen that it names can be reached.
+    """
+    if environment.get("QT_QPA_PLATFORM", "xcb").split(":")[0] not in ("xcb", "wayland", ""):
+        return
+    wayland, x = environment.get("WAYLAND_DISPLAY", ""), environment.get("DISPLAY", "")
+    runtime = environment.get("XDG_RUNTIME_DIR", "")
+    if (wayland and _answers(socket.AF_UNIX, str(Path(runtime) / wayland))) or (x and _x_answers(x)):
+        return
+    named = " and ".join(f"{k}={v}" for k, v in (("DISPLAY", x), ("WAYLAND_DISPLAY", wayland)) if v)
+    raise ProjectError(
+        f"The screen cannot be reached ({named or 'none is named'}).",
+        do="Start it from a desktop session, or correct DISPLAY; without a screen the commands of guardia help work.",
+    )
+
+
+def _x_answers(display: str) -> bool:
+    host, _, rest = display.rpartition(":")
+    number = rest.split(".")[0]
+    if not number.isdigit():
+        return False
+    if host and host not in ("unix", "localhost"):
+        return _answers(socket.AF_INET, (host, X_TCP_PORT + int(number)))
+    path = f"/tmp/.X11-unix/X{number}"
+    return any(_answers(socket.AF_UNIX, where) for where in (path, f"\0{path}")) or (
+        host == "localhost" and _answers(socket.AF_INET, (host, X_TCP_PORT + int(number)))
+    )
+
+
+def _answers(family: socket.AddressFamily, where: str | tuple[str, int]) -> bool:
+    try:
+        with socket.socket(family) as line:
+            line.settimeout(REACHED_WITHIN_S)
+            line.connect(where)
+    except (OSError, ValueError):
+        return False
+    return True
 
 
 def make_application() -> QApplication:
@@ -45,9 +103,20 @@ def run(data_home: Path, project: Path | None, *, demo: bool = False) -> int:
     -------
     int
         The exit status.
+
+    Raises
+    ------
+    ProjectError
+        If the screen cannot be reached.
     """
+    check_display(os.environ)
     app = make_application()
     window = MainWindow(data_home)
+    # Ctrl+C in the terminal closes the window like any other way; Python sees it when the timer lets it run.
+    signal.signal(signal.SIGINT, lambda *_: window.close())
+    beat = QTimer(window)
+    beat.start(SIGNAL_EVERY_MS)
+    beat.timeout.connect(lambda: None)
     install_hooks(window)
     if demo:
         window.open_demo()

@@ -85,7 +85,7 @@ class WelcomePage(QWidget):
         inside.addWidget(label("Try it on the demo site", "head"))
         picture = QLabel()
         pixmap = QPixmap()
-        pixmap.loadFromData((files("guardia") / "data" / "demo" / "view.jpg").read_bytes())
+        pixmap.loadFromData((files("guardia") / "data" / "welcome.jpg").read_bytes())
         picture.setPixmap(pixmap.scaledToWidth(540, Qt.TransformationMode.SmoothTransformation))
         inside.addWidget(picture)
         inside.addWidget(

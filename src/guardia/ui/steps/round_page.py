@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from datetime import date, timedelta
 from functools import partial
 
@@ -235,7 +236,7 @@ class RoundPage(QWidget):
         row.setContentsMargins(10, 7, 12, 7)
         row.setSpacing(16)
         picture = QLabel()
-        picture.setToolTip(model.camera.capability.name)
+        picture.setToolTip(html.escape(model.camera.capability.name))
         pixmap = QPixmap()
         pixmap.loadFromData(model.pictures.clean_view())
         self._fitted.append((frame, picture, pixmap))
@@ -247,7 +248,7 @@ class RoundPage(QWidget):
         name = label(model.camera.name, "head")
         # A long name takes what is left beside the figures, and stands whole in the tip.
         name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
-        name.setToolTip(model.camera.name[:200])
+        name.setToolTip(html.escape(model.camera.name[:200]))
         head.addWidget(name, 1)
         for text in _figures(model.comparison.installed):
             head.addWidget(label(text))
