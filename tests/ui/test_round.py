@@ -159,6 +159,22 @@ class Papers(StepCase):
                 self.window.actions_by_id["report"].trigger()
             images = sum(len(page.images) for page in pypdf.PdfReader(path).pages)
             self.assertEqual(bool(images), bool(pictures), choice)
+        lines = self.folder / "printed"
+        fake = self.folder / "bin" / "lp"
+        fake.parent.mkdir()
+        fake.write_text(f"#!/bin/sh\ncat > {lines}; echo request id is 7; exit $(cat {self.folder}/status)\n")
+        fake.chmod(0o755)
+        page = self.open_camera("Slipway", "handover")
+        for status, words in (("0", "Sent to the printer. request id is 7"), ("1", "was not printed")):
+            (self.folder / "status").write_text(status)
+            with patch.dict("os.environ", PATH=f"{fake.parent}:/usr/bin:/bin"):
+                page.print()
+            self.assertIn(words, self.session.messages.told[-1].text)
+            self.assertTrue(lines.read_bytes().startswith(b"%PDF"))
+        asked = patch.object(QInputDialog, "getItem", return_value=(ReportPictures.NONE.value, True))
+        with asked, patch.dict("os.environ", PATH=str(self.folder)):
+            self.window.actions_by_id["print_report"].trigger()
+        self.assertIn("no printing system", self.session.messages.told[-1].text)
         model = self.session.camera(next(iter(self.session.models)))
         plain, blurred = (dict(model.pictures.for_report(b)) for b in (False, True))
         self.assertEqual(plain.keys(), blurred.keys())

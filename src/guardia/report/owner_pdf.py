@@ -57,7 +57,7 @@ class OwnerPage:
     pictures: Sequence[tuple[str, bytes]] = ()
 
 
-def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[OwnerPage]) -> bytes:
+def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[OwnerPage], people: str = "") -> bytes:
     """The report as a PDF of A4 pages.
 
     Parameters
@@ -70,6 +70,8 @@ def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[Owner
         When, on the site's clock.
     cameras
         A page each.
+    people
+        Who is expected there, in words.
 
     Returns
     -------
@@ -83,6 +85,7 @@ def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[Owner
         story += [
             words(f"{site}: {one.camera}", style.title),
             words(f"{one.make}  ·  {made:%Y-%m-%d %H:%M} ({time_zone})", style.small),
+            *([words(f"Expected there: {people}", style.small)] if people else []),
             words("Before and after, on the same recorded events", style.head),
         ]
         table: list[list[Flowable | list[Flowable]]] = [

@@ -52,12 +52,15 @@ class About:
         Where pairing code and password are kept; never the code or the password itself.
     patrol
         Its place on the round, from 1; 0 while nobody said.
+    firmware
+        The version that runs on it.
     """
 
     serial: str = ""
     manual: str = ""
     keys_kept: str = ""
     patrol: int = 0
+    firmware: str = ""
 
 
 @dataclass(frozen=True)

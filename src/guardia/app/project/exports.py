@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.printing import print_pdf
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.base.words import count_of
@@ -74,14 +75,9 @@ class Exports:
 
     def save_report(self, name: str, pictures: ReportPictures = ReportPictures.NONE) -> None:
         """Save a report for the owner of the site, a page a camera, as PDF; pictures only where they are asked for."""
-        from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
-
         session, path = self._session, Path(name)
-        today = datetime.now(UTC).astimezone(session.time_zone)
-        models = sorted(session.models.values(), key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
-        content = owner_pdf(session.site.name, session.site.time_zone, today, [self._page(m, pictures) for m in models])
         try:
-            path.write_bytes(content)
+            path.write_bytes(self._report(pictures))
         except OSError as error:
             session.messages.tell_error(
                 ProjectError(
@@ -89,7 +85,33 @@ class Exports:
                 )
             )
         else:
-            session.messages.tell(f"A report of {count_of(len(models), 'camera')} was saved to {path}.")
+            session.messages.tell(f"A report of {count_of(len(session.models), 'camera')} was saved to {path}.")
+
+    def print_report(self, pictures: ReportPictures = ReportPictures.NONE) -> None:
+        """Print that report."""
+        self._print(self._report(pictures), f"Report: {self._session.site.name}")
+
+    def print_sheet(self, camera_id: int) -> None:
+        """Print a camera's settings sheet."""
+        from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
+
+        content = self.sheet_content(camera_id)
+        self._print(sheet_pdf(content), f"Settings sheet: {content.camera}")
+
+    def _print(self, content: bytes, title: str) -> None:
+        try:
+            self._session.messages.tell(f"Sent to the printer. {print_pdf(content, title)}")
+        except GuardiaError as error:
+            self._session.messages.tell_error(error)
+
+    def _report(self, pictures: ReportPictures) -> bytes:
+        from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
+
+        session = self._session
+        today = datetime.now(UTC).astimezone(session.time_zone)
+        models = sorted(session.models.values(), key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
+        site = session.site
+        return owner_pdf(site.name, site.time_zone, today, [self._page(m, pictures) for m in models], site.people)
 
     def _page(self, model: CameraModel, pictures: ReportPictures) -> OwnerPage:
         from guardia.report.owner_pdf import OwnerPage  # as in save_report()

@@ -158,6 +158,7 @@ ACTIONS = (
         False,
         "For the owner of the site: a page a camera, before and after, as PDF; pictures only if asked.",
     ),
+    Action("print_report", "Project", "Print report…", "", False, "The same, on the printer of this machine."),
     Action("sheets", "Project", "Save all sheets…", "", False, "The settings sheets of all cameras, as PDF and JSON."),
     Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
     Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),

@@ -58,9 +58,9 @@ class SetupModel(StepModel):
         """What is written down of the camera."""
         return self.model.camera.about
 
-    def write_down(self, serial: str, manual: str, keys_kept: str, patrol: int) -> None:
-        """Keep serial number, where manual and keys are, and the place on the round."""
-        self.model.facts.set_about(About(serial, manual, keys_kept, patrol))
+    def write_down(self, serial: str, manual: str, keys_kept: str, patrol: int, firmware: str) -> None:
+        """Keep serial number, where manual and keys are, the place on the round, and the firmware."""
+        self.model.facts.set_about(About(serial, manual, keys_kept, patrol, firmware))
 
     def misfits(self) -> list[str] | None:
         """What does not fit on what the camera hangs on; None where nothing is entered."""

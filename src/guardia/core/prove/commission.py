@@ -20,6 +20,7 @@ from guardia.core.replay.replay import Replay
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.readings import Measure, alert_delay
 from guardia.core.storage.stores import StoreKind
+from guardia.core.view.geometry import LADDER
 from guardia.core.view.picture import DARK_LUMA, GLARE_SHARE, SOFT, TURNED_DEG, PictureFacts
 
 CLOCK_ERROR_S = 5.0
@@ -110,6 +111,7 @@ def commissioning(
         *_store(make, done),
         *_place(evidence),
         *_picture(evidence, looks),
+        _density(evidence, picture[0]),
         _quality(make, settings, picture),
         *_recording(evidence, make, settings),
         *_detection(make, settings),
@@ -217,6 +219,16 @@ def _picture(evidence: Evidence, looks: PictureFacts | None) -> list[Item]:
         Item("glare", "placement", "Its lamp not reflected by glass, wall or web", "glare blinds it, webs trigger it",
              found=bare[1], verified=bare[0]),
     ]  # fmt: skip
+
+
+def _density(evidence: Evidence, width_px: int) -> Item:
+    """How far the pixels suffice, where view and picture are known."""
+    view, seen = evidence.view, ""
+    if view is not None and width_px:
+        reached = [(name, view.distance_for(least, width_px)) for name, least in LADDER[1:5]]
+        seen = ", ".join(f"{name} out to {at:.0f} m" for name, at in reached if at > 0)
+    return Item("density", "placement", "Enough pixels on somebody at the distance that matters",
+                "detecting takes 25 px/m, naming somebody 250", found=seen)  # fmt: skip
 
 
 def _recording(evidence: Evidence, make: Capability, settings: Settings) -> list[Item]:

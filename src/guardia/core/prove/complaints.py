@@ -69,7 +69,9 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
         late += " (chosen on these very days)" if cure.words.startswith("alert hours") else ""
         words = f"silences {silenced} of {count_of(now.false, 'false alert')}, {lost} real ones lost or not told{late}"
         worth = silenced - LOST_WEIGHT * lost - cure.late
-        gates.append(Gate(cure.words, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth)))
+        name, _, plan = cure.words.partition(": ") if cure.words.startswith("alert hours") else (cure.words, "", "")
+        words = f"{words}: {plan}" if plan else words
+        gates.append(Gate(name, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth)))
     gates.sort(key=lambda gate: -gate.weight)
     total = sum(causes.values())
     for kind, count in causes.most_common():

@@ -58,12 +58,26 @@ def save_list(parent: QWidget, session: Session) -> None:
 
 def save_report(parent: QWidget, session: Session) -> None:
     """Ask for a file and save a report for the owner of the site there."""
+    pictures = _ask_pictures(parent, "Save report")
+    if pictures is None:
+        return
+    name, _ = QFileDialog.getSaveFileName(parent, "Save report", "report.pdf", "PDF (*.pdf)")
+    if name:
+        Exports(session).save_report(name, pictures)
+
+
+def print_report(parent: QWidget, session: Session) -> None:
+    """Print that report."""
+    pictures = _ask_pictures(parent, "Print report")
+    if pictures is not None:
+        Exports(session).print_report(pictures)
+
+
+def _ask_pictures(parent: QWidget, title: str) -> ReportPictures | None:
     choices = [one.value for one in ReportPictures]
     text = "Clips show people. The report may hold, of each camera:"
-    chosen, wanted = QInputDialog.getItem(parent, "Save report", text, choices, 0, editable=False)
-    name, _ = QFileDialog.getSaveFileName(parent, "Save report", "report.pdf", "PDF (*.pdf)") if wanted else ("", "")
-    if name:
-        Exports(session).save_report(name, ReportPictures(chosen))
+    chosen, wanted = QInputDialog.getItem(parent, title, text, choices, 0, editable=False)
+    return ReportPictures(chosen) if wanted else None
 
 
 def save_sheets(parent: QWidget, session: Session) -> None:

@@ -49,6 +49,7 @@ class HandoverPage(QWidget):
                 tip="With a published schema, for other programs; or as ONVIF analytics XML",
             )
         )
+        head.addWidget(button("Print", self.print, tip="The sheet, on the printer of this machine; holds no picture"))
         head.addWidget(button("Save sheet as PDF…", self.choose_pdf, tip="To print and take along; holds no picture"))
         layout.addLayout(head)
         body = QHBoxLayout()
@@ -203,6 +204,10 @@ class HandoverPage(QWidget):
         name, _ = QFileDialog.getSaveFileName(self, "Save sheet as JSON", self._suggested("json"), SHEET_FORMS)
         if name:
             self.save(Path(name))
+
+    def print(self) -> None:
+        """Print the sheet."""
+        Exports(self._session).print_sheet(self._model.camera.id)
 
     def choose_pdf(self) -> None:
         """Ask for a file name and save the sheet as PDF."""

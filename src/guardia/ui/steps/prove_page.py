@@ -32,6 +32,11 @@ from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
 
 _SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
+_SIGNS_OF = {
+    Question.TOO_MANY: {State.CLOSED: "✓  helps", State.UNKNOWN: "?  on the spot", State.OPEN: "–  costs more"},
+    Question.AT_NIGHT: {State.CLOSED: "✕  a reason", State.UNKNOWN: "?  not known", State.OPEN: "●  no reason"},
+}
+"""Of questions that are not about one moment."""
 
 
 class WhyTab(QWidget):
@@ -100,7 +105,8 @@ class WhyTab(QWidget):
             return
         self.answer.setText(diagnosis.words)
         gates = self._ordered(diagnosis)
-        rows = [(g.name, _SIGNS[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
+        signs = _SIGNS_OF.get(self._model.question, _SIGNS)
+        rows = [(g.name, signs[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
         fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
 
     @staticmethod

@@ -61,7 +61,7 @@ class SetupPage(FreshPage):
 
     def _written(self) -> QHBoxLayout:
         both = QHBoxLayout()
-        self.serial, self.manual, self.keys_kept = QLineEdit(), QLineEdit(), QLineEdit()
+        self.serial, self.manual, self.keys_kept, self.firmware = (QLineEdit() for _ in range(4))
         self.keys_kept.setPlaceholderText("where, not what")
         self.patrol = QSpinBox()
         self.patrol.setRange(0, 999)
@@ -69,6 +69,7 @@ class SetupPage(FreshPage):
         self.patrol.setButtonSymbols(QSpinBox.ButtonSymbols.NoButtons)
         left, right = QFormLayout(), QFormLayout()
         left.addRow("Serial number", self.serial)
+        left.addRow("Firmware", self.firmware)
         left.addRow("Manual", self.manual)
         right.addRow("Pairing code and password are kept", self.keys_kept)
         right.addRow("Place on the round", self.patrol)
@@ -81,8 +82,8 @@ class SetupPage(FreshPage):
         self.current.editingFinished.connect(lambda: self.model.set_current(self.current.value()))
         right.addRow("Draws at most", self.current)
         self.hangs = button("Recorders, hubs, lines …", self.show_units, tip="What cameras hang on, and its limits")
-        left.addRow("Hangs on", self.hangs)
-        for field in (self.serial, self.manual, self.keys_kept):
+        right.addRow("Hangs on", self.hangs)
+        for field in (self.serial, self.manual, self.keys_kept, self.firmware):
             field.editingFinished.connect(self._write_down)
         self.patrol.editingFinished.connect(self._write_down)
         both.addLayout(left, 1)
@@ -90,8 +91,9 @@ class SetupPage(FreshPage):
         return both
 
     def _write_down(self) -> None:
-        serial, manual, keys_kept = (f.text().strip() for f in (self.serial, self.manual, self.keys_kept))
-        self.model.write_down(serial, manual, keys_kept, self.patrol.value())
+        fields = (self.serial, self.manual, self.keys_kept, self.firmware)
+        serial, manual, keys_kept, firmware = (field.text().strip() for field in fields)
+        self.model.write_down(serial, manual, keys_kept, self.patrol.value(), firmware)
 
     def refresh(self) -> None:
         """Show the list as it is now."""
@@ -110,6 +112,7 @@ class SetupPage(FreshPage):
             (self.serial, about.serial),
             (self.manual, about.manual),
             (self.keys_kept, about.keys_kept),
+            (self.firmware, about.firmware),
         ):
             if not field.hasFocus():
                 field.setText(text)
