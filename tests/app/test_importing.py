@@ -128,9 +128,9 @@ class Measuring(FolderCase):
     def test_order_and_number_of_cores_make_no_difference_and_a_later_clip_is_told(self):
         files = [self.standing(n) for n in range(5)]
         one, two, three = (self.project(n) for n in ("one", "two", "three"))
-        with mock.patch("guardia.app.intake.importing.os.cpu_count", return_value=1):
+        with mock.patch("guardia.app.work.engine.os.cpu_count", return_value=1):
             self.bring_in(one, *files)
-        with mock.patch("guardia.app.intake.importing.os.cpu_count", return_value=3):
+        with mock.patch("guardia.app.work.engine.os.cpu_count", return_value=3):
             self.bring_in(two, *files[::-1])
         self.assertEqual(self.traces(one), self.traces(two))
         self.bring_in(three, *files[:2])

@@ -3,6 +3,7 @@ import subprocess
 import sys
 import unittest
 from datetime import UTC, datetime
+from unittest.mock import patch
 from zoneinfo import ZoneInfo
 
 import av
@@ -21,7 +22,7 @@ from guardia.media.analysis import (
     key_times,
     lifted,
 )
-from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures
+from guardia.media.reader import _Timeline, clip_start, open_video, pictures_at, probe, sampled_pictures
 from tests.media.plain_processor import trace_digest
 from tests.support import FolderCase, scene, steady, write_clip
 
@@ -64,6 +65,33 @@ class GoodClips(FolderCase):
             for at, luma in zip(block.times_s.tolist(), block.luma, strict=True):
                 whole = every[round(at, 3)].reformat(format="gray").to_ndarray()
                 np.testing.assert_array_equal(luma, whole)
+
+    def test_pictures_that_nothing_taken_rests_on_are_left_out_and_no_other_picture_changes(self):
+        kinds = {
+            "p.mp4": ("libx264", {"bf": "0", "g": "25"}),
+            "pyramid.mp4": ("libx264", {"bf": "3", "b-pyramid": "normal", "g": "20"}),
+            "open.mkv": ("libx264", {"bf": "3", "g": "15", "x264-params": "open-gop=1"}),
+            "refresh.mp4": ("libx264", {"g": "30", "x264-params": "intra-refresh=1"}),
+            "hevc.mp4": ("libx265", {"x265-params": "keyint=20:log-level=error"}),
+            "old.mkv": ("mpeg4", {"g": "12", "bf": "2"}),
+        }
+        for name, (codec, options) in kinds.items():
+            clip = write_clip(self.folder / name, steady(5, 25), codec=codec, options=options)
+            fewer = next(iter(sampled_pictures(clip)))
+            with patch("guardia.media.reader._Timeline.not_needed", lambda _self, _taken: frozenset()):
+                every = next(iter(sampled_pictures(clip)))
+            with self.subTest(name):
+                np.testing.assert_array_equal(fewer.times_s, every.times_s)
+                np.testing.assert_array_equal(fewer.luma, every.luma)
+        order = tuple((n, n % 10 == 0) for n in range(25))
+        line = _Timeline(list(range(25)), 0.04, 1.0, order)
+        self.assertEqual(
+            line.not_needed(frozenset({0, 5, 10, 15, 20})), frozenset({*range(6, 10), *range(16, 20), *range(21, 25)})
+        )
+        leading = ((0, True), (1, False), (5, True), (3, False), (4, False))
+        line = _Timeline([0, 1, 3, 4, 5], 0.04, 1.0, leading)
+        self.assertEqual(line.not_needed(frozenset({0, 3})), frozenset({4}), "3 is shown before 5 and may rest on 1")
+        self.assertEqual(line.not_needed(frozenset({0, 5})), frozenset({1, 3, 4}))
 
     def test_a_plain_processor_gives_the_same_traces_as_this_one(self):
         clips = [

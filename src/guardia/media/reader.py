@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -320,7 +321,8 @@ def sampled_pictures(
         length = timeline.length_s if timeline else 0.0
         next_tick = 0
         given = 0
-        for seconds, frame in _decoded(container, stream, taken, threads):
+        left = timeline.not_needed(taken) if timeline is not None and taken is not None else frozenset()
+        for seconds, frame in _decoded(container, stream, taken, threads, left):
             if origin is None:
                 origin = seconds
             if shown is None:
@@ -417,6 +419,7 @@ class _Timeline:
     stamps: list[int]  # rising, stream ticks
     base: float  # seconds of a tick
     length_s: float
+    order: tuple[tuple[int, bool], ...] = ()  # in the order of decoding: stamp, and whether it begins anew
 
     @property
     def first_s(self) -> float:
@@ -432,6 +435,29 @@ class _Timeline:
                 taken.append(pts)
                 next_tick = int(at * rate_hz + 1e-6) + 1
         return frozenset(taken)
+
+    def not_needed(self, taken: frozenset[int]) -> frozenset[int]:
+        """The stamps of pictures after the last one taken before the decoder begins anew: nothing taken rests on them.
+
+        Pictures that are shown before the new beginning but decoded after it may rest on what came before: if one of
+        those is taken, all before it are needed.
+        """
+        starts = [n for n, (_, begins) in enumerate(self.order) if begins]
+        left: set[int] = set()
+        for start, end in itertools.pairwise([*starts, len(self.order)]):
+            stamps = [stamp for stamp, _ in self.order[start:end]]
+            wanted = [n for n, stamp in enumerate(stamps) if stamp in taken]
+            after = self.order[end][0] if end < len(self.order) else None
+            leading = after is not None and any(
+                stamp < after and stamp in taken for stamp, _ in itertools.takewhile(_same_run, self.order[end + 1 :])
+            )
+            if not leading:
+                left.update(stamps[wanted[-1] + 1 if wanted else 0 :])
+        return frozenset(left)
+
+
+def _same_run(one: tuple[int, bool]) -> bool:
+    return not one[1]
 
 
 _REWINDS = frozenset(("mov,mp4,m4a,3gp,3g2,mj2", "matroska,webm"))
@@ -451,10 +477,13 @@ def _looked_over(path: Path, container: Any, stream: Any) -> _Timeline | None:
 def _timeline(container: Any, stream: Any) -> _Timeline | None:
     """Presentation times from the packets alone, without those that are not shown; None where packets carry none."""
     stamps: list[int] = []
+    order: list[tuple[int, bool]] = []
     lasts = 0
     for packet in _packets(container, stream):
         if packet.size and packet.pts is None:
             return None
+        if packet.size:
+            order.append((packet.pts, bool(packet.is_keyframe)))
         if packet.size and not packet.is_discard:
             stamps.append(packet.pts)
             lasts = packet.duration or lasts
@@ -463,11 +492,17 @@ def _timeline(container: Any, stream: Any) -> _Timeline | None:
     stamps.sort()
     base = float(stream.time_base)
     step = lasts or (stamps[-1] - stamps[0]) / max(1, len(stamps) - 1)
-    return _Timeline(stamps, base, (stamps[-1] - stamps[0] + step) * base)
+    indexed = container.format.name in _REWINDS  # only there is a key picture known to be one to begin with
+    return _Timeline(stamps, base, (stamps[-1] - stamps[0] + step) * base, tuple(order) if indexed else ())
 
 
-def _decoded(container: Any, stream: Any, taken: frozenset[int] | None, threads: int) -> Iterator[tuple[float, Any]]:
-    """Decoded (seconds, frame) pairs; with `taken` only those, the others that nothing refers to left undecoded."""
+def _decoded(
+    container: Any, stream: Any, taken: frozenset[int] | None, threads: int, left: frozenset[int] = frozenset()
+) -> Iterator[tuple[float, Any]]:
+    """Decoded (seconds, frame) pairs; with `taken` only those, the others that nothing refers to left undecoded.
+
+    Packets whose stamps are in `left` are not given to the decoder.
+    """
     context = stream.codec_context
     stream.thread_type = "AUTO"
     context.thread_count = threads
@@ -476,6 +511,8 @@ def _decoded(container: Any, stream: Any, taken: frozenset[int] | None, threads:
     count = 0
     rate = float(stream.average_rate or USUAL_RATE)
     for packet in _packets(container, stream):
+        if packet.pts in left:
+            continue
         if taken is not None:
             context.skip_frame = "DEFAULT" if packet.pts is None or packet.pts in taken else "NONREF"
         try:

@@ -76,6 +76,7 @@ class OpenProject(QObject):
         self.models: dict[int, CameraModel] = {}
         self.summaries: dict[int, Summary] = {}
         self._aside: set[int] = set()
+        self._closed = False
         self._adopted: list[JobRunner] = []
         self._loader = JobRunner(self)
         self._loader.progressed.connect(self._on_loaded)
@@ -280,7 +281,10 @@ class OpenProject(QObject):
             self._project.clear_away()
 
     def close(self) -> None:
-        """Stop the jobs and close the project; everything is already saved."""
+        """Stop the jobs and close the project; everything is already saved. A second time does nothing."""
+        if self._closed:
+            return
+        self._closed = True
         self._loader.drain()
         self.pictures.drain()
         for runner in self._adopted:
