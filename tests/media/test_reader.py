@@ -22,7 +22,8 @@ from guardia.media.analysis import (
     key_times,
     lifted,
 )
-from guardia.media.reader import _Timeline, clip_start, open_video, pictures_at, probe, sampled_pictures
+from guardia.media.reader import clip_start, open_video, pictures_at, probe, sampled_pictures
+from guardia.media.timeline import Timeline
 from tests.media.plain_processor import trace_digest
 from tests.support import FolderCase, scene, steady, write_clip
 
@@ -78,18 +79,18 @@ class GoodClips(FolderCase):
         for name, (codec, options) in kinds.items():
             clip = write_clip(self.folder / name, steady(5, 25), codec=codec, options=options)
             fewer = next(iter(sampled_pictures(clip)))
-            with patch("guardia.media.reader._Timeline.not_needed", lambda _self, _taken: frozenset()):
+            with patch("guardia.media.timeline.Timeline.not_needed", lambda _self, _taken: frozenset()):
                 every = next(iter(sampled_pictures(clip)))
             with self.subTest(name):
                 np.testing.assert_array_equal(fewer.times_s, every.times_s)
                 np.testing.assert_array_equal(fewer.luma, every.luma)
         order = tuple((n, n % 10 == 0) for n in range(25))
-        line = _Timeline(list(range(25)), 0.04, 1.0, order)
+        line = Timeline(list(range(25)), 0.04, 1.0, order)
         self.assertEqual(
             line.not_needed(frozenset({0, 5, 10, 15, 20})), frozenset({*range(6, 10), *range(16, 20), *range(21, 25)})
         )
         leading = ((0, True), (1, False), (5, True), (3, False), (4, False))
-        line = _Timeline([0, 1, 3, 4, 5], 0.04, 1.0, leading)
+        line = Timeline([0, 1, 3, 4, 5], 0.04, 1.0, leading)
         self.assertEqual(line.not_needed(frozenset({0, 3})), frozenset({4}), "3 is shown before 5 and may rest on 1")
         self.assertEqual(line.not_needed(frozenset({0, 5})), frozenset({1, 3, 4}))
 
