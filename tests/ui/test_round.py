@@ -7,7 +7,7 @@ from unittest.mock import patch
 import pypdf
 from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
 
 from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.makes import capability_data, middle_settings
@@ -97,6 +97,9 @@ class Walked(StepCase):
         self.assertIn(Measure.LENS_CLEANED, kept)
         self.assertEqual(model.corrections.logbook()[0].detail, "web brushed off")
         self.assertNotIn(Measure.BATTERY, dialog.fields, "a mains camera has no battery")
+        self.painted(dialog)
+        shown = [w.text() for w in dialog.findChildren(QLabel) if w.isVisibleTo(dialog)]
+        self.assertEqual((shown.count("Battery"), shown.count("Signal"), shown.count("Note")), (0, 1, 1))
         QTest.keyClick(dialog, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
         self.assertIn("61.5 on", dialog.fields[Measure.BATTERY][1].text())
         for _ in range(5):

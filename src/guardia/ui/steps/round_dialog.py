@@ -84,9 +84,15 @@ class RoundDialog(QDialog):
         rows = [(f"{d.on:%a %Y-%m-%d}", d.what, d.why) for d in self._dues]
         fill_table(self.table, rows, lambda r, c: c == 0 and self._dues[r].on < self._today)
         while self.form.rowCount():
-            self.form.takeRow(0)
+            taken = self.form.takeRow(0)
+            words = taken.labelItem.widget() if taken.labelItem is not None else None
+            if words is not None:  # the form makes it, and leaves it where it was
+                words.hide()
+                words.deleteLater()
         for field, hint in self.fields.values():
+            field.hide()
             field.deleteLater()
+            hint.hide()
             hint.deleteLater()
         self.fields = {}
         for measure in self.walk.asks():
