@@ -6,8 +6,8 @@ from unittest.mock import patch
 
 import pypdf
 from PyQt6.QtCore import QDate, Qt
-from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog, QLabel
+from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
 
 from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.makes import capability_data, middle_settings
@@ -97,7 +97,7 @@ class Walked(StepCase):
         self.assertIn(Measure.LENS_CLEANED, kept)
         self.assertEqual(model.corrections.logbook()[0].detail, "web brushed off")
         self.assertNotIn(Measure.BATTERY, dialog.fields, "a mains camera has no battery")
-        self.painted(dialog)
+        QApplication.processEvents()
         shown = [w.text() for w in dialog.findChildren(QLabel) if w.isVisibleTo(dialog)]
         self.assertEqual((shown.count("Battery"), shown.count("Signal"), shown.count("Note")), (0, 1, 1))
         QTest.keyClick(dialog, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
@@ -205,8 +205,9 @@ class ManyCameras(GuiCase):
         self.assertEqual(page.list.lines.index(0, 1).data(), "5.0 (0.0 to 9.0)")
         self.assertEqual(session.models, {}, "no evidence is read for that")
         seventh = next(i for i in session.camera_ids() if session.camera_name(i) == "Camera 007")
-        while session.line_of(seventh) is None:
-            QTest.qWait(20)
+        changed = QSignalSpy(session.cameras_changed)
+        if session.line_of(seventh) is None:
+            self.wait(changed)
         self.assertEqual(session.line_of(seventh).action, "Import clips")
         self.painted(page)
         page.list.selectRow(0)

@@ -187,7 +187,7 @@ class OpenProject(QObject):
             return summary_of(self.models[camera_id])
         return self.summaries.get(camera_id)
 
-    def _keep_lines(self) -> None:
+    def keep_lines(self) -> None:
         """Keep the cameras' lines for Round and the portfolio; what a full disk refuses is worked out anew."""
         with suppress(GuardiaError):
             for camera_id, model in self.models.items():
@@ -291,7 +291,7 @@ class OpenProject(QObject):
             runner.drain()
         if self._lock.isLocked():
             self._clear_away()
-        self._keep_lines()
+        self.keep_lines()
         self._project.close()
         self._lock.unlock()
 

@@ -413,6 +413,8 @@ class MainWindow(QMainWindow):
 
     def show_portfolio(self) -> None:
         """Show the projects beside this one, and open the one that is chosen."""
+        if self.session is not None:
+            self.session.keep_lines()
         recent = [Path(name).parent for name in self._preferences.recent]
         here = self.session.folder.parent if self.session is not None else (*recent, self._data_home)[0]
         dialog = PortfolioDialog(self, here)
