@@ -187,6 +187,20 @@ class WhenThingsGoWrong(ProjectCase):
         with Project(self.folder / "site") as again:
             self.assertEqual(again.cameras.get(camera).draft.detection.notch, "5")
 
+    def test_on_a_network_folder_no_memory_is_shared_and_everything_is_kept(self):
+        mounts = self.folder / "mounts"
+        mounts.write_text(
+            f"disk / ext4 rw 0 0\nserver:/x {self.folder} nfs4 rw 0 0\nlocal {self.folder}/site/media ext4\n"
+        )
+        with mock.patch.object(database, "MOUNTS", mounts):
+            self.assertTrue(database.on_network(self.folder / "site" / FILE_NAME))
+            self.assertFalse(database.on_network(self.folder / "site" / "media" / "a.mp4"))
+            project, camera = self.new_project()
+            project.settings.save_draft(camera, INSTALLED.with_values(hold_s=0.4))
+            self.assertEqual([p.name for p in project.folder.glob("*-wal")], [])
+        with Project(self.folder / "site") as again:
+            self.assertEqual(again.cameras.get(camera).draft.detection.hold_s, 0.4)
+
     def test_errors_of_the_disk_are_told_in_words(self):
         project, camera = self.new_project()
         database = Database(project.folder / FILE_NAME)

@@ -147,6 +147,23 @@ MIGRATIONS: tuple[str, ...] = (
 SCHEMA_VERSION = len(MIGRATIONS)
 APPLICATION_ID = 0x47524441
 
+NETWORK = ("nfs", "nfs4", "cifs", "smb3", "smbfs", "9p", "fuse.sshfs", "afs", "ceph", "glusterfs")
+"""Kinds of file systems that other machines may write to, too."""
+
+MOUNTS = Path("/proc/self/mounts")
+
+
+def on_network(path: Path) -> bool:
+    """Whether a file lies in a folder that is mounted over the network, as far as this system tells."""
+    try:
+        lines = MOUNTS.read_text("utf-8", "replace").splitlines()
+    except OSError:
+        return False
+    where = str(path.resolve())
+    mounts = [(parts[1].replace("\\040", " "), parts[2]) for line in lines if len(parts := line.split(" ")) > 2]
+    inside = [(at, kind) for at, kind in mounts if where == at or where.startswith(at.rstrip("/") + "/")]
+    return bool(inside) and max(inside, key=lambda one: len(one[0]))[1] in NETWORK
+
 
 class Database:
     """One connection, for one thread.
@@ -198,7 +215,9 @@ class Database:
             )
         if version:
             self._check_schema(version)
-        connection.execute("PRAGMA journal_mode = WAL")
+        # A write-ahead log needs memory that all who read share, which other machines on a network folder do not.
+        mode = "TRUNCATE" if on_network(self.path) else "WAL"
+        connection.execute(f"PRAGMA journal_mode = {mode}")
         connection.execute("PRAGMA synchronous = NORMAL")
         connection.execute("PRAGMA foreign_keys = ON")
         if version < SCHEMA_VERSION:
