@@ -203,7 +203,8 @@ class Database:
         connection.row_factory = sqlite3.Row
         # A project may come from somebody else: what its schema could hide or run is not trusted.
         connection.execute("PRAGMA trusted_schema = OFF")
-        version = self._version()
+        with self.reading():  # another process may be bringing the file forward just now
+            version, schema = self._version(), _schema(connection)
         mark = int(connection.execute("PRAGMA application_id").fetchone()[0])
         if not create and (mark != APPLICATION_ID or version < 1):
             raise ProjectError(f"{self.path} is not a Guardia project.", kept="The file was not changed.")
@@ -214,7 +215,7 @@ class Database:
                 do="Open it with the newer version.",
             )
         if version:
-            self._check_schema(version)
+            self._check_schema(version, schema)
         # A write-ahead log needs memory that all who read share, which other machines on a network folder do not.
         mode = "TRUNCATE" if on_network(self.path) else "WAL"
         connection.execute(f"PRAGMA journal_mode = {mode}")
@@ -247,13 +248,12 @@ class Database:
             if version >= SCHEMA_VERSION:
                 return
 
-    def _check_schema(self, version: int) -> None:
+    def _check_schema(self, version: int, schema: dict[str, str]) -> None:
         """Refuse tables, views and triggers that are not ours: they could hide rows or change them behind our back."""
         with closing(sqlite3.connect(":memory:", isolation_level=None)) as own:
             for step in range(version):
                 migrate(own, step)
             expected = _schema(own)
-        schema = _schema(self._connection)
         if foreign := sorted(schema.items() - expected.items()) or sorted(expected.items() - schema.items()):
             raise ProjectError(
                 f"The tables of {self.path} are not those of a project: '{foreign[0][0]}' is foreign or missing.",
@@ -344,7 +344,8 @@ class Database:
             try:
                 yield
             finally:
-                self._connection.execute("COMMIT")
+                if self._connection.in_transaction:
+                    self._connection.execute("COMMIT")
 
     def rows(self, sql: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
         """All rows of a query."""
