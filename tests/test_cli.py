@@ -236,7 +236,7 @@ class FrontDoor(FolderCase):
         self.assertIn("GUARDIA_PYTHON names '/nowhere/python'", done.stderr)
 
     def test_a_screen_that_does_not_answer_is_told(self):
-        for display in (":97", "localhost:97", "nonsense"):
+        for display in (":4711", "localhost:4711", "nonsense"):
             with self.subTest(display), self.assertRaisesRegex(ProjectError, "cannot be reached.*DISPLAY"):
                 check_display({"DISPLAY": display})
         check_display({"QT_QPA_PLATFORM": "offscreen"})
