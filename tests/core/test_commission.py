@@ -15,6 +15,7 @@ from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.stores import Fitted, Store, StoreKind
 from guardia.core.view.geometry import ViewGeometry
+from guardia.core.view.picture import PictureFacts
 from tests.support import blob_trace, capability, evidence_of
 
 BEGIN = 1_784_505_600.0
@@ -23,7 +24,7 @@ CARD = Store("card", StoreKind.CARD, 64.0)
 
 class Commissioning(unittest.TestCase):
     def items(self, make="polygon-mains-camera", *, kinds=(), origins=(), dark=(), clock=0.0, picture=(0, 0), view=None,
-              stores=(), readings=(), **values):  # fmt: skip
+              stores=(), readings=(), looks=None, misfits=None, **values):  # fmt: skip
         kind = capability(make)
         settings = Settings.of(kind.id, kind.notches[-1].label, **values)
         traces = [blob_trace([0, *[40] * 20, 0]) for _ in kinds]
@@ -36,7 +37,7 @@ class Commissioning(unittest.TestCase):
         epoch = Epoch(-math.inf, math.inf, settings)
         evidence = replace(evidence, clips=clips, storage=known, epochs=(epoch,), view=view)
         done = replay(evidence, Candidate(settings, kind))
-        found = commissioning(evidence, kind, done, clock_error_s=clock, picture=picture)
+        found = commissioning(evidence, kind, done, clock_error_s=clock, picture=picture, looks=looks, misfits=misfits)
         return {item.id: item for item in found}
 
     def test_without_evidence_nothing_is_claimed(self):
@@ -84,3 +85,22 @@ class Commissioning(unittest.TestCase):
         self.assertIn("second half", items["hours"].found)
         self.assertIn("second stream?", items["quality"].found)
         self.assertIsNone(items["quality"].verified)
+
+    def test_pictures_files_and_what_it_hangs_on_verify_or_contradict(self):
+        sound = PictureFacts(1.0, 0.5, 40.0, 0.0, 15.0, 0)
+        wrong = PictureFacts(0.4, -5.0, 4.0, 0.2, 8.0, 3)
+        names = ("sharp", "level", "night picture", "glare", "file times")
+        quality = capability().storage.qualities[0]
+        good = self.items(kinds=["person"] * 3, looks=replace(sound, frame_rate=quality.frame_rate), misfits=[])
+        bad = self.items(kinds=["person"] * 3, looks=wrong, misfits=["'box' has 1 channel for 2 cameras."])
+        self.assertEqual([good[n].verified for n in names], [True] * 5)
+        self.assertEqual([bad[n].verified for n in names], [False] * 5)
+        self.assertEqual((good["fits"].verified, bad["fits"].verified), (True, False))
+        self.assertIn("1 channel for 2", bad["fits"].found)
+        self.assertEqual((good["frame rate"].verified, bad["frame rate"].verified), (True, None))
+        self.assertEqual(good["recording mark"].verified, True)
+        self.assertIn("3 recordings since", good["recording mark"].found)
+        near = self.items(kinds=["person"], picture=(1920, 1080), view=ViewGeometry(3.0, 15.0, 0.8))
+        self.assertRegex(near["density"].found, r"detect out to \d+ m, .*identify out to \d+ m")
+        read = self.items(readings=[Reading(BEGIN, Measure.CLOCK, -42.0)])["clock"]
+        self.assertEqual((read.verified, read.found), (False, "read as -42 s off"))

@@ -157,6 +157,11 @@ class Clips:
             for clip_id, words in views.items():
                 self._db.run("UPDATE clip SET picture = ? WHERE id = ?", (words, clip_id))
 
+    def guessed(self, camera_id: int) -> int:
+        """Number of a camera's clips whose beginning is only known by the date of their file."""
+        sql = "SELECT count(*) AS n FROM clip_at WHERE camera_id = ? AND start_source = 'file date'"
+        return int(self._db.rows(sql, (camera_id,))[0]["n"])
+
     def troubles(self, camera_id: int) -> dict[int, str]:
         """Why clips of a camera cannot be measured, by number."""
         rows = self._db.rows("SELECT id, trouble FROM clip_at WHERE camera_id = ? AND trouble <> ''", (camera_id,))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
 
 from guardia.app.project.shown_camera import ShownCamera
@@ -15,6 +16,7 @@ from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.view.picture import PictureFacts, grey_of, picture_facts
 from guardia.media.analysis import decode_grey, lifted, moving_pictures, still_of
+from guardia.media.reader import frame_rate
 from guardia.store.project import Project
 
 LOOKED_AT = 5
@@ -46,11 +48,20 @@ class Pictures:
         by_light = [[c for c in clips if c.dark is dark][-LOOKED_AT:] for dark in (False, True)]
         light, dark = ([self._project.measurements.background(c.id) for c in some] for some in by_light)
 
+        moving = [c for c in clips if c.origin is not Origin.SNAPSHOT]
+        latest = self._project.clips.path_or_none(moving[-1].id) if moving else None
+        guessed = self._project.clips.guessed(self._model.camera.id)
+
         def look() -> PictureFacts | None:
             if not planned:
                 return None
             seen = [[grey_of(decode_grey(one)) for one in some if one] for some in (light, dark)]
-            return picture_facts(grey_of(decode_grey(planned)), *seen)
+            rate = 0.0
+            with suppress(GuardiaError):
+                rate = frame_rate(latest) if latest is not None else 0.0
+            return replace(
+                picture_facts(grey_of(decode_grey(planned)), *seen), frame_rate=rate or None, guessed=guessed
+            )
 
         return look
 

@@ -6,6 +6,7 @@ the facts of the trade are common practice without a source.
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
@@ -25,6 +26,9 @@ from guardia.core.view.picture import DARK_LUMA, GLARE_SHARE, SOFT, TURNED_DEG, 
 
 CLOCK_ERROR_S = 5.0
 """A clock this far off is put right (common practice, no source)."""
+
+FRAMES_OFF = 0.1
+"""A frame rate within this share of what was ordered is as ordered (no source)."""
 
 RATE_FACTOR = 2.0
 """Files within this factor of the bit rate ordered are as ordered: scenes differ (common practice, no source)."""
@@ -108,12 +112,13 @@ def commissioning(
         *_bench(make),
         _fits(misfits),
         _clock(evidence, clock_error_s),
+        _file_times(looks),
         *_store(make, done),
         *_place(evidence),
         *_picture(evidence, looks),
         _density(evidence, picture[0]),
         _quality(make, settings, picture),
-        *_recording(evidence, make, settings),
+        *_recording(evidence, make, settings, looks),
         *_detection(make, settings),
         *_hours(make, settings, evidence),
         *_alerts(evidence),
@@ -154,6 +159,16 @@ def _clock(evidence: Evidence, clock_error_s: float) -> Item:
         seen = f"its clock is off by {clock_error_s:.0f} s" if not verified else "no error of the clock is known"
     return Item("clock", "clock", "Time zone, date, 24 hours, automatic time", "every schedule and clip rests on it",
                 found=seen, verified=verified)  # fmt: skip
+
+
+def _file_times(looks: PictureFacts | None) -> Item:
+    seen, verified = "", None
+    if looks is not None and looks.guessed is not None:
+        verified = looks.guessed == 0
+        seen = f"{count_of(looks.guessed, 'clip')} whose beginning only the date of its file tells"
+        seen = "every clip tells when it began" if verified else seen
+    return Item("file times", "clock", "Files bear their time: by their names or by what they hold",
+                "the date of a copied file is that of the copy", found=seen, verified=verified)  # fmt: skip
 
 
 def _store(make: Capability, done: Replay) -> list[Item]:
@@ -231,8 +246,8 @@ def _density(evidence: Evidence, width_px: int) -> Item:
                 "detecting takes 25 px/m, naming somebody 250", found=seen)  # fmt: skip
 
 
-def _recording(evidence: Evidence, make: Capability, settings: Settings) -> list[Item]:
-    """Bit rate and gaps, from the files."""
+def _recording(evidence: Evidence, make: Capability, settings: Settings, looks: PictureFacts | None) -> list[Item]:
+    """Frame rate, bit rate, that it records at all, and gaps, from the files."""
     quality = make.storage.quality(settings.storage.quality)
     sized = [c for c in evidence.clips if c.size_bytes and c.duration_s > 1]
     rate, right = "", None
@@ -240,9 +255,20 @@ def _recording(evidence: Evidence, make: Capability, settings: Settings) -> list
         got = sum(c.size_bytes for c in sized) * 8e-6 / sum(c.duration_s for c in sized)
         right = True if 1 / RATE_FACTOR <= got / quality.mbit_s <= RATE_FACTOR else None
         rate = f"{got:.2f} Mbit/s in its files, ordered are {quality.mbit_s:g}"
+    pace, paced = "", None
+    if quality is not None and quality.frame_rate and looks is not None and looks.frame_rate is not None:
+        paced = True if abs(looks.frame_rate - quality.frame_rate) <= FRAMES_OFF * quality.frame_rate else None
+        pace = f"{looks.frame_rate:.1f} pictures a second in its latest clip, ordered are {quality.frame_rate:g}"
+    entered = evidence.epochs[-1].from_s if evidence.epochs else -math.inf
+    since = sum(clip.start_s >= entered for clip in evidence.motion_clips)
     silent = silences(evidence)
     gaps = f"{count_of(len(silent), 'silence')} that chance hardly explains, see Prove" if silent else ""
     return [
+        Item("recording mark", "recording", "See the recording mark on the live picture, and a recording of it",
+             "a camera that shows a picture need not record", verified=True if since else None,
+             found=f"{count_of(since, 'recording')} since its settings were entered" if since else ""),
+        Item("frame rate", "recording", "Frame rate as ordered", "in the dark it may fall by itself", found=pace,
+             verified=paced),
         Item("bit rate", "recording", "Bit rate as ordered", "a lower one fills less and shows less", found=rate,
              verified=right),
         Item("gaps", "recording", "No gap in what is recorded", "a weak link or a worn card loses pieces",

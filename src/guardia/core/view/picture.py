@@ -211,12 +211,18 @@ class PictureFacts:
         Mean luma of its pictures at night, 0..255.
     burnt
         Share of those that its own lamp burns out in one piece.
+    frame_rate
+        Pictures a second of its latest clip.
+    guessed
+        Clips whose beginning is only known by the date of their file.
     """
 
     sharp: float | None = None
     turned: float | None = None
     lit: float | None = None
     burnt: float | None = None
+    frame_rate: float | None = None
+    guessed: int | None = None
 
 
 def picture_facts(planned: Grey, light: Sequence[Grey], dark: Sequence[Grey]) -> PictureFacts:
