@@ -223,3 +223,16 @@ class BenchSite(unittest.TestCase):
                 wrong.append((gate, answer.words))
         self.assertEqual(count, 42)
         self.assertLessEqual(len(wrong), 4, wrong)
+
+    def test_of_two_faults_on_the_bench_site_the_first_in_the_chain_is_named_and_the_other_told(self):
+        for gate, evidence, make, at in self.planted():
+            if gate != "store":
+                continue
+            (epoch,) = evidence.epochs
+            both = replace(epoch, settings=epoch.settings.with_values(detection_on=False))
+            evidence = replace(evidence, epochs=(both,))
+            answer = diagnose(
+                evidence, make, at, Question.NOT_RECORDED, lambda s, e=evidence, m=make: replay(e, Candidate(s, m))
+            )
+            self.assertEqual(answer.cause.name, "detection on")
+            self.assertIn("Closed as well: store", answer.words)

@@ -285,7 +285,10 @@ def _empty(evidence: Evidence, at_s: float) -> str:
 
 def _link(evidence: Evidence, at_s: float) -> Gate:
     name = "reaches its recorder"
-    check = "Look at its live picture. If there is none: power off, wait a minute, on again, wait for the ready light."
+    check = (
+        "Look at its live picture. If there is none: power off, wait a minute, on again, wait for the ready light; if "
+        "that does not help, pair it again beside its recorder."
+    )
     marks = _records(evidence)
     near = [t for t in marks if abs(t - at_s) <= NEAR_S]
     if near:
