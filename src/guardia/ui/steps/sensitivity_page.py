@@ -16,6 +16,7 @@ from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.core.tuning.scale import telling_walk
+from guardia.ui.parts.plots import colour_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import HelpLine, card, label, page_head, seconds_words
 
@@ -44,8 +45,9 @@ class SensitivityPage(QWidget):
         layout.addLayout(head)
         layout.addWidget(self._controls())
         layout.addWidget(self.help_line)
-        self.curve = pg.PlotWidget()
-        self.strip = pg.PlotWidget()
+        self.curve = still_plot("Size of the motion over the clip", least_px=0)
+        self.curve.setMouseEnabled(x=True, y=False)
+        self.strip = still_plot("Largest motion of each occurrence", least_px=0)
         self._style_plots()
         self.curve_title = label("", "head", wrap=True)
         layout.addWidget(self.curve_title)
@@ -179,20 +181,8 @@ class SensitivityPage(QWidget):
             widget.blockSignals(False)
 
     def _style_plots(self) -> None:
-        for plot in (self.curve, self.strip):
-            plot.setBackground(THEME.colour("surface"))
-            plot.setMenuEnabled(False)
-            plot.hideButtons()
-            for side in ("left", "bottom"):
-                axis = plot.getAxis(side)
-                axis.setPen(THEME.colour("line"))
-                axis.setTextPen(THEME.colour("muted"))
-                axis.enableAutoSIPrefix(False)
-        self.curve.setMouseEnabled(x=True, y=False)
-        self.strip.setMouseEnabled(x=False, y=False)
-        self.curve.setLabel("left", "size, % of picture", color=THEME.colour("muted").name())
-        self.curve.setLabel("bottom", "seconds of the clip", color=THEME.colour("muted").name())
-        self.strip.setLabel("bottom", "largest motion in the zone, % of picture", color=THEME.colour("muted").name())
+        colour_plot(self.curve, left="size, % of picture", bottom="seconds of the clip")
+        colour_plot(self.strip, left="", bottom="largest motion in the zone, % of picture")
         self.strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
         for plot in (self.curve, self.strip):
             plot.getAxis("left").setWidth(86)
