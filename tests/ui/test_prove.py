@@ -11,6 +11,7 @@ from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.make_draft import MakeDraft
 from guardia.app.project.makes import capability_data, make_from_file, shipped_capabilities
 from guardia.core.prove.diagnose import Question
+from guardia.core.storage.readings import alert_delay
 from tests.ui.test_steps import StepCase
 
 
@@ -112,8 +113,17 @@ class Prove(StepCase):
             self.wait(planned)
         table = page.walks.table
         self.assertIn("straight towards the camera", table.item(0, 0).text())
-        table.setCurrentCell(0, 0)
+        table.setCurrentCell(1, 0)
         table.setFocus()
+        before = alert_delay(self.model.facts.readings())
+        page.walks.alert.setValue(9)
+        QTest.keyClick(table, Qt.Key.Key_R)
+        self.assertEqual(alert_delay(self.model.facts.readings()).came, (before.came if before else 0) + 1)
+        self.assertIn("the alert 9 s after the trigger", self.model.corrections.logbook()[0].detail)
+        self.assertEqual(page.walks.alert.text(), "not looked at")
+        self.session.undo.undo()
+        self.assertEqual(alert_delay(self.model.facts.readings()), before)
+        table.setCurrentCell(0, 0)
         QTest.keyClick(table, Qt.Key.Key_M)
         self.assertEqual(table.item(0, 3).text(), "missed")
         self.assertEqual(self.model.evidence.walks[0].result, "M")
@@ -121,8 +131,13 @@ class Prove(StepCase):
         self.assertIn("missed", self.model.corrections.logbook()[0].detail)
         self.session.undo.undo()
         self.assertEqual((self.model.evidence.walks, self.model.corrections.logbook()), ((), []))
+        self.assertEqual(table.item(0, 3).text(), "")
         self.session.undo.redo()
         self.assertEqual(len(self.model.evidence.walks), 1)
+        looked = QSignalSpy(page.model.looking.changed)
+        if page.model.looks() is None:
+            self.wait(looked)
+        self.assertRegex(page.walks.looks.text(), "Walk test of 12 Sep 2026 .*: sharp")
         card = self.folder / "card.pdf"
         with patch.object(QFileDialog, "getSaveFileName", return_value=(str(card), "")):
             page.walks.choose_pdf()

@@ -28,8 +28,10 @@ from guardia.core.trace.measure import (
     sparse_trace,
 )
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
-from guardia.core.view.tracks import Track, boxes_of, follow
-from guardia.media.reader import each_picture_at, pictures_at, sampled_pictures
+from guardia.core.view.geometry import ViewGeometry
+from guardia.core.view.tracks import Track, boxes_of, farthest_walk, follow
+from guardia.core.view.walk_look import WalkLook, look_rows, walk_look
+from guardia.media.reader import each_picture_at, pictures_at, probe, sampled_pictures
 
 KEY_PICTURES = 5
 KEY_WIDTH_PX = 208
@@ -133,6 +135,38 @@ def fine_tracks(path: Path, *, stopped: Callable[[], bool] = lambda: False) -> l
         if stopped():
             break
     return follow(np.concatenate(times), boxes) if times else []
+
+
+def look_at_walk(
+    path: Path, view: ViewGeometry | None, *, stopped: Callable[[], bool] = lambda: False
+) -> WalkLook | None:
+    """Follow who walks through a clip and look at its picture at several moments; None where nobody is followed.
+
+    Parameters
+    ----------
+    path
+        Any file that FFmpeg reads.
+    view
+        Height, tilt and lens of the camera, None while not known.
+    stopped
+        Asked between blocks; True ends the work with what was found until then.
+
+    Returns
+    -------
+    WalkLook | None
+        Distances, pixels a metre, sharpness.
+
+    Raises
+    ------
+    UnreadableClip
+        If the file cannot be used.
+    """
+    track = farthest_walk(fine_tracks(path, stopped=stopped))
+    if track is None or stopped():
+        return None
+    rows = look_rows(track)
+    pictures = pictures_at(path, [float(track.times_s[row]) for row in rows], width_px=probe(path).width)
+    return walk_look(track, rows[: len(pictures)], pictures, view)
 
 
 def analyse_snapshot(path: Path, others: Sequence[NDArray[np.uint8]]) -> Analysis:

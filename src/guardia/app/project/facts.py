@@ -10,7 +10,7 @@ from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
-from guardia.core.storage.readings import Reading
+from guardia.core.storage.readings import Measure, Reading
 from guardia.core.view.geometry import KnownView
 from guardia.store.checklists import Checked
 from guardia.store.project import Project
@@ -178,13 +178,17 @@ class Facts:
         model.change("enter in the logbook", keep, lambda _: model.logbook_changed.emit(), False, True)
 
     def add_walk(self, walked: Walked, words: str) -> None:
-        """Keep what came of a walk, and enter it in the logbook; one step of undo."""
+        """Keep what came of a walk and when the phone told it, and enter it in the logbook; one step of undo."""
         model, things, logbook, entry = self._model, self._project.things, self._project.logbook, [0]
-        before = things.walks(model.camera.id)
+        before, read = things.walks(model.camera.id), self.readings()
+        told = [Reading(walked.at_s, Measure.ALERT_DELAY, walked.alert_s)] if walked.tells_of_alert else []
 
         def keep(walks: tuple[Walked, ...]) -> None:
             with self._project.together():
                 things.set_walks(model.camera.id, walks)
+                if told:
+                    again = read if walks == before else (*read, *told)
+                    self._project.readings.set_of_camera(model.camera.id, again)
                 if not entry[0]:
                     entry[0] = logbook.add(model.camera.id, "walk test", words)
                 else:
@@ -192,6 +196,7 @@ class Facts:
 
         def show(walks: tuple[Walked, ...]) -> None:
             model.take(model.facts_changed, model.logbook_changed, evidence=replace(model.evidence, walks=walks))
+            model.reload_storage()
 
         model.change("enter a walk", keep, show, before, (*before, walked))
 

@@ -15,12 +15,16 @@ from guardia.core.evidence.events import Boxes
 from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.view.picture import PictureFacts, grey_of, picture_facts
-from guardia.media.analysis import decode_grey, lifted, moving_pictures, still_of
+from guardia.core.view.walk_look import WalkLook
+from guardia.media.analysis import decode_grey, lifted, look_at_walk, moving_pictures, still_of
 from guardia.media.reader import frame_rate
 from guardia.store.project import Project
 
 LOOKED_AT = 5
 """So many of the latest pictures of each light are looked at."""
+
+WALKS_LOOKED_AT = 3
+"""So many of the latest walk tests are looked at."""
 
 LEAD_S = 3.0
 LONGEST_LOOK_S = 120.0
@@ -64,6 +68,22 @@ class Pictures:
             )
 
         return look
+
+    def walks_job(self) -> Callable[[], list[tuple[float, WalkLook | None]]]:
+        """Work that looks at the latest walk tests, newest first: when, and how good the picture is.
+
+        To be run off the interface thread. None stands where nobody is followed, or the file is gone.
+        """
+        known, tests = self._model.camera.view, [c for c in self._model.evidence.clips if c.origin is Origin.WALK_TEST]
+        files = [(c.start_s, self._project.clips.path_or_none(c.id)) for c in tests[: -1 - WALKS_LOOKED_AT : -1]]
+        view = known.view if known is not None else None
+
+        def look_at(path: Path | None) -> WalkLook | None:
+            with suppress(GuardiaError):
+                return look_at_walk(path, view) if path is not None else None
+            return None
+
+        return lambda: [(at_s, look_at(path)) for at_s, path in files]
 
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence side by side, as JPEG; those of the night brightened for the eye."""

@@ -9,9 +9,10 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
-from guardia.app.project.advice import MISSED_WEIGHT, next_action
+from guardia.app.project.advice import next_action
 from guardia.app.project.camera_model import CameraModel
 from guardia.core.prove.due import Due, due_of
+from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.store.project import Project
 
 

@@ -8,7 +8,6 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from guardia.app.project.advice import MISSED_WEIGHT
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.ribbon_tool import NEW_STRETCH, RibbonTool
 from guardia.app.steps.step_model import StepModel
@@ -22,6 +21,7 @@ from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
 from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan, dark_left_out, on_at
 from guardia.core.make.settings import Settings
+from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.score.hours import (
     AlertScore,
     Cure,

@@ -12,7 +12,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.read_in import read_in
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.evidence import Visit
+from guardia.core.evidence.evidence import Origin, Visit
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind
@@ -25,6 +25,7 @@ from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import Trend, trend_of
 from guardia.core.tuning.cures import usual_cures
 from guardia.core.view.geometry import density_words
+from guardia.core.view.walk_look import WalkLook
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -56,8 +57,9 @@ class ProveModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.question = Question.NOT_RECORDED
-        self._planned = 0
+        self._planned_s = time.time()
         self.planning, self.linking, self.complaining = self.latest(), self.latest(), self.latest()
+        self.looking = self.latest()
         self.complaining.changed.connect(self.changed)
         ends = [c.end_s for c in model.evidence.clips]
         self.at_s = max(ends, default=0.0)
@@ -158,13 +160,13 @@ class ProveModel(StepModel):
             return walks, [(a, passes.get(a, Passes())) for a in aims]
 
         # What is entered while walking does not change the plan under the walker's feet: plan_anew() takes it in.
-        key = (evidence.stack, evidence.occurrences, draft.candidate, known, self._planned)
+        key = (evidence.stack, evidence.occurrences, draft.candidate, known, self._planned_s)
         planned: tuple[list[Walk], list[tuple[Aim, Passes]]] | None = self.planning.ask(key, work)
         return planned
 
     def plan_anew(self) -> None:
         """Plan with what came of the walks so far."""
-        self._planned += 1
+        self._planned_s = time.time()
         self.changed.emit()
 
     def linked(self) -> Linked | None:
@@ -199,15 +201,29 @@ class ProveModel(StepModel):
         """A moment on the site's clock."""
         return self._session.local_time(posix_s)
 
-    def log_walk(self, walk: Walk, result: str) -> None:
-        """Keep what came of a walk under the installed settings: it tells of the scale, and stands in the logbook."""
-        zones = tuple(dict.fromkeys(aim.zone for aim in walk.settles if aim.zone))
+    def log_walk(self, walk: Walk, result: str, alert_s: float | None = None) -> None:
+        """Keep what came of a walk under the installed settings: it tells of the scale, and stands in the logbook.
+
+        When the phone told it, or that it never did, counts among the alert tests, too.
+        """
         installed = self.model.camera.installed
         notch = "" if installed.detection.sensitivity is not None else installed.detection.notch
-        walked = Walked(
-            time.time(), walk.way, walk.near_m, walk.far_m, walk.dark, zones, notch, self._strength(walk), result
-        )
-        self.model.facts.add_walk(walked, f"{walk.words} {RESULTS[result]}.")
+        alert_s = None if result in "MN" else alert_s
+        way = (walk.way, walk.near_m, walk.far_m, walk.dark, _zones(walk))
+        walked = Walked(time.time(), *way, notch, self._strength(walk), result, alert_s)
+        late = "" if walked.alert_s is None else f", the alert {walked.alert_s:.0f} s after the trigger"
+        self.model.facts.add_walk(walked, f"{walk.words} {RESULTS[result]}{late}.")
+
+    def came_of(self, walk: Walk) -> str:
+        """What came of a walk since it was planned, in words; empty while it was not walked."""
+        same = [
+            w
+            for w in self.model.evidence.walks
+            if w.at_s >= self._planned_s
+            and (w.way, w.near_m, w.far_m, w.dark, w.zones)
+            == (walk.way, walk.near_m, walk.far_m, walk.dark, _zones(walk))
+        ]
+        return RESULTS[same[-1].result] if same else ""
 
     def _strength(self, walk: Walk) -> float:
         """Size of a walking adult where the walk shows it largest, over the nominal threshold; 0 without a view."""
@@ -224,6 +240,13 @@ class ProveModel(StepModel):
         known = self.model.camera.view
         width = self.model.pictures.picture_size()[0]
         return density_words(known.view, walk.far_m, width) if known is not None and width else ""
+
+    def looks(self) -> list[tuple[datetime, WalkLook | None]] | None:
+        """How good the picture is in each walk test brought in, newest first; None until it is looked at."""
+        model = self.model
+        key = tuple(c.id for c in model.evidence.clips if c.origin is Origin.WALK_TEST), model.camera.view
+        looked: list[tuple[float, WalkLook | None]] | None = self.looking.ask(key, model.pictures.walks_job())
+        return None if looked is None else [(self.local(at_s), look) for at_s, look in looked]
 
     def save_card(self, path: Path) -> None:
         """Save the walks as a card to print and take along."""
@@ -248,3 +271,8 @@ class ProveModel(StepModel):
             self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
         else:
             self._messages.tell(f"The card was saved to {path}.")
+
+
+def _zones(walk: Walk) -> tuple[str, ...]:
+    """Names of the zones that a walk goes through."""
+    return tuple(dict.fromkeys(aim.zone for aim in walk.settles if aim.zone))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from guardia.app.project.advice import MISSED_WEIGHT
 from guardia.app.project.bench_week import simulated_place
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
@@ -12,6 +11,7 @@ from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.evidence.evidence import Visit
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
+from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import disagreements

@@ -36,6 +36,8 @@ class Walked:
         not tell it.
     result
         A key of RESULTS.
+    alert_s
+        Seconds after the trigger at which the phone told it; None where that was not looked at or did not come.
     """
 
     at_s: float
@@ -47,11 +49,19 @@ class Walked:
     notch: str = ""
     strength: float = 0.0
     result: str = "R"
+    alert_s: float | None = None
 
     def __post_init__(self) -> None:
         sound = math.isfinite(self.at_s) and 0 < self.near_m <= self.far_m <= 10_000 and 0 <= self.strength < math.inf
         if not sound or self.result not in RESULTS:
             raise InvalidValue("A walk needs a moment, distances above 0 m, and a result that is known.")
+        if self.alert_s is not None and (self.result in "MN" or not 0 <= self.alert_s <= 3600):
+            raise InvalidValue("An alert comes 0 to 3600 s after a trigger, and not after a walk that was not told.")
+
+    @property
+    def tells_of_alert(self) -> bool:
+        """Whether it is a test of the alert, too: when it came, or that it never did."""
+        return self.alert_s is not None or self.result == "N"
 
     @property
     def triggered(self) -> bool:

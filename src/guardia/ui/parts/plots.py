@@ -6,7 +6,6 @@ import pyqtgraph as pg
 
 from guardia.ui.parts.theme import THEME
 
-
 TOP_PX = 8
 """Room above the axes, so that the topmost number is not cut."""
 

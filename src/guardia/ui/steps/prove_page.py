@@ -10,6 +10,7 @@ from PyQt6.QtCore import QDateTime
 from PyQt6.QtWidgets import (
     QComboBox,
     QDateTimeEdit,
+    QDoubleSpinBox,
     QFileDialog,
     QHBoxLayout,
     QInputDialog,
@@ -25,7 +26,7 @@ from guardia.app.steps.prove_model import ProveModel
 from guardia.core.evidence.walked import RESULTS
 from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
 from guardia.core.prove.walks import Walk
-from guardia.core.storage.readings import RANGES
+from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import THRESHOLDS, Trend
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
@@ -123,7 +124,6 @@ class WalkTab(FreshPage):
         super().__init__()
         self._model = model
         self._walks: list[Walk] = []
-        self._results: dict[str, str] = {}
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
@@ -136,11 +136,28 @@ class WalkTab(FreshPage):
             keys.addWidget(button(f"{key}  {words}", partial(self.enter, key), "key", "For the chosen walk"))
             self.table.keys[key] = partial(self.enter, key)
         keys.addStretch()
-        keys.addWidget(button("Plan anew", self._anew, tip="With what came of the walks so far"))
-        keys.addWidget(button("Save card as PDF …", self.choose_pdf, tip="To print and take along"))
         layout.addLayout(keys)
+        foot = QHBoxLayout()
+        self.alert = QDoubleSpinBox()
+        bounds = RANGES[Measure.ALERT_DELAY]
+        self.alert.setRange(bounds.low - 1, bounds.high)
+        self.alert.setDecimals(0)
+        self.alert.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+        self.alert.setSpecialValueText("not looked at")
+        self.alert.setSuffix(" s")
+        self.alert.setValue(self.alert.minimum())
+        self.alert.setAccessibleName("Alert so long after the trigger")
+        foot.addWidget(label("The phone told it after", "muted"))
+        foot.addWidget(self.alert)
+        foot.addStretch()
+        foot.addWidget(button("Plan anew", self._anew, tip="With what came of the walks so far"))
+        foot.addWidget(button("Save card as PDF …", self.choose_pdf, tip="To print and take along"))
+        layout.addLayout(foot)
         self.aims = row_table("What is open", ("still open", "passes that triggered", "that did not", "missed, 90 %"))
         layout.addWidget(self.aims, 2)
+        self.looks = WrappedLabel()
+        layout.addWidget(self.looks)
+        model.looking.changed.connect(self.refresh_if_shown)
         model.planning.changed.connect(self.refresh_if_shown)
 
     def refresh(self) -> None:
@@ -161,7 +178,7 @@ class WalkTab(FreshPage):
             else "Every question is settled by what was recorded and walked."
         )
         rows = [
-            (w.words, "; ".join(a.words for a in w.settles), self._model.density(w), self._results.get(w.words, ""))
+            (w.words, "; ".join(a.words for a in w.settles), self._model.density(w), self._model.came_of(w))
             for w in self._walks
         ]
         fill_table(self.table, rows)
@@ -171,9 +188,18 @@ class WalkTab(FreshPage):
             for (a, p), (low, high) in zip(aims, shares, strict=True)
         ]
         fill_table(self.aims, texts)
+        self._show_looks()
+
+    def _show_looks(self) -> None:
+        looks = self._model.looks()
+        lines = ["Looking at the walk tests …"] if looks is None else [
+            f"Walk test of {at:%d %b %Y %H:%M}: {look.words if look is not None else 'nobody can be followed in it'}."
+            for at, look in looks
+        ]  # fmt: skip
+        self.looks.setText("\n".join(lines))
+        self.looks.setVisible(bool(lines))
 
     def _anew(self) -> None:
-        self._results = {}
         self._model.plan_anew()
         self.refresh()
 
@@ -182,8 +208,9 @@ class WalkTab(FreshPage):
         row = max(0, self.table.currentRow())
         if row < len(self._walks):
             walk = self._walks[row]
-            self._results[walk.words] = RESULTS[key]
-            self._model.log_walk(walk, key)
+            alert_s = self.alert.value() if self.alert.value() >= 0 else None
+            self._model.log_walk(walk, key, alert_s)
+            self.alert.setValue(self.alert.minimum())
             self.refresh()
             self.table.setCurrentCell(min(row + 1, len(self._walks) - 1), 0)
 

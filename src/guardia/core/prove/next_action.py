@@ -1,0 +1,104 @@
+"""The one thing to do next on a camera, by one rule over its evidence, its score and the check of its last change.
+
+What loses footage comes first, then what is missing to judge by: nothing brought in, nothing judged. Then a change that
+did not do as predicted, one that waits for its check, a draft that waits to be entered, and what tuning could mend.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+
+from guardia.core.base.words import count_of
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.score.score import Comparison, Score
+from guardia.core.score.storage_findings import storage_findings
+from guardia.core.tuning.check import Check
+
+DAY_S = 86_400.0
+
+MISSED_WEIGHT = 5
+"""A real occurrence missed weighs as much as so many false recordings a day (common practice, no source)."""
+
+CHECK_AFTER_DAYS = 7
+"""A change is checked on the evidence of a week (common practice, no source)."""
+
+
+@dataclass(frozen=True)
+class NextAction:
+    """The one thing to do next on a camera.
+
+    Parameters
+    ----------
+    step
+        Id of the step of the work where it is done.
+    text
+        What to do.
+    why
+        The reason, with its figures.
+    """
+
+    step: str
+    text: str
+    why: str
+
+
+def trouble(installed: Score) -> float:
+    """How much care a camera needs by the score of its installed settings; false recordings a day and misses."""
+    return (installed.false_per_day or 0.0) + MISSED_WEIGHT * len(installed.real_missed)
+
+
+def next_action(evidence: Evidence, comparison: Comparison, check: Check | None, now_s: float) -> NextAction:
+    """The one thing to do next on a camera and why.
+
+    Parameters
+    ----------
+    evidence
+        Of the camera.
+    comparison
+        Its installed settings and its draft.
+    check
+        The last change held against what came after; None while nothing did.
+    now_s
+        Now, POSIX seconds.
+
+    Returns
+    -------
+    NextAction
+        The first that applies, in the order of the module's head.
+    """
+    installed = comparison.installed
+    under, draft = (r.candidate.settings for r in (comparison.installed_replay, comparison.draft_replay))
+    mend = next((f for f in storage_findings(comparison.installed_replay) if f.serious), None)
+    if mend is not None and draft.storage == under.storage:
+        return NextAction("storage", "Look at the storage", mend.brief)
+    if not evidence.clips:
+        return NextAction("evidence", "Import clips", "nothing this camera recorded is here yet")
+    if unjudged := sum(not o.kind for o in evidence.occurrences):
+        why = f"{unjudged} of {len(evidence.occurrences)} are not judged yet"
+        return NextAction("evidence", f"Judge {count_of(unjudged, 'occurrence')}", why)
+    if check is not None and not check.agrees:
+        return NextAction("tune", "Look at the last change", check.words)
+    if due := _check_due(evidence, now_s):
+        return due
+    if draft != under:
+        fewer = len(installed.false_recorded) - len(comparison.draft.false_recorded)
+        more = len(comparison.draft.real_missed) - len(installed.real_missed)
+        why = f"false recordings {-fewer:+d}, real missed {more:+d} against installed"
+        return NextAction("handover", "Hand over the draft", why)
+    if evidence.motion_clips and not evidence.watch.spans:
+        return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
+    if installed.false_recorded or installed.real_missed:
+        false, missed = count_of(len(installed.false_recorded), "false recording"), len(installed.real_missed)
+        return NextAction("tune", "Tune", f"{false}, {missed} real missed on the evidence")
+    return NextAction("evidence", "Nothing to do", "nothing false, missed or unjudged on the evidence")
+
+
+def _check_due(evidence: Evidence, now_s: float) -> NextAction | None:
+    """The check of the last change, when its days have passed and nothing was brought in since."""
+    epochs, clips = evidence.epochs, evidence.motion_clips
+    since = epochs[-1].from_s if epochs else -math.inf
+    if not clips or since < clips[-1].start_s or now_s - since < CHECK_AFTER_DAYS * DAY_S:
+        return None
+    why = f"the settings were changed {(now_s - since) / DAY_S:.0f} days ago, and nothing since then is here"
+    return NextAction("evidence", "Bring in the days since the change", why)
