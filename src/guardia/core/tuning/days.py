@@ -124,17 +124,17 @@ class Days:
         real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
         return Counts(real, missed, late, false, sum(p.days for p in parts))
 
-    def week(self, outs: Outs, *, varied: bool = False) -> tuple[Expected, Expected] | None:
-        """False recordings and misses of a coming week, from the visits as recorded or from all variants of them."""
+    def week(self, outs: Outs, *, variant: int | None = None) -> tuple[Expected, Expected] | None:
+        """False recordings and misses of a coming week, from the visits as recorded or as one of VARIANTS of them."""
         counts = self.sum_of(outs)
         if not counts.days:
             return None
         real = self._trials.real
         per_day, missed = [], 0.0
         for trial, out in outs:
-            share = trial.risk if varied else np.where(real, ~trial.recorded, trial.recorded).astype(np.float64)
-            missed += float(share[real & self.visits(out)].sum())
-            per_day += [float(share[~real & self.visits(frozenset([day]))].sum()) for day in sorted(out)
+            recorded = trial.recorded if variant is None else trial.varied[variant]
+            missed += float((real & ~recorded & self.visits(out)).sum())
+            per_day += [float((~real & recorded & self.visits(frozenset([day]))).sum()) for day in sorted(out)
                         if self._watched.get(day)]  # fmt: skip
         scale = COMING_DAYS * len(per_day) / counts.days
         coming = round(counts.real * COMING_DAYS / counts.days)

@@ -44,6 +44,9 @@ class Drawing:
         moved a flag still triggers elsewhere. Whether that holds is what the trial says.
     hull
         A watch zone without dents; else its outline follows the places.
+    keep
+        Of the watch zone, places where false ones moved are given up, those first where most did, as long as every real
+        one keeps this share of the places where it moved; 1 gives up nothing.
     """
 
     watch: int | None = None
@@ -51,6 +54,7 @@ class Drawing:
     pieces: int = 1
     rare: float = 0.0
     hull: bool = True
+    keep: float = 1.0
 
     @property
     def words(self) -> str:
@@ -59,6 +63,8 @@ class Drawing:
         if self.watch is not None:
             shape = "" if self.hull else ", closely"
             parts.append(f"watch where real ones moved{shape}, {count_of(self.watch, 'cell')} round it")
+        if self.keep < 1:
+            parts.append(f"without what false ones moved in, as long as each keeps {self.keep:.0%} of its way")
         if self.ignore is not None:
             parts.append(f"ignore up to {count_of(self.pieces, 'place')} apart from real ones")
         if self.rare:
@@ -67,9 +73,11 @@ class Drawing:
 
 
 RARE = (0.0, 0.1, 0.2, 0.35, 0.5)
+KEEP = (0.8, 0.6, 0.4)
 DRAWINGS = (
     *(Drawing(watch=margin, rare=rare) for margin in (1, 2) for rare in RARE[:4]),
     *(Drawing(watch=margin, rare=rare, hull=False) for margin in (0, 1) for rare in RARE),
+    *(Drawing(watch=margin, hull=False, keep=keep) for margin in (0, 1) for keep in KEEP),
     *(Drawing(ignore=1, pieces=pieces, rare=rare) for pieces in (1, 4) for rare in RARE[:4]),
 )
 
@@ -138,6 +146,8 @@ def draw(
     watched = inside
     if drawing.watch is not None:
         watched = _grown(used, drawing.watch) & (inside | (not within))
+        if drawing.keep < 1:
+            watched = _given_up(watched, chosen, moved.cells[seen & ~moved.real].sum(axis=0), drawing.keep)
         if not watched.any():
             return None
         zones = _watch(watched, capability, hull=drawing.hull)
@@ -163,6 +173,29 @@ def _grown(cells: Cells, by: int) -> Cells:
 
     grown: Cells = binary_dilation(cells, np.ones((3, 3), bool), iterations=by) if by else cells
     return grown
+
+
+def _given_up(watched: Cells, real: Cells, false: NDArray[np.int64], keep: float) -> Cells:
+    """The watched cells without those that false ones moved in and every real one can spare.
+
+    Cells go one by one, those first where most false ones moved for each real one; what is left is rid of what is
+    thinner than two cells, and of holes.
+    """
+    from scipy.ndimage import binary_closing, binary_opening  # slow to import, and needed only here
+
+    real = real & watched
+    left = real.sum(axis=(1, 2)).astype(np.float64)
+    least = keep * left
+    worth = false / (1.0 + real.sum(axis=0))
+    watched = watched.copy()
+    cells = np.argwhere(watched & (false > 0))
+    for row, column in cells[np.argsort(-worth[tuple(cells.T)], kind="stable")].tolist():
+        uses = real[:, row, column]
+        if (left[uses] - 1 >= least[uses]).all():
+            watched[row, column] = False
+            left[uses] -= 1
+    smooth: Cells = binary_opening(binary_closing(watched, np.ones((3, 3), bool)) & watched, np.ones((2, 2), bool))
+    return smooth
 
 
 def _blocks(cells: Cells, capability: Capability) -> BlockZone:

@@ -1,8 +1,8 @@
 """What settings would do with every judged visit, as recorded and on likely variants of it.
 
 Who comes next week walks a little elsewhere, at another size and in another light. So each visit is tried as it was
-recorded and on variants of it: moved by a cell to each side, smaller, and in a light in which less of it shows. The
-share of the variants that a setting fails is its risk of losing that visit, or of recording that false one.
+recorded and on variants of it: moved by a cell to each side, smaller and larger, in a light in which less or more
+shows. The share of the variants that a setting fails is its risk of losing that visit, or of recording that false one.
 """
 
 from __future__ import annotations
@@ -45,18 +45,21 @@ class Variant:
         Its size in shares of the recorded one.
     dimmer
         It shows only at the next higher contrast level.
+    brighter
+        It shows at the next lower one as well.
     """
 
     across: int = 0
     down: int = 0
     size: float = 1.0
     dimmer: bool = False
+    brighter: bool = False
 
 
 AS_RECORDED = Variant()
 VARIANTS = (
     AS_RECORDED, Variant(across=1), Variant(across=-1), Variant(down=1), Variant(down=-1), Variant(size=0.8),
-    Variant(dimmer=True),
+    Variant(size=1.25), Variant(dimmer=True), Variant(brighter=True),
 )  # fmt: skip
 """Each counts alike. A cell is a thirty-second of the picture's width (no source: chosen on the demo's first week and
 on footage of another source, where zones that hugged the evidence lost somebody on the days after)."""
@@ -98,6 +101,8 @@ class Trial:
         (V,) real ones that are recorded late or cut.
     risk
         (V,) of a real one the share of variants that is lost, of a false one the share that is recorded.
+    varied
+        (variants, V) recorded if all visits differ in the same way, as when the camera's grid lies a little off ours.
     strength
         (V,) by how much the visit passes by itself: its largest lasting size over the size needed; below 1 where it
         does not.
@@ -107,6 +112,7 @@ class Trial:
     recorded: NDArray[np.bool_]
     late: NDArray[np.bool_]
     risk: NDArray[np.float64]
+    varied: NDArray[np.bool_]
     strength: NDArray[np.float64]
 
 
@@ -167,10 +173,10 @@ class Trials:
         passes = strengths >= 1.0
         # What is recorded without triggering by itself, or triggers and is refused by a later gate, goes as recorded.
         own = passes[0] == recorded
-        share = passes.mean(axis=0)
-        risk = np.where(self.real, np.where(own, 1.0 - share, ~recorded), np.where(own, share, recorded))
-        risk = np.where(self.real & ~recorded, 1.0, risk)
-        return Trial(candidate, recorded, late, risk.astype(np.float64), strengths[0])
+        varied = np.where(own, passes, recorded)
+        share = varied.mean(axis=0)
+        risk = np.where(self.real, np.where(recorded, 1.0 - share, 1.0), share)
+        return Trial(candidate, recorded, late, risk.astype(np.float64), varied, strengths[0])
 
     def _motion(self, candidate: Candidate, parts: list[ZonePart]) -> Motion:
         key = (_key(parts), candidate.sensitivity, candidate.capability.zone_test)
@@ -253,4 +259,6 @@ def _moved(part: ZonePart, variant: Variant) -> ZonePart:
         cells = cells[np.ix_(row, column)]
     if variant.dimmer:
         contrast = next((c for c in CONTRAST_LEVELS if c > contrast), contrast)
+    if variant.brighter:
+        contrast = next((c for c in reversed(CONTRAST_LEVELS) if c < contrast), contrast)
     return replace(part, cells=cells, contrast=contrast)

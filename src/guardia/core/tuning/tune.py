@@ -23,7 +23,7 @@ from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
 from guardia.core.tuning.predict import Expected
 from guardia.core.tuning.scale import NotchScale, at_ends
 from guardia.core.tuning.search import Idea, Search, Single
-from guardia.core.tuning.trials import Cost, Trial, Trials
+from guardia.core.tuning.trials import VARIANTS, Cost, Trial, Trials
 
 FOLDS = 5
 """Days are held out in so many parts; with fewer days one by one."""
@@ -366,7 +366,7 @@ def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) 
     middle = days.week(outs)
     if middle is None:
         return None
-    weeks = [middle, days.week(outs, varied=True) or middle]
+    weeks = [middle, *(days.week(outs, variant=n) or middle for n in range(len(VARIANTS)))]
     for end in (0, 1):
         moved = [(trials.of(ends[end]) if (ends := at_ends(t.candidate, scales)) else t, out) for t, out in outs]
         weeks.append(days.week(moved) or middle)
