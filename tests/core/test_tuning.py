@@ -174,6 +174,13 @@ class Tuning(unittest.TestCase):
         self.assertLess(bold.tuned.missed, careful.tuned.missed)
         self.assertIn("motion clips cannot show", " ".join(careful.why))
 
+    def test_judged_days_count_for_the_choice_where_nobody_said_when_it_was_watched(self):
+        watched = days_of(real=3, false=4, days=6)
+        alone = tune(replace(watched, watched=()), tried(plain(4)))
+        self.assertEqual(alone.chosen, tune(watched, tried(plain(4))).chosen)
+        self.assertEqual((alone.installed.false, alone.tuned.false), (24, 0))
+        self.assertIsNone(alone.installed.false_per_day)
+
     def test_two_days_are_too_few_and_none_is_nothing(self):
         found = tune(days_of(real=3, false=4, days=2), tried(plain(4)))
         self.assertEqual((found.answer, found.held_out), (Answer.TOO_LITTLE, None))

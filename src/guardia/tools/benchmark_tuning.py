@@ -4,23 +4,34 @@ from __future__ import annotations
 
 import statistics
 import tempfile
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
 from guardia.benchcam.live import Truth, run
 from guardia.benchcam.tern_quay import PLACES, build_scene
+from guardia.core.evidence.evidence import Evidence, Visit
+from guardia.core.evidence.watch import local_date
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.core.tuning.days import Days
 from guardia.core.tuning.scale import calibrate_scale, seen_by
+from guardia.core.tuning.trials import Trials
 from guardia.core.tuning.tune import Point, Tuned, tune
 from guardia.store.project import Project
 
 WEEK_S = 7 * 86_400.0
 FIRST_SEED = 101
+
+HELD_DAYS = 3
+"""So many of the last judged days are kept apart where half the keys are tried."""
+
+ASKED_AT_ONCE = 5
+"""So many occurrences are judged before tuning is asked again."""
 
 BAR_CUT = 0.8
 """So many of the false recordings tuning is to cut."""
@@ -44,6 +55,8 @@ class Week:
         Real events in it.
     inside
         Whether the tuned false recordings lie in the interval predicted (90 %).
+    half
+        False recordings and misses of the settings chosen after half the keys.
     others
         False recordings and misses of each of the settings on the trade-off's edge, in its order.
     """
@@ -54,6 +67,7 @@ class Week:
     tuned: tuple[int, int]
     real: int
     inside: bool
+    half: tuple[int, int] = (0, 0)
     others: tuple[tuple[int, int], ...] = ()
 
     def cut(self, false: int) -> float:
@@ -61,15 +75,73 @@ class Week:
         return 1 - false / self.installed[0] if self.installed[0] else 0.0
 
 
-def tune_demo() -> dict[str, Tuned]:
-    """Tune every camera of the demo, by name."""
+@dataclass(frozen=True)
+class Keys:
+    """What half the keys of judging are worth on one camera, the last HELD_DAYS judged days left out of both.
+
+    Parameters
+    ----------
+    all
+        Keys for all other judged occurrences.
+    used
+        Keys until half of them were pressed, or nothing was asked any more.
+    whole
+        Settings chosen after all keys, in order of time.
+    half
+        Settings chosen after those that were used: a few days in order of time, then what tuning asked for.
+    on_out
+        False recordings and misses on the days left out of the installed settings, of `whole` and of `half`.
+    """
+
+    all: int
+    used: int
+    whole: Settings
+    half: Settings
+    on_out: tuple[tuple[int, int], tuple[int, int], tuple[int, int]]
+
+
+def tune_demo() -> dict[str, tuple[Tuned, Keys]]:
+    """Tune every camera of the demo, by name, with all judgements and with half the keys."""
     with tempfile.TemporaryDirectory(prefix="guardia-tuning-") as home, Project(own_demo(Path(home))) as project:
-        counts = {}
-        for camera in project.cameras.all():
-            evidence, make = project.evidence(camera.id), camera.capability
-            scales = calibrate_scale(seen_by(evidence, make), make)
-            counts[camera.name] = tune(evidence, camera.under(camera.installed), scales=scales)
-        return counts
+        cameras = [(camera, project.evidence(camera.id)) for camera in project.cameras.all()]
+    answers = {}
+    for camera, evidence in cameras:
+        installed = camera.under(camera.installed)
+        answers[camera.name] = _tuned(evidence, installed), _with_half_the_keys(evidence, installed)
+    return answers
+
+
+def _tuned(evidence: Evidence, installed: Candidate) -> Tuned:
+    return tune(
+        evidence, installed, scales=calibrate_scale(seen_by(evidence, installed.capability), installed.capability)
+    )
+
+
+def _with_half_the_keys(evidence: Evidence, installed: Candidate) -> Keys:
+    """Judge in order of time, and by what tuning asks for, and hold both choices against the last judged days."""
+    trials = Trials(evidence)
+    days = Days(evidence, trials)
+    out = frozenset(sorted(set(trials.days))[-HELD_DAYS:])
+    zone = evidence.watch.zone
+    judged = [v for v in sorted(evidence.visits, key=lambda v: evidence.span_s(v[0])[0])
+              if v.kind and local_date(evidence.span_s(v[0])[0], zone) not in out]  # fmt: skip
+
+    def knowing(visits: Collection[Visit]) -> Evidence:
+        known = {part.id for visit in visits for part in visit}
+        return evidence.with_occurrences([o if o.id in known else replace(o, kind="") for o in evidence.occurrences])
+
+    of_part = {part.id: visit for visit in judged for part in visit}
+    pressed = dict.fromkeys(judged[: len(judged) // 4])
+    while len(pressed) < len(judged) // 2:
+        asked = [of_part[i] for i in _tuned(knowing(pressed), installed).telling if i in of_part]
+        fresh = list(dict.fromkeys(v for v in asked if v not in pressed))[:ASKED_AT_ONCE]
+        if not fresh:
+            break
+        pressed.update(dict.fromkeys(fresh[: len(judged) // 2 - len(pressed)]))
+    whole, half = (_tuned(knowing(visits), installed).chosen for visits in (judged, pressed))
+    counts = [days.counts(trials.of(c), out) for c in (installed, whole, half)]
+    on_out = tuple((c.false, c.missed) for c in counts)
+    return Keys(len(judged), len(pressed), whole.settings, half.settings, (on_out[0], on_out[1], on_out[2]))
 
 
 def edge_of(one: Tuned) -> list[Point]:
@@ -77,24 +149,25 @@ def edge_of(one: Tuned) -> list[Point]:
     return [point for point in one.points if point.best]
 
 
-def coming_weeks(found: dict[str, Tuned], seeds: int, tell: Callable[[str], None]) -> Iterator[Week]:
+def coming_weeks(found: dict[str, tuple[Tuned, Keys]], seeds: int, tell: Callable[[str], None]) -> Iterator[Week]:
     """Let the bench camera run weeks of other seeds with installed, tuned and the edge's settings, on all cores."""
-    jobs = [(place.slug, FIRST_SEED + n, _several(found[place.name])) for n in range(seeds) for place in PLACES]
+    jobs = [(place.slug, FIRST_SEED + n, _several(*found[place.name])) for n in range(seeds) for place in PLACES]
     with ProcessPoolExecutor() as pool:
-        for (slug, seed, _), (installed, tuned, *others) in zip(jobs, pool.map(_week, jobs), strict=True):
+        for (slug, seed, _), (installed, tuned, half, *others) in zip(jobs, pool.map(_week, jobs), strict=True):
             place = next(p for p in PLACES if p.slug == slug)
             tell(f"{place.name}, week {seed}")
-            week = found[place.name].week
+            week = found[place.name][0].week
             false = len(tuned.false_at)
             inside = week is not None and week[0].low <= false <= week[0].high
+            rivals = tuple((len(o.false_at), len(o.missed)) for o in others)
             yield Week(
                 place.name, seed, (len(installed.false_at), len(installed.missed)), (false, len(tuned.missed)),
-                len(tuned.real), inside, tuple((len(o.false_at), len(o.missed)) for o in others),
+                len(tuned.real), inside, (len(half.false_at), len(half.missed)), rivals,
             )  # fmt: skip
 
 
-def _several(one: Tuned) -> list[Settings]:
-    return [one.chosen.settings, *(point.candidate.settings for point in edge_of(one))]
+def _several(one: Tuned, keys: Keys) -> list[Settings]:
+    return [one.chosen.settings, keys.half, *(point.candidate.settings for point in edge_of(one))]
 
 
 def _week(job: tuple[str, int, list[Settings]]) -> list[Truth]:
@@ -136,10 +209,10 @@ def verdict_on(one: Tuned, weeks: Sequence[Week]) -> tuple[float, float, str]:
     return cut, best, "the best one is less sure to keep the real ones: on variants of the judged visits it loses more"
 
 
-def lines_of(found: dict[str, Tuned], weeks: list[Week]) -> list[str]:
+def lines_of(found: dict[str, tuple[Tuned, Keys]], weeks: list[Week]) -> list[str]:
     """The table: tuned against held out on the demo, then the weeks, then camera by camera and all together."""
     lines = [f"{'camera':<14}{'installed':>16}{'tuned':>14}{'held out':>14}   answer"]
-    for name, one in found.items():
+    for name, (one, _) in found.items():
         cells = [f"{c.false} f {c.missed} m" if c else "none" for c in (one.installed, one.tuned, one.held_out)]
         lines.append(f"{name:<14}{cells[0]:>16}{cells[1]:>14}{cells[2]:>14}   {one.answer.value}: {one.why[0]}")
     lines.append(f"{'camera':<14}{'week':>6}{'installed':>14}{'tuned':>14}{'real':>6}  in the interval")
@@ -149,22 +222,36 @@ def lines_of(found: dict[str, Tuned], weeks: list[Week]) -> list[str]:
     return [*lines, *_summary(found, weeks)] if weeks else lines
 
 
-def _summary(found: dict[str, Tuned], weeks: Sequence[Week]) -> list[str]:
+def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> list[str]:
     lines = [f"{'camera':<14}{'median cut':>12}{'in hindsight':>14}  why not {BAR_CUT:.0%}"]
-    for name, one in found.items():
-        own = [w for w in weeks if w.camera == name]
-        if own:
-            cut, best, why = verdict_on(one, own)
-            lines.append(f"{name:<14}{cut:>12.0%}{best:>14.0%}  {why or 'reached'}")
-    known = [(one.installed.false, one.tuned.false, one.held_out.false) for one in found.values() if one.held_out]
+    for name, (one, _) in found.items():
+        cut, best, why = verdict_on(one, [w for w in weeks if w.camera == name])
+        lines.append(f"{name:<14}{cut:>12.0%}{best:>14.0%}  {why or 'reached'}")
+    known = [(one.installed.false, one.tuned.false, one.held_out.false) for one, _ in found.values() if one.held_out]
     installed, tuned, out = (sum(k[n] for k in known) for n in range(3))
-    missed = sum(w.installed[1] for w in weeks), sum(w.tuned[1] for w in weeks)
-    inside = sum(w.inside for w in weeks)
+    missed = [sum(counts[1] for counts in column) for column in _columns(weeks)]
     middle = statistics.median(w.cut(w.tuned[0]) for w in weeks)
     return [
         *lines,
+        *_key_lines(found, weeks),
         f"held out {1 - out / installed:.0%} cut against {1 - tuned / installed:.0%} tuned: "
         f"{100 * (out - tuned) / installed:.0f} points lost (bar 10)",
-        f"median cut {middle:.0%} (bar {BAR_CUT:.0%}), missed {missed[0]} to "
-        f"{missed[1]} (bar: no more), {inside} of {len(weeks)} camera-weeks in their interval (bar 80 of 100)",
+        f"median cut {middle:.0%} (bar {BAR_CUT:.0%}), missed {missed[0]} to {missed[1]} (bar: no more), "
+        f"{sum(w.inside for w in weeks)} of {len(weeks)} camera-weeks in their interval (bar 80 of 100)",
     ]
+
+
+def _columns(weeks: Sequence[Week]) -> tuple[list[tuple[int, int]], ...]:
+    """False recordings and misses of the installed settings, the tuned ones, and those after half the keys."""
+    return [w.installed for w in weeks], [w.tuned for w in weeks], [w.half for w in weeks]
+
+
+def _key_lines(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> list[str]:
+    """What half the keys are worth: on the days kept apart camera by camera, and on all weeks."""
+    head = f"{'camera':<14}{'keys':>8}{'used':>6}{'installed':>12}{'all keys':>12}{'half':>10}"
+    lines = [f"{head}  on {HELD_DAYS} days kept apart"]
+    for name, (_, keys) in found.items():
+        cells = [f"{false} f {missed} m" for false, missed in keys.on_out]
+        lines.append(f"{name:<14}{keys.all:>8}{keys.used:>6}{cells[0]:>12}{cells[1]:>12}{cells[2]:>10}")
+    sums = [f"{sum(f for f, _ in column)} f {sum(m for _, m in column)} m" for column in _columns(weeks)]
+    return [*lines, f"all weeks: installed {sums[0]}, tuned {sums[1]}, after half the keys {sums[2]}"]

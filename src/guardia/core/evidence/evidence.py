@@ -372,6 +372,11 @@ class Evidence:
         """The visits that rates per day count."""
         return self._table(self.rated_visits)
 
+    @cached_property
+    def recorded_table(self) -> VisitTable:
+        """What the camera recorded because it moved."""
+        return self._table(self.recorded_visits)
+
     def _table(self, visits: Sequence[Visit]) -> VisitTable:
         place = {o.id: n for n, o in enumerate(self.occurrences)}
         parts = np.array([place[p.id] for visit in visits for p in visit], np.int64)

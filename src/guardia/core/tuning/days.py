@@ -110,12 +110,16 @@ class Days:
         return np.array([day in days for day in self._trials.days], bool)
 
     def counts(self, trial: Trial, days: frozenset[date]) -> Counts:
-        """What a candidate does with the visits of some days."""
+        """What a candidate does with the visits of some days; false ones of watched days that are judged whole.
+
+        Where no day is, all that are judged false stand instead, and there is no rate.
+        """
         which = self.visits(days)
         real = self._trials.real & which
+        false = ~self._trials.real & which & (self._trials.rated if self._watched else True)
         return Counts(
             int(real.sum()), int((real & ~trial.recorded).sum()), int((real & trial.late).sum()),
-            int((~self._trials.real & which & trial.recorded).sum()), sum(self._watched.get(d, 0.0) for d in days),
+            int((false & trial.recorded).sum()), sum(self._watched.get(d, 0.0) for d in days),
         )  # fmt: skip
 
     def sum_of(self, outs: Outs) -> Counts:

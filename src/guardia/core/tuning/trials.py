@@ -122,15 +122,17 @@ class Trials:
     Parameters
     ----------
     evidence
-        Clips, traces and judged occurrences. Real visits are taken from all of it, false ones from the watched days
-        that are judged whole, as for the rate per day.
+        Clips, traces and judged occurrences. Real visits are taken from all of it, false ones from what was recorded
+        because it moved; only those of watched days that are judged whole count for rates.
     """
 
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
         real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
-        false = [v for v in evidence.rated_visits if v.verdict is Verdict.FALSE]
+        false = [v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE]
+        rated = {v.id for v in evidence.rated_visits}
         self.visits: list[Visit] = [*real, *false]
+        self.rated = np.array([v.id in rated for v in self.visits], bool)
         self.real = np.arange(len(self.visits)) < len(real)
         self.days: list[date] = [local_date(evidence.span_s(v[0])[0], evidence.watch.zone) for v in self.visits]
         self._trials: dict[Candidate, Trial] = {}
@@ -157,9 +159,9 @@ class Trials:
 
     @cached_property
     def _rows(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        """Rows of the real visits in the table of visits, and of the false ones in that of rated visits."""
-        visits, rated = self.evidence.visit_table, self.evidence.rated_table
-        return np.flatnonzero(visits.real), np.flatnonzero(rated.false)
+        """Rows of the real visits in the table of visits, and of the false ones in that of recorded visits."""
+        visits, recorded = self.evidence.visit_table, self.evidence.recorded_table
+        return np.flatnonzero(visits.real), np.flatnonzero(recorded.false)
 
     def _try(self, candidate: Candidate) -> Trial:
         evidence, grid = self.evidence, self.evidence.stack.grid
@@ -167,7 +169,7 @@ class Trials:
         done = replay(evidence, candidate, motion=self._motion(candidate, parts))
         reals, falses = self._rows
         of_real = visit_outcomes(evidence.visit_table, done)
-        recorded = np.concatenate([of_real[0][reals], visit_outcomes(evidence.rated_table, done)[0][falses]])
+        recorded = np.concatenate([of_real[0][reals], visit_outcomes(evidence.recorded_table, done)[0][falses]])
         late = np.concatenate([(of_real[1] | of_real[2])[reals], np.zeros(len(falses), bool)])
         strengths = np.array([self._strength(candidate, parts, variant) for variant in VARIANTS])
         passes = strengths >= 1.0

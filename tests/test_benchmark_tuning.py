@@ -1,0 +1,45 @@
+"""What the table of tuning says of a camera: how far it was cut, how far it could have been, and why not further."""
+
+import unittest
+
+from guardia.core.tuning.tune import tune
+from guardia.tools.benchmark_tuning import BAR_CUT, Week, edge_of, verdict_on
+from tests.core.test_tuning import days_of, tried
+from tests.support import plain
+
+
+class WhyNot(unittest.TestCase):
+    def setUp(self):
+        # Real ones at the left, false ones beside them: what silences the false ones costs real ones, too.
+        self.one = tune(days_of(real=3, false=4, days=6, false_column=5, least=6), tried(plain(4)))
+        self.edge = edge_of(self.one)
+
+    def weeks(self, tuned, others):
+        """Two weeks in which the installed settings record ten false ones and miss one."""
+        others = (*others, *[(10, 9)] * (len(self.edge) - len(others)))
+        return [Week("a", seed, (10, 1), tuned, 5, inside=True, others=others) for seed in (1, 2)]
+
+    def test_a_cut_that_reaches_the_bar_needs_no_reason(self):
+        self.assertGreater(len(self.edge), 1)
+        self.assertEqual(verdict_on(self.one, self.weeks((1, 1), [])), (0.9, 0.9, ""))
+
+    def test_where_nothing_reaches_it_the_evidence_says_why(self):
+        cut, best, why = verdict_on(self.one, self.weeks((8, 1), [(6, 1)]))
+        self.assertEqual((round(cut, 2), round(best, 2)), (0.2, 0.4))
+        self.assertLess(best, BAR_CUT)
+        self.assertIn(self.one.why[0], why)
+
+    def test_what_misses_more_in_hindsight_does_not_count(self):
+        self.assertEqual(round(verdict_on(self.one, self.weeks((8, 1), [(0, 2)]))[1], 2), 0.2)
+
+    def test_one_that_would_have_reached_it_was_passed_over_for_a_reason(self):
+        for n, point in enumerate(self.edge):
+            others = [(10, 9)] * len(self.edge)
+            others[n] = (1, 1)
+            why = verdict_on(self.one, self.weeks((8, 1), others))[2]
+            more = point.counts.missed - self.one.tuned.missed
+            self.assertIn(f"misses {more} more" if more > 0 else "less sure to keep the real ones", why)
+
+
+if __name__ == "__main__":
+    unittest.main()
