@@ -60,7 +60,7 @@ class Prove(StepCase):
         page.model.ask(at.replace(tzinfo=None), Question.NOT_RECORDED)
         self.assertIn("Rest after a recording", page.why.answer.text())
         self.assertEqual(page.why.table.item(0, 1).text(), "✕  closed")
-        with patch.object(QInputDialog, "getMultiLineText", return_value=("came back for a tool", True)):
+        with patch("guardia.ui.steps.prove_page.ask_note", return_value="came back for a tool"):
             page.why.log_finding()
         entry = self.model.corrections.logbook()[0]
         self.assertEqual(entry.what, "looked into")
@@ -90,7 +90,7 @@ class Prove(StepCase):
                 self.wait(answered)
             self.assertIn(words, page.why.answer.text())
             self.assertGreater(page.why.table.rowCount(), 3)
-        with patch.object(QInputDialog, "getMultiLineText", return_value=("", True)):
+        with patch("guardia.ui.steps.prove_page.ask_note", return_value=""):
             page.why.log_finding()
         self.assertIn("bad at night", self.model.corrections.logbook()[0].detail)
 
@@ -293,7 +293,7 @@ class DueAndLogbook(StepCase):
         page = self.open_camera("Slipway", "handover")
         with (
             patch.object(QInputDialog, "getItem", return_value=("visit", True)),
-            patch.object(QInputDialog, "getMultiLineText", return_value=("wiped the lens", True)),
+            patch("guardia.ui.steps.handover_page.ask_note", return_value="wiped the lens"),
         ):
             page.add_entry()
         page.search.setText("LENS visit")

@@ -10,16 +10,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QGuiApplication
 from PyQt6.QtTest import QSignalSpy
-from PyQt6.QtWidgets import (
-    QApplication,
-    QDialog,
-    QDialogButtonBox,
-    QInputDialog,
-    QLabel,
-    QLineEdit,
-    QPushButton,
-    QUndoView,
-)
+from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLineEdit, QPushButton, QUndoView
 
 from guardia.app.project.makes import capability_data
 from guardia.app.steps.help import SETTING_HELP
@@ -379,7 +370,7 @@ class Everywhere(StepCase):
         self.assertEqual(changed, "by the ladder\nMotion must last: 0.6 s (now 0 s)")
         self.assertIn("false, recorded 27, before 34", expected)
         page.logbook.setCurrentRow(0)
-        with mock.patch.object(QInputDialog, "getMultiLineText", return_value=("from the office", True)):
+        with mock.patch("guardia.ui.steps.handover_page.ask_note", return_value="from the office"):
             page.correct_entry()
         self.assertIn("from the office", page.logbook.item(0).text())
         page.logbook.setCurrentRow(0)

@@ -60,10 +60,10 @@ class PracticeDialog(QDialog):
         self.state = label("", "muted")
         row.addWidget(self.state)
         row.addStretch()
-        self.stop = button("Stop", self.model.jobs.cancel)
-        self.truth = button("Show the truth", self.model.finish, tip="Of the practice that is open, with its draft")
-        self.begin = button("New scene", self._begin, "primary", "Record a week of an unseen scene and open it")
-        for widget in (self.stop, self.truth, self.begin, button("Close", self.reject)):
+        self.stop = button("S&top", self.model.jobs.cancel)
+        self.truth = button("&Show the truth", self.model.finish, tip="Of the practice that is open, with its draft")
+        self.begin = button("&New scene", self._begin, "primary", "Record a week of an unseen scene and open it")
+        for widget in (self.stop, self.truth, self.begin, button("C&lose", self.reject)):
             row.addWidget(widget)
         layout.addLayout(row)
         self.model.changed.connect(self.refresh)

@@ -25,6 +25,7 @@ from guardia.app.project.session import Session
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.report.sheet import CAUTIONS, lines_against, score_rows
+from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
 
 SHEET_FORMS = "JSON (*.json);;ONVIF analytics XML (*.xml)"
@@ -167,9 +168,8 @@ class HandoverPage(QWidget):
         what, chosen = QInputDialog.getItem(self, "Add entry", "What it is", list(ENTRY_KINDS), 0, editable=False)
         if not chosen:
             return
-        note, wanted = QInputDialog.getMultiLineText(self, "Add entry", f"{what[0].upper()}{what[1:]}:")
-        if wanted and note.strip():
-            self._model.facts.log(what, note.strip())
+        if note := ask_note(self, "Add entry", f"{what[0].upper()}{what[1:]}:"):
+            self._model.facts.log(what, note)
 
     def choose_logbook(self) -> None:
         """Ask for a file name and save the logbooks of all cameras."""
@@ -182,9 +182,9 @@ class HandoverPage(QWidget):
         """Ask for another note of the entry that is chosen."""
         item = self.logbook.currentItem()
         if item is not None and (entry := item.data(Qt.ItemDataRole.UserRole)) is not None:
-            note, wanted = QInputDialog.getMultiLineText(self, "Logbook", f"{entry.what}:", entry.detail)
-            if wanted:
-                self._model.corrections.correct_entry(entry, note.strip())
+            note = ask_note(self, "Logbook", f"{entry.what}:", entry.detail)
+            if note is not None:
+                self._model.corrections.correct_entry(entry, note)
 
     def remove_entry(self) -> None:
         """Take the entry that is chosen out of the logbook."""

@@ -13,7 +13,6 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QFileDialog,
     QHBoxLayout,
-    QInputDialog,
     QMenu,
     QTabWidget,
     QVBoxLayout,
@@ -28,6 +27,7 @@ from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
 from guardia.core.prove.walks import Walk
 from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import THRESHOLDS, Trend
+from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
@@ -62,7 +62,7 @@ class WhyTab(QWidget):
         row.addWidget(self.question, 2)
         row.addWidget(self.at, 1)
         row.addWidget(button("&Ask", self._ask, "primary", "Walk the gates for this moment"))
-        self.offers = button("Moments …", self._offer, tip="Real visits that are missed, and silences to look into")
+        self.offers = button("&Moments …", self._offer, tip="Real visits that are missed, and silences to look into")
         row.addWidget(self.offers)
         layout.addLayout(row)
         self.answer = words_card(layout)
@@ -89,9 +89,9 @@ class WhyTab(QWidget):
 
     def log_finding(self) -> None:
         """Ask what was seen there, and enter it."""
-        note, ok = QInputDialog.getMultiLineText(self, "Log what was found", "What you saw or did there")
-        if ok:
-            self._model.log_finding(note.strip())
+        note = ask_note(self, "Log what was found", "What you saw or did there")
+        if note is not None:
+            self._model.log_finding(note)
 
     def refresh(self) -> None:
         """Show the answer as it is now."""
@@ -150,8 +150,8 @@ class WalkTab(FreshPage):
         foot.addWidget(label("The phone told it after", "muted"))
         foot.addWidget(self.alert)
         foot.addStretch()
-        foot.addWidget(button("Plan anew", self._anew, tip="With what came of the walks so far"))
-        foot.addWidget(button("Save card as PDF …", self.choose_pdf, tip="To print and take along"))
+        foot.addWidget(button("Plan a&new", self._anew, tip="With what came of the walks so far"))
+        foot.addWidget(button("&Save card as PDF …", self.choose_pdf, tip="To print and take along"))
         layout.addLayout(foot)
         self.aims = row_table("What is open", ("still open", "passes that triggered", "that did not", "missed, 90 %"))
         layout.addWidget(self.aims, 2)
@@ -275,7 +275,7 @@ class ReadingsTab(FreshPage):
         stretch_columns(self.table, 5)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(button("From a table …", self.choose_table, tip="CSV with the columns of, when, what, value"))
+        row.addWidget(button("From a &table …", self.choose_table, tip="CSV with the columns of, when, what, value"))
         row.addWidget(label("Single readings are typed in under Storage, Stores.", "muted"), 1)
         layout.addLayout(row)
 

@@ -30,7 +30,7 @@ class SetupPage(FreshPage):
         self._lines: list[Line] = []
         layout, head = page_head(self, "Set up")
         head.addStretch()
-        head.addWidget(button("Save list as PDF …", self.choose_pdf, tip="To print, and to resume any day"))
+        head.addWidget(button("&Save list as PDF …", self.choose_pdf, tip="To print, and to resume any day"))
         layout.addLayout(head)
         self.words = words_card(layout)
         self.table = row_table("Commissioning list", ("stage", "what to do", "state", "what evidence says", "by"))
@@ -82,7 +82,7 @@ class SetupPage(FreshPage):
         self.current.editingFinished.connect(lambda: self.model.set_current(self.current.value()))
         right.addRow("Draws at most", self.current)
         self.hangs = button("Recorders, hubs, lines …", self.show_units, tip="What cameras hang on, and its limits")
-        right.addRow("Hangs on", self.hangs)
+        right.addRow("&Hangs on", self.hangs)
         for field in (self.serial, self.manual, self.keys_kept, self.firmware):
             field.editingFinished.connect(self._write_down)
         self.patrol.editingFinished.connect(self._write_down)
