@@ -9,10 +9,11 @@ from guardia.app.project import open_project
 from guardia.app.project.advice import latest_days, next_action
 from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
-from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel
+from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.evidence import Origin
+from guardia.core.score.find import Filter
 from guardia.store.project import Project
 from guardia.store.records import NewClip
 from guardia.tools.benchmark_window import make_big_project

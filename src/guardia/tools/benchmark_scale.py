@@ -28,6 +28,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import score_all
+from guardia.core.score.find import Filter, matching
 from guardia.core.score.score import score
 from guardia.core.trace.measure import Trace, sparse_trace
 from guardia.core.trace.stack import TraceStack
@@ -179,8 +180,8 @@ def _scoring(many: Evidence, installed: Candidate) -> dict[str, float]:
         corners = ((0.2 + shift, 0.2), (0.8, 0.25), (0.8, 0.9), (0.2, 0.9))
         return installed.with_values(zones=(PolygonZone(ZoneKind.WATCH, corners),))
 
-    def search() -> list[int]:
-        return [o.id for o in many.occurrences if o.kind == "insect_or_web" and many.clip_of(o).dark]
+    done = replay(many, installed)
+    sought = Filter("false", kind="insect_or_web", dark=True)
 
     tried = [edited(0.005 * n).with_values(hold_s=0.2 * (n % 3)) for n in range(CANDIDATES)]
     return {
@@ -188,7 +189,7 @@ def _scoring(many: Evidence, installed: Candidate) -> dict[str, float]:
             _timed(partial(lambda c: score(many, replay(many, c)), edited(0.01 * n))) for n in range(3)
         ),
         f"score {CANDIDATES} candidates": _timed(lambda: score_all(many, tried)),
-        "search: false ones of the night, by kind": min(_timed(search) for _ in range(5)),
+        "search: false ones of the night, by kind": min(_timed(lambda: matching(many, sought, done)) for _ in range(5)),
     }
 
 

@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import date
 from enum import IntEnum
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QSortFilterProxyModel, Qt
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.core.evidence.evidence import Clip, Occurrence, Origin
-from guardia.core.evidence.judgement import Verdict
-from guardia.core.replay.gate import Gate
+from guardia.core.evidence.evidence import Clip, Evidence, Occurrence
+from guardia.core.replay.replay import Replay
+from guardia.core.score.find import Filter, matching
 
 
 class Role(IntEnum):
@@ -43,6 +44,7 @@ class OccurrenceListModel(QAbstractListModel):
         super().__init__(parent)
         self._session = session
         self._model = model
+        self._looked: tuple[tuple[Evidence, Replay, Filter], NDArray[np.bool_]] | None = None
         model.evidence_changed.connect(self._reset)
         model.judgements_changed.connect(self._refresh)
         model.comparison_changed.connect(self._refresh)
@@ -103,6 +105,13 @@ class OccurrenceListModel(QAbstractListModel):
         first, last = (self._session.local_time(clips[n].start_s).year for n in (0, -1))
         return first != last
 
+    def matching(self, wanted: Filter) -> NDArray[np.bool_]:
+        """(N,) which occurrences pass a filter under the draft; worked out once for all rows."""
+        key = (self._model.evidence, self._model.comparison.draft_replay, wanted)
+        if self._looked is None or self._looked[0] != key:
+            self._looked = (key, matching(key[0], wanted, key[1]))
+        return self._looked[1]
+
     def hour(self, row: int) -> float:
         """Local hour of the day at which it began, 0..24."""
         moment = self._session.local_time(self.clip(row).start_s + self.occurrence(row).start_s)
@@ -116,43 +125,6 @@ class OccurrenceListModel(QAbstractListModel):
     def day(self, row: int) -> date:
         """The local day on which it happened."""
         return self._session.local_time(self.clip(row).start_s + self.occurrence(row).start_s).date()
-
-
-@dataclass(frozen=True)
-class Filter:
-    """What Evidence shows.
-
-    Parameters
-    ----------
-    judged
-        'all', 'unjudged', 'real', 'false', 'unsure', 'missed' (real, missed by the draft) or 'false recorded'.
-    day
-        Only this local day.
-    origin
-        Only clips recorded this way.
-    ids
-        Only these occurrences (those behind a number).
-    kind
-        Only those judged as this kind.
-    hours
-        Only those that begin in these local hours, from the first to before the second; over midnight when turned.
-    dark
-        Only those with a dark (True) or a bright (False) picture.
-    named
-        Only those that the camera named so; '' is those that it named nothing.
-    gate
-        Only those that this gate stops under the draft.
-    """
-
-    judged: str = "all"
-    day: date | None = None
-    origin: Origin | None = None
-    ids: frozenset[int] | None = None
-    kind: str | None = None
-    hours: tuple[int, int] | None = None
-    dark: bool | None = None
-    named: str | None = None
-    gate: Gate | None = None
 
 
 class OccurrenceFilter(QSortFilterProxyModel):
@@ -173,41 +145,4 @@ class OccurrenceFilter(QSortFilterProxyModel):
 
     def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
         """Whether an occurrence passes."""
-        wanted = self.filter
-        occurrence = self._source.occurrence(row)
-        if wanted.ids is not None and occurrence.id not in wanted.ids:
-            return False
-        if wanted.day is not None and self._source.day(row) != wanted.day:
-            return False
-        if wanted.origin is not None and self._source.clip(row).origin is not wanted.origin:
-            return False
-        return self._passes_details(row) and _passes(wanted.judged, occurrence, self._source.draft_records(row))
-
-    def _passes_details(self, row: int) -> bool:
-        wanted, occurrence = self.filter, self._source.occurrence(row)
-        if wanted.kind is not None and occurrence.kind != wanted.kind:
-            return False
-        if wanted.dark is not None and self._source.clip(row).dark is not wanted.dark:
-            return False
-        if wanted.named is not None and self._source.named(row) != wanted.named:
-            return False
-        if wanted.hours is not None:
-            first, last = wanted.hours
-            hour = self._source.hour(row)
-            if not (first <= hour < last if first < last else hour >= first or hour < last):
-                return False
-        return wanted.gate is None or wanted.gate in self._source.index(row).data(Role.DRAFT).stopped_at
-
-
-def _passes(judged: str, occurrence: Occurrence, recorded: bool) -> bool:
-    verdict = occurrence.verdict
-    match judged:
-        case "unjudged":
-            return verdict is None
-        case "real" | "false" | "unsure":
-            return verdict is not None and verdict.value == judged
-        case "missed":
-            return verdict is Verdict.REAL and not recorded
-        case "false recorded":
-            return verdict is Verdict.FALSE and recorded
-    return True
+        return bool(self._source.matching(self.filter)[row])

@@ -136,6 +136,34 @@ class Occurrence:
 
 
 @dataclass(frozen=True, eq=False)
+class Columns:
+    """What N occurrences are looked for by, in the order of the evidence.
+
+    Parameters
+    ----------
+    id
+        (N,).
+    kind
+        (N,) what each is judged as, '' while it is not.
+    verdict
+        (N,) values of Verdict, '' while it is not judged.
+    origin
+        (N,) values of Origin.
+    dark
+        (N,) its picture is one of the night.
+    begin_s
+        (N,) when it began, POSIX seconds.
+    """
+
+    id: NDArray[np.int64]
+    kind: NDArray[np.str_]
+    verdict: NDArray[np.str_]
+    origin: NDArray[np.str_]
+    dark: NDArray[np.bool_]
+    begin_s: NDArray[np.float64]
+
+
+@dataclass(frozen=True, eq=False)
 class VisitTable:
     """Visits as arrays. V visits, P parts.
 
@@ -300,6 +328,19 @@ class Evidence:
                 else:
                     twice.update(o.id for o in both)
         return frozenset(twice)
+
+    @cached_property
+    def columns(self) -> Columns:
+        """What occurrences are looked for by."""
+        clips = [self.clip_of(o) for o in self.occurrences]
+        return Columns(
+            np.array([o.id for o in self.occurrences], np.int64),
+            np.array([o.kind for o in self.occurrences], np.str_),
+            np.array([o.verdict or "" for o in self.occurrences], np.str_),
+            np.array([c.origin for c in clips], np.str_),
+            np.array([c.dark for c in clips], bool),
+            np.array([c.start_s + o.start_s for c, o in zip(clips, self.occurrences, strict=True)], np.float64),
+        )
 
     @cached_property
     def snapshots(self) -> int:

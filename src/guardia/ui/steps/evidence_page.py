@@ -23,10 +23,11 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.occurrences import TAKE_BACK
 from guardia.app.project.session import Session
 from guardia.app.steps.import_model import ImportModel
-from guardia.app.steps.occurrence_list import Filter, OccurrenceFilter, OccurrenceListModel, Role
+from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListModel, Role
 from guardia.core.evidence.evidence import Occurrence, Origin
 from guardia.core.evidence.judgement import KIND_OF_KEY, KINDS, Verdict, kind_of
 from guardia.core.replay.gates import GATES, Outcome
+from guardia.core.score.find import Filter
 from guardia.ui.canvas.day_ribbon import DayRibbon, RibbonMark
 from guardia.ui.canvas.player import Player
 from guardia.ui.parts.theme import THEME
