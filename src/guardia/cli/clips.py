@@ -24,7 +24,7 @@ def analyse(options: argparse.Namespace) -> int:
     from guardia.app.project.offline import analyse_files
 
     files = list(find_files(options.clips, VIDEO_SUFFIXES))
-    result = analyse_files(files, time_zone=options.time_zone, cluster=_cluster(options))
+    result = analyse_files(files, time_zone=options.time_zone, cluster=_cluster(options), device=options.decode_on)
     if options.json:
         print_json(result)
     else:
@@ -33,6 +33,8 @@ def analyse(options: argparse.Namespace) -> int:
             print(f"  began {clip['start']} (by {clip['start_source']}), {clip['sampled_pictures']} pictures sampled")
             for span in clip["motion"]:
                 print(f"  motion {span['start_s']:.1f} to {span['end_s']:.1f} s, up to {span['largest_percent']:.1f} %")
+        if "decoding" in result:
+            print(result["decoding"])
         for line in result["skipped"]:
             print(f"skipped: {line}", file=sys.stderr)
     return 1 if result["skipped"] else 0
@@ -115,6 +117,7 @@ def bring_in(options: argparse.Namespace) -> int:
         cause=Cause(options.cause) if options.cause else None,
         watched=options.watched,
         cluster=_cluster(options),
+        device=options.decode_on,
     )
     if options.json:
         print_json(result)
@@ -124,6 +127,8 @@ def bring_in(options: argparse.Namespace) -> int:
         for what in ("added", "measured", "events"):
             if what in result:
                 print(f"{what}: {result[what]}")
+        if "decoding" in result:
+            print(result["decoding"])
         for line in result["notes"]:
             print(line, file=sys.stderr)
     return 1 if result["notes"] else 0

@@ -31,7 +31,8 @@ from guardia.core.trace.stack import FILL_BYTE, TraceStack
 from guardia.core.view.geometry import ViewGeometry
 from guardia.core.view.tracks import Track, boxes_of, farthest_walk, follow
 from guardia.core.view.walk_look import WalkLook, look_rows, walk_look
-from guardia.media.reader import each_picture_at, pictures_at, probe, sampled_pictures
+from guardia.media.hardware import Hardware, check_device
+from guardia.media.reader import decodes_on, each_picture_at, pictures_at, probe, sampled_pictures
 
 KEY_PICTURES = 5
 KEY_WIDTH_PX = 208
@@ -64,7 +65,12 @@ class Analysis:
 
 
 def analyse_clip(
-    path: Path, *, help_: Help | None = None, cancelled: Callable[[], bool] = lambda: False, threads: int = 0
+    path: Path,
+    *,
+    help_: Help | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+    threads: int = 0,
+    hardware: Hardware | None = None,
 ) -> Analysis:
     """Measure a clip once.
 
@@ -78,6 +84,8 @@ def analyse_clip(
         Asked between blocks; True ends the work with what was measured until then.
     threads
         Decoding threads, 0 for as many as there are cores.
+    hardware
+        Where to decode, None for software.
 
     Returns
     -------
@@ -92,7 +100,7 @@ def analyse_clip(
     parts: list[Trace] = []
     backgrounds = []
     length_s = 0.0
-    for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads):
+    for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads, hardware=hardware):
         own = clip_background(block.luma)
         background = own
         if help_ is not None and help_.differs.shape == own.shape:
@@ -103,6 +111,42 @@ def analyse_clip(
         if cancelled():
             break
     return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)), length_s)
+
+
+def compared(path: Path, device: str) -> tuple[Hardware | None, str]:
+    """Decode a clip on a device and by software, and hold the traces against each other.
+
+    Parameters
+    ----------
+    path
+        A clip like those that are to be measured.
+    device
+        FFmpeg's name of the kind of device.
+
+    Returns
+    -------
+    tuple[Hardware | None, str]
+        The device, None where clips are to be decoded by software; and what came of it, in a sentence.
+
+    Raises
+    ------
+    InvalidValue
+        If FFmpeg does not know such a device.
+    UnreadableClip
+        If the clip cannot be used.
+    """
+    check_device(device)
+    hardware = Hardware(device, probe(path).codec)
+    if not decodes_on(path, hardware):
+        return None, f"'{device}' does not decode {hardware.codec} on this machine: clips are decoded by software."
+    plain, other = analyse_clip(path).trace, analyse_clip(path, hardware=hardware).trace
+    same = np.array_equal(plain.times_s, other.times_s) and np.array_equal(plain.dense(), other.dense())
+    if not same:
+        return None, (
+            f"'{device}' decodes {hardware.codec} otherwise than software does, and traces would differ: clips are "
+            "decoded by software."
+        )
+    return hardware, f"{hardware.codec} is decoded on '{device}': the trace of {path.name} is the same as by software."
 
 
 def fine_tracks(path: Path, *, stopped: Callable[[], bool] = lambda: False) -> list[Track]:

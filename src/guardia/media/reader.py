@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from bisect import bisect_left
 from collections.abc import Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 from guardia.core.base.errors import UnreadableClip
 from guardia.core.evidence.clock import resolve, time_in_name
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID
+from guardia.media.hardware import Hardware
 from guardia.media.timeline import INDEXED, USUAL_RATE, Timeline, packets_of, timeline_of
 
 MAX_SIDE_PX = 16384
@@ -55,13 +56,15 @@ class ClipInfo:
 
 
 @contextmanager
-def open_video(path: Path) -> Iterator[tuple[Any, Any]]:
+def open_video(path: Path, *, hardware: Hardware | None = None) -> Iterator[tuple[Any, Any]]:
     """Open a file and its first video stream.
 
     Parameters
     ----------
     path
         Any file that FFmpeg reads.
+    hardware
+        Decodes on this device what it was compared on, if it can be had; None for software.
 
     Yields
     ------
@@ -80,7 +83,7 @@ def open_video(path: Path) -> Iterator[tuple[Any, Any]]:
         raise UnreadableClip(f"{path.name} is empty (0 bytes).", kept=skipped, do="Copy it from the camera again.")
     source = _source(path)
     try:
-        container = av.open(source, metadata_errors="replace")
+        container = _opened(source, hardware)
     except (av.error.FFmpegError, OSError, ValueError) as error:
         raise UnreadableClip(
             f"{path.name} is not a video, or its beginning or its index is damaged.",
@@ -102,6 +105,25 @@ def open_video(path: Path) -> Iterator[tuple[Any, Any]]:
         container.close()
         if not isinstance(source, str):
             source.close()
+
+
+def _opened(source: str | BinaryIO, hardware: Hardware | None) -> Any:
+    """PyAV's container; decoding by software where the device cannot be had, or takes no such stream."""
+    if hardware is not None:
+        with suppress(av.error.FFmpegError, OSError, RuntimeError):
+            container = av.open(source, metadata_errors="replace", hwaccel=hardware.opener())
+            if any(s.codec_context.name == hardware.codec for s in container.streams.video):
+                return container
+            container.close()
+        if not isinstance(source, str):
+            source.seek(0)
+    return av.open(source, metadata_errors="replace")
+
+
+def decodes_on(path: Path, hardware: Hardware) -> bool:
+    """Whether a clip's stream really is decoded on a device; raises UnreadableClip as open_video()."""
+    with open_video(path, hardware=hardware) as (_, stream):
+        return bool(stream.codec_context.is_hwaccel)
 
 
 def _source(path: Path) -> str | BinaryIO:
@@ -281,6 +303,7 @@ def sampled_pictures(
     width_px: int = ANALYSIS_WIDTH_PX,
     block_s: float | None = None,
     threads: int = 0,
+    hardware: Hardware | None = None,
 ) -> Iterator[Pictures]:
     """Decode a clip's pictures at the analysis rate and width.
 
@@ -300,6 +323,8 @@ def sampled_pictures(
         Give pictures in blocks of this length, the last one half to one and a half of it; all in one when None.
     threads
         Decoding threads, 0 for as many as there are cores.
+    hardware
+        Where to decode, None for software.
 
     Yields
     ------
@@ -311,7 +336,7 @@ def sampled_pictures(
     UnreadableClip
         If not one picture can be decoded.
     """
-    with open_video(path) as (container, stream):
+    with open_video(path, hardware=hardware) as (container, stream):
         timeline = _looked_over(path, container, stream)
         taken = None if timeline is None else timeline.taken(rate_hz)
         shown: Shown | None = None

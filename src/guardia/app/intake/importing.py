@@ -38,6 +38,7 @@ from guardia.media.analysis import (
     key_times,
     still_luma,
 )
+from guardia.media.hardware import Hardware
 from guardia.store.clips import plain_name
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence
@@ -71,6 +72,8 @@ class ImportRequest:
         From when to when, POSIX seconds, these clips are all that the camera recorded by motion; None if nobody says.
     cluster
         Where they are measured, None for this machine.
+    hardware
+        Where they are decoded, None for software.
     """
 
     project: Path
@@ -84,6 +87,7 @@ class ImportRequest:
     watched: tuple[float, float] | None = None
     again: bool = False
     cluster: Cluster | None = None
+    hardware: Hardware | None = None
 
 
 @dataclass
@@ -142,8 +146,9 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
         for camera_id in dict.fromkeys(cameras):
             if not result.stopped:
                 measure_camera(
-                    project, camera_id, result, token, progress, again=request.again, cluster=request.cluster
-                )
+                    project, camera_id, result, token, progress,
+                    again=request.again, cluster=request.cluster, hardware=request.hardware,
+                )  # fmt: skip
     return result
 
 
@@ -214,6 +219,7 @@ class _Task:
 
     clip: Clip
     path: Path
+    hardware: Hardware | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -228,7 +234,7 @@ def _first_look(task: _Task) -> _First:
     if task.clip.origin is Origin.SNAPSHOT:
         analysis = analyse_snapshot(task.path, [])
     else:
-        analysis = analyse_clip(task.path, threads=1)
+        analysis = analyse_clip(task.path, threads=1, hardware=task.hardware)
     background = encode_jpeg(analysis.background, quality=80)
     return _First(analysis.trace, background, float(analysis.background.mean()), analysis.length_s)
 
@@ -247,6 +253,7 @@ class _Second:
     size: float
     occurrences: bool
     altered: bool
+    hardware: Hardware | None
 
 
 @dataclass(frozen=True, eq=False)
@@ -267,7 +274,7 @@ def _second_look(task: _Second) -> _Finished:
     else:
         help_ = help_of(decode_grey(task.own), others)
         if help_ is not None or task.altered:
-            trace = analyse_clip(task.path, help_=help_, threads=1).trace
+            trace = analyse_clip(task.path, help_=help_, threads=1, hardware=task.hardware).trace
     if trace is not None and np.array_equal(trace.dense(), task.trace.dense()):
         trace = None
     occurrences = []
@@ -294,6 +301,7 @@ def measure_camera(
     *,
     again: bool = False,
     cluster: Cluster | None = None,
+    hardware: Hardware | None = None,
 ) -> None:
     """Measure what waits: each clip by itself first, then with the help of the others by a rule over all there are.
 
@@ -313,7 +321,7 @@ def measure_camera(
 
         def first(clip: Clip) -> _Task | None:
             path = _path_of(project, clip, result)
-            return None if path is None else _Task(clip, path)
+            return None if path is None else _Task(clip, path, hardware)
 
         for clip, looked in _each(pool, waiting, first, _first_look, project, result, token):
             measurements.put_first_look(
@@ -346,7 +354,7 @@ def measure_camera(
                 clip, path, measurements.trace(clip.id), measurements.background(clip.id),
                 tuple(b for i in mine if not looks[i].snapshot and (b := measurements.background(i))),
                 tuple(s for s in stills if s is not None), finest.contrast, finest.size, not looks[clip.id].final,
-                looks[clip.id].altered,
+                looks[clip.id].altered, hardware,
             )  # fmt: skip
 
         for clip, finished in _each(pool, clips, second, _second_look, project, result, token):

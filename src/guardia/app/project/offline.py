@@ -33,7 +33,8 @@ from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Score, difference_words, score
 from guardia.core.trace.measure import CELL_SIZE, Trace
 from guardia.core.trace.stack import TraceStack
-from guardia.media.analysis import analyse_clip
+from guardia.media.analysis import analyse_clip, compared
+from guardia.media.hardware import Hardware, check_device
 from guardia.media.reader import ClipInfo, clip_start, probe
 from guardia.report.sheet import score_rows, score_to_dict
 from guardia.store.clips import plain_name
@@ -47,7 +48,9 @@ FINEST = (8, 0.00175)
 FILTER_NOTE = "Nobody names classes on a lone clip: the object filter lets everything through here."
 
 
-def analyse_files(paths: Sequence[Path], *, time_zone: str, cluster: Cluster | None = None) -> dict[str, Any]:
+def analyse_files(
+    paths: Sequence[Path], *, time_zone: str, cluster: Cluster | None = None, device: str = ""
+) -> dict[str, Any]:
     """Measure clips and say what moves in them.
 
     Parameters
@@ -58,22 +61,26 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str, cluster: Cluster | N
         Of times in file names, an IANA name.
     cluster
         Where they are measured, None for all cores of this machine.
+    device
+        Decode on this kind of device of this machine, where that gives the same traces; '' for software.
 
     Returns
     -------
     dict[str, Any]
-        In the order of the files: `clips`, one entry each, and `skipped`, one sentence per file that cannot be used.
+        In the order of the files: `clips`, one entry each, and `skipped`, one sentence per file that cannot be used;
+        `decoding`, what came of the device, where one was asked for.
 
     Raises
     ------
     InvalidValue
-        If there is no such time zone.
+        If there is no such time zone or device.
     """
     zone = check_zone(time_zone)
     if not paths:
         raise InvalidValue("There is no video file there.", do="Name clips, or a folder that holds some.")
+    hardware, words = device_for(paths, device)
     clips, skipped = [], []
-    for path, looked in zip(paths, _looked_at(paths, cluster), strict=True):
+    for path, looked in zip(paths, _looked_at(paths, cluster, hardware), strict=True):
         if isinstance(looked, UnreadableClip):
             skipped.append(str(looked))
             continue
@@ -94,30 +101,44 @@ def analyse_files(paths: Sequence[Path], *, time_zone: str, cluster: Cluster | N
                 "sampled_pictures": trace.frames, "motion": motion,
             }
         )  # fmt: skip
-    return {"clips": clips, "skipped": skipped}
+    return {"clips": clips, "skipped": skipped, **({"decoding": words} if words else {})}
+
+
+def device_for(paths: Sequence[Path], device: str) -> tuple[Hardware | None, str]:
+    """A device to decode clips like these on, and what comparing the first one that can be read told; '' for none."""
+    if not device:
+        return None, ""
+    check_device(device)
+    for path in paths:
+        with suppress(UnreadableClip):
+            return compared(path, device)
+    return None, ""
 
 
 @dataclass(frozen=True)
 class _Look:
     path: Path
+    hardware: Hardware | None
 
 
 def _look(task: _Look) -> tuple[ClipInfo, Trace]:
-    return probe(task.path), analyse_clip(task.path, threads=1).trace
+    return probe(task.path), analyse_clip(task.path, threads=1, hardware=task.hardware).trace
 
 
-def _looked_at(paths: Sequence[Path], cluster: Cluster | None) -> Iterator[tuple[ClipInfo, Trace] | UnreadableClip]:
+def _looked_at(
+    paths: Sequence[Path], cluster: Cluster | None, hardware: Hardware | None
+) -> Iterator[tuple[ClipInfo, Trace] | UnreadableClip]:
     """What each file says of itself and its trace, in the order of the files; or why it cannot be used."""
     if cluster is None and len(paths) == 1:  # not worth a process of its own
         try:
-            yield _look(_Look(paths[0]))
+            yield _look(_Look(paths[0], hardware))
         except UnreadableClip as error:
             yield error
         return
     with engine(cluster) as pool:
         waiting: deque[tuple[Path, Future[Any]]] = deque()
         for path in paths:
-            waiting.append((path, pool.submit(_look, _Look(path))))
+            waiting.append((path, pool.submit(_look, _Look(path, hardware))))
             if len(waiting) > 2 * pool.workers:
                 yield _result_of(pool, *waiting.popleft())
         while waiting:
@@ -135,7 +156,7 @@ def _result_of(pool: Engine, path: Path, future: Future[Any]) -> tuple[ClipInfo,
         if isinstance(error, BrokenProcessPool):
             pool.renew()
             with suppress(Exception):  # another one's decoder may have taken this one down: once more, by itself
-                alone: tuple[ClipInfo, Trace] = pool.submit(_look, _Look(path)).result()
+                alone: tuple[ClipInfo, Trace] = pool.submit(_look, _Look(path, None)).result()
                 return alone
             pool.renew()
         return UnreadableClip(f"{path.name} ended the process that decoded it.", kept="The others are not affected.")
@@ -262,6 +283,7 @@ def bring_in(
     cause: Cause | None = None,
     watched: Sequence[str] | None = None,
     cluster: Cluster | None = None,
+    device: str = "",
 ) -> dict[str, Any]:
     """Bring files into a project, or only say what would happen.
 
@@ -287,6 +309,8 @@ def bring_in(
         Two times in ISO 8601 between which all that it recorded by motion is here.
     cluster
         Where clips are measured, None for this machine.
+    device
+        Decode on this kind of device of this machine, where that gives the same traces; '' for software.
 
     Returns
     -------
@@ -327,9 +351,13 @@ def bring_in(
         "notes": [*plan.notes, *(f"{plain_name(c.path)}: {c.note}" for c in plan.clips if c.note)],
     }
     if not dry_run:
-        request = ImportRequest(folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span, cluster=cluster)
+        hardware, words = device_for([c.path for c in plan.wanted], device)
+        request = ImportRequest(
+            folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span, cluster=cluster, hardware=hardware
+        )
         done = import_clips(request, token=token, progress=lambda _p: None)
         report |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
+        report |= {"decoding": words} if words else {}
     return report
 
 
