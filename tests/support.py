@@ -17,8 +17,9 @@ from PIL import Image, ImageDraw
 
 from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
+from guardia.core.evidence.clips import Clip, Occurrence, Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.evidence.evidence import Clip, Evidence, Occurrence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings

@@ -9,7 +9,7 @@ import numpy as np
 from PIL import Image
 
 from guardia.app.project.makes import capability_data
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import KINDS
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings

@@ -9,7 +9,7 @@ from guardia.app.project.bench_week import next_monday, run_week, simulated_plac
 from guardia.app.project.demo import own_demo
 from guardia.app.work.jobs import Token
 from guardia.core.base.errors import Cancelled
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.store.project import Project
 from tests.support import FolderCase
 

@@ -10,7 +10,7 @@ from guardia.app.project.demo import own_demo, unpack_demo
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.errors import ProjectError
-from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay import gates
 from guardia.core.score.candidates import Scorer

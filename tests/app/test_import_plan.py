@@ -7,7 +7,7 @@ from zoneinfo import ZoneInfo
 
 from guardia.app.intake.import_plan import Found, Known, make_plan, shown_start
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.media.reader import ClipInfo
 
 LONDON = ZoneInfo("Europe/London")

@@ -19,7 +19,7 @@ from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Token
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import Cancelled, InvalidValue
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.make.settings import Settings
 from guardia.core.score.score import evidence_limits
 from guardia.store.database import pack

@@ -12,7 +12,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import ProjectError
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.score.find import Filter
 from guardia.store.project import Project
 from guardia.store.records import NewClip

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy import ndimage
 
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, sparse_trace

@@ -4,8 +4,8 @@ import math
 import unittest
 from dataclasses import replace
 
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.evidence.evidence import Origin
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings

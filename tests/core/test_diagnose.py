@@ -9,8 +9,8 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.evidence.evidence import Origin
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate

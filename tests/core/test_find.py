@@ -5,7 +5,7 @@ import unittest
 from datetime import date, datetime
 from zoneinfo import ZoneInfo
 
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.replay.replay import replay
 from guardia.core.score.find import Filter, matching
 from guardia.store.project import Project

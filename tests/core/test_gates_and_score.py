@@ -2,7 +2,7 @@ import unittest
 
 import numpy as np
 
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.make.candidate import Candidate

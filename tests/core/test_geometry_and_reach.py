@@ -4,7 +4,7 @@ import unittest
 import numpy as np
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, reach_m, shown_shares, silhouette_cells
 from guardia.core.view.calibration import Mark, calibrate
 from guardia.core.view.geometry import (

@@ -7,8 +7,8 @@ import numpy as np
 
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.events import CameraEvent
-from guardia.core.evidence.evidence import Origin
 from guardia.core.replay import gates
 from guardia.core.replay.objects import ObjectClass, by_size_and_speed, lets_through, main_track, object_classes
 from guardia.core.replay.replay import replay

@@ -8,7 +8,7 @@ import numpy as np
 
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import zone_limits_broken

@@ -9,10 +9,11 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.clock import resolve
 from guardia.core.evidence.epochs import Epoch, with_epoch
 from guardia.core.evidence.events import CameraEvent
-from guardia.core.evidence.evidence import Cause, Origin, listed_spans, with_causes
+from guardia.core.evidence.evidence import listed_spans, with_causes
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import Watch, length, merged, without
 from guardia.core.make.candidate import Candidate

@@ -1,8 +1,9 @@
 import unittest
 from dataclasses import replace
 
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.events import CameraEvent
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.visits import propose_visits
 from guardia.core.replay import gates

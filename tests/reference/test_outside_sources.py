@@ -19,8 +19,8 @@ from guardia.app.project.makes import middle_settings, shipped_capabilities
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.intervals import rate_interval, wilson
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.clock import resolve
-from guardia.core.evidence.evidence import Origin
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.score.likeness import features_of, groups, likeness
 from guardia.formats.mot import read_mot

@@ -15,7 +15,7 @@ from PIL import Image
 from guardia.benchcam import scene as bench
 from guardia.benchcam.actors import Walker
 from guardia.benchcam.tern_quay import PLACES, build_scene
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.view.calibration import Mark, calibrate, calibrate_robustly
 from guardia.core.view.geometry import LADDER, ViewGeometry, real_heights, view_from_lens
 from guardia.core.view.tracks import TRACK_ERROR, farthest_walk, follow, tracks_of, walk_marks

@@ -11,7 +11,7 @@ import sys
 from pathlib import Path
 
 from guardia.app.project.makes import capability_data
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site

@@ -17,8 +17,8 @@ import numpy as np
 
 from guardia.app.project.makes import capability_data
 from guardia.core.base.errors import Cancelled, InvalidValue, ProjectError
+from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.view.geometry import KnownView, ViewGeometry

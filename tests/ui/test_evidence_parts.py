@@ -11,7 +11,7 @@ from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QDateTimeEdit
 
 from guardia.app.intake.import_plan import TAKEN
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.score.statistics import days
 from guardia.store.project import Project
 from guardia.ui.canvas.player import Player

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 from guardia.app.steps.polygon_tool import Mode
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import right_kind
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import kind_of
 from guardia.store.project import Project
 from guardia.tools.screenshots import EXAMPLE_ZONE

@@ -21,7 +21,7 @@ from guardia.app.project.exports import Exports
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.steps.steps import STEPS
 from guardia.cli import main
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import KINDS
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.storage.stores import Store, StoreKind

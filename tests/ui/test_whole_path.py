@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHeaderView, QLabel, QPushButton
 from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
 from guardia.app.steps.polygon_tool import Mode
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.score.score import Flip
 from guardia.report.sheet import check_sheet
 from guardia.store.project import Project

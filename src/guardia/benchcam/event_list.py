@@ -17,7 +17,8 @@ import numpy as np
 
 from guardia.benchcam.actors import Van, Walker
 from guardia.benchcam.scene import Light
-from guardia.benchcam.tern_quay import Event, Scene
+from guardia.benchcam.tern_quay import Scene
+from guardia.benchcam.tern_quay_events import Event
 from guardia.core.hours.plan import WeekPlan
 
 ALERT_INTERVAL_S = 60.0

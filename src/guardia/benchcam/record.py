@@ -10,8 +10,10 @@ from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import hours_open, seen_class, write_event_list
-from guardia.benchcam.tern_quay import CONTINUOUS_S, WALK_TEST_S, Place, Scene, right_kind
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.benchcam.tern_quay import CONTINUOUS_S, Place, Scene, right_kind
+from guardia.benchcam.tern_quay_events import WALK_TEST_S
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 

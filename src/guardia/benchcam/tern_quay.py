@@ -10,17 +10,26 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
-from itertools import pairwise
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from guardia.benchcam import places
-from guardia.benchcam.actors import Actor, Colour, Gull, Insect, Van, Walker
+from guardia.benchcam.actors import Actor, Insect, Van, Walker
 from guardia.benchcam.camera import View, lit
 from guardia.benchcam.scene import Light, Still
+from guardia.benchcam.tern_quay_events import (
+    Event,
+    Line,
+    drive_event,
+    far_work_event,
+    four_legs_event,
+    gull_event,
+    person_event,
+    walk_test_event,
+)
 from guardia.benchcam.weather import CloudShadow, Headlights, Nudge, Rain, SunPatch, Water, Web, Wind
-from guardia.core.evidence.evidence import Cause
+from guardia.core.evidence.clips import Cause
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone
@@ -46,16 +55,9 @@ VISIT_WAY = ("office-step", "pontoon-gate", "slipway")
 
 REAL_KINDS = ("person", "vehicle", "parcel")
 CONTINUOUS_S = 240.0
-WALK_TEST_S = 70.0
-
-_COATS: tuple[Colour, ...] = ((178, 58, 48), (50, 74, 118), (206, 168, 60), (70, 92, 70), (48, 48, 52), (150, 150, 156))
-_PAINTS: tuple[Colour, ...] = ((224, 224, 218), (62, 86, 120), (164, 60, 50))
 
 Span = tuple[float, float, float]
 """Begin, length and strength (0..1) of a gust or a spell of glitter."""
-
-Line = tuple[tuple[float, float], ...]
-"""Points (x, z) on the ground, metres, from near to far."""
 
 
 @dataclass(frozen=True)
@@ -249,31 +251,6 @@ PLACES: tuple[Place, ...] = (
 )
 
 
-@dataclass(frozen=True)
-class Event:
-    """One thing that happens, on the scene's clock (seconds from FIRST_DAY's midnight).
-
-    Parameters
-    ----------
-    kind
-        Id of the judgement that is right for it.
-    begin_s
-        First moment it can be seen.
-    end_s
-        Last moment.
-    actors
-        What to draw; none for wind and glitter, which belong to the scene.
-    expected
-        Somebody of the site on the usual way.
-    """
-
-    kind: str
-    begin_s: float
-    end_s: float
-    actors: tuple[Actor, ...] = ()
-    expected: bool = False
-
-
 @dataclass(frozen=True, eq=False)
 class Scene:
     """A place in its still picture and all that happens there.
@@ -357,16 +334,16 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
                     # They come and go at much the same time; the minutes differ from day to day.
                     usual = 8.1 if high < 12 else 17.3
                     begin = day * 86400 + (usual + begin % 1800 / 3600 * 0.6) * 3600
-                event = _person(rng, place, begin)
+                event = person_event(rng, place, begin)
                 events.append(replace(event, expected=place.staff and not weekend))
         if place.drives and not weekend and rng.random() < 0.5:
             line = place.drives[int(rng.integers(len(place.drives)))]
-            events.append(_drive(rng, line, moment(day, 9.0, 17.0), "vehicle"))
+            events.append(drive_event(rng, line, moment(day, 9.0, 17.0), "vehicle"))
         for _ in range(int(rng.integers(1, 3)) if place.false_drives else 0):
             line = place.false_drives[int(rng.integers(len(place.false_drives)))]
-            events.append(_drive(rng, line, moment(day, 7.5, 19.0), "other_false"))
+            events.append(drive_event(rng, line, moment(day, 7.5, 19.0), "other_false"))
         if day % 4 == number % 4:
-            events.append(_person(rng, place, moment(day, 20.6, 23.6), night=True))
+            events.append(person_event(rng, place, moment(day, 20.6, 23.6), night=True))
         windy = day in WINDY_DAYS
         if place.open_air:
             for low, high in ((7.0, 18.8), (21.0, 23.5)) if windy else ():
@@ -376,7 +353,7 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
                 glitter.append((begin, lasts, rng.uniform(0.8, 1.0)))
                 events.append(Event("reflection_or_water", begin, begin + lasts))
             if rng.random() < 0.4:
-                events.append(_gull(rng, moment(day, 6.8, 18.8)))
+                events.append(gull_event(rng, moment(day, 6.8, 18.8)))
             if rng.random() < 0.2:
                 begin = moment(day, 9.0, 17.0)
                 events.append(Event("shadow", begin, begin + 16, (CloudShadow(begin, 16.0),)))
@@ -395,12 +372,12 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
             moths = Insect(int(rng.integers(1 << 30)), begin, lasts, int(rng.integers(1, 3)))
             events.append(Event("insect_or_web", begin, begin + lasts, (moths,)))
         if rng.random() < 0.2:
-            events.append(_four_legs(rng, moment(day, 6.5, 23.0)))
+            events.append(four_legs_event(rng, moment(day, 6.5, 23.0)))
     extra = np.random.default_rng([seed, number, 1])
     if place.slug in VISIT_WAY:
         for day, hour in VISITS:
             begin = day * 86400 + hour * 3600 + 40.0 * VISIT_WAY.index(place.slug)
-            events.append(_person(extra, place, begin, run=day == VISITS[-1][0]))
+            events.append(person_event(extra, place, begin, run=day == VISITS[-1][0]))
     if place.slug == "slipway":
         for day in (4, 9, 10, 13):
             begin = day * 86400 + extra.uniform(20.5, 23.5) * 3600
@@ -408,9 +385,9 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
     late = np.random.default_rng([seed, number, 2])
     for day in range(DAYS):
         if late.random() < 0.15:
-            events.append(_person(late, place, day * 86400 + late.uniform(0.4, 5.2) * 3600, night=True))
+            events.append(person_event(late, place, day * 86400 + late.uniform(0.4, 5.2) * 3600, night=True))
     if place.slug == "winter-store":
-        events.append(_far_work(day=4, hour=14.3))
+        events.append(far_work_event(day=4, hour=14.3))
     if place.slug == "fuel-berth":
         begin = 8 * 86400 + 14.4 * 3600
         events.append(Event("camera_moved", begin, begin + 10.0, (Nudge(begin, 10.0),)))
@@ -421,12 +398,12 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
     for begin in continuous:
         dark = not 21600 < begin % 86400 < 72000
         for offset, far in ((30.0, True), (100.0, False), (121.0, False), (196.0, True)):
-            events.append(_person(rng, place, begin + offset, night=dark, far=far))
+            events.append(person_event(rng, place, begin + offset, night=dark, far=far))
         if place.open_air:
             for offset in (68.0, 160.0):
                 gust(begin + offset)
     walk_test = 5 * 86400 + (14.0 + number / 2) * 3600
-    events.append(_walk_test(place, walk_test))
+    events.append(walk_test_event(place, walk_test))
     events.sort(key=lambda e: e.begin_s)
     first, count = 4 * 86400 + 14.1 * 3600, 24 if place.slug == "winter-store" else 0
     snapshots = tuple(first + 60.0 * n for n in range(count))
@@ -447,92 +424,6 @@ def _calls(place: Place, events: tuple[Event, ...]) -> tuple[tuple[float, Cause]
         "workshop-door": ((1 * 86400 + 22.1 * 3600, Cause.SOUND), (7 * 86400 + 13.3 * 3600, Cause.SOUND)),
         "winter-store": ((3 * 86400 + 11.2 * 3600, Cause.BY_HAND),),
     }.get(place.slug, ())
-
-
-def _timed(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, float], ...]:
-    """A way walked or driven at a speed (m/s), as (seconds, x, z)."""
-    timed, t = [(begin, *line[0])], begin
-    for (x0, z0), (x1, z1) in pairwise(line):
-        t += max(0.5, float(np.hypot(x1 - x0, z1 - z0)) / speed)
-        timed.append((t, x1, z1))
-    return tuple(timed)
-
-
-def _person(
-    rng: np.random.Generator, place: Place, begin: float, *, night: bool = False, far: bool = False, run: bool = False
-) -> Event:
-    line = place.far_line if far else place.lines[int(rng.integers(len(place.lines)))]
-    if rng.random() < 0.5:
-        line = tuple(reversed(line))
-    shift = rng.uniform(-0.3, 0.3)
-    path = _timed(
-        tuple((x + shift, z) for x, z in line), begin, rng.uniform(0.7, 1.1) if night else rng.uniform(1.1, 1.7)
-    )
-    if run:
-        path = _timed(line, begin, 3.4)
-    carries = bool(rng.random() < (0.5 if place.parcels and not night else 0.25))
-    person = Walker(
-        path,
-        height_m=float(rng.uniform(1.6, 1.88)),
-        coat=_COATS[int(rng.integers(len(_COATS)))],
-        carries=carries,
-        crouch=night and bool(rng.random() < 0.4),
-    )
-    return Event("parcel" if carries and place.parcels else "person", begin, path[-1][0], (person,))
-
-
-def _far_work(*, day: int, hour: float) -> Event:
-    """Somebody at work for twelve minutes at the hall's far end, in slow short steps."""
-    begin = day * 86400 + hour * 3600
-    steps = np.random.default_rng(day)
-    path = tuple((begin + 20.0 * n, float(steps.uniform(-2, 2)), float(steps.uniform(23, 25))) for n in range(37))
-    return Event("person", begin, path[-1][0], (Walker(path, height_m=1.7, coat=_COATS[2]),))
-
-
-def _drive(rng: np.random.Generator, line: Line, begin: float, kind: str) -> Event:
-    speed = 8.0 if kind == "other_false" else 2.2
-    path = _timed(line, begin, speed)
-    if kind == "vehicle" and line[0][1] != line[-1][1]:
-        # In, a while at the far end, and out again.
-        end = path[-1][0]
-        path = (
-            *path,
-            (end + 3.0, *line[-1]),
-            *((end + 3.0 + t - begin, x, z) for t, x, z in _timed(line[::-1], begin, speed)[1:]),
-        )
-    van = Van(path, _PAINTS[int(rng.integers(len(_PAINTS)))], trailer=kind == "vehicle" and bool(rng.random() < 0.4))
-    return Event(kind, begin, path[-1][0], (van,))
-
-
-def _gull(rng: np.random.Generator, begin: float) -> Event:
-    side = float(rng.choice([-1.0, 1.0]))
-    z = float(rng.uniform(8.0, 14.0))
-    speed = float(rng.uniform(4.0, 6.0))
-    lasts = 1.5 * z / speed
-    gull = Gull(begin, (-side * 0.75 * z, float(rng.uniform(0.8, 2.6)), z), (side * speed, 0.15, 0.0), lasts)
-    return Event("animal", begin, begin + lasts, (gull,))
-
-
-def _four_legs(rng: np.random.Generator, begin: float) -> Event:
-    """The yard's dog, or a cat."""
-    dog = bool(rng.random() < 0.5)
-    z, lasts = float(rng.uniform(5.6, 8.5)), 7.0 if dog else 9.0
-    coat: Colour = (134, 104, 70) if dog else (96, 84, 72)
-    animal = Walker(((begin, -4.2, z), (begin + lasts, 4.2, z)), 0.52 if dog else 0.3, coat, coat, four_legs=True)
-    return Event("animal", begin, begin + lasts, (animal,))
-
-
-def _walk_test(place: Place, begin: float) -> Event:
-    """A known person walks the place's ways one after another."""
-    path: tuple[tuple[float, float, float], ...] = ()
-    t = begin + 4
-    for line in (*place.lines[:3], place.far_line):
-        part = _timed(line, t, 1.5)
-        path += part
-        t = part[-1][0] + 3.0
-    stop = begin + WALK_TEST_S - 2
-    path = tuple(p for p in path if p[0] < stop)
-    return Event("person", path[0][0], path[-1][0], (Walker(path, height_m=1.75, coat=(206, 168, 60)),))
 
 
 def right_kind(events: list[dict[str, object]], start_s: float, end_s: float) -> str:

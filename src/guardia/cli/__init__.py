@@ -21,7 +21,7 @@ from guardia import __version__
 from guardia.app.intake.import_plan import RULES
 from guardia.cli import clips, settings, site, upkeep
 from guardia.core.base.errors import GuardiaError
-from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.evidence.clips import Cause, Origin
 
 
 def main(arguments: Sequence[str] | None = None) -> int:

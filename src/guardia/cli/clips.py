@@ -12,7 +12,7 @@ from guardia.app.work.engine import Cluster
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Cause, Origin
+from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.formats.plain import plain_file

@@ -13,9 +13,9 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.clips import Cause
 from guardia.core.evidence.clock import TIME_FORMS, read_time, resolve
 from guardia.core.evidence.events import CameraEvent, ColumnMapping
-from guardia.core.evidence.evidence import Cause
 from guardia.formats.plain import plain_file
 
 SAMPLE_ROWS = 12

@@ -11,7 +11,8 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue, ProjectError
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.replay.gates import Outcome
 from guardia.core.score.score import Comparison
 from guardia.core.score.statistics import Line

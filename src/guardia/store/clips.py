@@ -8,7 +8,7 @@ from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
 
 from guardia.core.base.errors import ProjectError
-from guardia.core.evidence.evidence import Cause, Clip, Origin
+from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewClip

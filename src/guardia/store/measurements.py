@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from guardia.core.base.errors import ProjectError
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.trace.backgrounds import Look, wall_seconds
 from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
 from guardia.store.database import Database, pack, unpack

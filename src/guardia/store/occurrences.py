@@ -9,7 +9,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
-from guardia.core.evidence.evidence import Occurrence
+from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import kind_of
 from guardia.store.clips import Clips
 from guardia.store.database import Database

@@ -10,9 +10,10 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.clock import check_zone
 from guardia.core.evidence.events import CameraEvent
-from guardia.core.evidence.evidence import Clip, Evidence, Origin, listed_spans, with_causes
+from guardia.core.evidence.evidence import Evidence, listed_spans, with_causes
 from guardia.core.evidence.watch import DAY_S, Entered, Span, length, without
 from guardia.core.hours.place import SitePlace
 from guardia.core.replay.writing import volume_by_files

@@ -27,7 +27,8 @@ from guardia.app.work.jobs import Token
 from guardia.benchcam.camera import ClipWriter, View, lit
 from guardia.benchcam.scene import HEIGHT, WIDTH, Light
 from guardia.benchcam.tern_quay import LATITUDE, LONGITUDE, PLACES, build_scene
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.place import SitePlace, SunEvent
 from guardia.core.hours.plan import Edge, Stretch, WeekPlan, on_at
 from guardia.core.make.zones import Point, PolygonZone, ZoneKind, zone_cells

@@ -23,7 +23,8 @@ import numpy as np
 from guardia.app.project.demo import own_demo
 from guardia.app.project.offline import analyse_files
 from guardia.app.work.engine import Cluster
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.replay.replay import replay

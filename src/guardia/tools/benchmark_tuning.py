@@ -13,7 +13,8 @@ from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
 from guardia.benchcam.live import Truth, run
 from guardia.benchcam.tern_quay import PLACES, build_scene
-from guardia.core.evidence.evidence import Evidence, Visit
+from guardia.core.evidence.clips import Visit
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict

@@ -12,7 +12,7 @@ from typing import Any
 
 from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site

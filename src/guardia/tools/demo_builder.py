@@ -13,7 +13,7 @@ from guardia.app.work.jobs import Report, Token
 from guardia.benchcam import tern_quay
 from guardia.benchcam.record import read_truth, true_kinds
 from guardia.benchcam.tern_quay_storage import enter_storage
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.watch import Entered
 from guardia.store.project import Project
 from guardia.store.records import Site

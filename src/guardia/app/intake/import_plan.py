@@ -17,8 +17,8 @@ from guardia.app.intake.event_import import LIST_SUFFIXES, METADATA_SUFFIXES
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.clock import error_words, resolve, time_in_name, true_time
-from guardia.core.evidence.evidence import Origin
 from guardia.media.reader import ClipInfo, clip_start, probe
 from guardia.store.clips import plain_name
 

@@ -22,8 +22,8 @@ from guardia.app.work.engine import Cluster, Engine, engine
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
+from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.core.evidence.events import ColumnMapping
-from guardia.core.evidence.evidence import Cause, Clip, Origin
 from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.evidence.watch import Entered
 from guardia.core.trace.backgrounds import ALTERED, helpers, key_of

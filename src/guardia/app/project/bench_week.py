@@ -18,7 +18,8 @@ from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from guardia.app.project.shown_camera import ShownCamera
+from guardia.core.evidence.clips import Clip
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.evidence.evidence import Clip
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.convert_settings import settings_for
 from guardia.core.make.settings import Settings

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from guardia.app.work.jobs import Meter, Report, Token
-from guardia.core.evidence.evidence import Clip
+from guardia.core.evidence.clips import Clip
 from guardia.store.evidence_export import clear_unfinished, export_original
 from guardia.store.project import Project
 

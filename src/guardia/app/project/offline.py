@@ -20,8 +20,9 @@ from guardia.app.intake.importing import ImportRequest, import_clips, known_came
 from guardia.app.work.engine import Cluster, Engine, engine
 from guardia.app.work.jobs import Token
 from guardia.core.base.errors import InvalidValue, UnreadableClip
+from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.core.evidence.clock import check_zone, resolve
-from guardia.core.evidence.evidence import Cause, Clip, Evidence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability

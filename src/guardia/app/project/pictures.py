@@ -11,8 +11,8 @@ from pathlib import Path
 from guardia.app.project.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.events import Boxes
-from guardia.core.evidence.evidence import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.view.picture import PictureFacts, grey_of, picture_facts
 from guardia.core.view.walk_look import WalkLook

@@ -12,7 +12,8 @@ from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.undo import Changes, Keep
 from guardia.app.work.messages import MessageHub, Severity
-from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.evidence.clips import Occurrence
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.settings import Settings
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.score import Comparison

@@ -12,7 +12,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Report, Token
-from guardia.core.evidence.evidence import Evidence, Occurrence, Origin
+from guardia.core.evidence.clips import Occurrence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.score.likeness import Features, Likeness, Suggestion, doubtful, features_of, groups, likeness, suggest
 
 ODD_SHARE = 0.2

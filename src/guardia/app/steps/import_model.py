@@ -15,8 +15,8 @@ from guardia.app.intake.importing import ImportRequest
 from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
+from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.events import ColumnMapping
-from guardia.core.evidence.evidence import Cause, Origin
 from guardia.core.evidence.watch import local_date, midnight
 from guardia.formats.event_lists import ListShape, guess_mapping, look_at, read_events
 from guardia.formats.mot import looks_like_boxes

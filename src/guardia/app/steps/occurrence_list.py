@@ -12,7 +12,8 @@ from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QSortFilterPr
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.core.evidence.evidence import Clip, Evidence, Occurrence
+from guardia.core.evidence.clips import Clip, Occurrence
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.replay.replay import Replay
 from guardia.core.score.find import Filter, matching
 

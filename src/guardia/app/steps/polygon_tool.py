@@ -14,6 +14,7 @@ from enum import StrEnum
 from shapely.geometry import Point as ShapelyPoint
 from shapely.geometry import Polygon
 
+from guardia.app.steps.zone_shapes import block_at, distance, is_mask, points_of, with_corner
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.make.outlines import straightened, with_fewer_corners
@@ -162,14 +163,14 @@ class PolygonTool:
         for index in order:
             points = self._points(index)
             for corner, point in enumerate(points):
-                if _distance(at, point) <= reach:
+                if distance(at, point) <= reach:
                     return Grip(index, corner)
         if self.selected is not None:
             points = self._points(self.selected)
             for corner, point in enumerate(points):
                 following = points[(corner + 1) % len(points)]
                 middle = ((point[0] + following[0]) / 2, (point[1] + following[1]) / 2)
-                if _distance(at, middle) <= reach:
+                if distance(at, middle) <= reach:
                     return Grip(self.selected, corner + 1, edge=True)
         for index in order:
             points = self._points(index)
@@ -211,7 +212,7 @@ class PolygonTool:
         elif self._grip is not None and self._pressed is not None and self.before is not None:
             self._drag(at)
         elif self.mode is not Mode.SELECT and self._pressed is not None and not self.drawing:
-            self._rectangle = _distance(at, self._pressed) > CLICK
+            self._rectangle = distance(at, self._pressed) > CLICK
         if self.in_gesture:
             self._preview(self.zones)
 
@@ -233,9 +234,9 @@ class PolygonTool:
             if grip.edge:  # the whole edge goes along, upright ones across and level ones up and down
                 upright = points[corner][0] == points[grip.corner % 4][0]
                 x, y = (x, points[corner][1]) if upright else (points[corner][0], y)
-            self._try(grip.zone, _with_corner(points, corner, (x, y)))
+            self._try(grip.zone, with_corner(points, corner, (x, y)))
             return
-        if grip.corner < len(points) and (not grip.edge or len(points) > len(_points_of(before[grip.zone]))):
+        if grip.corner < len(points) and (not grip.edge or len(points) > len(points_of(before[grip.zone]))):
             points[grip.corner] = self._snapped(at, grip.zone)
         elif grip.edge:
             points.insert(grip.corner, self._snapped(at, grip.zone))
@@ -267,7 +268,7 @@ class PolygonTool:
             self._add(((x0, y0), (x1, y0), (x1, y1), (x0, y1)))
         elif self._only_rectangles:
             self._refuse("This make takes upright rectangles: drag from one corner to the opposite one.")
-        elif self.drawing and _distance(at, self.drawing[0]) <= 2 * CLICK and len(self.drawing) >= 3:
+        elif self.drawing and distance(at, self.drawing[0]) <= 2 * CLICK and len(self.drawing) >= 3:
             self.finish()
         elif len(self.drawing) >= self._max_corners:
             self._refuse(f"This make takes at most {self._max_corners} corners; close the zone with Enter.")
@@ -283,7 +284,7 @@ class PolygonTool:
         points, self.drawing = self.drawing, ()
         distinct: list[Point] = []
         for point in points:
-            if not distinct or _distance(point, distinct[-1]) > 1e-6:
+            if not distinct or distance(point, distinct[-1]) > 1e-6:
                 distinct.append(point)
         if points:
             self._add(tuple(distinct))
@@ -310,15 +311,15 @@ class PolygonTool:
         if not self._blocks.columns:
             return
         self.before = self.zones
-        masks = tuple(z for z in self.zones if _is_mask(z))
-        drawn = tuple(z for z in self.zones if not _is_mask(z))
+        masks = tuple(z for z in self.zones if is_mask(z))
+        drawn = tuple(z for z in self.zones if not is_mask(z))
         if len(drawn) != 1 or not isinstance(drawn[0], BlockZone):
             drawn = (to_blocks(drawn, grid=self._blocks),)
         self.zones = (*drawn, *masks)
         self.selected = self.corner = None  # what was selected may be a part of the blocks now
         zone = self.zones[0]
         if isinstance(zone, BlockZone):
-            self._painting = not zone.active[_block_at(zone, at)]
+            self._painting = not zone.active[block_at(zone, at)]
             self._paint(at)
 
     def _paint(self, at: Point) -> None:
@@ -327,7 +328,7 @@ class PolygonTool:
         if not isinstance(zone, BlockZone) or self._painting is None:
             return
         active = list(zone.active)
-        active[_block_at(zone, at)] = self._painting
+        active[block_at(zone, at)] = self._painting
         if any(active):
             self.zones = (replace(zone, active=tuple(active)), *self.zones[1:])
         self._preview(self.zones)
@@ -383,7 +384,7 @@ class PolygonTool:
             return
         points = self._points(self.selected)
         if self.corner is not None and self._stays_rectangle(points):
-            moved = _with_corner(points, self.corner, (points[self.corner][0] + dx, points[self.corner][1] + dy))
+            moved = with_corner(points, self.corner, (points[self.corner][0] + dx, points[self.corner][1] + dy))
         else:
             chosen = range(len(points)) if self.corner is None else (self.corner,)
             moved = tuple((p[0] + dx, p[1] + dy) if i in chosen else p for i, p in enumerate(points))
@@ -406,7 +407,7 @@ class PolygonTool:
         points = self._points(self.selected)
         moved = (*points[:corner], point, *points[corner + 1 :])
         if self._stays_rectangle(points):
-            moved = _with_corner(points, corner, point)
+            moved = with_corner(points, corner, point)
         if moved == points:
             return True
         problem = polygon_problem(moved)
@@ -431,7 +432,7 @@ class PolygonTool:
         except (ValueError, InvalidValue):
             self._refuse("The clipboard holds no zone.")
             return
-        if not self._has_room(mask=_is_mask(zone)):
+        if not self._has_room(mask=is_mask(zone)):
             return
         if isinstance(zone, PolygonZone) and zone in self.zones:
             dx = 0.03 if max(x for x, _ in zone.points) <= 0.97 else -0.03
@@ -458,7 +459,7 @@ class PolygonTool:
 
     def _has_room(self, *, mask: bool) -> bool:
         """Whether the make takes one more; says so if not."""
-        there = sum(_is_mask(z) == mask for z in self.zones)
+        there = sum(is_mask(z) == mask for z in self.zones)
         most, what = (self._max_masks, "privacy mask") if mask else (self._max_zones, "zone")
         if there >= most:
             self._refuse(f"This make takes at most {count_of(most, what)}; delete one first.")
@@ -494,32 +495,8 @@ class PolygonTool:
         for index in range(len(self.zones)):
             if index != zone:
                 for corner in self._points(index):
-                    if _distance((x, y), corner) <= SNAP:
+                    if distance((x, y), corner) <= SNAP:
                         return corner
         x = 0.0 if x <= SNAP else 1.0 if x >= 1 - SNAP else x
         y = 0.0 if y <= SNAP else 1.0 if y >= 1 - SNAP else y
         return x, y
-
-
-def _is_mask(zone: Zone) -> bool:
-    return isinstance(zone, PolygonZone) and zone.kind is ZoneKind.MASK
-
-
-def _block_at(zone: BlockZone, at: Point) -> int:
-    column = min(zone.columns - 1, max(0, int(at[0] * zone.columns)))
-    row = min(zone.rows - 1, max(0, int(at[1] * zone.rows)))
-    return row * zone.columns + column
-
-
-def _points_of(zone: Zone) -> tuple[Point, ...]:
-    return zone.points if isinstance(zone, PolygonZone) else ()
-
-
-def _with_corner(points: Sequence[Point], corner: int, at: Point) -> tuple[Point, ...]:
-    """An upright rectangle with one corner elsewhere and the opposite one where it is."""
-    x, y = points[corner]
-    return tuple((at[0] if p[0] == x else p[0], at[1] if p[1] == y else p[1]) for p in points)
-
-
-def _distance(a: Point, b: Point) -> float:
-    return max(abs(a[0] - b[0]), abs(a[1] - b[1]))

@@ -12,7 +12,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.read_in import read_in
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.evidence import Origin, Visit
+from guardia.core.evidence.clips import Origin, Visit
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind

@@ -8,7 +8,7 @@ from guardia.app.project.bench_week import simulated_place
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Meter, Report, Token
-from guardia.core.evidence.evidence import Visit
+from guardia.core.evidence.clips import Visit
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import math
 from bisect import bisect_left, bisect_right
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
-from enum import StrEnum
 from functools import cached_property
 from itertools import pairwise
 from zoneinfo import ZoneInfo
@@ -15,9 +13,10 @@ from zoneinfo import ZoneInfo
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.evidence.clips import FOOTAGE, Cause, Clip, Columns, Occurrence, Origin, Visit, VisitTable, visits_of
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
-from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
 from guardia.core.hours.place import SitePlace, wall_date
@@ -25,167 +24,6 @@ from guardia.core.make.settings import Settings
 from guardia.core.storage.known import StorageKnown
 from guardia.core.trace.stack import TraceStack
 from guardia.core.view.geometry import ViewGeometry
-
-
-class Origin(StrEnum):
-    """How a clip came to be recorded, which decides what it can prove."""
-
-    MOTION = "motion"
-    CONTINUOUS = "continuous"
-    WALK_TEST = "walk test"
-    SNAPSHOT = "snapshot"
-
-
-class Cause(StrEnum):
-    """Why a camera recorded a clip by itself; only motion says something about motion settings."""
-
-    MOTION = "motion"
-    SOUND = "sound"
-    BUTTON = "button"
-    BY_HAND = "by hand"
-    LIVE_LOOK = "live look"
-    OTHER_CAMERA = "another camera"
-    NOT_KNOWN = "not known"
-
-
-@dataclass(frozen=True)
-class Clip:
-    """A piece of video with a start time.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    name
-        File name in the media folder.
-    start_s
-        Start, POSIX seconds.
-    duration_s
-        Length in seconds.
-    origin
-        How it was recorded.
-    brightness
-        Mean luma of its background, 0..255; NaN while unknown.
-    cause
-        Why the camera recorded it, where it did so by itself.
-    size_bytes
-        Size of its file, 0 while unknown.
-    """
-
-    id: int
-    name: str
-    start_s: float
-    duration_s: float
-    origin: Origin
-    brightness: float = math.nan
-    cause: Cause = Cause.MOTION
-    size_bytes: int = 0
-
-    @property
-    def dark(self) -> bool:
-        """Whether its picture is that of a night, by its brightness."""
-        return self.brightness < DARK_LUMA
-
-    @property
-    def end_s(self) -> float:
-        """Its end, POSIX seconds."""
-        return self.start_s + self.duration_s
-
-    @property
-    def by_motion(self) -> bool:
-        """Whether it was recorded because something moved, so that it says something about motion settings."""
-        return self.origin is Origin.MOTION and self.cause is Cause.MOTION
-
-    @property
-    def by_another_cause(self) -> bool:
-        """Whether the camera recorded it by itself, but not, or perhaps not, because something moved."""
-        return self.origin is Origin.MOTION and self.cause is not Cause.MOTION
-
-
-@dataclass(frozen=True)
-class Occurrence:
-    """A thing that really happened, the unit that is counted.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    clip_id
-        The clip that shows it.
-    start_s
-        Beginning, seconds on the clip's clock.
-    end_s
-        End, likewise.
-    kind
-        Id of the kind it was judged as, empty while unjudged.
-    visit
-        Number that it shares with the other parts of one visit, None when it stands alone.
-    """
-
-    id: int
-    clip_id: int
-    start_s: float
-    end_s: float
-    kind: str = ""
-    visit: int | None = None
-
-    @property
-    def verdict(self) -> Verdict | None:
-        """The judgement, None while there is none."""
-        return kind_of(self.kind).verdict if self.kind else None
-
-
-@dataclass(frozen=True, eq=False)
-class Columns:
-    """What N occurrences are looked for by, in the order of the evidence.
-
-    Parameters
-    ----------
-    id
-        (N,).
-    kind
-        (N,) what each is judged as, '' while it is not.
-    verdict
-        (N,) values of Verdict, '' while it is not judged.
-    origin
-        (N,) values of Origin.
-    dark
-        (N,) its picture is one of the night.
-    begin_s
-        (N,) when it began, POSIX seconds.
-    """
-
-    id: NDArray[np.int64]
-    kind: NDArray[np.str_]
-    verdict: NDArray[np.str_]
-    origin: NDArray[np.str_]
-    dark: NDArray[np.bool_]
-    begin_s: NDArray[np.float64]
-
-
-@dataclass(frozen=True, eq=False)
-class VisitTable:
-    """Visits as arrays. V visits, P parts.
-
-    Parameters
-    ----------
-    ids
-        (V,) id of each.
-    parts
-        (P,) positions of their parts among the occurrences, visit by visit, in order of time.
-    first
-        (V,) where each begins in `parts`.
-    real
-        (V,) judged real.
-    false
-        (V,) judged false.
-    """
-
-    ids: NDArray[np.int64]
-    parts: NDArray[np.int64]
-    first: NDArray[np.int64]
-    real: NDArray[np.bool_]
-    false: NDArray[np.bool_]
 
 
 @dataclass(frozen=True, eq=False)
@@ -431,7 +269,7 @@ class Evidence:
     @cached_property
     def visits(self) -> tuple[Visit, ...]:
         """What is counted: visits of one or more parts, without what is repeated and without clips of other causes."""
-        return _visits(
+        return visits_of(
             o for o in self.occurrences if o.id not in self.repeated and not self.clip_of(o).by_another_cause
         )
 
@@ -444,7 +282,7 @@ class Evidence:
     @cached_property
     def recorded_visits(self) -> tuple[Visit, ...]:
         """What the camera recorded because it moved, whatever else shows it."""
-        return _visits(o for o in self.occurrences if self.clip_of(o).by_motion)
+        return visits_of(o for o in self.occurrences if self.clip_of(o).by_motion)
 
 
 def with_causes(clips: Sequence[Clip], events: Sequence[CameraEvent], said: Mapping[int, str]) -> list[Clip]:
@@ -466,15 +304,15 @@ def with_causes(clips: Sequence[Clip], events: Sequence[CameraEvent], said: Mapp
     """
     named = [e for e in events if e.cause]
     starts = [e.at_s for e in named]
-    occurrences = []
+    caused = []
     for clip in clips:
         if clip.origin is Origin.MOTION and not said.get(clip.id):
             low = bisect_left(starts, clip.start_s - EVENT_TOLERANCE_S)
             high = bisect_right(starts, clip.end_s)
             if low < high:
                 clip = replace(clip, cause=Cause(named[low].cause))
-        occurrences.append(clip)
-    return occurrences
+        caused.append(clip)
+    return caused
 
 
 def listed_spans(
@@ -514,38 +352,6 @@ def listed_spans(
     return without(listed, away)
 
 
-class Visit(tuple[Occurrence, ...]):
-    """One thing that happened: its parts in order of time, at least one."""
-
-    __slots__ = ()
-
-    @property
-    def id(self) -> int:
-        """Id of the first part, which stands for all of them."""
-        return self[0].id
-
-    @property
-    def verdict(self) -> Verdict | None:
-        """Real when any part is: something real was there. False parts are never joined, so else it is the first's."""
-        if len(self) == 1:
-            return self[0].verdict
-        return Verdict.REAL if any(p.verdict is Verdict.REAL for p in self) else self[0].verdict
-
-    @property
-    def kind(self) -> str:
-        """Kind of the first part that the verdict rests on."""
-        return next((p.kind for p in self if p.verdict is self.verdict), self[0].kind)
-
-
-def _visits(occurrences: Iterable[Occurrence]) -> tuple[Visit, ...]:
-    """Parts by visit; what is judged false stands alone, since it is a recording too many each time."""
-    parts: dict[tuple[bool, int], list[Occurrence]] = {}
-    for o in occurrences:
-        alone = o.visit is None or o.verdict is Verdict.FALSE
-        parts.setdefault((alone, o.id if alone or o.visit is None else o.visit), []).append(o)
-    return tuple(Visit(p) for p in parts.values())
-
-
 class _Spans:
     """Occurrences by the spans they cover, to find those that overlap another quickly."""
 
@@ -562,12 +368,6 @@ class _Spans:
 def _settled(occurrence: Occurrence) -> bool:
     return occurrence.verdict in (Verdict.REAL, Verdict.FALSE)
 
-
-FOOTAGE = (Origin.CONTINUOUS, Origin.WALK_TEST)
-"""Origins that show what happened whether or not anything triggered."""
-
-DARK_LUMA = 55.0
-"""A picture of less mean luma is one of a night (common practice, no source); infrared lamps leave most of it dark."""
 
 SNAPSHOT_NEAR_S = 30.0
 """A snapshot this close to an occurrence of a clip shows the same thing."""

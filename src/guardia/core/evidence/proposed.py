@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.core.trace.measure import Trace, least_size
 from guardia.core.trace.stack import TraceStack
 

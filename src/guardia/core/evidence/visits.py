@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.evidence.clips import Occurrence
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 
 GAP_S = 30.0

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.periods import from_periods, to_periods
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings

@@ -12,7 +12,8 @@ from collections.abc import Sequence
 import numpy as np
 
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.evidence.clips import Occurrence
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.hours.plan import if_known, on_at
 from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State

@@ -17,7 +17,8 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from guardia.core.evidence.evidence import FOOTAGE, Clip, Evidence, Occurrence, Origin
+from guardia.core.evidence.clips import FOOTAGE, Clip, Occurrence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at

@@ -16,7 +16,8 @@ import numpy as np
 from shapely import Polygon, contains_xy
 
 from guardia.core.base.intervals import wilson
-from guardia.core.evidence.evidence import FOOTAGE, Evidence, Origin
+from guardia.core.evidence.clips import FOOTAGE, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.walked import Walked
 from guardia.core.replay.replay import Replay

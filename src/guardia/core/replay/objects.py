@@ -7,7 +7,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.evidence.clips import Occurrence
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import Capability
 from guardia.core.view.geometry import ViewGeometry, real_heights, real_widths
 from guardia.core.view.tracks import Track, tracks_of

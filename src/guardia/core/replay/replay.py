@@ -15,7 +15,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.evidence import MARGIN_S, Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import length, merged, within
 from guardia.core.hours.plan import in_spans
 from guardia.core.make.candidate import Candidate

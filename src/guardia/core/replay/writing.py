@@ -11,7 +11,8 @@ from numpy.typing import NDArray
 
 from guardia.core.base.intervals import rate_interval
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Clip, Evidence, Origin
+from guardia.core.evidence.clips import Clip, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, Span, length, without
 from guardia.core.hours.place import SunEvent, sun_seconds
 from guardia.core.hours.plan import if_known, plan_spans

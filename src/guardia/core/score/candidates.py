@@ -8,7 +8,8 @@ from itertools import groupby
 
 import numpy as np
 
-from guardia.core.evidence.evidence import Evidence, Visit
+from guardia.core.evidence.clips import Visit
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.replay.gates import Outcome

@@ -7,8 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from guardia.core.base.words import count_of
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.events import EVENT_TOLERANCE_S
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.proposed import MERGE_GAP_S, SHORTEST_S
 from guardia.core.trace.measure import least_size
 

@@ -5,7 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import Span, length, merged, within, without
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import Replay

@@ -8,7 +8,8 @@ from datetime import date, datetime
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.evidence import Evidence, Origin
+from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.replay.gate import Gate
 from guardia.core.replay.replay import Replay

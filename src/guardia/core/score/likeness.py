@@ -9,7 +9,8 @@ from typing import TYPE_CHECKING, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.evidence import Evidence, Occurrence
+from guardia.core.evidence.clips import Occurrence
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ
 from guardia.core.trace.stack import FILL_BYTE
 

@@ -10,7 +10,8 @@ from numpy.typing import NDArray
 
 from guardia.core.base.intervals import rate_interval, wilson
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Evidence, Occurrence, Visit, VisitTable
+from guardia.core.evidence.clips import Occurrence, Visit, VisitTable
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.plan import if_known
 from guardia.core.make.capability import Capability

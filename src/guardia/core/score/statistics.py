@@ -8,7 +8,8 @@ from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.intervals import rate_interval
-from guardia.core.evidence.evidence import FOOTAGE, Clip, Evidence, Occurrence, Visit
+from guardia.core.evidence.clips import FOOTAGE, Clip, Occurrence, Visit
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import KINDS, Verdict, kind_of
 from guardia.core.evidence.watch import DAY_S, length, local_date
 

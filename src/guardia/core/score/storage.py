@@ -8,7 +8,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Visit
+from guardia.core.evidence.clips import Visit
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.make.settings import Settings

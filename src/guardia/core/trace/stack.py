@@ -10,16 +10,13 @@ from __future__ import annotations
 import bisect
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass
 from functools import cached_property
 from itertools import pairwise
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
+from guardia.core.trace.groups import BIT, Bits, Groups, Runs, join_groups, label_runs, lowest_bit, no_groups, row_runs
 from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Grid, Trace
 from guardia.core.trace.things import Cells, Things, take_apart
 
@@ -32,27 +29,8 @@ FILL_BYTE = math.ceil(255 * FILL_LIMIT)
 Run = tuple[int, int]
 """First and last picture (inclusive) of a stretch in which every picture has enough motion."""
 
-Bits = NDArray[np.uint64]
-"""One row of cells as a bit mask, bit c for column c; grids are at most 64 columns wide."""
-
-
-@dataclass(frozen=True, eq=False)
-class _Groups:
-    """Groups of one contrast level, a bit mask per unbroken run of cells in a row. M runs, G groups, A active cells."""
-
-    mask: Bits  # (M,) sorted by group
-    row: NDArray[np.uint8]  # (M,)
-    place: NDArray[np.int32]  # (M,) its first cell in `total`
-    total: NDArray[np.uint32]  # (A + parts,) running sums of the changed shares, each part from 0; differences may wrap
-    start: NDArray[np.int32]  # (G + 1,) into mask
-    frame: NDArray[np.int32]  # (G,)
-    cells: NDArray[np.int32]  # (G,) number of cells
-    size: NDArray[np.int32]  # (G,) sum of the changed shares, 255 for a whole cell
-    box: NDArray[np.uint8]  # (G, 4) left, top, right, bottom cell, inclusive
-
-    def of_runs(self, values: NDArray[Any]) -> NDArray[Any]:
-        """(M,) what each run's group has of (G,) values."""
-        return np.repeat(values, np.diff(self.start))
+_PART = 1 << 16
+"""Pictures whose groups are found at a time."""
 
 
 class TraceStack:
@@ -93,7 +71,7 @@ class TraceStack:
         cells.clear()
         self._changed = np.concatenate([np.zeros((0, len(CONTRAST_LEVELS)), np.uint8), *changed])
         changed.clear()
-        self._groups: dict[int, _Groups] = {}
+        self._groups: dict[int, Groups] = {}
         self._things: dict[int, Things] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
         self._anywhere: dict[int, NDArray[np.int32]] = {}
@@ -145,7 +123,7 @@ class TraceStack:
         if not len(groups.mask):
             return largest
         if zone_test == "pixels":
-            bits = np.bitwise_or.reduce(np.where(zone, _BIT[: self.columns], np.uint64(0)), axis=1)
+            bits = np.bitwise_or.reduce(np.where(zone, BIT[: self.columns], np.uint64(0)), axis=1)
             inside = groups.mask & bits[groups.row]
             inside_cells = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
             intact = inside_cells == groups.cells
@@ -190,7 +168,7 @@ class TraceStack:
 
             def cells_of(group: int) -> Cells:
                 runs = range(int(groups.start[group]), int(groups.start[group + 1]))
-                first = _lowest_bit(groups.mask[runs.start : runs.stop])
+                first = lowest_bit(groups.mask[runs.start : runs.stop])
                 lasts = np.bitwise_count(groups.mask[runs.start : runs.stop]).astype(np.int64)
                 column = np.concatenate([np.arange(f, f + n) for f, n in zip(first, lasts, strict=True)])
                 row = np.repeat(groups.row[runs.start : runs.stop].astype(np.int64), lasts)
@@ -207,38 +185,38 @@ class TraceStack:
             self._anywhere[contrast] = self.sizes(np.ones((self.rows, self.columns), bool), contrast=contrast)
         return self._anywhere[contrast]
 
-    def _regroup(self, groups: _Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
+    def _regroup(self, groups: Groups, cut: NDArray[np.bool_], inside: Bits, largest: NDArray[np.int32]) -> None:
         """Group the cells that a zone's edge left of the cut groups, and raise `largest` where they reach higher."""
         chosen = np.flatnonzero(groups.of_runs(cut) & (inside != 0))
         group = groups.of_runs(np.arange(len(groups.size), dtype=np.int32))[chosen]
         line = groups.frame[group].astype(np.int64) * (self.rows + 1) + groups.row[chosen]
-        runs = _row_runs(line, inside[chosen])
+        runs = row_runs(line, inside[chosen])
         source = chosen[runs.source]
-        place = groups.place[source] + runs.first - _lowest_bit(groups.mask[source])
+        place = groups.place[source] + runs.first - lowest_bit(groups.mask[source])
         share = groups.total[place + runs.last - runs.first + 1] - groups.total[place]
         # Only what is left of a group as a whole bounds its parts: most need not be grouped again.
         of_group = group[runs.source]
         whole = np.bincount(of_group, weights=share, minlength=len(groups.size))
         worth = (whole > largest[groups.frame])[of_group]
-        runs = _Runs(runs.key[worth], runs.first[worth], runs.last[worth], runs.source[worth])
-        label = _label_runs(runs)
+        runs = Runs(runs.key[worth], runs.first[worth], runs.last[worth], runs.source[worth])
+        label = label_runs(runs)
         size = np.bincount(label, weights=share[worth]).astype(np.int32)
         owner = np.zeros(len(size), np.int32)
         owner[label] = runs.key // (self.rows + 1)
         np.maximum.at(largest, owner, size)
 
-    def _of_level(self, contrast: int) -> _Groups:
+    def _of_level(self, contrast: int) -> Groups:
         if contrast not in self._groups:
             self._groups[contrast] = self._find_groups(contrast)
         return self._groups[contrast]
 
-    def _find_groups(self, contrast: int) -> _Groups:
+    def _find_groups(self, contrast: int) -> Groups:
         """Groups of all pictures; found in parts, so that the memory needed on the way stays small."""
         level = CONTRAST_LEVELS.index(contrast)
         edges = [*range(0, self.frames, _PART), self.frames]
-        return _join_groups([self._groups_between(level, low, high) for low, high in pairwise(edges)] or [_no_groups()])
+        return join_groups([self._groups_between(level, low, high) for low, high in pairwise(edges)] or [no_groups()])
 
-    def _groups_between(self, level: int, first: int, after: int) -> _Groups:
+    def _groups_between(self, level: int, first: int, after: int) -> Groups:
         """Groups of a stretch of pictures."""
         low, high = int(self._frame_start[first]), int(self._frame_start[after])
         active = np.flatnonzero(self._changed[low:high, level] >= FILL_BYTE) + low
@@ -248,13 +226,13 @@ class TraceStack:
         row, col = np.divmod(self._cell[active].astype(np.int32), self.columns)
         line = frame.astype(np.int64) * (self.rows + 1) + row
         if not len(line):
-            return _no_groups()
+            return no_groups()
         begin = np.concatenate([[0], np.flatnonzero(np.diff(line)) + 1])
-        runs = _row_runs(line[begin], np.bitwise_or.reduceat(_BIT[col], begin))
-        label = _label_runs(runs)
+        runs = row_runs(line[begin], np.bitwise_or.reduceat(BIT[col], begin))
+        label = label_runs(runs)
         # Labels rise with the first run of their group, so groups come out in order of picture.
         order = np.argsort(label, kind="stable")
-        runs = _Runs(runs.key[order], runs.first[order], runs.last[order], runs.source[order])
+        runs = Runs(runs.key[order], runs.first[order], runs.last[order], runs.source[order])
         label = label[order]
         start = np.concatenate([[0], np.flatnonzero(np.diff(label)) + 1, [len(label)]]).astype(np.int32)
         frame_of, row = np.divmod(runs.key, self.rows + 1)
@@ -273,7 +251,7 @@ class TraceStack:
         total = np.zeros(len(active) + 1, np.uint32)
         np.cumsum(self._changed[active, level], out=total[1:], dtype=np.uint32)
         place = np.searchsorted(line * 64 + col, runs.key * 64 + runs.first).astype(np.int32)
-        return _Groups(
+        return Groups(
             mask, row.astype(np.uint8), place, total, start, frame_of[begins].astype(np.int32),
             np.add.reduceat(length, begins).astype(np.int32),
             np.add.reduceat(total[place + length] - total[place], begins).astype(np.int32), box,
@@ -358,7 +336,7 @@ class TraceStack:
         for group in largest:
             rows = slice(groups.start[group], groups.start[group + 1])
             np.bitwise_or.at(bits, groups.row[rows], groups.mask[rows])
-        covered: NDArray[np.bool_] = (bits[:, None] & _BIT[: self.columns]) != 0
+        covered: NDArray[np.bool_] = (bits[:, None] & BIT[: self.columns]) != 0
         return covered
 
     def pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
@@ -453,83 +431,3 @@ class TraceStack:
         for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
             result[index].append((a, b))
         return result
-
-
-_PART = 1 << 16
-"""Pictures whose groups are found at a time."""
-
-
-def _no_groups() -> _Groups:
-    none, start = np.zeros(0, np.int32), np.zeros(1, np.int32)
-    mask, row, total = np.zeros(0, np.uint64), np.zeros(0, np.uint8), np.zeros(1, np.uint32)
-    return _Groups(mask, row, none, total, start, none, none, none, np.zeros((0, 4), np.uint8))
-
-
-def _join_groups(parts: list[_Groups]) -> _Groups:
-    masks = np.cumsum([0] + [len(p.mask) for p in parts])
-    totals = np.cumsum([0] + [len(p.total) for p in parts])
-    return _Groups(
-        np.concatenate([p.mask for p in parts]),
-        np.concatenate([p.row for p in parts]),
-        np.concatenate([p.place + np.int32(n) for p, n in zip(parts, totals, strict=False)]),
-        np.concatenate([p.total for p in parts]),
-        np.concatenate([p.start[:-1] + np.int32(n) for p, n in zip(parts, masks, strict=False)] + [masks[-1:]]).astype(
-            np.int32
-        ),
-        np.concatenate([p.frame for p in parts]),
-        np.concatenate([p.cells for p in parts]),
-        np.concatenate([p.size for p in parts]),
-        np.concatenate([p.box for p in parts]),
-    )
-
-
-_BIT = np.uint64(1) << np.arange(64, dtype=np.uint64)
-
-
-@dataclass(frozen=True, eq=False)
-class _Runs:
-    """Unbroken runs of active cells within rows, sorted by row and column."""
-
-    key: NDArray[np.int64]  # picture * (rows + 1) + row: an empty row parts the pictures
-    first: NDArray[np.int64]  # column
-    last: NDArray[np.int64]  # column, inclusive
-    source: NDArray[np.int64]  # which mask it comes from
-
-
-def _lowest_bit(mask: Bits) -> NDArray[np.int64]:
-    """Column of the first cell of each mask."""
-    lowest: NDArray[np.int64] = np.bitwise_count((mask & (~mask + np.uint64(1))) - np.uint64(1)).astype(np.int64)
-    return lowest
-
-
-def _row_runs(key: NDArray[np.int64], mask: Bits) -> _Runs:
-    keys, firsts, lasts, sources = [], [], [], []
-    source = np.arange(len(key))
-    while len(key):
-        rest = mask + (mask & (~mask + np.uint64(1)))  # carries through the lowest run
-        first = _lowest_bit(mask)
-        run = mask & ~rest
-        keys.append(key)
-        sources.append(source)
-        firsts.append(first)
-        lasts.append(first + np.bitwise_count(run) - 1)
-        mask = mask & rest
-        more = mask != 0
-        key, mask, source = key[more], mask[more], source[more]
-    key, first, last = np.concatenate(keys), np.concatenate(firsts), np.concatenate(lasts)
-    order = np.argsort(key * 64 + first, kind="stable")
-    return _Runs(key[order], first[order], last[order], np.concatenate(sources)[order])
-
-
-def _label_runs(runs: _Runs) -> NDArray[np.int32]:
-    """Group number of each run; runs of neighbouring rows that touch, also at corners, belong together."""
-    first, last = runs.key * 66 + runs.first, runs.key * 66 + runs.last
-    # A run touches one of the next row when that reaches from one cell before its beginning to one past its end.
-    low = np.searchsorted(last, first + 65)
-    high = np.searchsorted(first, last + 67, side="right")
-    count = np.maximum(high - low, 0)
-    upper = np.repeat(np.arange(len(first)), count)
-    lower = np.repeat(low - np.cumsum(count) + count, count) + np.arange(len(upper))
-    graph = coo_array((np.ones(len(upper), np.int8), (upper, lower)), shape=(len(first), len(first)))
-    labels: NDArray[np.int32] = connected_components(graph, directed=False)[1]
-    return labels

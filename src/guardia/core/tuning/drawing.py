@@ -13,7 +13,8 @@ import shapely
 from numpy.typing import NDArray
 
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Evidence, Visit
+from guardia.core.evidence.clips import Visit
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import Form, largest_outline, outline_of, simpler

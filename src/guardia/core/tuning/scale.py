@@ -18,8 +18,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.special import ndtr
 
+from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.events import EVENT_TOLERANCE_S
-from guardia.core.evidence.evidence import Clip, Evidence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Sensitivity, Settings

@@ -17,7 +17,8 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.evidence import Evidence, Visit
+from guardia.core.evidence.clips import Visit
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.sparse import csr_array
 
-from guardia.core.evidence.evidence import Evidence, Occurrence, Origin
+from guardia.core.evidence.clips import Occurrence, Origin
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart

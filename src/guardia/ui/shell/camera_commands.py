@@ -7,7 +7,7 @@ from PyQt6.QtWidgets import QDialog, QWidget
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Origin
+from guardia.core.evidence.clips import Origin
 from guardia.ui.shell import dialogs
 from guardia.ui.shell.make_editor import MakeEditor
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog

@@ -32,8 +32,8 @@ from PyQt6.QtWidgets import (
 from guardia import __version__
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.work.messages import Message
+from guardia.core.evidence.clips import Cause, Clip
 from guardia.core.evidence.clock import error_words
-from guardia.core.evidence.evidence import Cause, Clip
 from guardia.core.evidence.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList

@@ -31,9 +31,9 @@ from guardia.app.steps.import_model import ImportModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
+from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.clock import NAME_FORMS, TIME_FORMS
 from guardia.core.evidence.events import ColumnMapping
-from guardia.core.evidence.evidence import Cause, Origin
 from guardia.ui.parts.widgets import button, clear, label
 from guardia.ui.steps.times_dialogs import MomentEdit
 

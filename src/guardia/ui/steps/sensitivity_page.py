@@ -11,7 +11,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.help import SETTING_HELP
 from guardia.core.base.words import count_of
-from guardia.core.evidence.evidence import Occurrence
+from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
