@@ -9,6 +9,7 @@ import numpy as np
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.levers import could_show_more, limits_broken
+from guardia.core.make.settings import Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning.check import check_prediction
@@ -119,6 +120,17 @@ class Drawn(unittest.TestCase):
         self.assertTrue((inside[1] <= inside[0]).all())
         self.assertLess((inside[1] & real).sum(), (inside[0] & real).sum())
         self.assertGreaterEqual((inside[1] & real).sum(), 0.4 * real.sum())
+
+    def test_a_zone_gets_a_sensitivity_of_its_own_where_the_make_has_one(self):
+        evidence = days_of(real=3, false=4, days=6)
+        left = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.4, 0), (0.4, 1), (0, 1)), "path")
+        right = PolygonZone(ZoneKind.WATCH, ((0.6, 0), (1, 0), (1, 1), (0.6, 1)), "trees")
+        installed = tried(Settings.of("polygon-mains-camera", "9", zones=(left, right)))
+        words = {words for words, _, _ in tune(evidence, installed).singles}
+        self.assertTrue(any(w.startswith("sensitivity ") and w.endswith(" in 'trees'") for w in words), words)
+        plain_make = replace(installed.capability, zone_sensitivity=False)
+        words = {words for words, _, _ in tune(evidence, replace(installed, capability=plain_make)).singles}
+        self.assertFalse(any(" in '" in w for w in words))
 
     def test_what_may_not_be_seen_is_not_drawn_from(self):
         evidence = evidence_of([blob_trace([0, *[8] * LONG, 0], column=c) for c in (3, 20)], kinds=["person", "person"])

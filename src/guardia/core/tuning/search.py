@@ -7,7 +7,7 @@ never looks at the clock, so that the same evidence gives the same answer on eve
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import NamedTuple
 
@@ -18,7 +18,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, could_show_more, limits_broken
 from guardia.core.make.settings import PART_OF
-from guardia.core.make.zones import Zone
+from guardia.core.make.zones import PolygonZone, Zone, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
 from guardia.core.tuning.trials import Cost, Trial, Trials
@@ -184,6 +184,13 @@ class Search:
             for notch in make.notches:
                 if notch.label != settings.detection.notch:
                     yield f"sensitivity {notch.label}", _with(idea, notch=notch.label)
+        for zone in settings.detection.zones if idea.drawing is None and make.zone_sensitivity else ():
+            if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
+                for notch in make.notches:
+                    if notch.label != (zone.notch or settings.detection.notch):
+                        own = replace(zone, notch=notch.label)
+                        zones = tuple(own if z is zone else z for z in settings.detection.zones)
+                        yield f"sensitivity {notch.label} in '{zone.name}'", _with(idea, zones=zones)
         for words, zones in self._zones:
             if idea.drawing is not None or zones != settings.detection.zones:
                 yield words, Idea(None, idea.candidate.with_values(zones=zones))
