@@ -117,17 +117,25 @@ class WhyTab(QWidget):
         return [*closed, *found.checks, *opened]
 
 
-class WalkTab(FreshPage):
-    """The fewest walks that settle what is open; what came of each is entered by one key."""
+class WordsTab(FreshPage):
+    """A tab that begins with what it comes to, in words."""
 
     def __init__(self, model: ProveModel) -> None:
         super().__init__()
         self._model = model
-        self._walks: list[Walk] = []
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 6, 0, 0)
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
-        layout.addWidget(self.words)
+        self.column.addWidget(self.words)
+
+
+class WalkTab(WordsTab):
+    """The fewest walks that settle what is open; what came of each is entered by one key."""
+
+    def __init__(self, model: ProveModel) -> None:
+        super().__init__(model)
+        self._walks: list[Walk] = []
+        layout = self.column
         self.table = row_table("Walks", ("walk", "settles", "picture there", "came of it"))
         stretch_columns(self.table, 0, 1)
         layout.addWidget(self.table, 2)
@@ -221,16 +229,12 @@ class WalkTab(FreshPage):
             self._model.save_card(Path(name))
 
 
-class LinkedTab(FreshPage):
+class LinkedTab(WordsTab):
     """How somebody walks on between this camera and the others."""
 
     def __init__(self, model: ProveModel) -> None:
-        super().__init__()
-        self._model = model
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 6, 0, 0)
-        self.words = WrappedLabel()
-        layout.addWidget(self.words)
+        super().__init__(model)
+        layout = self.column
         columns = ("from", "to", "walked on", "after", "would be woken for")
         self.ways = row_table("Ways between cameras", columns)
         layout.addWidget(self.ways, 2)
@@ -261,16 +265,12 @@ class LinkedTab(FreshPage):
         fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in linked.gaps])
 
 
-class ReadingsTab(FreshPage):
+class ReadingsTab(WordsTab):
     """What was read off the camera, its trend, and about when something must be done."""
 
     def __init__(self, model: ProveModel) -> None:
-        super().__init__()
-        self._model = model
-        layout = QVBoxLayout(self)
-        layout.setContentsMargins(0, 6, 0, 0)
-        self.words = WrappedLabel()
-        layout.addWidget(self.words)
+        super().__init__(model)
+        layout = self.column
         self.table = row_table("Readings", ("what", "last", "a day", "act at", "reached about", "because"))
         stretch_columns(self.table, 5)
         layout.addWidget(self.table, 1)
