@@ -209,20 +209,14 @@ class ProveModel(StepModel):
         installed = self.model.camera.installed
         notch = "" if installed.detection.sensitivity is not None else installed.detection.notch
         alert_s = None if result in "MN" else alert_s
-        way = (walk.way, walk.near_m, walk.far_m, walk.dark, _zones(walk))
-        walked = Walked(time.time(), *way, notch, self._strength(walk), result, alert_s)
+        walked = Walked(time.time(), *_way_of(walk), notch, self._strength(walk), result, alert_s)
         late = "" if walked.alert_s is None else f", the alert {walked.alert_s:.0f} s after the trigger"
         self.model.facts.add_walk(walked, f"{walk.words} {RESULTS[result]}{late}.")
 
     def came_of(self, walk: Walk) -> str:
         """What came of a walk since it was planned, in words; empty while it was not walked."""
-        same = [
-            w
-            for w in self.model.evidence.walks
-            if w.at_s >= self._planned_s
-            and (w.way, w.near_m, w.far_m, w.dark, w.zones)
-            == (walk.way, walk.near_m, walk.far_m, walk.dark, _zones(walk))
-        ]
+        since = (w for w in self.model.evidence.walks if w.at_s >= self._planned_s)
+        same = [w for w in since if (w.way, w.near_m, w.far_m, w.dark, w.zones) == _way_of(walk)]
         return RESULTS[same[-1].result] if same else ""
 
     def _strength(self, walk: Walk) -> float:
@@ -273,6 +267,7 @@ class ProveModel(StepModel):
             self._messages.tell(f"The card was saved to {path}.")
 
 
-def _zones(walk: Walk) -> tuple[str, ...]:
-    """Names of the zones that a walk goes through."""
-    return tuple(dict.fromkeys(aim.zone for aim in walk.settles if aim.zone))
+def _way_of(walk: Walk) -> tuple[Way, float, float, bool, tuple[str, ...]]:
+    """How somebody walks, from and to where, in the dark, through which zones; as in Walked."""
+    zones = dict.fromkeys(aim.zone for aim in walk.settles if aim.zone)
+    return walk.way, walk.near_m, walk.far_m, walk.dark, tuple(zones)
