@@ -575,6 +575,9 @@ class ScoreBesideEveryStep(StepCase):
         self.session.messages.tell("Something must be done.", Severity.WARNING)
         self.assertTrue(banner.isVisible() and not banner.leaving.isActive())
         self.assertIn("All is well.", messages_html(self.window.messages.told))
+        self.window.open_camera(self.session.camera_ids()[0], "zones")  # made only now, and above what was there
+        over = self.window.stack.childAt(banner.geometry().center())
+        self.assertTrue(over is banner or banner.isAncestorOf(over), over)
         self.window.open_project(self.session.folder)
         self.assertFalse(any("must be done" in m.text for m in self.window.messages.told))
         self.assertNotIn("must be done", banner.text.text() if banner.isVisible() else "")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, Qt, QTimer
 from PyQt6.QtGui import QEnterEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QStackedWidget
 
 from guardia.app.work.messages import Message, Severity
 from guardia.ui.parts.widgets import button, label
@@ -17,18 +17,19 @@ MARGIN_PX = 18
 
 
 class Banner(QFrame):
-    """Shows the last message at the foot of a page; warnings and errors stay until they are closed.
+    """Shows the last message at the foot of the page; warnings and errors stay until they are closed.
 
     Parameters
     ----------
-    page
-        The widget that it lies over.
+    pages
+        What holds the pages that it lies over.
     """
 
-    def __init__(self, page: QWidget) -> None:
-        super().__init__(page)
-        self._page = page
-        page.installEventFilter(self)
+    def __init__(self, pages: QStackedWidget) -> None:
+        super().__init__(pages)
+        self._page = pages
+        pages.installEventFilter(self)
+        pages.currentChanged.connect(self.raise_)  # a page that is made later would lie over it
         self.setObjectName("banner")
         layout = QHBoxLayout(self)
         layout.setContentsMargins(12, 6, 6, 6)
