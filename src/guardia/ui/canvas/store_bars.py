@@ -21,7 +21,7 @@ _TITLE, _LANE, _CAUSES, _SCALE, _GAP = 21, 25, 22, 28, 6
 _MARKS = 10
 """Room for the marks of visits above the words of the scale."""
 
-_CAUSE_ALPHA = (255, 165, 105, 65, 40)
+_CAUSE_ALPHA = (255, 130, 95, 60, 35)
 
 
 class _Place(NamedTuple):
