@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.undo import Changes
+from guardia.app.project.site_part import SitePart
 from guardia.app.work.messages import MessageHub
 from guardia.store.project import Project
 from guardia.store.settings import HoursGroup, SharedHours
@@ -16,22 +16,11 @@ if TYPE_CHECKING:
     from guardia.app.project.open_project import OpenProject
 
 
-class SharedHoursOfSite:
-    """Groups of cameras whose drafts have their hours in common; every change can be undone.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    project
-        Its file.
-    messages
-        Where errors are told.
-    """
+class SharedHoursOfSite(SitePart):
+    """Groups of cameras whose drafts have their hours in common; every change can be undone."""
 
     def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
-        self._session, self._project = session, project
-        self._changes = Changes(session.undo, messages)
+        super().__init__(session, project, messages)
         self._known: tuple[HoursGroup, ...] | None = None
 
     @property

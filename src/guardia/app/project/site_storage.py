@@ -6,36 +6,20 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from typing import TYPE_CHECKING
 
-from guardia.app.project.undo import Changes
-from guardia.app.work.messages import MessageHub
+from guardia.app.project.site_part import SitePart
 from guardia.core.base.words import count_of
 from guardia.core.score.power import uploads
 from guardia.core.storage.data import OnLine, goes_without, line_load
 from guardia.core.storage.facts import FACTS, check_fact, fact_figure
 from guardia.core.storage.readings import Reading
 from guardia.core.storage.stores import Fitted, Store
-from guardia.store.project import Project
 
 if TYPE_CHECKING:
-    from guardia.app.project.open_project import OpenProject
+    pass
 
 
-class SiteStorage:
-    """Stores, readings of them, and facts of cameras and the site.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    project
-        Its file.
-    messages
-        Where errors are told.
-    """
-
-    def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
-        self._session, self._project = session, project
-        self._changes = Changes(session.undo, messages)
+class SiteStorage(SitePart):
+    """Stores, readings of them, and facts of cameras and the site."""
 
     @property
     def stores(self) -> tuple[Fitted, ...]:

@@ -7,41 +7,24 @@ from datetime import date, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from guardia.app.project.undo import Changes
-from guardia.app.work.messages import MessageHub
+from guardia.app.project.site_part import SitePart
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.hours.place import SitePlace
 from guardia.core.score.power import uploads
 from guardia.core.storage.units import Hung, Load, Unit, misfits, not_known
 from guardia.formats.calendar import read_days
-from guardia.store.project import Project
 from guardia.store.site_things import Task
 
 if TYPE_CHECKING:
     from guardia.app.project.camera_model import CameraModel
-    from guardia.app.project.open_project import OpenProject
 
 AHEAD_DAYS = 366
 """Recurring entries of a calendar are taken in for a year."""
 
 
-class SiteUnits:
-    """Units and dates of an open project.
-
-    Parameters
-    ----------
-    session
-        The open project.
-    project
-        Its file.
-    messages
-        Where errors are told.
-    """
-
-    def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
-        self._session, self._project, self._messages = session, project, messages
-        self._changes = Changes(session.undo, messages)
+class SiteUnits(SitePart):
+    """Units and dates of an open project."""
 
     @property
     def units(self) -> tuple[Hung, ...]:
