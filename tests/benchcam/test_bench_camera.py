@@ -36,6 +36,20 @@ class BenchCamera(FolderCase):
         np.testing.assert_array_equal(again.view(at, 3).picture(at), self.scene.view(at, 3).picture(at))
         self.assertTrue((self.scene.view(at, 4).picture(at) != self.scene.view(at, 3).picture(at)).any())
 
+    def test_what_it_decides_by_is_drawn_alone_as_in_the_whole_picture(self):
+        for place in PLACES:
+            scene, kinds = build_scene(place), set()
+            for event in scene.events:
+                kind = event.kind, scene.light(event.begin_s)
+                if kind in kinds:
+                    continue
+                kinds.add(kind)
+                for mirrored in (False, True):
+                    seen = dataclasses.replace(scene, mirrored=mirrored)
+                    at = (event.begin_s + event.end_s) / 2
+                    whole, coarse = seen.view(at, 3).picture(at), seen.view(at, 3).coarse(at)
+                    np.testing.assert_array_equal(coarse, whole[::4, ::4], str((place.slug, kind, mirrored)))
+
     def test_the_camera_triggers_on_a_person_and_not_on_noise(self):
         settings = Settings.of("polygon-mains-camera", "8")
         self.assertTrue(self.triggers(settings))

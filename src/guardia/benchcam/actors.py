@@ -1,6 +1,6 @@
 """What moves in the bench camera's scene, drawn into a picture at a moment.
 
-Each actor draws itself with `draw(picture, at_s, night)`; `picture` is (H, W, 3) float32, 0..255, changed in place.
+Each actor draws itself with `draw(picture, at_s, night)` into the rows that the picture has.
 """
 
 from __future__ import annotations
@@ -12,7 +12,8 @@ import numpy as np
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
 
-from guardia.benchcam.scene import HEIGHT, WIDTH, Picture, project
+from guardia.benchcam.raster import Raster
+from guardia.benchcam.scene import HEIGHT, WIDTH, project
 
 Colour = tuple[float, float, float]
 Limb = tuple[float, float, float, float, float, Colour]
@@ -22,11 +23,11 @@ Limb = tuple[float, float, float, float, float, Colour]
 class Actor(Protocol):
     """Anything that moves."""
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the actor as it is at a moment."""
 
 
-def draw_limbs(picture: Picture, limbs: list[Limb], *, light: float = 1.0) -> None:
+def draw_limbs(picture: Raster, limbs: list[Limb], *, light: float = 1.0) -> None:
     """Draw rounded, shaded strokes with soft edges, the later over the earlier."""
     for c0, r0, c1, r1, radius, colour in limbs:
         radius = max(radius, 0.45)
@@ -34,7 +35,7 @@ def draw_limbs(picture: Picture, limbs: list[Limb], *, light: float = 1.0) -> No
         top, bottom = int(max(0, min(r0, r1) - radius - 2)), int(min(HEIGHT, max(r0, r1) + radius + 3))
         if left >= right or top >= bottom:
             continue
-        row, col = np.mgrid[top:bottom, left:right].astype(np.float32)
+        row, col, patch = picture.patch(left, right, top, bottom)
         dc, dr = c1 - c0, r1 - r0
         length = dc * dc + dr * dr
         along = np.clip(((col - c0) * dc + (row - r0) * dr) / length, 0, 1) if length > 1e-6 else np.zeros_like(col)
@@ -42,19 +43,18 @@ def draw_limbs(picture: Picture, limbs: list[Limb], *, light: float = 1.0) -> No
         distance = np.hypot(off_c, off_r)
         alpha = np.clip(radius + 0.5 - distance, 0, 1)[..., None]
         shade = (1.0 - 0.28 * np.clip(off_c / radius, -1, 1) - 0.12 * np.clip(off_r / radius, -1, 1))[..., None]
-        patch = picture[top:bottom, left:right]
         patch += alpha * (np.array(colour, np.float32) * light * shade - patch)
 
 
-def soft_spot(picture: Picture, column: float, row: float, width: float, height: float, gain: float) -> None:
+def soft_spot(picture: Raster, column: float, row: float, width: float, height: float, gain: float) -> None:
     """Darken (gain below 1) or brighten an ellipse with soft edges."""
     left, right = int(max(0, column - width)), int(min(WIDTH, column + width + 1))
     top, bottom = int(max(0, row - height)), int(min(HEIGHT, row + height + 1))
     if left >= right or top >= bottom:
         return
-    r, c = np.mgrid[top:bottom, left:right].astype(np.float32)
+    r, c, patch = picture.patch(left, right, top, bottom)
     inside = np.clip(1 - ((c - column) / width) ** 2 - ((r - row) / height) ** 2, 0, 1)[..., None]
-    picture[top:bottom, left:right] *= 1 + (gain - 1) * inside
+    patch *= 1 + (gain - 1) * inside
 
 
 def lamp(distance_m: float | NDArray[np.float32]) -> NDArray[np.float32]:
@@ -107,7 +107,7 @@ class Walker:
         vz = float(np.interp(at_s + 0.05, moments, [p[2] for p in self.path])) - z
         return x, z, vx * 20, vz * 20
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the walker as it is at a moment."""
         where = self.place(at_s)
         if where is None:
@@ -188,7 +188,7 @@ class Gull:
     velocity: tuple[float, float, float]
     lasts_s: float
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the gull as it is at a moment."""
         t = at_s - self.begin_s
         if not 0 <= t <= self.lasts_s:
@@ -222,7 +222,7 @@ class Insect:
     lasts_s: float
     count: int = 2
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the insects as they are at a moment."""
         t = at_s - self.begin_s
         if not 0 <= t <= self.lasts_s:
@@ -243,9 +243,9 @@ class Insect:
                 left, right = int(max(0, column - 30)), int(min(WIDTH, column + 31))
                 top, bottom = int(max(0, row - 30)), int(min(HEIGHT, row + 31))
                 if left < right and top < bottom:
-                    r, c = np.mgrid[top:bottom, left:right].astype(np.float32)
+                    r, c, patch = picture.patch(left, right, top, bottom)
                     glow = np.exp(-((c - column) ** 2 + (r - row) ** 2) / (2 * size**2)) * 120
-                    picture[top:bottom, left:right] += glow[..., None]
+                    patch += glow[..., None]
 
 
 @dataclass(frozen=True)
@@ -266,7 +266,7 @@ class Van:
     paint: Colour = (222, 222, 216)
     trailer: bool = False
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the van as it is at a moment."""
         moments = [p[0] for p in self.path]
         if not moments[0] <= at_s <= moments[-1]:
@@ -308,7 +308,7 @@ class Van:
 
     @staticmethod
     def _box(
-        picture: Picture,
+        picture: Raster,
         x: float,
         z: float,
         length: float,
@@ -330,5 +330,6 @@ class Van:
         for shade, corners in faces:
             pen.rectangle((0, 0, WIDTH, HEIGHT), fill=0)
             pen.polygon([project(*c)[:2] for c in corners], fill=255)
-            alpha = np.asarray(mask, np.float32)[..., None] / 255
-            picture += alpha * (np.array(paint, np.float32) * (shade * light) - picture)
+            alpha = np.asarray(mask, np.float32)[:: picture.step, :, None] / 255
+            pixels = picture.pixels
+            pixels += alpha * (np.array(paint, np.float32) * (shade * light) - pixels)

@@ -20,7 +20,9 @@ from PIL import Image, ImageDraw
 from scipy.ndimage import find_objects, label, uniform_filter
 
 from guardia.benchcam.actors import Actor, lamp
+from guardia.benchcam.raster import Raster
 from guardia.benchcam.scene import HEIGHT, WIDTH, Light, Picture, Still
+from guardia.benchcam.weather import Nudge
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone, ZoneKind
@@ -32,7 +34,10 @@ KEY_EVERY = 12 * RATE_HZ
 LONGEST_S = 20.0
 """A recording that lasts as long as it moves is cut here."""
 
-_DECISION_WIDTH, _DECISION_HEIGHT = 160, 90
+_EVERY = 4
+"""It decides by every fourth pixel across and down."""
+
+_DECISION_WIDTH, _DECISION_HEIGHT = WIDTH // _EVERY, HEIGHT // _EVERY
 
 
 def lit(still: Still, light: Light, *, level: float = 1.0) -> Picture:
@@ -79,13 +84,30 @@ class View:
 
     def picture(self, at_s: float) -> NDArray[np.uint8]:
         """The camera's picture at a moment: (H, W, 3) uint8."""
-        picture = self._base.copy()
+        return self._drawn(at_s, 1)
+
+    def coarse(self, at_s: float) -> NDArray[np.uint8]:
+        """What the camera decides by at a moment: every fourth pixel of its picture, (H / 4, W / 4, 3) uint8."""
+        whole = any(isinstance(actor, Nudge) and actor.shifts(at_s) for actor in self._actors)
+        drawn = self._drawn(at_s, 1 if whole else _EVERY)
+        return drawn[::_EVERY, ::_EVERY] if whole else drawn[:, ::_EVERY]
+
+    def _drawn(self, at_s: float, step: int) -> NDArray[np.uint8]:
+        picture = Raster(self._base[::step].copy(), step)
         for actor in self._actors:
             actor.draw(picture, at_s, night=self._night)
         row, col = self._rng.integers(0, HEIGHT), self._rng.integers(0, WIDTH)
-        picture += self._noise[row : row + HEIGHT, col : col + WIDTH, None]
-        seen = np.clip(picture, 0, 255).astype(np.uint8)
+        pixels = picture.pixels
+        pixels += self._noise[row : row + HEIGHT : step, col : col + WIDTH, None]
+        seen = np.clip(pixels, 0, 255).astype(np.uint8)
         return np.ascontiguousarray(seen[:, ::-1]) if self._mirrored else seen
+
+
+def smoothed(coarse: NDArray[np.uint8]) -> NDArray[np.float32]:
+    """Luma of every fourth pixel (H / 4, W / 4, 3), its noise smoothed over three by three of them."""
+    grey = coarse.astype(np.float32) @ np.array([0.3, 0.59, 0.11], np.float32)
+    small: NDArray[np.float32] = uniform_filter(grey, 3)
+    return small
 
 
 class Decider:
@@ -116,8 +138,10 @@ class Decider:
 
     def triggered(self, picture: NDArray[np.uint8], at_s: float) -> bool:
         """Take in the next picture and say whether motion has lasted long enough."""
-        small = picture[::4, ::4].astype(np.float32) @ np.array([0.3, 0.59, 0.11], np.float32)
-        small = uniform_filter(small, 3)
+        return self.triggered_by(smoothed(picture[::_EVERY, ::_EVERY]), at_s)
+
+    def triggered_by(self, small: NDArray[np.float32], at_s: float) -> bool:
+        """The same for a picture that smoothed() gave."""
         if self._background is None:
             self._background = small.copy()
         difference = np.abs(small - self._background)

@@ -5,7 +5,10 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded, smoothed
 from guardia.benchcam.event_list import hours_open, seen_class
 from guardia.benchcam.record import TRUTH_FACTOR, stretches
 from guardia.benchcam.tern_quay import REAL_KINDS, Scene, right_kind
@@ -70,13 +73,13 @@ class _Camera:
         named = not wanted or seen_class(self.scene, at_s) in wanted
         return named and hours_open(self.settings.hours.recording_plan, self.scene, at_s)
 
-    def see(self, picture: object, at_s: float) -> None:
-        """Take in the next picture."""
+    def see(self, small: NDArray[np.float32], at_s: float) -> None:
+        """Take in the next picture, as smoothed() gives it."""
         if self.trigger_s is None and at_s < self.free_s - FRESH_S:
             return
         if self.decider is None:
             self.decider = Decider(self.settings, self.capability, truth_factor=TRUTH_FACTOR)
-        triggered = self.decider.triggered(picture, at_s)  # type: ignore[arg-type]
+        triggered = self.decider.triggered_by(small, at_s)
         rule = self.settings.recording
         if self.trigger_s is None:
             if triggered and at_s >= self.free_s and self._let_through(at_s):
@@ -125,9 +128,9 @@ def run(
             at = begin + step / RATE_HZ
             if at >= end and all(camera.trigger_s is None for camera in cameras):
                 break
-            picture = view.picture(at)
+            small = smoothed(view.coarse(at))
             for camera in cameras:
-                camera.see(picture, at)
+                camera.see(small, at)
     for camera in cameras:
         camera.finish()
     return [_truth(scene, camera.recorded, ran) for camera in cameras]

@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from guardia.benchcam.actors import Limb, draw_limbs, lamp, soft_spot
+from guardia.benchcam.raster import Raster
 from guardia.benchcam.scene import HEIGHT, WIDTH, Picture, Still, project
 
 
@@ -44,7 +45,7 @@ class Wind:
                 total += peak * np.sin(np.pi * t) ** 0.6 * (0.75 + 0.25 * np.sin(at_s * 2.3))
         return float(min(total, 1.0))
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw flag, rigging and reeds as they are at a moment."""
         wind = self.strength(at_s)
         self._reeds(picture, at_s, wind)
@@ -52,24 +53,26 @@ class Wind:
             self._flag(picture, at_s, wind, night=night)
         self._rigging(picture, at_s, wind, night=night)
 
-    def _reeds(self, picture: Picture, at_s: float, wind: float) -> None:
+    def _reeds(self, picture: Raster, at_s: float, wind: float) -> None:
         swaying = self.still.reeds > 0.02
         if wind < 0.02 or not swaying.any():
             return
         rows, columns = np.flatnonzero(swaying.any(axis=1)), np.flatnonzero(swaying.any(axis=0))
         top, bottom, left, right = rows[0], rows[-1] + 1, columns[0], min(WIDTH, columns[-1] + 20)
-        source = picture[top:bottom, left:right].copy()
-        give = self.still.reeds[top:bottom, left:right]
-        row, col = np.mgrid[0 : bottom - top, 0 : right - left].astype(np.float32)
+        rows_here = picture.between(top, bottom)
+        source = picture.pixels[rows_here, left:right].copy()
+        give = self.still.reeds[:: picture.step][rows_here, left:right]
+        lines, _ = np.mgrid[0 : len(source), 0 : right - left]
+        row = (picture.numbers[rows_here] - top).astype(np.float32)[:, None]
+        col = np.arange(right - left, dtype=np.float32)[None, :]
         sway = give * wind * (9 + 7 * np.sin(at_s * 5.1 + col * 0.09 + row * 0.02) + 3 * np.sin(at_s * 11 + col * 0.4))
         from_col = np.clip(col - sway, 0, right - left - 1)
         low = np.floor(from_col).astype(int)
         high = np.minimum(low + 1, right - left - 1)
         part = (from_col - low)[..., None]
-        lines = row.astype(int)
-        picture[top:bottom, left:right] = source[lines, low] * (1 - part) + source[lines, high] * part
+        picture.pixels[rows_here, left:right] = source[lines, low] * (1 - part) + source[lines, high] * part
 
-    def _flag(self, picture: Picture, at_s: float, wind: float, *, night: bool) -> None:
+    def _flag(self, picture: Raster, at_s: float, wind: float, *, night: bool) -> None:
         c, r, scale = project(-3.65, 3.75, 9.0)
         length, drop = 0.95 * scale, 0.62 * scale
         fly = 0.25 + 0.75 * min(1.0, wind * 2.2)
@@ -84,14 +87,15 @@ class Wind:
         light = float(lamp(9.0)) if night else 1.0
         red, white = ((120.0,) * 3, (210.0,) * 3) if night else ((48.0, 92.0, 128.0), (232.0, 224.0, 200.0))
         top, bottom = int(max(0, upper.min() - 1)), int(min(HEIGHT, lower.max() + 2))
-        row = np.arange(top, bottom, dtype=np.float32)[:, None]
+        rows = picture.between(top, bottom)
+        row = picture.numbers[rows].astype(np.float32)[:, None]
         alpha = np.clip(row - upper + 0.5, 0, 1) * np.clip(lower - row + 0.5, 0, 1) * (along <= 1)
         stripe = (np.abs((row - upper) / (lower - upper) - 0.5) < 0.17)[..., None]
         colour = np.where(stripe, np.array(white), np.array(red)) * (shade * light)[None, :, None]
-        patch = picture[top:bottom, int(c) : columns]
+        patch = picture.pixels[rows, int(c) : columns]
         patch += (alpha[..., None] * (colour - patch)).astype(np.float32)
 
-    def _rigging(self, picture: Picture, at_s: float, wind: float, *, night: bool) -> None:
+    def _rigging(self, picture: Raster, at_s: float, wind: float, *, night: bool) -> None:
         for index, (x, z) in enumerate(self.ropes):
             bottom, top = project(x, 1.3, z), project(x, 5.6, z)
             light = float(lamp(z)) if night else 1.0
@@ -150,9 +154,10 @@ class Water:
         path = np.exp(-(((column - sun_column) / 46) ** 2))
         self._path = (path[None, :] * still.water).astype(np.float32)
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the water's surface as it is at a moment."""
-        rows = self._rows
+        here = picture.between(self._rows.start, self._rows.stop)
+        rows = picture.numbers[here]
         one = self._shifted(0, at_s * 31)[rows]
         two = self._shifted(1, -at_s * 23)[rows]
         ripple = (one + two) * (1.0 if night else 1.7) * self._water[rows]
@@ -161,7 +166,7 @@ class Water:
             if 0 < t < 1 and not night:
                 rise = peak * np.sin(np.pi * t) ** 0.5
                 ripple += self._path[rows] * np.clip(one * two - 0.9, 0, 1.4) * 120 * rise
-        picture[rows] += ripple[..., None]
+        picture.pixels[here] += ripple[..., None]
 
     def _shifted(self, layer: int, offset: float) -> Picture:
         start = int(offset) % WIDTH
@@ -177,7 +182,7 @@ class CloudShadow:
     lasts_s: float
     depth: float = 0.3
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Darken the picture as the shadow stands at a moment."""
         t = (at_s - self.begin_s) / self.lasts_s
         if not 0 < t < 1 or night:
@@ -185,7 +190,7 @@ class CloudShadow:
         column = np.arange(WIDTH, dtype=np.float32)
         edge = t * (WIDTH + 900) - 450
         shade = 1 - self.depth / (1 + np.exp((np.abs(column - edge) - 260) / 60))
-        picture[55:] *= shade[None, :, None].astype(np.float32)
+        picture.pixels[picture.between(55, HEIGHT)] *= shade[None, :, None].astype(np.float32)
 
 
 @dataclass(frozen=True)
@@ -196,7 +201,7 @@ class Headlights:
     lasts_s: float
     row: float = 120.0
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Brighten the picture where the light falls at a moment."""
         t = (at_s - self.begin_s) / self.lasts_s
         if 0 < t < 1:
@@ -213,7 +218,7 @@ class Rain:
     begin_s: float
     lasts_s: float
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the drops of a moment."""
         t = (at_s - self.begin_s) / self.lasts_s
         if not 0 < t < 1:
@@ -237,7 +242,7 @@ class Web:
     lasts_s: float
     column: float = 470.0
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the thread as it hangs at a moment."""
         t = (at_s - self.begin_s) / self.lasts_s
         if not 0 < t < 1:
@@ -248,7 +253,8 @@ class Web:
         thread: list[Limb] = [(*a, *b, 2.4, (bright,) * 3) for a, b in pairwise(points)]
         veiled = picture.copy()
         draw_limbs(veiled, thread)
-        picture += 0.35 * (veiled - picture)
+        pixels = picture.pixels
+        pixels += 0.35 * (veiled.pixels - pixels)
 
 
 @dataclass(frozen=True)
@@ -259,7 +265,7 @@ class SunPatch:
     lasts_s: float
     column: float = 300.0
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Brighten the floor where the light falls at a moment."""
         t = (at_s - self.begin_s) / self.lasts_s
         if 0 < t < 1:
@@ -273,9 +279,13 @@ class Nudge:
     begin_s: float
     lasts_s: float
 
-    def draw(self, picture: Picture, at_s: float, *, night: bool) -> None:
+    def shifts(self, at_s: float) -> bool:
+        """Whether it shifts the picture at a moment, which then must have all of its rows."""
+        return 0 <= at_s - self.begin_s <= self.lasts_s
+
+    def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Shift the picture as it is at a moment."""
         t = at_s - self.begin_s
-        if 0 <= t <= self.lasts_s:
+        if self.shifts(at_s):
             swing = 14 * np.exp(-t / 1.2) * np.cos(9 * t)
-            picture[:] = np.roll(picture, (round(6 + swing / 2), round(9 + swing)), axis=(0, 1))
+            picture.pixels[:] = np.roll(picture.pixels, (round(6 + swing / 2), round(9 + swing)), axis=(0, 1))

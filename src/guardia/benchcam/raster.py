@@ -1,0 +1,49 @@
+"""A picture that is being drawn: all of its rows, or only every so many, where nobody looks at the others."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.benchcam.scene import HEIGHT, Picture
+
+
+@dataclass(frozen=True, eq=False)
+class Raster:
+    """Rows of a picture.
+
+    Parameters
+    ----------
+    pixels
+        (rows, W, 3) float32, 0..255, drawn into.
+    step
+        Its rows are those of the picture whose number is a multiple of this.
+    """
+
+    pixels: Picture
+    step: int = 1
+
+    @property
+    def numbers(self) -> NDArray[np.int64]:
+        """(rows,) number of each row in the picture."""
+        return np.arange(0, HEIGHT, self.step)
+
+    def between(self, top: int, bottom: int) -> slice:
+        """The rows here that lie in the picture from a row to before another."""
+        return slice(-(-top // self.step), -(-bottom // self.step))
+
+    def patch(self, left: int, right: int, top: int, bottom: int) -> tuple[Picture, Picture, Picture]:
+        """Row and column of every pixel of a rectangle (right and bottom excluded), and the pixels themselves."""
+        rows = self.between(top, bottom)
+        row, col = np.meshgrid(
+            np.arange(rows.start, rows.stop, dtype=np.float32) * self.step,
+            np.arange(left, right, dtype=np.float32),
+            indexing="ij",
+        )
+        return row, col, self.pixels[rows, left:right]
+
+    def copy(self) -> Raster:
+        """The same picture, to be drawn into apart."""
+        return Raster(self.pixels.copy(), self.step)
