@@ -22,7 +22,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.tuning.days import Days
 from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.tuning.trials import Trials
-from guardia.core.tuning.tune import Point, Tuned, tune
+from guardia.core.tuning.tune import Answer, Point, Tuned, tune
 from guardia.store.project import Project
 
 WEEK_S = 7 * 86_400.0
@@ -232,6 +232,7 @@ def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> lis
     installed, tuned, out = (sum(k[n] for k in known) for n in range(3))
     missed = [sum(counts[1] for counts in column) for column in _columns(weeks)]
     middle = statistics.median(w.cut(w.tuned[0]) for w in weeks)
+    proven = [w for w in weeks if found[w.camera][0].answer is Answer.BETTER]
     return [
         *lines,
         *_key_lines(found, weeks),
@@ -239,6 +240,8 @@ def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> lis
         f"{100 * (out - tuned) / installed:.0f} points lost (bar 10)",
         f"median cut {middle:.0%} (bar {BAR_CUT:.0%}), missed {missed[0]} to {missed[1]} (bar: no more), "
         f"{sum(w.inside for w in weeks)} of {len(weeks)} camera-weeks in their interval (bar 80 of 100)",
+        f"where the answer is '{Answer.BETTER.value}': missed {sum(w.installed[1] for w in proven)} to "
+        f"{sum(w.tuned[1] for w in proven)} in {len(proven)} camera-weeks",
     ]
 
 
