@@ -8,6 +8,7 @@ import numpy as np
 from av.codec.hwaccel import HWAccel, hwdevices_available
 
 from guardia.app.project.offline import analyse_files
+from guardia.app.work.engine import Cluster
 from guardia.core.base.errors import InvalidValue
 from guardia.media import analysis
 from guardia.media.analysis import analyse_clip, compared
@@ -66,6 +67,10 @@ class Devices(FolderCase):
             result = analyse_files([self.clip], time_zone="UTC", device=device)
             self.assertRegex(result.pop("decoding"), "by software")
             self.assertEqual(result, plain)
+
+    def test_a_cluster_whose_devices_nobody_compared_is_refused(self):
+        with self.with_device(decodes=True), self.assertRaisesRegex(InvalidValue, "compared on this machine only"):
+            analyse_files([self.clip], time_zone="UTC", device=DEVICE, cluster=Cluster("tcp://127.0.0.1:1"))
 
     def test_a_device_that_nobody_knows_is_refused(self):
         with self.assertRaisesRegex(InvalidValue, "cannot be decoded on 'abacus'"):

@@ -162,7 +162,9 @@ def _add_cluster(command: argparse.ArgumentParser) -> None:
     command.add_argument("--shared", action="store_true", help="its workers see the files under the same paths")
     for name, words in (("ca", "the authority's certificate"), ("cert", "this client's"), ("key", "its key")):
         command.add_argument(f"--tls-{name}", type=Path, metavar="FILE", help=f"for tls:// addresses: {words}, PEM")
-    words = "decode on this kind of device, such as vaapi, if it gives the same traces (by software without it)"
+    words = (
+        "decode on this kind of device, such as vaapi, if it gives the first clip's very trace (without it by software)"
+    )
     command.add_argument("--decode-on", metavar="DEVICE", default="", help=words)
 
 

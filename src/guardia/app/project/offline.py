@@ -79,7 +79,7 @@ def analyse_files(
     zone = check_zone(time_zone)
     if not paths:
         raise InvalidValue("There is no video file there.", do="Name clips, or a folder that holds some.")
-    hardware, words = device_for(paths, device)
+    hardware, words = device_for(paths, device, cluster)
     clips, skipped = [], []
     for path, looked in zip(paths, _looked_at(paths, cluster, hardware), strict=True):
         if isinstance(looked, UnreadableClip):
@@ -105,10 +105,18 @@ def analyse_files(
     return {"clips": clips, "skipped": skipped, **({"decoding": words} if words else {})}
 
 
-def device_for(paths: Sequence[Path], device: str) -> tuple[Hardware | None, str]:
-    """A device to decode clips like these on, and what comparing the first one that can be read told; '' for none."""
+def device_for(paths: Sequence[Path], device: str, cluster: Cluster | None) -> tuple[Hardware | None, str]:
+    """A device to decode clips like these on, and what comparing the first one that can be read told; '' for none.
+
+    Raises InvalidValue for a device that is not known, or where a cluster is to measure.
+    """
     if not device:
         return None, ""
+    if cluster is not None:
+        raise InvalidValue(
+            f"'{device}' can be compared on this machine only, and a cluster is to measure.",
+            do="Leave out --decode-on, or --cluster.",
+        )
     check_device(device)
     for path in paths:
         with suppress(UnreadableClip):
@@ -352,7 +360,7 @@ def bring_in(
         "notes": [*plan.notes, *(f"{plain_name(c.path)}: {c.note}" for c in plan.clips if c.note)],
     }
     if not dry_run:
-        hardware, words = device_for([c.path for c in plan.wanted], device)
+        hardware, words = device_for([c.path for c in plan.wanted], device, cluster)
         request = ImportRequest(
             folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span, cluster=cluster, hardware=hardware
         )
