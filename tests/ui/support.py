@@ -4,12 +4,14 @@ import gc
 import logging
 import sys
 import threading
+from unittest.mock import patch
 
 from PyQt6.QtCore import QEvent, QPoint, Qt, qInstallMessageHandler
 from PyQt6.QtGui import QImage
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from guardia.app.project.key_pictures import KeyPictures
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
@@ -33,6 +35,9 @@ class GuiCase(FolderCase):
         self.addCleanup(setattr, sys, "excepthook", before)
         self.threads = set(threading.enumerate())
         self.log = self.enterContext(self.assertNoLogs(level=logging.WARNING))
+        self.want = KeyPictures.want
+        # Each window would start a process that draws: tests.ui.test_evidence_parts does it for real.
+        self.enterContext(patch.object(KeyPictures, "want", return_value=False))
         self.window = MainWindow(self.folder / "home")
         self.window.setMinimumSize(1100, 700)  # the screen of the tests is smaller than any of today
         self.window.show()

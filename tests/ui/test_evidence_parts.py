@@ -11,6 +11,8 @@ from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QDateTimeEdit
 
 from guardia.app.intake.import_plan import TAKEN
+from guardia.app.project.key_pictures import KeyPictures
+from guardia.app.steps.occurrence_list import Role
 from guardia.core.evidence.clips import Origin
 from guardia.core.score.statistics import days
 from guardia.store.project import Project
@@ -234,6 +236,20 @@ class Filters(StepCase):
         (chosen,) = page.selected_ids()
         near = next(m for m in page.ribbon.marks if m.id == chosen)
         self.assertAlmostEqual(near.hour, mark.hour, delta=0.5)
+
+
+class KeyPicturesOfTheDemo(StepCase):
+    def test_rows_get_their_pictures_while_the_list_is_looked_at(self):
+        with mock.patch.object(KeyPictures, "want", self.want):
+            drawn = QSignalSpy(self.session.key_pictures.drawn)
+            page = self.open_camera("Pontoon gate", "evidence")
+            page.show_all()
+            page.list.grab()
+            self.wait(drawn)
+            number = drawn[0][0]
+            self.assertIn(number, [page.proxy.index(n, 0).data(Role.OCCURRENCE).id for n in range(8)])
+            self.assertTrue(self.model.pictures.strip(number))
+            self.assertTrue(self.session.key_pictures.want(page.proxy.index(20, 0).data(Role.OCCURRENCE).id))
 
 
 class DaysAndCauses(StepCase):

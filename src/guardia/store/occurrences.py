@@ -51,6 +51,28 @@ class Judged:
     by: str
 
 
+@dataclass(frozen=True)
+class WithoutPictures:
+    """An occurrence whose key pictures are not in the media folder.
+
+    Parameters
+    ----------
+    id
+        Its number.
+    clip_id
+        Its clip.
+    times_s
+        Of the key pictures, on the clip's clock.
+    strip
+        Name under which they are to be kept.
+    """
+
+    id: int
+    clip_id: int
+    times_s: tuple[float, ...]
+    strip: str
+
+
 def person() -> str:
     """The name under which somebody is signed in on this machine; empty where there is none."""
     try:
@@ -154,6 +176,23 @@ class Occurrences:
         """The key pictures of an occurrence, as JPEG; empty if there are none."""
         rows = self._db.rows("SELECT strip FROM occurrence WHERE id = ?", (occurrence_id,))
         return self._media.read(rows[0]["strip"]) if rows else b""
+
+    def without_pictures(self) -> dict[int, WithoutPictures]:
+        """The occurrences whose key pictures are gone, by number, those of one clip together."""
+        rows = self._db.rows("SELECT id, clip_id, key_times, strip FROM occurrence WHERE NOT gone ORDER BY clip_id, id")
+        return {
+            r["id"]: WithoutPictures(r["id"], r["clip_id"], tuple(json.loads(r["key_times"])), r["strip"])
+            for r in rows
+            if self._media.file(r["strip"]) is None
+        }
+
+    def picture_names(self) -> set[str]:
+        """Names of the files with key pictures, those that are gone among them."""
+        return {row["strip"] for row in self._db.rows("SELECT strip FROM occurrence")}
+
+    def put_pictures(self, lacking: WithoutPictures, strip: bytes) -> None:
+        """Keep key pictures that were drawn anew; raises ProjectError if they cannot be written."""
+        self._media.write(lacking.strip, strip)
 
     def key_times(self, occurrence_id: int) -> list[float]:
         """Times of the key pictures on the clip's clock."""

@@ -6,7 +6,7 @@ import zipfile
 from pathlib import Path
 
 from guardia.store.media_folder import FOLDER as MEDIA
-from guardia.store.project import FILE_NAME
+from guardia.store.project import FILE_NAME, Project
 
 EPOCH = (2026, 9, 21, 0, 0, 0)
 """All entries bear this date, so that the same project packs to the same bytes."""
@@ -20,14 +20,17 @@ def pack_demo(project: Path, target: Path) -> int:
     project
         Its folder; nobody has it open.
     target
-        The zip to write: the database deflated, clips and pictures as they are.
+        The zip to write: the database deflated, clips and their still pictures as they are. The key pictures of
+        occurrences are left out: they are drawn from the clips when they are first to be shown.
 
     Returns
     -------
     int
         Number of files in it.
     """
-    names = [FILE_NAME, *sorted(f"{MEDIA}/{path.name}" for path in (project / MEDIA).iterdir())]
+    with Project(project) as opened:
+        drawn = opened.occurrences.picture_names()
+    names = [FILE_NAME, *sorted(f"{MEDIA}/{p.name}" for p in (project / MEDIA).iterdir() if p.name not in drawn)]
     with zipfile.ZipFile(target, "w") as packed:
         for name in names:
             entry = zipfile.ZipInfo(name, EPOCH)

@@ -11,8 +11,11 @@ from PyQt6.QtCore import QEventLoop, QTimer
 from PyQt6.QtGui import QColor
 from PyQt6.QtWidgets import QApplication
 
+from guardia.app.project.demo import own_demo
+from guardia.app.project.key_pictures import draw_lacking
 from guardia.app.project.session import Session
 from guardia.app.steps.steps import STEPS
+from guardia.app.work.jobs import Token
 from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
@@ -53,6 +56,7 @@ def take_screenshots(folder: Path) -> list[Path]:
     app = make_application()
     taken: list[Path] = []
     with tempfile.TemporaryDirectory() as home:
+        draw_lacking(own_demo(Path(home)), token=Token())
         window = MainWindow(Path(home))
         window.resize(*SIZE)
         window.show()

@@ -15,6 +15,7 @@ from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.copying import Copying
+from guardia.app.project.key_pictures import KeyPictures
 from guardia.app.project.makes import middle_settings
 from guardia.app.project.rounds import Rounds
 from guardia.app.project.shared_hours import SharedHoursOfSite
@@ -81,6 +82,7 @@ class OpenProject(QObject):
         self._loader = JobRunner(self)
         self._loader.progressed.connect(self._on_loaded)
         self._loader.failed.connect(messages.tell_error)
+        self.key_pictures = KeyPictures(folder, messages, self)
         self.pictures = JobRunner(self)
         self.pictures.failed.connect(messages.tell_error)
         self._lock = QLockFile(str(folder / "open.lock"))
@@ -287,6 +289,7 @@ class OpenProject(QObject):
         self._closed = True
         self._loader.drain()
         self.pictures.drain()
+        self.key_pictures.drain()
         for runner in self._adopted:
             runner.drain()
         if self._lock.isLocked():

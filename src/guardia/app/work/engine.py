@@ -20,6 +20,8 @@ from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.trace.measure import MODEL_VERSION
 
 REACHED_WITHIN_S = 10.0
+GIVES_WAY_BY = 10
+"""Steps of nice of what is done behind."""
 
 
 @dataclass(frozen=True)
@@ -124,13 +126,15 @@ def _done(work: Callable[[Any], Any], task: Any, contents: dict[str, bytes], mod
 
 
 @contextmanager
-def engine(cluster: Cluster | None = None) -> Iterator[Engine]:
+def engine(cluster: Cluster | None = None, *, behind: bool = False) -> Iterator[Engine]:
     """Open an engine; leaving it ends its processes, or lets go of the scheduler, which stays.
 
     Parameters
     ----------
     cluster
         The scheduler, None for all cores of this machine.
+    behind
+        On this machine in one process only, which gives way to whatever else is to be done.
 
     Yields
     ------
@@ -143,8 +147,9 @@ def engine(cluster: Cluster | None = None) -> Iterator[Engine]:
         If the scheduler cannot be reached or has no worker, or dask is not installed.
     """
     if cluster is None:
-        count = os.cpu_count() or 1
-        own = Engine(lambda: ProcessPoolExecutor(count, get_context("spawn")), count, sends=False)
+        count = 1 if behind else os.cpu_count() or 1
+        give_way = (os.nice, (GIVES_WAY_BY,)) if behind else (None, ())
+        own = Engine(lambda: ProcessPoolExecutor(count, get_context("spawn"), *give_way), count, sends=False)
         try:
             yield own
         finally:

@@ -325,7 +325,8 @@ class TraceStack:
             (rows, columns).
         """
         groups, (low, high) = self._of_level(contrast), self.pictures(clip, first_s, last_s)
-        begin, end = np.searchsorted(groups.frame, [low, high])
+        # Searched for as what they are: other integers would have all frames converted each time.
+        begin, end = np.searchsorted(groups.frame, np.array([low, high], groups.frame.dtype))
         if begin == end:
             return np.zeros((self.rows, self.columns), bool)
         # Of the groups of one picture the last in order of size stays.

@@ -90,6 +90,8 @@ class Days:
         self._watched = {day: length(spans) / 86_400 for day, spans in evidence.watch.counted.items()}
         self.all = frozenset({*self._watched, *trials.days})
         self._judged = sorted(set(trials.days))
+        self._place = {day: n for n, day in enumerate(self._judged)}
+        self._day = np.array([self._place[day] for day in trials.days], np.int64)
 
     def parts(self, folds: int, within: frozenset[date]) -> list[frozenset[date]]:
         """Some days in parts to be held out; neighbouring days lie in different ones. None for too few days."""
@@ -107,7 +109,13 @@ class Days:
 
     def visits(self, days: frozenset[date]) -> NDArray[np.bool_]:
         """(V,) which visits are of some days."""
-        return np.array([day in days for day in self._trials.days], bool)
+        chosen = np.zeros(len(self._judged), bool)
+        chosen[[self._place[day] for day in days if day in self._place]] = True
+        return chosen[self._day]
+
+    def _by_day(self, values: NDArray[np.float64]) -> dict[date, float]:
+        """Sums of (V,) values over the visits of each day that has any."""
+        return dict(zip(self._judged, np.bincount(self._day, values, len(self._judged)).tolist(), strict=True))
 
     def counts(self, trial: Trial, days: frozenset[date]) -> Counts:
         """What a candidate does with the visits of some days; false ones of watched days that are judged whole.
@@ -138,8 +146,8 @@ class Days:
         for trial, out in outs:
             recorded = trial.recorded if variant is None else trial.varied[variant]
             missed += float((real & ~recorded & self.visits(out)).sum())
-            per_day += [float((~real & recorded & self.visits(frozenset([day]))).sum()) for day in sorted(out)
-                        if self._watched.get(day)]  # fmt: skip
+            false = self._by_day((~real & recorded).astype(float))
+            per_day += [false.get(day, 0.0) for day in sorted(out) if self._watched.get(day)]
         scale = COMING_DAYS * len(per_day) / counts.days
         coming = round(counts.real * COMING_DAYS / counts.days)
         return expected_count(per_day, scale), expected_share(missed, counts.real, coming)
@@ -148,7 +156,7 @@ class Days:
         """What the choices save on each day held out."""
         saved = []
         for trial, out in outs:
-            for day in sorted(out):
-                which = self.visits(frozenset([day]))
-                saved.append(float((search.price(base, which) - search.price(trial, which)).sum()))
+            which = self.visits(out)
+            by_day = self._by_day(search.price(base, which) - search.price(trial, which))
+            saved += [by_day.get(day, 0.0) for day in sorted(out)]
         return np.array(saved)

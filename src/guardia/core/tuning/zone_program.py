@@ -187,7 +187,7 @@ class _Finder:
         triggers = [[] for _ in range(low, high)]
         for part in self.parts:
             things = stack.things(contrast=part.contrast)
-            begin, end = np.searchsorted(things.frame, [low, high])
+            begin, end = np.searchsorted(things.frame, np.array([low, high], things.frame.dtype))
             for number in range(int(begin), int(end)):
                 if things.size[number] >= part.needed:
                     reaching = self._reaching(things.box[number].tolist(), part)

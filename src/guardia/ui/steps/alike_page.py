@@ -61,10 +61,11 @@ class Pictures:
             box = evidence.stack.box_at(
                 clip, times[middle], contrast=camera.comparison.installed_replay.motion.contrast
             )
-        self._kept[occurrence_id] = (strip, box)
-        if len(self._kept) > _KEPT_PICTURES:
-            self._kept.popitem(last=False)
-        return self._kept[occurrence_id]
+        if not strip.isNull():
+            self._kept[occurrence_id] = (strip, box)
+            if len(self._kept) > _KEPT_PICTURES:
+                self._kept.popitem(last=False)
+        return strip, box
 
     def draw(self, painter: QPainter, area: QRect, occurrence_id: int) -> None:
         """Draw it, the moving thing outlined."""
@@ -72,7 +73,8 @@ class Pictures:
         if picture.isNull():
             painter.fillRect(area, THEME.colour("raised"))
             painter.setPen(THEME.colour("muted"))
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "no picture")
+            coming = self._session.key_pictures.want(occurrence_id)
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "coming" if coming else "no picture")
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         painter.drawPixmap(area, picture)
@@ -300,10 +302,15 @@ class AlikePage(QWidget):
         model.current_changed.connect(self._follow)
         model.jobs.progressed.connect(self._on_progress)
         model.jobs.finished.connect(self._progress.hide)
+        session.key_pictures.drawn.connect(self._show_pictures)
         session.cameras_changed.connect(self._on_cameras)
         session.evidence_changed.connect(self._on_cameras)
         self.setFocusProxy(self.sheet)
         model.refresh()
+
+    def _show_pictures(self) -> None:
+        self._rows.touch()
+        self._cells.touch()
 
     def _group_list(self) -> _List:
         groups = _List()

@@ -90,7 +90,7 @@ class EvidencePage(QWidget):
         self.list.looked.connect(self.look)
         self.list.left.connect(self.show_all)
         self.list.setModel(self.proxy)
-        self._delegate = StripDelegate(model, self.list)
+        self._delegate = StripDelegate(model, session.key_pictures, self.list)
         self.list.setItemDelegate(self._delegate)
         self.list.doubleClicked.connect(lambda _index: self.look())
         layout.addWidget(self.list, 1)
@@ -101,12 +101,17 @@ class EvidencePage(QWidget):
         selection = self.list.selectionModel()
         if selection is not None:
             selection.selectionChanged.connect(self._on_selection)
+        session.key_pictures.drawn.connect(self._show_pictures)
         model.evidence_changed.connect(self._take_evidence)
         model.judgements_changed.connect(self._apply_filter)
         self.setFocusProxy(self.list)
         self._ids: frozenset[int] | None = None
         self._clips_behind: dict[int, int] = {}
         self._fill_days()
+
+    def _show_pictures(self) -> None:
+        if (shown := self.list.viewport()) is not None:
+            shown.update()
 
     def _details_row(self) -> QWidget:
         """The filters that are not always shown."""

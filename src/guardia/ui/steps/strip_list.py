@@ -9,6 +9,7 @@ from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.key_pictures import KeyPictures
 from guardia.app.project.occurrences import TAKE_BACK
 from guardia.app.steps.occurrence_list import Role
 from guardia.core.evidence.clips import Occurrence
@@ -25,9 +26,9 @@ _KEPT_STRIPS = 400
 class StripDelegate(QStyledItemDelegate):
     """Draws one occurrence: when, what, its outcome, and its key pictures with the moving thing outlined."""
 
-    def __init__(self, model: CameraModel, parent: QWidget) -> None:
+    def __init__(self, model: CameraModel, drawing: KeyPictures, parent: QWidget) -> None:
         super().__init__(parent)
-        self._model = model
+        self._model, self._drawing = model, drawing
         self._strips: OrderedDict[int, tuple[QPixmap, list[tuple[float, float, float, float] | None]]] = OrderedDict()
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
@@ -92,7 +93,8 @@ class StripDelegate(QStyledItemDelegate):
         strip, boxes = self._strip(occurrence)
         if strip.isNull():
             painter.setPen(THEME.colour("muted"))
-            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, "no pictures")
+            words = "drawing the pictures" if self._drawing.want(occurrence.id) else "no pictures"
+            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter, words)
             return
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
         single = strip.width() / len(boxes)
@@ -131,10 +133,12 @@ class StripDelegate(QStyledItemDelegate):
         boxes = [
             evidence.stack.box_at(clip, t, contrast=contrast) for t in self._model.pictures.key_times(occurrence.id)
         ]
-        self._strips[occurrence.id] = (pixmap, boxes or [None])
-        if len(self._strips) > _KEPT_STRIPS:
-            self._strips.popitem(last=False)
-        return self._strips[occurrence.id]
+        shown = pixmap, boxes or [None]
+        if not pixmap.isNull():
+            self._strips[occurrence.id] = shown
+            if len(self._strips) > _KEPT_STRIPS:
+                self._strips.popitem(last=False)
+        return shown
 
 
 def _outcome_words(outcome: Outcome, verdict: Verdict | None, *, recorded_by_it: bool = False) -> str:
