@@ -89,10 +89,17 @@ def sizes_by_labelling(dense, zone, contrast, zone_test, times=None):
             parts = max(ahead.get((frame, number), []), back.get((frame, number), []), key=len)
             for (left, top, right, bottom), size, *_ in parts or [(box_of(group), int(picture[group].sum()))]:
                 inside = zone[top : bottom + 1, left : right + 1].any()
-                if inside if zone_test == "box" else zone[bottom, (left + right) // 2]:
+                low = bottom + (bottom < 17 and picture_below(dense, frame, contrast, bottom, left, right))
+                if inside if zone_test == "box" else zone[low, (left + right) // 2]:
                     largest = max(largest, size)
         result.append(largest)
     return np.array(result)
+
+
+def picture_below(dense, frame, contrast, bottom, left, right):
+    """Whether anything moved in a cell under an active one of a box's lowest row."""
+    lowest, below = dense[frame, bottom : bottom + 2, left : right + 1, CONTRAST_LEVELS.index(contrast)]
+    return bool(((lowest >= 51) & (below > 0)).any())
 
 
 def recordings_by_stepping(times, sizes, needed, chosen: Settings):

@@ -12,6 +12,7 @@ from guardia.core.trace.measure import (
     measure,
     noise_sigma,
     sparse_trace,
+    unlike_nearby,
 )
 
 RNG = np.random.default_rng(4)
@@ -43,6 +44,23 @@ class Measuring(unittest.TestCase):
         share = measure(noisy[None], WALL)[0, :, :, 0] >= 51
         self.assertTrue(share[7:11, 15:17].all())
         self.assertLess(share.sum(), 40)
+
+    def test_a_shadow_over_much_of_a_noisy_picture_is_motion_and_no_noise(self):
+        for share in (0.3, 0.7):
+            edge = int(160 * share)
+            seen = WALL + RNG.normal(0, 2, WALL.shape)
+            seen[:, :edge] -= 30
+            moved = measure(np.clip(seen, 0, 255).astype(np.uint8)[None], WALL)[0, :, :, 2] >= 51
+            # The light as a whole is that of the larger part: the other one stands out from it.
+            dark, bright = moved[:, : edge // 5].mean(), moved[:, edge // 5 + 1 :].mean()
+            self.assertEqual((dark, bright), (1.0, 0.0) if share < 0.5 else (0.0, 1.0))
+
+    def test_what_whole_blocks_share_is_taken_off_and_what_is_left_over_at_the_edges_too(self):
+        steps = np.repeat(np.repeat(np.arange(20, dtype=np.int16).reshape(4, 5) * 7, 9, 0), 10, 1)
+        self.assertEqual(unlike_nearby(steps).max(), 0)
+        larger = np.full((40, 56), 99, np.int16)
+        self.assertEqual(unlike_nearby(larger).shape, (4 * 5, 10 * 11))
+        self.assertEqual(unlike_nearby(np.array([[1, 2, 9]], np.int16)).tolist(), [[1, 0, 7]])
 
     def test_noise_of_a_known_normal_distribution(self):
         for sigma in (2.0, 4.0, 8.0):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import statistics
 import tempfile
-from collections.abc import Callable, Collection, Iterator, Sequence
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -90,6 +90,8 @@ class Keys:
         Settings chosen after all keys, in order of time.
     half
         Settings chosen after those that were used: a few days in order of time, then what tuning asked for.
+    sure
+        Whether the answer after those was that better settings were found.
     on_out
         False recordings and misses on the days left out of the installed settings, of `whole` and of `half`.
     """
@@ -98,6 +100,7 @@ class Keys:
     used: int
     whole: Settings
     half: Settings
+    sure: bool
     on_out: tuple[tuple[int, int], tuple[int, int], tuple[int, int]]
 
 
@@ -139,10 +142,13 @@ def _with_half_the_keys(evidence: Evidence, installed: Candidate) -> Keys:
         if not fresh:
             break
         pressed.update(dict.fromkeys(fresh[: len(judged) // 2 - len(pressed)]))
-    whole, half = (_tuned(knowing(visits), installed).chosen for visits in (judged, pressed))
-    counts = [days.counts(trials.of(c), out) for c in (installed, whole, half)]
+    whole, half = (_tuned(knowing(visits), installed) for visits in (judged, pressed))
+    counts = [days.counts(trials.of(c), out) for c in (installed, whole.chosen, half.chosen)]
     on_out = tuple((c.false, c.missed) for c in counts)
-    return Keys(len(judged), len(pressed), whole.settings, half.settings, (on_out[0], on_out[1], on_out[2]))
+    sure = half.answer is Answer.BETTER
+    return Keys(
+        len(judged), len(pressed), whole.chosen.settings, half.chosen.settings, sure, (on_out[0], on_out[1], on_out[2])
+    )
 
 
 def edge_of(one: Tuned) -> list[Point]:
@@ -230,24 +236,30 @@ def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> lis
         lines.append(f"{name:<14}{cut:>12.0%}{best:>14.0%}  {why or 'reached'}")
     known = [(one.installed.false, one.tuned.false, one.held_out.false) for one, _ in found.values() if one.held_out]
     installed, tuned, out = (sum(k[n] for k in known) for n in range(3))
-    missed = [sum(counts[1] for counts in column) for column in _columns(weeks)]
-    middle = statistics.median(w.cut(w.tuned[0]) for w in weeks)
-    proven = [w for w in weeks if found[w.camera][0].answer is Answer.BETTER]
+    sure = {name for name, (one, _) in found.items() if one.answer is Answer.BETTER}
+    entered = [w.tuned if w.camera in sure else w.installed for w in weeks]
     return [
         *lines,
         *_key_lines(found, weeks),
         f"held out {1 - out / installed:.0%} cut against {1 - tuned / installed:.0%} tuned: "
         f"{100 * (out - tuned) / installed:.0f} points lost (bar 10)",
-        f"median cut {middle:.0%} (bar {BAR_CUT:.0%}), missed {missed[0]} to {missed[1]} (bar: no more), "
         f"{sum(w.inside for w in weeks)} of {len(weeks)} camera-weeks in their interval (bar 80 of 100)",
-        f"where the answer is '{Answer.BETTER.value}': missed {sum(w.installed[1] for w in proven)} to "
-        f"{sum(w.tuned[1] for w in proven)} in {len(proven)} camera-weeks",
+        f"bars: median cut {BAR_CUT:.0%}, missed no more",
+        _effect("every proposal entered", weeks, [w.tuned for w in weeks]),
+        _effect(f"only where the answer is '{Answer.BETTER.value}'", weeks, entered),
     ]
 
 
-def _columns(weeks: Sequence[Week]) -> tuple[list[tuple[int, int]], ...]:
-    """False recordings and misses of the installed settings, the tuned ones, and those after half the keys."""
-    return [w.installed for w in weeks], [w.tuned for w in weeks], [w.half for w in weeks]
+def _effect(words: str, weeks: Sequence[Week], counts: Sequence[tuple[int, int]]) -> str:
+    """What some settings did in each of the weeks, in words."""
+    middle = statistics.median(w.cut(false) for w, (false, _) in zip(weeks, counts, strict=True))
+    old, new = _sums(w.installed for w in weeks), _sums(counts)
+    return f"{words}: median cut {middle:.0%}, false {old[0]} to {new[0]}, missed {old[1]} to {new[1]}"
+
+
+def _sums(counts: Iterable[tuple[int, int]]) -> tuple[int, int]:
+    false, missed = zip(*counts, strict=True)
+    return sum(false), sum(missed)
 
 
 def _key_lines(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> list[str]:
@@ -257,5 +269,9 @@ def _key_lines(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> l
     for name, (_, keys) in found.items():
         cells = [f"{false} f {missed} m" for false, missed in keys.on_out]
         lines.append(f"{name:<14}{keys.all:>8}{keys.used:>6}{cells[0]:>12}{cells[1]:>12}{cells[2]:>10}")
-    sums = [f"{sum(f for f, _ in column)} f {sum(m for _, m in column)} m" for column in _columns(weeks)]
-    return [*lines, f"all weeks: installed {sums[0]}, tuned {sums[1]}, after half the keys {sums[2]}"]
+    entered = [w.half if found[w.camera][1].sure else w.installed for w in weeks]
+    return [
+        *lines,
+        _effect("after half the keys, every proposal entered", weeks, [w.half for w in weeks]),
+        _effect(f"after half the keys, only where the answer is '{Answer.BETTER.value}'", weeks, entered),
+    ]

@@ -146,9 +146,11 @@ def _proposal_words(proposal: Proposal, asked: int, capability: Capability) -> s
     """What the best cells or blocks would do."""
     cells = "The best blocks" if capability.zone_form == "blocks" else "Freely chosen cells, which no outline follows,"
     best = "the best there is by these rules (proven)"
-    if not proposal.proven:
-        best = f"not settled in time: at most {proposal.bound} by these rules"
     done = proposal.done
+    if not proposal.proven and not done.lost and len(done.silenced) == proposal.bound:
+        best = "none silence more by these rules (proven), though fewer might do"
+    elif not proposal.proven:
+        best = f"not settled in time: by these rules at most {proposal.bound} can be silenced"
     lost = f", and lose {len(done.lost)} real to the rest after another recording" if done.lost else ""
     return f"{cells} would leave {asked - done.fewer} of {asked}{_added_words(done)}, {best}{lost}."
 

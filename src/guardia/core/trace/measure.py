@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-MODEL_VERSION = 3
+MODEL_VERSION = 4
 """Counts up when the same pictures would give other traces; a trace carries the version that measured it."""
 
 ANALYSIS_RATE_HZ = 5.0
@@ -44,6 +44,9 @@ GRID = Grid(32, 18)
 
 CONTRAST_LEVELS = (8, 12, 18, 27, 40)
 """Luma steps (0..255); a pixel counts at a level when it differs from the background by more than that."""
+
+NOISE_BLOCK = (9, 10)
+"""Rows and columns of sampled pixels in which noise is told from what moves: a fortieth of a wide picture."""
 
 NOISE_FACTOR = 4.0
 """A difference below this many standard deviations of the picture's noise never counts."""
@@ -272,7 +275,8 @@ def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[n
     """Measure how much of each cell changed against the background.
 
     Per picture the median difference is taken off (the light as a whole changed), and a pixel counts at a contrast
-    level when its remaining difference exceeds both the level and NOISE_FACTOR times the picture's noise.
+    level when its remaining difference exceeds both the level and NOISE_FACTOR times the picture's noise, which is that
+    of small blocks: a shadow over half the picture is no noise.
 
     Parameters
     ----------
@@ -309,8 +313,8 @@ def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[n
         sample = difference[::4, ::4]
         shift = int(np.partition(sample, sample.size // 2, axis=None)[sample.size // 2])
         np.subtract(difference, shift, out=difference)
+        floor = NOISE_FACTOR * noise_sigma(unlike_nearby(difference[::4, ::4]))
         np.abs(difference, out=difference)
-        floor = NOISE_FACTOR * noise_sigma(difference[::4, ::4])
         # Few pixels change: they are looked up once, and each level counts the cells of those above it.
         values = difference.ravel()
         active = np.flatnonzero(values > max(CONTRAST_LEVELS[0], floor))
@@ -322,6 +326,30 @@ def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[n
     return result
 
 
+def unlike_nearby(difference: NDArray[np.int16]) -> NDArray[np.int16]:
+    """What is left of differences from the background when what whole blocks of them share is taken off.
+
+    Parameters
+    ----------
+    difference
+        (H, W) of the pixels sampled.
+
+    Returns
+    -------
+    NDArray[np.int16]
+        (blocks, pixels) absolute, the upper median of each block taken off; blocks of NOISE_BLOCK or a little larger, as
+        many as fit, a smaller picture as one.
+    """
+    (height, width), (high, wide) = difference.shape, NOISE_BLOCK
+    down, across = max(1, height // high), max(1, width // wide)
+    high, wide = height // down, width // across
+    blocks = difference[: down * high, : across * wide].reshape(down, high, across, wide)
+    each = blocks.swapaxes(1, 2).reshape(down * across, high * wide)
+    middle = each.shape[1] // 2
+    unlike: NDArray[np.int16] = np.abs(each - np.partition(each, middle, axis=1)[:, middle, None])
+    return unlike
+
+
 def noise_sigma(absolute: NDArray[np.int16]) -> float:
     """Standard deviation of a picture's noise, robust against what moves in it.
 
@@ -331,7 +359,7 @@ def noise_sigma(absolute: NDArray[np.int16]) -> float:
     Parameters
     ----------
     absolute
-        Absolute differences from the background, whole numbers, any shape.
+        Absolute differences, whole numbers, any shape.
 
     Returns
     -------

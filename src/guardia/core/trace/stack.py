@@ -29,6 +29,8 @@ FILL_BYTE = math.ceil(255 * FILL_LIMIT)
 Run = tuple[int, int]
 """First and last picture (inclusive) of a stretch in which every picture has enough motion."""
 
+_BIT_OF_LEVEL = BIT[: len(CONTRAST_LEVELS)].astype(np.uint8)
+
 _PART = 1 << 16
 """Pictures whose groups are found at a time."""
 
@@ -49,7 +51,7 @@ class TraceStack:
 
     def __init__(self, traces: Iterable[Trace]) -> None:
         grids: set[tuple[int, int]] = set()
-        counts, cells, changed, starts = [np.zeros(1, np.int64)], [], [], [0]
+        counts, cells, changed, below, starts = [np.zeros(1, np.int64)], [], [], [], [0]
         self.times: list[list[float]] = []
         for trace in traces:
             grids.add((trace.columns, trace.rows))
@@ -59,6 +61,7 @@ class TraceStack:
             counts.append(np.diff(before[trace.frame_start]))
             cells.append(trace.cell[useful])
             changed.append(trace.changed[useful])
+            below.append(_moved_below(trace)[useful])
             starts.append(starts[-1] + trace.frames)
             self.times.append(trace.times_s.tolist())
         if len(grids) > 1:
@@ -71,8 +74,10 @@ class TraceStack:
         cells.clear()
         self._changed = np.concatenate([np.zeros((0, len(CONTRAST_LEVELS)), np.uint8), *changed])
         changed.clear()
+        self._below = np.concatenate([np.zeros(0, np.uint8), *below])
         self._groups: dict[int, Groups] = {}
         self._things: dict[int, Things] = {}
+        self._feet: dict[int, NDArray[np.int32]] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
         self._anywhere: dict[int, NDArray[np.int32]] = {}
 
@@ -103,7 +108,7 @@ class TraceStack:
             One of CONTRAST_LEVELS.
         zone_test
             'pixels': only cells inside form groups; 'box': a thing counts whole when its box reaches a cell inside;
-            'foot': when the middle of its box's lower edge stands on a cell inside.
+            'foot': when the cell under the middle of its box, from feet(), is inside.
 
         Returns
         -------
@@ -141,7 +146,7 @@ class TraceStack:
             each = np.arange(len(left))
             reached = below[each, right + 1] - above[each, right + 1] - below[each, left] + above[each, left] > 0
         elif zone_test == "foot":
-            reached = zone[bottom, (left + right) // 2]
+            reached = zone[self.feet(contrast=contrast), (left + right) // 2]
         else:
             raise ValueError(f"unknown zone test {zone_test!r}")
         np.maximum.at(largest, things.frame[reached], things.size[reached])
@@ -178,6 +183,32 @@ class TraceStack:
 
             self._things[contrast] = take_apart(whole, groups.cells, clip_of, time_of, cells_of)
         return self._things[contrast]
+
+    def feet(self, *, contrast: int) -> NDArray[np.int32]:
+        """The row of cells on which each thing stands.
+
+        Parameters
+        ----------
+        contrast
+            One of CONTRAST_LEVELS.
+
+        Returns
+        -------
+        NDArray[np.int32]
+            (N,) for each of things(): the lowest row of its box, or the one below where anything moved in a cell under
+            an active one of the lowest row, too little to make it active, too.
+        """
+        if contrast not in self._feet:
+            things = self.things(contrast=contrast)
+            level = CONTRAST_LEVELS.index(contrast)
+            entries = np.flatnonzero((self._below >> level & 1) & (self._changed[:, level] >= FILL_BYTE))
+            frame = np.searchsorted(self._frame_start, entries, side="right") - 1
+            place = frame * self.cells + self._cell[entries]
+            left, _, right, bottom = things.box.T
+            line = things.frame.astype(np.int64) * self.cells + bottom * self.columns
+            lower = np.searchsorted(place, line + right, side="right") > np.searchsorted(place, line + left)
+            self._feet[contrast] = bottom + lower
+        return self._feet[contrast]
 
     def sizes_anywhere(self, *, contrast: int) -> NDArray[np.int32]:
         """Size of the motion in every picture without any zone; as sizes(), computed once per contrast level."""
@@ -340,6 +371,17 @@ class TraceStack:
         covered: NDArray[np.bool_] = (bits[:, None] & BIT[: self.columns]) != 0
         return covered
 
+    def main_feet(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.bool_]:
+        """Cells on which the largest thing stood in any picture of a stretch of a clip; as main_cells()."""
+        things, (low, high) = self.things(contrast=contrast), self.pictures(clip, first_s, last_s)
+        begin, end = np.searchsorted(things.frame, np.array([low, high], things.frame.dtype))
+        order = begin + np.lexsort((things.size[begin:end], things.frame[begin:end]))
+        largest = order[np.flatnonzero(np.append(np.diff(things.frame[order]), 1))] if len(order) else order
+        stood = np.zeros((self.rows, self.columns), bool)
+        left, right = things.box[largest, 0], things.box[largest, 2]
+        stood[self.feet(contrast=contrast)[largest], (left + right) // 2] = True
+        return stood
+
     def pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
         """First picture of a stretch of a clip, and the first after it, among all pictures."""
         base, times = int(self.clip_start[clip]), self.times[clip]
@@ -432,3 +474,13 @@ class TraceStack:
         for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
             result[index].append((a, b))
         return result
+
+
+def _moved_below(trace: Trace) -> NDArray[np.uint8]:
+    """(A,) bits, one per contrast level: something that the trace tells of moved in the cell below."""
+    line = (trace.rows + 1) * trace.columns  # a row more: under the lowest one lies no other picture
+    place = np.repeat(np.arange(trace.frames) * line, np.diff(trace.frame_start)) + trace.cell
+    moved = np.zeros(trace.frames * line + trace.columns, np.uint8)
+    moved[place] = (trace.changed > 0).view(np.uint8) @ _BIT_OF_LEVEL
+    below: NDArray[np.uint8] = moved[place + trace.columns]
+    return below

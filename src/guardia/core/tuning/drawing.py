@@ -85,12 +85,13 @@ DRAWINGS = (
 
 @dataclass(frozen=True, eq=False)
 class Moved:
-    """Where judged visits moved.
+    """Where judged visits moved, or for a make that tests the foot, where they stood.
 
     Parameters
     ----------
     cells
-        (V, rows, columns) cells that the largest moving group of each covered in at least one picture.
+        (V, rows, columns) cells that the largest moving group of each covered in at least one picture; those on which
+        the largest thing stood for a make that tests the foot.
     real
         (V,) judged as real.
     """
@@ -99,14 +100,17 @@ class Moved:
     real: NDArray[np.bool_]
 
     @classmethod
-    def of(cls, evidence: Evidence, visits: list[Visit], real: NDArray[np.bool_], *, contrast: int) -> Moved:
-        """Where visits moved at a contrast, `real` saying which of them are real."""
+    def of(
+        cls, evidence: Evidence, visits: list[Visit], real: NDArray[np.bool_], *, contrast: int, zone_test: str
+    ) -> Moved:
+        """Where visits moved at a contrast for a make's zone test, `real` saying which of them are real."""
         stack = evidence.stack
+        where = stack.main_feet if zone_test == "foot" else stack.main_cells
         cells = np.zeros((len(visits), *stack.grid.shape), bool)
         for row, visit in enumerate(visits):
             for part in visit:
                 clip = evidence.clip_index[part.clip_id]
-                cells[row] |= stack.main_cells(clip, part.start_s, part.end_s, contrast=contrast)
+                cells[row] |= where(clip, part.start_s, part.end_s, contrast=contrast)
         return cls(cells, real)
 
 

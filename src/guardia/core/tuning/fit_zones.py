@@ -7,13 +7,14 @@ of what an outline can do: outlines are sought by the program's rules themselves
 from __future__ import annotations
 
 import math
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import Form, Outline, Tries, boxes, climb, halves, largest_outline
@@ -30,6 +31,7 @@ from guardia.core.make.zones import (
 )
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.trace.measure import Grid
+from guardia.core.tuning.drawing import DRAWINGS, Moved, draw
 from guardia.core.tuning.propose import difference
 from guardia.core.tuning.zone_program import Rules, make_program, unit_numbers
 
@@ -173,7 +175,8 @@ class _Search:
 
         tries = Tries(TRIES)
         left = self._inside(self.present) & ~cells
-        start = self._start([largest_outline(mask, self.form) for mask in (left, binary_closing(left))], None)
+        mine = [largest_outline(mask, self.form) for mask in (left, binary_closing(left))]
+        start = self._start([*mine, *self._drawn()], None)
         if room < 1 or start is None:
             return []
         fitted = self._climb([start], self._outside, tries)
@@ -188,6 +191,22 @@ class _Search:
             fitted = best
         return fitted
 
+    def _drawn(self) -> Iterator[Outline]:
+        """Outlines to watch as a technician might draw them: round where real ones moved, or stood."""
+        evidence, candidate = self.before.evidence, self.before.candidate
+        real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
+        visits = [*real, *(v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE)]
+        moved = Moved.of(
+            evidence, visits, np.arange(len(visits)) < len(real), contrast=candidate.sensitivity[0],
+            zone_test=candidate.capability.zone_test,
+        )  # fmt: skip
+        seen, grid = np.ones(len(visits), bool), evidence.stack.grid
+        for drawing in DRAWINGS:
+            if drawing.watch is not None:
+                zones = draw(drawing, moved, seen, candidate, grid=grid, within=True) or ()
+                fresh = (z for z in zones if z not in candidate.settings.detection.zones)
+                yield from (z.points for z in fresh if isinstance(z, PolygonZone))
+
     def _start(self, mine: list[Outline | None], current: list[Outline] | None) -> Outline | None:
         """The outline to begin with: one of ours or a rectangle, beside those to ignore found so far, or to watch."""
         outlines, masks = boxes(Grid.of(self.present), every=EVERY)
@@ -201,7 +220,12 @@ class _Search:
             out = np.zeros(len(masks), bool)
             ignored = inside & (masks | self._covered([self._share(o) for o in current]))
         units = ignored.reshape(len(ignored), -1).T
-        worth = self.rules.progress(units) - self.rules.worn(units) - 1e-6 * units.sum(axis=0)
+        worth = (
+            self.rules.silenced(units).sum(axis=0)
+            + self.rules.progress(units)
+            - self.rules.worn(units)
+            - 1e-6 * units.sum(axis=0)
+        )
         worth[out | ~self.rules.kept(units).all(axis=0)] = -np.inf
         order = np.argsort(-worth, kind="stable")[:TRIED]
         chosen = next((n for n in order.tolist() if math.isfinite(worth[n]) and self._allowed(ignored[n])), None)

@@ -28,7 +28,7 @@ from guardia.core.tuning.zone_program import Group, Program, Rules, make_program
 FIRST_GROUPS = 6
 """Groups of each false occurrence that the program begins with, the largest and others spread over its time."""
 
-MOST_COEFFICIENTS = 22_000
+MOST_COEFFICIENTS = 30_000
 """So many coefficients the programs of all rounds may have together, or else the cells found one by one are taken.
 
 Counted in coefficients and nodes and not in seconds, a search gives the same on every machine."""

@@ -103,7 +103,8 @@ class Search:
         self._zones = [*others, ("no zones", ())]
         self._drawn: dict[tuple[Drawing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
         contrast, _ = installed.sensitivity
-        self._moved = Moved.of(trials.evidence, trials.visits, trials.real, contrast=contrast)
+        test = installed.capability.zone_test
+        self._moved = Moved.of(trials.evidence, trials.visits, trials.real, contrast=contrast, zone_test=test)
         self._weights = trials.weights(cost)
         self.seen = seen
         self.unseen = unseen

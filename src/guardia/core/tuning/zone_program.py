@@ -186,23 +186,23 @@ class _Finder:
         low, high = stack.pictures(index, first_s - 1e-6, last_s + 1e-6)
         triggers = [[] for _ in range(low, high)]
         for part in self.parts:
-            things = stack.things(contrast=part.contrast)
+            things, feet = stack.things(contrast=part.contrast), stack.feet(contrast=part.contrast)
             begin, end = np.searchsorted(things.frame, np.array([low, high], things.frame.dtype))
             for number in range(int(begin), int(end)):
                 if things.size[number] >= part.needed:
-                    reaching = self._reaching(things.box[number].tolist(), part)
+                    reaching = self._reaching(things.box[number].tolist(), int(feet[number]), part)
                     if len(reaching.cells):
                         triggers[int(things.frame[number]) - low].append(reaching)
         return triggers
 
-    def _reaching(self, box: Sequence[int], part: ZonePart) -> Group:
+    def _reaching(self, box: Sequence[int], foot: int, part: ZonePart) -> Group:
         """The units by which a thing reaches the zone: those of its box, or of its foot."""
         left, top, right, bottom = box
         reach = np.zeros_like(part.cells)
         if self.zone_test == "box":
             reach[top : bottom + 1, left : right + 1] = True
         else:
-            reach[bottom, (left + right) // 2] = True
+            reach[foot, (left + right) // 2] = True
         inside = self.units.ravel()[np.flatnonzero(reach & part.cells)]
         return Group(inside, np.ones(len(inside), np.int64), len(inside), len(inside) - 1)
 
