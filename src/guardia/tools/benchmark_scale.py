@@ -94,7 +94,7 @@ def run_scale(tell: Callable[[str], None], largest: int) -> tuple[dict[str, floa
     for size in sizes:
         tell(f"{size:,} clips")
         by_size[size] = _child(size)
-    units = {"memory": "MB"}
+    units = dict.fromkeys(("memory", "memory while tuning"), "MB")
     names = {name for one in by_size.values() for name in one}
     growths = [
         Growth(name, units.get(name, "s"), {n: one[name] for n, one in by_size.items() if name in one})
@@ -174,6 +174,11 @@ def _timed(work: Callable[[], object]) -> float:
     return time.perf_counter() - begun
 
 
+def _memory_mb() -> float:
+    """The most that this process needed so far."""
+    return resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+
+
 def _scoring(many: Evidence, installed: Candidate) -> dict[str, float]:
     def edited(shift: float) -> Candidate:
         corners = ((0.2 + shift, 0.2), (0.8, 0.25), (0.8, 0.9), (0.2, 0.9))
@@ -202,8 +207,9 @@ def measure(size: int) -> dict[str, float]:
         score(many, replay(many, installed))  # what is worked out once for all
 
         costs |= _scoring(many, installed)
+        costs["memory"] = _memory_mb()
         costs["tune: the whole search, proven on days held out"] = _timed(lambda: tune(many, installed))
-        costs["memory"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+        costs["memory while tuning"] = _memory_mb()
         make_big_project(home / "big", size)
         with Project(home / "big") as project:
             (camera_id,) = project.cameras.names()

@@ -337,8 +337,8 @@ def unlike_nearby(difference: NDArray[np.int16]) -> NDArray[np.int16]:
     Returns
     -------
     NDArray[np.int16]
-        (blocks, pixels) absolute, the upper median of each block taken off; blocks of NOISE_BLOCK or a little larger, as
-        many as fit, a smaller picture as one.
+        (blocks, pixels) absolute, the upper median of each block taken off; blocks of NOISE_BLOCK or a little larger,
+        as many as fit, a smaller picture as one.
     """
     (height, width), (high, wide) = difference.shape, NOISE_BLOCK
     down, across = max(1, height // high), max(1, width // wide)

@@ -185,18 +185,10 @@ class TraceStack:
         return self._things[contrast]
 
     def feet(self, *, contrast: int) -> NDArray[np.int32]:
-        """The row of cells on which each thing stands.
+        """The row of cells on which each of things() stands, (N,).
 
-        Parameters
-        ----------
-        contrast
-            One of CONTRAST_LEVELS.
-
-        Returns
-        -------
-        NDArray[np.int32]
-            (N,) for each of things(): the lowest row of its box, or the one below where anything moved in a cell under
-            an active one of the lowest row, too little to make it active, too.
+        It is the lowest row of its box, or the one below where anything moved in a cell under an active one of that row,
+        too little to make it active, too.
         """
         if contrast not in self._feet:
             things = self.things(contrast=contrast)
