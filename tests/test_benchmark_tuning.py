@@ -4,8 +4,10 @@ import unittest
 
 from guardia.core.make.settings import Settings
 from guardia.core.tuning.tune import tune
-from guardia.tools.benchmark_tuning import BAR_CUT, Week, edge_of, verdict_on
+from guardia.store.project import Project
+from guardia.tools.benchmark_tuning import BAR_CUT, Week, edge_of, judged_alike, verdict_on
 from tests.core.test_tuning import days_of, tried
+from tests.support import DEMO, pontoon
 
 MAKE = "polygon-mains-camera"
 
@@ -41,6 +43,23 @@ class WhyNot(unittest.TestCase):
             why = verdict_on(self.one, self.weeks((8, 1), others))[2]
             more = point.counts.missed - self.one.tuned.missed
             self.assertIn(f"misses {more} more" if more > 0 else "less sure to keep the real ones", why)
+
+
+class HalfTheKeys(unittest.TestCase):
+    def test_what_is_alike_is_judged_at_once_and_what_its_likes_contradict_is_mended(self):
+        with Project(DEMO) as project:
+            camera = pontoon(project)
+            evidence = project.evidence(camera.id)
+        several = [o for o in evidence.occurrences if o.kind]
+        right = {o.id: o.kind for o in several}
+        few, used = judged_alike([(evidence, several)], 2)
+        self.assertEqual(used, 2)
+        self.assertLess(len(few), len(several))
+        every, used = judged_alike([(evidence, several)], len(several) // 2)
+        self.assertLessEqual(used, len(several) // 2)
+        self.assertEqual(every.keys(), right.keys())
+        wrong = sum(every[i] != right[i] for i in right)
+        self.assertLess(wrong, 0.1 * len(right))
 
 
 if __name__ == "__main__":

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 import statistics
 import tempfile
-from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
+from collections import Counter
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
+from datetime import date
 from pathlib import Path
 
 from guardia.app.project.demo import own_demo
 from guardia.app.project.makes import capability_data
 from guardia.benchcam.live import Truth, run
 from guardia.benchcam.tern_quay import PLACES, build_scene
-from guardia.core.evidence.clips import Visit
+from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.core.score.likeness import doubtful, features_of, groups, likeness
 from guardia.core.tuning.days import Days
 from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.tuning.trials import Trials
@@ -30,9 +33,6 @@ FIRST_SEED = 101
 
 HELD_DAYS = 3
 """So many of the last judged days are kept apart where half the keys are tried."""
-
-ASKED_AT_ONCE = 5
-"""So many occurrences are judged before tuning is asked again."""
 
 BAR_CUT = 0.8
 """So many of the false recordings tuning is to cut."""
@@ -56,8 +56,10 @@ class Week:
         Real events in it.
     inside
         Whether the tuned false recordings lie in the interval predicted (90 %).
+    whole
+        False recordings and misses of the settings chosen after all keys but without the days kept apart.
     half
-        False recordings and misses of the settings chosen after half the keys.
+        The same after half the keys.
     others
         False recordings and misses of each of the settings on the trade-off's edge, in its order.
     """
@@ -68,6 +70,7 @@ class Week:
     tuned: tuple[int, int]
     real: int
     inside: bool
+    whole: tuple[int, int] = (0, 0)
     half: tuple[int, int] = (0, 0)
     others: tuple[tuple[int, int], ...] = ()
 
@@ -78,18 +81,18 @@ class Week:
 
 @dataclass(frozen=True)
 class Keys:
-    """What half the keys of judging are worth on one camera, the last HELD_DAYS judged days left out of both.
+    """What half the keys of judging are worth on one camera, the last HELD_DAYS judged days left out.
 
     Parameters
     ----------
     all
-        Keys for all other judged occurrences.
+        Keys of the whole site for every visit one by one, in order of time.
     used
-        Keys until half of them were pressed, or nothing was asked any more.
+        Keys pressed instead: what is alike is judged at once, on all cameras.
     whole
-        Settings chosen after all keys, in order of time.
+        Settings chosen after all keys.
     half
-        Settings chosen after those that were used: a few days in order of time, then what tuning asked for.
+        Settings chosen after those that were pressed.
     sure
         Whether the answer after those was that better settings were found.
     on_out
@@ -108,10 +111,21 @@ def tune_demo() -> dict[str, tuple[Tuned, Keys]]:
     """Tune every camera of the demo, by name, with all judgements and with half the keys."""
     with tempfile.TemporaryDirectory(prefix="guardia-tuning-") as home, Project(own_demo(Path(home))) as project:
         cameras = [(camera, project.evidence(camera.id)) for camera in project.cameras.all()]
+    outs = [frozenset(sorted(set(Trials(evidence).days))[-HELD_DAYS:]) for _, evidence in cameras]
+    early = [_judged_before(evidence, out) for (_, evidence), out in zip(cameras, outs, strict=True)]
+    every = sum(len({o.visit or -o.id for o in several}) for several in early)
+    known, used = judged_alike([(e, several) for (_, e), several in zip(cameras, early, strict=True)], every // 2)
     answers = {}
-    for camera, evidence in cameras:
+    for (camera, evidence), out, several in zip(cameras, outs, early, strict=True):
         installed = camera.under(camera.installed)
-        answers[camera.name] = _tuned(evidence, installed), _with_half_the_keys(evidence, installed)
+        truth = {o.id: o.kind for o in several}
+        whole, half = (_tuned(_knowing(evidence, kinds), installed) for kinds in (truth, known))
+        trials = Trials(evidence)
+        counts = [Days(evidence, trials).counts(trials.of(c), out) for c in (installed, whole.chosen, half.chosen)]
+        on_out = tuple((c.false, c.missed) for c in counts)
+        sure = half.answer is Answer.BETTER
+        keys = Keys(every, used, whole.chosen.settings, half.chosen.settings, sure, (on_out[0], on_out[1], on_out[2]))
+        answers[camera.name] = _tuned(evidence, installed), keys
     return answers
 
 
@@ -121,34 +135,53 @@ def _tuned(evidence: Evidence, installed: Candidate) -> Tuned:
     )
 
 
-def _with_half_the_keys(evidence: Evidence, installed: Candidate) -> Keys:
-    """Judge in order of time, and by what tuning asks for, and hold both choices against the last judged days."""
-    trials = Trials(evidence)
-    days = Days(evidence, trials)
-    out = frozenset(sorted(set(trials.days))[-HELD_DAYS:])
+def _judged_before(evidence: Evidence, out: frozenset[date]) -> list[Occurrence]:
+    """What is judged of the days that are not left out."""
     zone = evidence.watch.zone
-    judged = [v for v in sorted(evidence.visits, key=lambda v: evidence.span_s(v[0])[0])
-              if v.kind and local_date(evidence.span_s(v[0])[0], zone) not in out]  # fmt: skip
+    visits = [v for v in evidence.visits if v.kind and local_date(evidence.span_s(v[0])[0], zone) not in out]
+    return [part for visit in visits for part in visit]
 
-    def knowing(visits: Collection[Visit]) -> Evidence:
-        known = {part.id for visit in visits for part in visit}
-        return evidence.with_occurrences([o if o.id in known else replace(o, kind="") for o in evidence.occurrences])
 
-    of_part = {part.id: visit for visit in judged for part in visit}
-    pressed = dict.fromkeys(judged[: len(judged) // 4])
-    while len(pressed) < len(judged) // 2:
-        asked = [of_part[i] for i in _tuned(knowing(pressed), installed).telling if i in of_part]
-        fresh = list(dict.fromkeys(v for v in asked if v not in pressed))[:ASKED_AT_ONCE]
-        if not fresh:
+def _knowing(evidence: Evidence, kinds: Mapping[int, str]) -> Evidence:
+    """The evidence with these judgements only, by occurrence."""
+    return evidence.with_occurrences([replace(o, kind=kinds.get(o.id, "")) for o in evidence.occurrences])
+
+
+def judged_alike(
+    cameras: Sequence[tuple[Evidence, Sequence[Occurrence]]], most_keys: int
+) -> tuple[dict[int, str], int]:
+    """Judge as the step Alike lets one: a key for each group, then what its likes contradict, looked at again.
+
+    Parameters
+    ----------
+    cameras
+        Evidence of each camera with its occurrences to be judged, which bear their right kinds.
+    most_keys
+        So many keys may be pressed.
+
+    Returns
+    -------
+    tuple[dict[int, str], int]
+        Kinds by id, some of them wrong, since a key gives a whole group its most usual kind; and keys pressed.
+    """
+    right = {o.id: o.kind for _, several in cameras for o in several}
+    features = {o.id: features_of(evidence, o) for evidence, several in cameras for o in several}
+    named = {i: e.event_of[i].named for e, several in cameras for i in (o.id for o in several) if i in e.event_of}
+    space = likeness(features, named)
+    judged: dict[int, str] = {}
+    keys = 0
+    for ids in sorted(groups(space), key=len, reverse=True)[:most_keys]:
+        judged |= dict.fromkeys(ids, Counter(right[i] for i in ids).most_common(1)[0][0])
+        keys += 1
+    looked_at: set[int] = set()
+    while keys < most_keys:
+        again = next((i for i, _ in doubtful(space, judged) if i not in looked_at), None)
+        if again is None:
             break
-        pressed.update(dict.fromkeys(fresh[: len(judged) // 2 - len(pressed)]))
-    whole, half = (_tuned(knowing(visits), installed) for visits in (judged, pressed))
-    counts = [days.counts(trials.of(c), out) for c in (installed, whole.chosen, half.chosen)]
-    on_out = tuple((c.false, c.missed) for c in counts)
-    sure = half.answer is Answer.BETTER
-    return Keys(
-        len(judged), len(pressed), whole.chosen.settings, half.chosen.settings, sure, (on_out[0], on_out[1], on_out[2])
-    )
+        judged[again] = right[again]
+        looked_at.add(again)
+        keys += 1
+    return judged, keys
 
 
 def edge_of(one: Tuned) -> list[Point]:
@@ -160,21 +193,20 @@ def coming_weeks(found: dict[str, tuple[Tuned, Keys]], seeds: int, tell: Callabl
     """Let the bench camera run weeks of other seeds with installed, tuned and the edge's settings, on all cores."""
     jobs = [(place.slug, FIRST_SEED + n, _several(*found[place.name])) for n in range(seeds) for place in PLACES]
     with ProcessPoolExecutor() as pool:
-        for (slug, seed, _), (installed, tuned, half, *others) in zip(jobs, pool.map(_week, jobs), strict=True):
+        for (slug, seed, _), (installed, tuned, whole, half, *others) in zip(jobs, pool.map(_week, jobs), strict=True):
             place = next(p for p in PLACES if p.slug == slug)
             tell(f"{place.name}, week {seed}")
             week = found[place.name][0].week
             false = len(tuned.false_at)
             inside = week is not None and week[0].low <= false <= week[0].high
-            rivals = tuple((len(o.false_at), len(o.missed)) for o in others)
+            counts = [(len(o.false_at), len(o.missed)) for o in (installed, tuned, whole, half, *others)]
             yield Week(
-                place.name, seed, (len(installed.false_at), len(installed.missed)), (false, len(tuned.missed)),
-                len(tuned.real), inside, (len(half.false_at), len(half.missed)), rivals,
-            )  # fmt: skip
+                place.name, seed, counts[0], counts[1], len(tuned.real), inside, counts[2], counts[3], tuple(counts[4:])
+            )
 
 
 def _several(one: Tuned, keys: Keys) -> list[Settings]:
-    return [one.chosen.settings, keys.half, *(point.candidate.settings for point in edge_of(one))]
+    return [one.chosen.settings, keys.whole, keys.half, *(point.candidate.settings for point in edge_of(one))]
 
 
 def _week(job: tuple[str, int, list[Settings]]) -> list[Truth]:
@@ -264,14 +296,19 @@ def _sums(counts: Iterable[tuple[int, int]]) -> tuple[int, int]:
 
 def _key_lines(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> list[str]:
     """What half the keys are worth: on the days kept apart camera by camera, and on all weeks."""
-    head = f"{'camera':<14}{'keys':>8}{'used':>6}{'installed':>12}{'all keys':>12}{'half':>10}"
+    head = f"{'camera':<14}{'installed':>12}{'all keys':>12}{'half':>10}"
     lines = [f"{head}  on {HELD_DAYS} days kept apart"]
     for name, (_, keys) in found.items():
         cells = [f"{false} f {missed} m" for false, missed in keys.on_out]
-        lines.append(f"{name:<14}{keys.all:>8}{keys.used:>6}{cells[0]:>12}{cells[1]:>12}{cells[2]:>10}")
+        lines.append(f"{name:<14}{cells[0]:>12}{cells[1]:>12}{cells[2]:>10}")
+    (_, keys), *_ = found.values()
+    columns = zip(*(keys.on_out for _, keys in found.values()), strict=True)
+    totals = [f"{false} f {missed} m" for false, missed in map(_sums, columns)]
     entered = [w.half if found[w.camera][1].sure else w.installed for w in weeks]
     return [
         *lines,
-        _effect("after half the keys, every proposal entered", weeks, [w.half for w in weeks]),
+        f"{'together':<14}{totals[0]:>12}{totals[1]:>12}{totals[2]:>10}  {keys.used} keys for {keys.all}",
+        _effect("without those days, after all keys, every proposal entered", weeks, [w.whole for w in weeks]),
+        _effect("the same after half the keys", weeks, [w.half for w in weeks]),
         _effect(f"after half the keys, only where the answer is '{Answer.BETTER.value}'", weeks, entered),
     ]

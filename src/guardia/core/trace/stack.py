@@ -187,8 +187,8 @@ class TraceStack:
     def feet(self, *, contrast: int) -> NDArray[np.int32]:
         """The row of cells on which each of things() stands, (N,).
 
-        It is the lowest row of its box, or the one below where anything moved in a cell under an active one of that row,
-        too little to make it active, too.
+        It is the lowest row of its box, or the one below where anything moved in a cell under an active one of that
+        row, too little to make it active, too.
         """
         if contrast not in self._feet:
             things = self.things(contrast=contrast)
