@@ -107,9 +107,10 @@ def drag_of_a_corner(folder: Path) -> tuple[float, float]:
 
 
 def make_big_project(folder: Path, clips: int) -> None:
-    """A project with many clips, made of the demo's traces over and over; the clips' files are empty."""
+    """A project with many clips, made of the demo's traces over and over, of all its cameras; their files are empty."""
     with Project(own_demo(folder.parent)) as demo:
-        traces = [demo.measurements.trace(clip.id) for clip in demo.clips.of(demo.cameras.all()[0].id, analysed=True)]
+        clips_of = (demo.clips.of(camera.id, analysed=True) for camera in demo.cameras.all())
+        traces = [demo.measurements.trace(c.id) for of in clips_of for c in of if c.origin is Origin.MOTION]
     file = folder.parent / "empty.mp4"
     with Project(folder, create=True, site=Site("Many clips", "Europe/London")) as project:
         settings = Settings.of("polygon-mains-camera", "9", rest_s=5.0)
