@@ -140,9 +140,10 @@ class Scoring(unittest.TestCase):
 
     def test_heat_counts_occurrences_by_the_cells_of_their_largest_group(self):
         evidence = evidence_of([blob_trace([3] * 9), blob_trace([2] * 9)], kinds=["person", "person"])
-        counts = sum(moved_cells(evidence, contrast=12, verdict=Verdict.REAL).values())
+        motion = replay(evidence, tried(plain(4))).motion
+        counts = sum(moved_cells(evidence, motion, verdict=Verdict.REAL).values())
         self.assertEqual(counts[:4, 0].tolist(), [2, 2, 1, 0])
-        self.assertEqual(moved_cells(evidence, contrast=12, verdict=Verdict.FALSE), {})
+        self.assertEqual(moved_cells(evidence, motion, verdict=Verdict.FALSE), {})
 
 
 class Proposing(unittest.TestCase):

@@ -93,9 +93,7 @@ class Drawn(unittest.TestCase):
     def test_every_drawing_fits_its_make_and_keeps_its_distance(self):
         for camera, evidence in self.cameras:
             trials, candidate = Trials(evidence), camera.under(camera.installed.with_values(zones=()))
-            contrast = candidate.sensitivity[0]
-            test = camera.capability.zone_test
-            moved = Moved.of(evidence, trials.visits, trials.real, contrast=contrast, zone_test=test)
+            moved = Moved.of(evidence, trials.visits, trials.real, candidate)
             grid, seen = evidence.stack.grid, np.ones(len(trials.visits), bool)
             real = moved.cells[trials.real].any(axis=0)
             for drawing in DRAWINGS:
@@ -112,7 +110,7 @@ class Drawn(unittest.TestCase):
     def test_what_real_ones_can_spare_is_given_up_to_false_ones(self):
         evidence = days_of(real=1, false=1, days=1, false_column=5, least=40)
         trials, candidate = Trials(evidence), tried(plain(4))
-        moved = Moved.of(evidence, trials.visits, trials.real, contrast=12, zone_test="pixels")
+        moved = Moved.of(evidence, trials.visits, trials.real, candidate)
         seen, inside = np.ones(2, bool), []
         for keep in (1.0, 0.4):
             (zone,) = draw(Drawing(watch=0, hull=False, keep=keep), moved, seen, candidate, grid=GRID)
@@ -136,7 +134,7 @@ class Drawn(unittest.TestCase):
     def test_what_may_not_be_seen_is_not_drawn_from(self):
         evidence = evidence_of([blob_trace([0, *[8] * LONG, 0], column=c) for c in (3, 20)], kinds=["person", "person"])
         trials, candidate = Trials(evidence), tried(plain(4))
-        moved = Moved.of(evidence, trials.visits, trials.real, contrast=12, zone_test="pixels")
+        moved = Moved.of(evidence, trials.visits, trials.real, candidate)
         (zone,) = draw(Drawing(watch=1), moved, np.array([True, False]), candidate, grid=GRID)
         self.assertLess(max(x for x, _ in zone.points), 10 / 32)
 

@@ -6,6 +6,7 @@ import shutil
 from datetime import datetime, timedelta
 from unittest import mock
 
+import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import QEvent, QPoint, Qt, QTimer
 from PyQt6.QtGui import QFocusEvent, QGuiApplication
@@ -197,6 +198,31 @@ class Sensitivity(StepCase):
         done = self.model.comparison.draft_replay
         self.assertEqual(filled, {o.id for o in settled if done.records(o.id)})
         self.assertEqual(len(marks), len(self.model.evidence.occurrences))
+
+    def test_where_the_make_has_it_the_night_gets_a_notch_of_its_own(self):
+        page = self.open_camera("Pontoon gate", "sensitivity")
+        self.assertFalse(page.night.isVisibleTo(page))
+        self.model.corrections.set_make(capability_data("polygon-mains-camera"))
+        page = self.window.page("sensitivity")
+        self.assertTrue(page.night.isVisibleTo(page))
+        day = self.model.draft.detection.notch
+        self.assertEqual(page.night.currentText(), "as by day")
+        before = self.model.comparison.draft_replay
+        page.night.setCurrentText("2")
+        page.night.activated.emit(page.night.currentIndex())
+        self.assertEqual((self.model.draft.detection.notch, self.model.draft.detection.night_notch), (day, "2"))
+        after = self.model.comparison.draft_replay
+        dark = np.array([self.model.evidence.clip_of(o).dark for o in self.model.evidence.occurrences])
+        self.assertLess(after.recorded[dark].sum(), before.recorded[dark].sum())
+        np.testing.assert_array_equal(after.recorded[~dark], before.recorded[~dark])
+        self.assertIn("scale of the camera's notch", page.strip.getAxis("bottom").label.toPlainText())
+        self.session.undo.undo()
+        self.assertEqual(page.night.currentText(), "as by day")
+        self.model.facts.set_installed(self.model.camera.installed.with_values(night_notch="2"))
+        scale = self.window.page("tune").scale
+        scale.refresh()
+        self.assertIn(f"By day: Notch {day}: the true threshold", scale.words.text())
+        self.assertIn("At night, dashed: Notch 2: the true threshold", scale.words.text())
 
     def local(self, occurrence):
         clip = self.model.evidence.clips[self.model.evidence.clip_index[occurrence.clip_id]]

@@ -119,14 +119,18 @@ class Decider:
         What the camera was told.
     capability
         The make.
+    night
+        It sees by its infrared lamp.
     truth_factor
         How this very camera's size thresholds differ from the make's nominal ones.
     """
 
-    def __init__(self, settings: Settings, capability: Capability, *, truth_factor: float = 1.12) -> None:
+    def __init__(
+        self, settings: Settings, capability: Capability, *, night: bool = False, truth_factor: float = 1.12
+    ) -> None:
         self._parts = [
             (contrast, share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT, zone)
-            for contrast, share, zone in _zones(settings, capability)
+            for contrast, share, zone in _zones(settings, capability, night=night)
         ]
         self._masked = _painted(settings, ZoneKind.MASK)
         self._zone_test = capability.zone_test
@@ -179,15 +183,20 @@ class Decider:
         return False
 
 
-def _zones(settings: Settings, capability: Capability) -> list[tuple[int, float, NDArray[np.bool_]]]:
+def _zones(settings: Settings, capability: Capability, *, night: bool) -> list[tuple[int, float, NDArray[np.bool_]]]:
     """Contrast, size and pixels of each zone that has a sensitivity of its own; of all others together."""
-    watched = [z for z in settings.detection.zones if not isinstance(z, BlockZone) and z.kind is ZoneKind.WATCH]
+    detection = settings.detection
+    watched = [z for z in detection.zones if not isinstance(z, BlockZone) and z.kind is ZoneKind.WATCH]
+    usual = detection.night_notch if night and detection.night_notch else detection.notch
     parts = []
     for own in sorted({z.notch for z in watched}) or [""]:
         others = [z for z in watched if z.notch != own]
-        zones = tuple(z for z in settings.detection.zones if z not in others)
-        zone_settings = settings.with_values(notch=own, sensitivity=None) if own else settings
-        contrast, share = zone_settings.sensitivity_under(capability)
+        zones = tuple(z for z in detection.zones if z not in others)
+        if detection.sensitivity is not None and not own:
+            contrast, share = detection.sensitivity
+        else:
+            notch = capability.notch(own or usual)
+            contrast, share = notch.contrast, notch.size
         parts.append((contrast, share, _zone_pixels(settings.with_values(zones=zones))))
     return parts
 

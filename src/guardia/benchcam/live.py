@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded, smoothed
 from guardia.benchcam.event_list import hours_open, seen_class
 from guardia.benchcam.record import TRUTH_FACTOR, stretches
+from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import REAL_KINDS, Scene, right_kind
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
@@ -78,7 +79,8 @@ class _Camera:
         if self.trigger_s is None and at_s < self.free_s - FRESH_S:
             return
         if self.decider is None:
-            self.decider = Decider(self.settings, self.capability, truth_factor=TRUTH_FACTOR)
+            night = self.scene.light(at_s) is Light.NIGHT
+            self.decider = Decider(self.settings, self.capability, night=night, truth_factor=TRUTH_FACTOR)
         triggered = self.decider.triggered_by(small, at_s)
         rule = self.settings.recording
         if self.trigger_s is None:

@@ -10,6 +10,7 @@ from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import hours_open, seen_class, write_event_list
+from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import CONTINUOUS_S, Place, Scene, right_kind
 from guardia.benchcam.tern_quay_events import WALK_TEST_S
 from guardia.core.evidence.clips import Origin
@@ -66,7 +67,7 @@ def record(
         free, moment = -1e9, begin
         while moment < end:
             pending = folder / "pending.mp4"
-            decider = Decider(chosen, capability, truth_factor=TRUTH_FACTOR)
+            decider = Decider(chosen, capability, night=scene.light(moment) is Light.NIGHT, truth_factor=TRUTH_FACTOR)
             view = scene.view(moment, index)
             clip = record_motion(
                 view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free, lets_through=lets_through

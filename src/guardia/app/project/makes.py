@@ -102,7 +102,8 @@ def make_words(capability: Capability) -> str:
         f"{_FORMS[capability.zone_form]}, {capability.max_zones} at most"
         if capability.zone_form != "blocks"
         else f"{capability.blocks[0]} x {capability.blocks[1]} blocks",
-        count_of(len(capability.notches), "notch", "notches"),
+        count_of(len(capability.notches), "notch", "notches")
+        + (", another at night" if capability.night_notch else ""),
         "knows " + ", ".join(capability.object_classes) if capability.object_classes else "no object filter",
     ]
     rests = [c for c in capability.rest_choices_s if c]

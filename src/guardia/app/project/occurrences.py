@@ -54,9 +54,8 @@ class Occurrences:
         o = self._model.state.by_id[occurrence_id]
         index = self._model.evidence.clip_index[o.clip_id]
         base, times = int(self._model.evidence.stack.clip_start[index]), self._model.evidence.stack.times[index]
-        sizes = self._model.evidence.stack.sizes_anywhere(
-            contrast=self._model.comparison.installed_replay.motion.contrast
-        )
+        contrast = self._model.comparison.installed_replay.motion.contrast_in(self._model.evidence.clips[index])
+        sizes = self._model.evidence.stack.sizes_anywhere(contrast=contrast)
         margin = 0.2 * (o.end_s - o.start_s)
         inside = [n for n, t in enumerate(times) if o.start_s + margin <= t <= o.end_s - margin]
         return times[min(inside, key=lambda n: int(sizes[base + n]))] if inside else (o.start_s + o.end_s) / 2

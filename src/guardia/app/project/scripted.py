@@ -62,7 +62,8 @@ def new_project(
     data = capability_data(make)
     capability = capability_from_dict(data)
     installed = settings or middle_settings(capability)
-    installed.sensitivity_under(capability)
+    for dark in installed.lights:
+        installed.in_light(dark=dark).sensitivity_under(capability)
     there = (folder / "project.sqlite").exists()
     with Project(folder, create=not there, site=None if there else Site(site, time_zone)) as project:
         project.cameras.add(camera, data, installed)

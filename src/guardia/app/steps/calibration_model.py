@@ -13,6 +13,7 @@ from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.make.settings import Sensitivity, Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.score.reach import THINGS, Shown, Thing, reach_m, shown_shares
 from guardia.core.view.calibration import MARK_ERROR, Mark, calibrate, calibrate_robustly
@@ -170,21 +171,29 @@ class CalibrationModel(StepModel):
 
     def reach(self) -> list[ReachLine]:
         """Reach of every thing under the draft; empty while no view is known."""
-        contrast, size = self.model.draft.sensitivity_under(self.model.camera.capability)
-        return [self._line(thing, contrast, size) for thing in THINGS] if self.known is not None else []
+        by_light = self._by_light(self.model.draft)
+        return [self._line(thing, *by_light) for thing in THINGS] if self.known is not None else []
+
+    def _by_light(self, settings: Settings) -> tuple[Sensitivity, Sensitivity]:
+        """The sensitivity in force by day and at night."""
+        make = self.model.camera.capability
+        day, night = (settings.in_light(dark=dark).sensitivity_under(make) for dark in (False, True))
+        return day, night
 
     def reach_by_notch(self, thing: Thing) -> list[tuple[str, ReachLine]]:
         """Reach of a thing at every notch of the make; empty while no view is known."""
         notches = self.model.camera.capability.notches if self.known is not None else ()
-        return [(n.label, self._line(thing, n.contrast, n.size)) for n in notches]
+        return [(n.label, self._line(thing, *[Sensitivity(n.contrast, n.size)] * 2)) for n in notches]
 
-    def _line(self, thing: Thing, contrast: int, size: float) -> ReachLine:
+    def _line(self, thing: Thing, by_day: Sensitivity, at_night: Sensitivity) -> ReachLine:
         known = self.known
         assert known is not None
         day, night = self._shares(dark=False), self._shares(dark=True)
+        contrast, size = by_day
         across, towards = (
             reach_m(known.view, thing, contrast=contrast, size=size, across=a, shown=day) for a in (True, False)
         )
+        contrast, size = at_night
         dark = reach_m(known.view, thing, contrast=contrast, size=size, across=True, shown=night, lamp_m=known.lamp_m)
         return ReachLine(thing, across, towards, dark)
 
@@ -197,14 +206,14 @@ class CalibrationModel(StepModel):
         if known is None:
             return []
         reaches = []
-        capability, draft = self.model.camera.capability, self.model.draft
+        draft = self.model.draft
         for zone in draft.detection.zones:
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
                 ahead = known.view.to_ground(np.array(zone.points))[:, 1]
                 if np.isnan(ahead).all():
                     continue
-                settings = draft.with_values(notch=zone.notch, sensitivity=None) if zone.notch else draft
-                line = self._line(thing, *settings.sensitivity_under(capability))
+                own = {"notch": zone.notch, "night_notch": "", "sensitivity": None} if zone.notch else {}
+                line = self._line(thing, *self._by_light(draft.with_values(**own)))
                 far = math.inf if np.isnan(ahead).any() else float(ahead.max())
                 reaches.append((zone.name, float(np.nanmin(ahead)), far, line))
         return reaches

@@ -23,10 +23,10 @@ class HeatModel:
 
     def refresh(self) -> None:
         """Count anew."""
-        evidence, contrast = self._model.evidence, self._model.comparison.installed_replay.motion.contrast
+        evidence, motion = self._model.evidence, self._model.comparison.installed_replay.motion
         shape = (evidence.stack.rows, evidence.stack.columns)
         for verdict in VERDICTS:
-            self._moved[verdict] = moved_cells(evidence, contrast=contrast, verdict=verdict)
+            self._moved[verdict] = moved_cells(evidence, motion, verdict=verdict)
             self.counts[verdict] = np.sum([np.zeros(shape, np.int64), *self._moved[verdict].values()], axis=0)
 
     def over(self, cells: NDArray[np.bool_], verdicts: tuple[Verdict, ...] = VERDICTS) -> tuple[tuple[int, ...], str]:

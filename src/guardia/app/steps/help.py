@@ -9,6 +9,10 @@ SETTING_HELP = {
         "Sensitivity, the make's own scale: each notch asks for a certain number of adjacent grid cells, in % of the "
         "picture. Bigger or nearer things need less sensitivity."
     ),
+    "night_notch": (
+        "Sensitivity at night: the notch in force while the picture is that of a night, by the lamp. Insects, rain and "
+        "headlights look larger then; people are seen less far. Zones with a notch of their own keep it."
+    ),
     "objects": (
         "Object filter: only these classes trigger; with none chosen any motion does. It trusts the camera's own eye, "
         "which fails far away and in the dark; what the classes rest on is said beside the score."

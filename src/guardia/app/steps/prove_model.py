@@ -136,9 +136,9 @@ class ProveModel(StepModel):
         known, camera = self.model.camera.view, self.model.camera
         if known is None:
             return FAR_M
-        contrast, size = self.model.draft.sensitivity_under(camera.capability)
         answers = {}
         for dark in (False, True):
+            contrast, size = self.model.draft.in_light(dark=dark).sensitivity_under(camera.capability)
             shown = shown_shares(self.model.evidence, known.view, dark=dark)
             lamp = known.lamp_m if dark else None
             at = reach_m(known.view, THINGS[0], contrast=contrast, size=size, across=True, shown=shown, lamp_m=lamp)
@@ -206,7 +206,7 @@ class ProveModel(StepModel):
 
         When the phone told it, or that it never did, counts among the alert tests, too.
         """
-        installed = self.model.camera.installed
+        installed = self.model.camera.installed.in_light(dark=walk.dark)
         notch = "" if installed.detection.sensitivity is not None else installed.detection.notch
         alert_s = None if result in "MN" else alert_s
         walked = Walked(time.time(), *_way_of(walk), notch, self._strength(walk), result, alert_s)
@@ -224,7 +224,7 @@ class ProveModel(StepModel):
         known, camera = self.model.camera.view, self.model.camera
         if known is None:
             return 0.0
-        contrast, size = camera.installed.sensitivity_under(camera.capability)
+        contrast, size = camera.installed.in_light(dark=walk.dark).sensitivity_under(camera.capability)
         shown = shown_shares(self.model.evidence, known.view, dark=walk.dark)
         across = walk.way is Way.ACROSS
         return strength_at(known.view, walk.near_m, contrast=contrast, size=size, across=across, shown=shown)

@@ -181,6 +181,11 @@ class Evidence:
         )
 
     @cached_property
+    def dark_frames(self) -> NDArray[np.bool_]:
+        """(F,) whether each picture of the stack belongs to a dark clip."""
+        return np.repeat(np.array([c.dark for c in self.clips], bool), np.diff(self.stack.clip_start))
+
+    @cached_property
     def snapshots(self) -> int:
         """Number of single pictures taken by the clock."""
         return sum(c.origin is Origin.SNAPSHOT for c in self.clips)

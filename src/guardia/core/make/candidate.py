@@ -30,5 +30,5 @@ class Candidate:
 
     @property
     def sensitivity(self) -> Sensitivity:
-        """Contrast and size threshold in force; raises InvalidValue if the make has no such notch."""
+        """Contrast and size threshold in force by day; raises InvalidValue if the make has no such notch."""
         return self.settings.sensitivity_under(self.capability)

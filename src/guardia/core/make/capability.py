@@ -14,7 +14,7 @@ from guardia.core.hours.periods import ScheduleRules
 from guardia.core.storage.rules import StorageRules
 from guardia.core.trace.measure import CONTRAST_LEVELS, NO_GRID, Grid
 
-VERSION = 5
+VERSION = 6
 SHARE_OF_CELLS = 0.5
 """Files of version 1 give sizes as a share of the picture's cells, whatever part of each had changed. Summing what
 changed of each cell gives about half as much: 0.4 for groups of 3 cells to 0.6 for groups of 16 on the demo's clips, at
@@ -100,6 +100,8 @@ class Capability:
         Number of areas that it can black out.
     zone_sensitivity
         Whether each zone can have a sensitivity of its own.
+    night_notch
+        Whether another notch can be set for the night, while the picture is dark.
     schedule
         What it can be told of hours.
     alert_interval_choices_s
@@ -134,6 +136,7 @@ class Capability:
     class_range_m: tuple[float, float] | None = None
     privacy_masks: int = 0
     zone_sensitivity: bool = False
+    night_notch: bool = False
     schedule: ScheduleRules = field(default_factory=ScheduleRules)
     alert_interval_choices_s: tuple[float, ...] = (0.0,)
     detection_off_stops: tuple[str, ...] = ("recording by motion", "alerts")
@@ -184,7 +187,7 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         If a part is missing or cannot be used.
     """
     version = data.get("version", 1)
-    if version not in (1, 2, 3, 4, VERSION):
+    if version not in range(1, VERSION + 1):
         raise InvalidValue(
             f"The capability has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",

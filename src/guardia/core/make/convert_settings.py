@@ -58,10 +58,14 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
         else z
         for z in detection.zones
     )
+    day, night = (
+        nearest_notch(capability, *settings.in_light(dark=dark).sensitivity_under(former)) for dark in (False, True)
+    )
     converted = Settings.of(
         capability.id,
-        nearest_notch(capability, *settings.sensitivity_under(former)),
+        day,
         zones,
+        night_notch=night if capability.night_notch and night != day else "",
         detection_on=detection.detection_on,
         hold_s=nearest_choice(detection.hold_s, capability.hold_choices_s),
         release_s=capability.release_s,
@@ -97,11 +101,13 @@ def copied(source: Candidate, target: Candidate, *, zones: bool) -> tuple[Settin
     lost = [
         f"{lever.words}: {_said(lever.value(source.settings))} becomes {_said(lever.value(taken))}"
         for lever in LEVERS
-        if lever.value(taken) != lever.value(source.settings) and lever.id != "release_s"
+        if lever.value(taken) != lever.value(source.settings) and lever.id not in ("release_s", "night_notch")
     ]
-    if target.capability.id != source.capability.id and source.settings.detection.notch:
-        notches = f"'{source.settings.detection.notch}' becomes '{taken.detection.notch}'"
-        lost.insert(0, f"sensitivity: {notches}, the nearest of this make")
+    for dark in reversed(source.settings.lights):
+        was, now = (s.in_light(dark=dark).detection.notch for s in (source.settings, taken))
+        if was and target.capability.id != source.capability.id:
+            nearest = "the nearest of this make" if target.capability.night_notch or not dark else "as by day"
+            lost.insert(0, f"sensitivity{' at night' if dark else ''}: '{was}' becomes '{now}', {nearest}")
     return taken, [*lost, *limits_broken(Candidate(taken, target.capability))]
 
 

@@ -40,8 +40,8 @@ class Reached(NamedTuple):
     size: NDArray[np.float64]
 
 
-def reached(candidate: Candidate, *, grid: Grid) -> Reached:
-    """Contrast and size at which each cell counts, with the notches of single zones.
+def reached(candidate: Candidate, *, grid: Grid, dark: bool) -> Reached:
+    """Contrast and size at which each cell counts by day or at night, with the notches of single zones.
 
     Parameters
     ----------
@@ -49,6 +49,8 @@ def reached(candidate: Candidate, *, grid: Grid) -> Reached:
         Settings and make.
     grid
         Columns and rows of cells.
+    dark
+        At night.
 
     Returns
     -------
@@ -62,6 +64,8 @@ def reached(candidate: Candidate, *, grid: Grid) -> Reached:
     """
     contrast, size = np.full(grid.shape, np.inf), np.full(grid.shape, np.inf)
     for part in zone_parts(candidate, grid=grid):
+        if part.dark not in (None, dark):
+            continue
         contrast[part.cells] = np.minimum(contrast[part.cells], part.contrast)
         size[part.cells] = np.minimum(size[part.cells], part.needed)
     return Reached(contrast, size)
@@ -135,7 +139,7 @@ def _other_modes(old: object, new: object) -> bool:
 
 
 def _never(_old: object, _new: object) -> bool:
-    """Alerts record nothing."""
+    """Alerts record nothing; what a notch lets through is compared cell by cell."""
     return False
 
 
@@ -162,6 +166,12 @@ def _filter_line(settings: Settings, capability: Capability) -> str:
     )
 
 
+def _night_line(settings: Settings, capability: Capability) -> str:
+    if not capability.night_notch or settings.detection.sensitivity is not None:
+        return ""
+    return f"Sensitivity at night: {settings.detection.night_notch or 'as by day'}"
+
+
 def _length_line(settings: Settings, _capability: Capability) -> str:
     if settings.recording.length_s is None:
         return "Records for: as long as it moves"
@@ -183,6 +193,10 @@ LEVERS: tuple[Lever, ...] = (
         "detection_on", "motion detection", None,
         lambda s, _c: f"Motion detection: {'on' if s.detection.detection_on else 'OFF (nothing will be recorded)'}",
         _on,
+    ),
+    Lever(
+        "night_notch", "sensitivity at night",
+        lambda c: ("", *(n.label for n in c.notches)) if c.night_notch else ("",), _night_line, _never,
     ),
     Lever(
         "hold_s", "hold time", lambda c: c.hold_choices_s,
@@ -280,14 +294,15 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
     if not new.detection.detection_on:
         return ()
     words = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
-    before = reached(Candidate(old, capability), grid=grid)
-    after = reached(Candidate(new, capability), grid=grid)
-    watched = np.isfinite(after.size)
-    if (watched & ~np.isfinite(before.size)).any():
-        words.append("zones")
-    both = watched & np.isfinite(before.size)
-    if (both & ((after.contrast < before.contrast) | (after.size < before.size))).any():
-        words.append("sensitivity")
+    for dark in sorted({*old.lights, *new.lights}):
+        before = reached(Candidate(old, capability), grid=grid, dark=dark)
+        after = reached(Candidate(new, capability), grid=grid, dark=dark)
+        watched = np.isfinite(after.size)
+        if not dark and (watched & ~np.isfinite(before.size)).any():
+            words.append("zones")
+        both = watched & np.isfinite(before.size)
+        if (both & ((after.contrast < before.contrast) | (after.size < before.size))).any():
+            words.append("sensitivity at night" if dark else "sensitivity")
     return tuple(words)
 
 
@@ -309,15 +324,21 @@ def limits_broken(candidate: Candidate) -> list[str]:
     for lever in LEVERS:
         value = lever.value(settings)
         if lever.choices is not None and value not in lever.choices(capability):
-            subject = (
-                "" if isinstance(value, bool) else "'as long as it moves' as " if value is None else f"{value} s as "
-            )
-            broken.append(f"This make does not offer {subject}{lever.words}.")
+            broken.append(f"This make does not offer {_as_words(value)}{lever.words}.")
     broken += _hours_broken(settings, capability)
     unknown = [name for name in settings.detection.objects if name not in capability.object_classes]
     if unknown:
         broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
     return broken
+
+
+def _as_words(value: object) -> str:
+    """A value that is not on offer, before the words of its lever."""
+    if isinstance(value, bool):
+        return ""
+    if value is None:
+        return "'as long as it moves' as "
+    return f"{value:g} s as " if isinstance(value, float | int) else f"'{value}' as "
 
 
 def _hours_broken(settings: Settings, capability: Capability) -> list[str]:

@@ -30,7 +30,7 @@ from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
-VERSION = 5
+VERSION = 6
 LONGEST_S = 3600.0
 
 
@@ -57,6 +57,9 @@ class DetectionSettings:
     ----------
     notch
         The make's sensitivity, by its own label; empty when a sensitivity is given directly.
+    night_notch
+        The one that takes its place while the picture is that of a night; empty for the same by day and night. Zones
+        with a sensitivity of their own keep it, and one given directly holds by day and night.
     zones
         Watch and ignore polygons, or the make's blocks.
     detection_on
@@ -78,6 +81,7 @@ class DetectionSettings:
     release_s: float = 1.0
     sensitivity: Annotated[Sensitivity, PlainSerializer(Sensitivity._asdict)] | None = None
     objects: tuple[str, ...] = ()
+    night_notch: str = ""
 
     def __post_init__(self) -> None:
         _check_seconds(self, "hold_s", "release_s")
@@ -231,8 +235,8 @@ class Settings:
     storage: StorageSettings = field(default_factory=StorageSettings)
 
     def __post_init__(self) -> None:
-        if "\0" in self.capability or "\0" in self.detection.notch:
-            raise InvalidValue("The make's id and the notch are plain words.")
+        if any("\0" in word for word in (self.capability, self.detection.notch, self.detection.night_notch)):
+            raise InvalidValue("The make's id and the notches are plain words.")
 
     @staticmethod
     def of(capability: str, notch: str = "", zones: tuple[Zone, ...] = (), **values: Any) -> Settings:
@@ -250,10 +254,22 @@ class Settings:
         """One value by its name."""
         return getattr(getattr(self, PART_OF[name]), name)
 
+    @property
+    def lights(self) -> tuple[bool, ...]:
+        """Whether it is dark, in each light in which the camera's own sensitivity differs: one, or day and night."""
+        detection = self.detection
+        same = detection.sensitivity is not None or detection.night_notch in ("", detection.notch)
+        return (False,) if same else (False, True)
+
+    def in_light(self, *, dark: bool) -> Settings:
+        """The same as they hold in one light: with the notch in force there, and none for the night apart."""
+        at_night = dark and len(self.lights) > 1
+        return self.with_values(notch=self.detection.night_notch if at_night else self.detection.notch, night_notch="")
+
     def sensitivity_under(self, capability: Capability) -> Sensitivity:
-        """Contrast and size threshold in force; raises InvalidValue if the make has no such notch."""
+        """Contrast and size threshold in force by day; raises InvalidValue if the make has no such notch."""
         if self.detection.sensitivity is not None:
-            return self.detection.sensitivity
+            return Sensitivity(*self.detection.sensitivity)
         notch = capability.notch(self.detection.notch)
         return Sensitivity(notch.contrast, notch.size)
 
@@ -297,7 +313,7 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             "This is not a Guardia settings file.", do=f'It must be a JSON object with "format": "{FORMAT}".'
         )
     version = data.get("version")
-    if version not in (1, 2, 3, 4, VERSION):
+    if version not in range(1, VERSION + 1):
         raise InvalidValue(
             f"The settings file has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",

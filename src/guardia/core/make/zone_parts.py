@@ -1,4 +1,4 @@
-"""The zone of a make by sensitivity: cells that share one contrast and one size threshold."""
+"""The zone of a make by sensitivity: cells that share one contrast and one size threshold, by day, by night or both."""
 
 from __future__ import annotations
 
@@ -25,15 +25,18 @@ class ZonePart:
         Luma step in force there.
     needed
         Size needed to trigger there.
+    dark
+        Whether it holds in dark pictures only or in bright ones only; None for in all.
     """
 
     cells: NDArray[np.bool_]
     contrast: int
     needed: int
+    dark: bool | None = None
 
 
 def zone_parts(candidate: Candidate, *, grid: Grid) -> list[ZonePart]:
-    """The zone by sensitivity: one part, or where zones have their own one for each notch in use.
+    """The zone by sensitivity: one part, or where zones or the night have their own one for each notch in use.
 
     Parameters
     ----------
@@ -58,7 +61,10 @@ def zone_parts(candidate: Candidate, *, grid: Grid) -> list[ZonePart]:
     parts = []
     for label in sorted({z.notch for z in watch}) or [""]:
         cells = zone_cells([*(z for z in watch if z.notch == label), *apart], grid=grid)
-        own = candidate.with_values(notch=label, sensitivity=None) if label else candidate
-        contrast, share = own.sensitivity
-        parts.append(ZonePart(cells, contrast, least_size(share, grid.cells)))
+        by_zone = candidate.with_values(notch=label, night_notch="", sensitivity=None) if label else candidate
+        lights = by_zone.settings.lights
+        for dark in lights:
+            own = by_zone.settings.in_light(dark=dark)
+            contrast, share = own.sensitivity_under(candidate.capability)
+            parts.append(ZonePart(cells, contrast, least_size(share, grid.cells), dark if len(lights) > 1 else None))
     return parts

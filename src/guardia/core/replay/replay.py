@@ -15,7 +15,7 @@ from functools import cached_property
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import length, merged, within
 from guardia.core.hours.plan import in_spans
@@ -51,6 +51,8 @@ class Motion:
         Size needed to trigger, in the unit of `sizes`.
     contrast
         Luma step in force.
+    night_contrast
+        Luma step in force in dark pictures.
     """
 
     parts: list[ZonePart]
@@ -58,6 +60,11 @@ class Motion:
     sizes: NDArray[np.int32]
     needed: int
     contrast: int
+    night_contrast: int
+
+    def contrast_in(self, clip: Clip) -> int:
+        """Luma step in force in a clip."""
+        return self.night_contrast if clip.dark else self.contrast
 
     @cached_property
     def zone(self) -> NDArray[np.bool_]:
@@ -84,7 +91,12 @@ def motion_under(
     if without is not None:
         parts = [replace(part, cells=part.cells & ~without) for part in parts]
     of_part = [stack.sizes(p.cells, contrast=p.contrast, zone_test=candidate.capability.zone_test) for p in parts]
-    return Motion(parts, of_part, _on_one_scale(of_part, [p.needed for p in parts], needed), needed, contrast)
+    for part, sizes in zip(parts, of_part, strict=True):
+        if part.dark is not None:
+            sizes[evidence.dark_frames != part.dark] = 0
+    at_night = candidate.settings.in_light(dark=True).sensitivity_under(candidate.capability)
+    scaled = _on_one_scale(of_part, [p.needed for p in parts], needed)
+    return Motion(parts, of_part, scaled, needed, contrast, at_night.contrast)
 
 
 @dataclass(frozen=True, eq=False)
@@ -175,7 +187,11 @@ class Replay:
     @cached_property
     def largest(self) -> tuple[list[int], list[int]]:
         """Largest size of each occurrence inside the zone, and in the whole picture."""
-        anywhere = self.evidence.stack.sizes_anywhere(contrast=self.motion.contrast)
+        stack, motion = self.evidence.stack, self.motion
+        anywhere = stack.sizes_anywhere(contrast=motion.contrast)
+        if motion.night_contrast != motion.contrast:
+            at_night = stack.sizes_anywhere(contrast=motion.night_contrast)
+            anywhere = np.where(self.evidence.dark_frames, at_night, anywhere)
         return _largest(self.motion.sizes, self.evidence), _largest(anywhere, self.evidence)
 
 

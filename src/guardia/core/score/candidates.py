@@ -55,7 +55,7 @@ def score_all(
 def _moves(candidate: Candidate) -> tuple[object, ...]:
     """What the sizes of motion depend on."""
     detection = candidate.settings.detection
-    return detection.zones, detection.notch, detection.sensitivity, candidate.capability.id
+    return detection.zones, detection.notch, detection.night_notch, detection.sensitivity, candidate.capability.id
 
 
 def disagreements(evidence: Evidence, replays: Sequence[Replay]) -> list[tuple[Visit, tuple[Outcome, ...]]]:
@@ -102,7 +102,7 @@ class Scorer:
     def replay(self, evidence: Evidence, candidate: Candidate) -> Replay:
         """As the function of that name. A corner that moves within its cells changes nothing."""
         cells = tuple(
-            (p.cells.tobytes(), p.contrast, p.needed) for p in zone_parts(candidate, grid=evidence.stack.grid)
+            (p.cells.tobytes(), p.contrast, p.needed, p.dark) for p in zone_parts(candidate, grid=evidence.stack.grid)
         )
         key = (candidate.with_values(zones=()), cells)
         done = self._replays.get(key)

@@ -19,7 +19,7 @@ from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import GATES, Outcome
 from guardia.core.replay.objects import object_classes
-from guardia.core.replay.replay import Replay
+from guardia.core.replay.replay import Motion, Replay
 from guardia.core.replay.writing import recorded_edges, seconds_within
 from guardia.core.storage.rules import RecordingMode
 
@@ -386,15 +386,15 @@ def watch_words(evidence: Evidence) -> list[str]:
     return lines
 
 
-def moved_cells(evidence: Evidence, *, contrast: int, verdict: Verdict) -> dict[int, NDArray[np.bool_]]:
+def moved_cells(evidence: Evidence, motion: Motion, *, verdict: Verdict) -> dict[int, NDArray[np.bool_]]:
     """Where the occurrences of one verdict moved.
 
     Parameters
     ----------
     evidence
         Clips, traces, judged occurrences.
-    contrast
-        One of the contrast levels.
+    motion
+        Whose contrast counts.
     verdict
         Real or false.
 
@@ -403,8 +403,10 @@ def moved_cells(evidence: Evidence, *, contrast: int, verdict: Verdict) -> dict[
     dict[int, NDArray[np.bool_]]
         By occurrence id (rows, columns): cells that its largest moving group covered in at least one picture.
     """
-    return {
-        o.id: evidence.stack.main_cells(evidence.clip_index[o.clip_id], o.start_s, o.end_s, contrast=contrast)
-        for o in evidence.occurrences
-        if o.verdict is verdict and not evidence.clip_of(o).by_another_cause
-    }
+    moved = {}
+    for o in evidence.occurrences:
+        clip = evidence.clip_of(o)
+        if o.verdict is verdict and not clip.by_another_cause:
+            place, contrast = evidence.clip_index[clip.id], motion.contrast_in(clip)
+            moved[o.id] = evidence.stack.main_cells(place, o.start_s, o.end_s, contrast=contrast)
+    return moved

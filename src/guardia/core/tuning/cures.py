@@ -40,6 +40,8 @@ def usual_cures(evidence: Evidence, start: Candidate, zones: tuple[Zone, ...]) -
     at = labels.index(installed.detection.notch) if installed.detection.notch in labels else 0
     if at > 0 and installed.detection.sensitivity is None:
         others.append((f"sensitivity {labels[at - 1]}", start.with_values(notch=labels[at - 1])))
+        if start.capability.night_notch:
+            others.append((f"sensitivity {labels[at - 1]} at night", start.with_values(night_notch=labels[at - 1])))
     if zones != installed.detection.zones:
         others.append(("zones of the draft", start.with_values(zones=zones)))
     others.append(("detection off", start.with_values(detection_on=False)))

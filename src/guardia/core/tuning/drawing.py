@@ -100,16 +100,16 @@ class Moved:
     real: NDArray[np.bool_]
 
     @classmethod
-    def of(
-        cls, evidence: Evidence, visits: list[Visit], real: NDArray[np.bool_], *, contrast: int, zone_test: str
-    ) -> Moved:
-        """Where visits moved at a contrast for a make's zone test, `real` saying which of them are real."""
-        stack = evidence.stack
-        where = stack.main_feet if zone_test == "foot" else stack.main_cells
+    def of(cls, evidence: Evidence, visits: list[Visit], real: NDArray[np.bool_], candidate: Candidate) -> Moved:
+        """Where visits moved by a candidate's contrast and its make's zone test, `real` saying which are real."""
+        stack, make = evidence.stack, candidate.capability
+        where = stack.main_feet if make.zone_test == "foot" else stack.main_cells
+        contrast_in = [candidate.settings.in_light(dark=d).sensitivity_under(make).contrast for d in (False, True)]
         cells = np.zeros((len(visits), *stack.grid.shape), bool)
         for row, visit in enumerate(visits):
             for part in visit:
                 clip = evidence.clip_index[part.clip_id]
+                contrast = contrast_in[evidence.clips[clip].dark]
                 cells[row] |= where(clip, part.start_s, part.end_s, contrast=contrast)
         return cls(cells, real)
 

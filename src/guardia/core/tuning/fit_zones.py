@@ -196,10 +196,7 @@ class _Search:
         evidence, candidate = self.before.evidence, self.before.candidate
         real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
         visits = [*real, *(v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE)]
-        moved = Moved.of(
-            evidence, visits, np.arange(len(visits)) < len(real), contrast=candidate.sensitivity[0],
-            zone_test=candidate.capability.zone_test,
-        )  # fmt: skip
+        moved = Moved.of(evidence, visits, np.arange(len(visits)) < len(real), candidate)
         seen, grid = np.ones(len(visits), bool), evidence.stack.grid
         for drawing in DRAWINGS:
             if drawing.watch is not None:

@@ -22,8 +22,8 @@ from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.events import EVENT_TOLERANCE_S
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Sensitivity, Settings
+from guardia.core.make.capability import Capability, Notch
+from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import motion_under
 from guardia.core.tuning.trials import lasting_sizes
 
@@ -111,12 +111,12 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
     for clip in evidence.motion_clips:
         settings = _telling(evidence, clip)
         if settings is not None and (strength := strengths.of_clip(clip, settings)) > 0:
-            seen.append(Seen(settings.detection.notch, strength, True))
+            seen.append(Seen(_notch_in(settings, clip), strength, True))
     for place, (index, begin, end) in enumerate(evidence.spans if looked else ()):
         clip = evidence.clips[index]
         settings = _telling(evidence, clip)
         if clip.id in footage and settings is not None and (strength := strengths.of(place, settings)) > 0:
-            seen.append(Seen(settings.detection.notch, strength, any(a < end and begin < b for a, b in listed)))
+            seen.append(Seen(_notch_in(settings, clip), strength, any(a < end and begin < b for a, b in listed)))
     seen += [Seen(w.notch, w.strength, w.triggered) for w in evidence.walks if w.notch and w.strength]
     return seen
 
@@ -126,6 +126,11 @@ def _telling(evidence: Evidence, clip: Clip) -> Settings | None:
     settings = evidence.settings_of(clip)
     triggers = settings is not None and settings.detection.sensitivity is None and settings.detection.detection_on
     return settings if triggers else None
+
+
+def _notch_in(settings: Settings, clip: Clip) -> str:
+    """The notch in force in a clip's light."""
+    return settings.in_light(dark=clip.dark).detection.notch
 
 
 class _Strengths:
@@ -243,7 +248,7 @@ def telling_walk(scales: Sequence[NotchScale], installed: str) -> str:
 
 
 def at_ends(chosen: Candidate, scales: Sequence[NotchScale]) -> tuple[Candidate, Candidate] | None:
-    """Settings with the threshold that their notch has at the low and the high end of what is believed of it.
+    """Settings with the thresholds that their notches have at the low and the high end of what is believed of them.
 
     Parameters
     ----------
@@ -257,11 +262,20 @@ def at_ends(chosen: Candidate, scales: Sequence[NotchScale]) -> tuple[Candidate,
     tuple[Candidate, Candidate] | None
         None where the sensitivity is given directly, so that no notch is in doubt.
     """
-    settings = chosen.settings
-    if settings.detection.sensitivity is not None:
+    make = chosen.capability
+    if chosen.settings.detection.sensitivity is not None:
         return None
-    notch = chosen.capability.notch(settings.detection.notch)
-    known = next((s for s in scales if s.label == notch.label), None)
-    ends = (notch.size_low, notch.size_high) if known is None else (notch.size * known.low, notch.size * known.high)
-    low, high = (chosen.with_values(sensitivity=Sensitivity(notch.contrast, min(1.0, size))) for size in ends)
+    known = {s.label: s for s in scales}
+    ends = [(n.size * known[n.label].low, n.size * known[n.label].high) if n.label in known
+            else (n.size_low, n.size_high) for n in make.notches]  # fmt: skip
+    low, high = (
+        replace(chosen, capability=replace(make, notches=tuple(map(_at, make.notches, sizes))))
+        for sizes in zip(*ends, strict=True)
+    )
     return low, high
+
+
+def _at(notch: Notch, size: float) -> Notch:
+    """A notch with a threshold that is known."""
+    size = min(1.0, size)
+    return replace(notch, size=size, size_low=size, size_high=size)

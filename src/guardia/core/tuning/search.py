@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, could_show_more, limits_broken
-from guardia.core.make.settings import PART_OF
+from guardia.core.make.settings import PART_OF, Settings
 from guardia.core.make.zones import PolygonZone, Zone, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
@@ -102,9 +102,7 @@ class Search:
         self._levers = [c for c in _choices(installed.capability) if c[0] != "objects" or self.filter_known]
         self._zones = [*others, ("no zones", ())]
         self._drawn: dict[tuple[Drawing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
-        contrast, _ = installed.sensitivity
-        test = installed.capability.zone_test
-        self._moved = Moved.of(trials.evidence, trials.visits, trials.real, contrast=contrast, zone_test=test)
+        self._moved = Moved.of(trials.evidence, trials.visits, trials.real, installed)
         self._weights = trials.weights(cost)
         self.seen = seen
         self.unseen = unseen
@@ -181,10 +179,8 @@ class Search:
     def _moves(self, idea: Idea) -> Iterable[tuple[str, Idea]]:
         """Ideas one lever away."""
         make, settings = self.installed.capability, idea.candidate.settings
-        if settings.detection.sensitivity is None:
-            for notch in make.notches:
-                if notch.label != settings.detection.notch:
-                    yield f"sensitivity {notch.label}", _with(idea, notch=notch.label)
+        for words, notches in _notch_moves(settings, make):
+            yield words, _with(idea, **notches)
         for zone in settings.detection.zones if idea.drawing is None and make.zone_sensitivity else ():
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
                 for notch in make.notches:
@@ -239,12 +235,27 @@ def _with(idea: Idea, **values: object) -> Idea:
     return idea._replace(candidate=idea.candidate.with_values(**values))
 
 
+def _notch_moves(settings: Settings, make: Capability) -> Iterable[tuple[str, dict[str, str]]]:
+    """The camera's other notches: by day and night alike, and where the make can have one for the night, each apart."""
+    if settings.detection.sensitivity is not None:
+        return
+    day, *apart = (settings.in_light(dark=dark).detection.notch for dark in settings.lights)
+    night = apart[0] if apart else day
+    for label in (notch.label for notch in make.notches):
+        if apart or label != day:
+            yield f"sensitivity {label}", {"notch": label, "night_notch": ""}
+        if make.night_notch and label != day:
+            yield f"sensitivity {label} by day", {"notch": label, "night_notch": "" if label == night else night}
+        if make.night_notch and label != night:
+            yield f"sensitivity {label} at night", {"night_notch": "" if label == day else label}
+
+
 def _choices(make: Capability) -> list[tuple[str, str, tuple[object, ...]]]:
     """Name, words and values of the levers that a make bounds by a list, and of its object filter."""
     values = [
         (lever.id, lever.words, lever.choices(make))
         for lever in LEVERS
-        if lever.choices is not None and PART_OF[lever.id] in ("detection", "recording")
+        if lever.choices is not None and lever.id != "night_notch" and PART_OF[lever.id] in ("detection", "recording")
     ]
     if make.object_classes:
         sets = ((), *((name,) for name in make.object_classes), make.object_classes)

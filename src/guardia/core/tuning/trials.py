@@ -249,7 +249,7 @@ def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) ->
 
 
 def _key(parts: list[ZonePart]) -> tuple[object, ...]:
-    return tuple((part.cells.tobytes(), part.contrast, part.needed) for part in parts)
+    return tuple((part.cells.tobytes(), part.contrast, part.needed, part.dark) for part in parts)
 
 
 def _moved(part: ZonePart, variant: Variant) -> ZonePart:

@@ -170,8 +170,9 @@ class _Finder:
     def triggering(self, o: Occurrence, first_s: float, last_s: float) -> list[list[Group]]:
         """Of each picture in a span of an occurrence's clip the groups that trigger in it."""
         index, stack = self.evidence.clip_index[o.clip_id], self.evidence.stack
+        parts = [part for part in self.parts if part.dark in (None, self.evidence.clips[index].dark)]
         triggers: list[list[Group]] = []
-        for part in self.parts if self.zone_test == "pixels" else ():
+        for part in parts if self.zone_test == "pixels" else ():
             level = CONTRAST_LEVELS.index(part.contrast)
             dense = stack.changed(index, first_s - 1e-6, last_s + 1e-6, level=level)
             pictures = (dense >= FILL_BYTE).reshape(-1, *part.cells.shape)
@@ -185,7 +186,7 @@ class _Finder:
             return triggers
         low, high = stack.pictures(index, first_s - 1e-6, last_s + 1e-6)
         triggers = [[] for _ in range(low, high)]
-        for part in self.parts:
+        for part in parts:
             things, feet = stack.things(contrast=part.contrast), stack.feet(contrast=part.contrast)
             begin, end = np.searchsorted(things.frame, np.array([low, high], things.frame.dtype))
             for number in range(int(begin), int(end)):

@@ -74,7 +74,7 @@ class _Screen(QWidget):
     def _paint_outline(self, painter: QPainter, area: QRectF) -> None:
         evidence = self._model.evidence
         clip = evidence.clip_index[self._occurrence.clip_id]
-        contrast = self._model.comparison.draft_replay.motion.contrast
+        contrast = self._model.comparison.draft_replay.motion.contrast_in(evidence.clips[clip])
         box = evidence.stack.box_at(clip, self.at_s, contrast=contrast)
         if box is not None:
             left, top = area.left() + box[0] * area.width(), area.top() + box[1] * area.height()

@@ -58,9 +58,8 @@ class Pictures:
             strip = strip.copy(middle * width, 0, width, strip.height())
             evidence = camera.evidence
             clip = evidence.clip_index[self._model.occurrence(occurrence_id).clip_id]
-            box = evidence.stack.box_at(
-                clip, times[middle], contrast=camera.comparison.installed_replay.motion.contrast
-            )
+            contrast = camera.comparison.installed_replay.motion.contrast_in(evidence.clips[clip])
+            box = evidence.stack.box_at(clip, times[middle], contrast=contrast)
         if not strip.isNull():
             self._kept[occurrence_id] = (strip, box)
             if len(self._kept) > _KEPT_PICTURES:

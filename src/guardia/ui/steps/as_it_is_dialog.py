@@ -34,6 +34,9 @@ class AsItIsDialog(QDialog):
         form.addRow("Motion detection", self.detection_on)
         self.boxes: dict[str, QComboBox] = {}
         self._add(form, "notch", "Sensitivity", [(notch.label, notch.label) for notch in make.notches])
+        if make.night_notch:
+            apart: list[tuple[str, object]] = [(notch.label, notch.label) for notch in make.notches]
+            self._add(form, "night_notch", "Sensitivity at night", [("as by day", ""), *apart])
         for name, words, choices in (
             ("hold_s", "Motion must last", make.hold_choices_s),
             ("pre_record_s", "Pre-record", make.pre_record_choices_s),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pyqtgraph as pg
+from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
@@ -15,6 +16,9 @@ from guardia.ui.parts.widgets import WrappedLabel
 
 _WIDTH = 0.12
 _STRENGTHS = np.geomspace(0.2, 12.0, 160)
+_LOOKS = ((Qt.PenStyle.SolidLine, "o"), (Qt.PenStyle.DashLine, "d"))
+"""Line and points of the notch by day, or by day and night, and of that at night."""
+
 _TICKS = [(float(np.log10(v)), f"{v:g}") for v in (0.2, 0.5, 1, 2, 5, 10)]
 
 
@@ -37,26 +41,34 @@ class ScaleView(QWidget):
         plot, model = self.plot, self._model
         begin_plot(plot, left="chance to trigger", bottom="size, times the nominal threshold")
         plot.getAxis("bottom").setTicks([_TICKS])
-        notch = model.camera.installed.detection.notch
-        scale = next((s for s in model.scales if s.label == notch), None)
-        if scale is None or model.camera.installed.detection.sensitivity is not None:
+        installed = model.camera.installed
+        if installed.detection.sensitivity is not None:
             self.words.setText("The installed sensitivity is given directly: there is no notch to calibrate.")
             return
+        notches = [installed.in_light(dark=dark).detection.notch for dark in installed.lights]
+        told = [self._draw(notch, *look) for notch, look in zip(notches, _LOOKS, strict=False)]
+        plot.setYRange(-0.02, 1.02)
+        plot.setXRange(*np.log10(_STRENGTHS[[0, -1]]).tolist(), padding=0.01)
+        lights = ("By day: ", "At night, dashed: ") if len(told) > 1 else ("",)
+        self.words.setText(" ".join(light + words for light, words in zip(lights, told, strict=True)))
+
+    def _draw(self, notch: str, style: Qt.PenStyle, symbol: str) -> str:
+        """Draw the curve of a notch with what was seen at it; what it says, in words."""
+        plot, model = self.plot, self._model
+        scale = next(s for s in model.scales if s.label == notch)
         x = np.log10(_STRENGTHS)
         low, middle, high = (chance(_STRENGTHS, f, width=_WIDTH) for f in (scale.low, scale.factor, scale.high))
         edges = [plot.plot(x, y, pen=pg.mkPen(THEME.colour("accent", 90), width=0.8)) for y in (low, high)]
         plot.addItem(pg.FillBetweenItem(*edges, brush=pg.mkBrush(THEME.colour("accent", 40))))
-        plot.plot(x, middle, pen=pg.mkPen(THEME.colour("accent"), width=2))
+        plot.plot(x, middle, pen=pg.mkPen(THEME.colour("accent"), width=2, style=style))
         seen = [s for s in model.seen if s.notch == notch]
         points = pg.ScatterPlotItem(
             [float(np.log10(np.clip(s.strength, 0.2, 12.0))) for s in seen],
             [(0.97 if s.triggered else 0.03) + 0.02 * (n % 3 - 1) for n, s in enumerate(seen)],
-            symbol="o", size=6, pen=pg.mkPen(THEME.colour("ink"), width=0.8), brush=pg.mkBrush(None),
+            symbol=symbol, size=6, pen=pg.mkPen(THEME.colour("ink"), width=0.8), brush=pg.mkBrush(None),
         )  # fmt: skip
         plot.addItem(points)
-        plot.setYRange(-0.02, 1.02)
-        plot.setXRange(float(x[0]), float(x[-1]), padding=0.01)
-        self.words.setText(
+        return (
             f"Notch {notch}: the true threshold is {scale.low:.2f} to {scale.high:.2f} times the nominal one (95 %), "
             f"from {count_of(len(seen), 'thing')} seen. {telling_walk(model.scales, notch)}"
         )

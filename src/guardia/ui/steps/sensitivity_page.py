@@ -114,6 +114,8 @@ class SensitivityPage(QWidget):
             grid.addWidget(box, 1, column)
         self._band = label("", "muted", wrap=True)
         grid.addWidget(self._band, 3, 0, 1, 3)
+        self._at_night = self._night_row()
+        grid.addWidget(self._at_night, 4, 0, 1, 3)
         self.stop_when_still = QCheckBox("stop once it is still")
         self.stop_when_still.setEnabled(capability.stop_when_still)
         self.help_line.explain(self.stop_when_still, SETTING_HELP["stop_when_still"])
@@ -134,6 +136,26 @@ class SensitivityPage(QWidget):
             grid.addLayout(row, 3, 3, 1, 2)
         grid.setColumnStretch(0, 1)
         return frame
+
+    def _night_row(self) -> QWidget:
+        """The notch for the night, below that of the camera."""
+        line = QWidget()
+        row = QHBoxLayout(line)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.night = QComboBox()
+        self._night_text = label("", "muted", wrap=True)
+        self.night.addItem("as by day", "")
+        for notch in self._model.camera.capability.notches:
+            self.night.addItem(notch.label, notch.label)
+        self.night.setAccessibleName("Sensitivity at night")
+        self.help_line.explain(self.night, SETTING_HELP["night_notch"])
+        self.night.activated.connect(
+            lambda _i: self._change("set sensitivity at night", night_notch=self.night.currentData())
+        )
+        row.addWidget(label("At night", "muted"))
+        row.addWidget(self.night)
+        row.addWidget(self._night_text, 1)
+        return line
 
     def _change_objects(self) -> None:
         chosen = tuple(name for name, box in self.objects.items() if box.isChecked())
@@ -164,6 +186,12 @@ class SensitivityPage(QWidget):
             widget.blockSignals(True)
         if draft.detection.notch in labels:
             self.notch.setValue(labels.index(draft.detection.notch))
+        at_night = draft.detection.night_notch
+        if self.night.findData(at_night) < 0:
+            self.night.addItem(f"{at_night} (not on offer)", at_night)
+        self.night.setCurrentIndex(self.night.findData(at_night))
+        self.night.setEnabled(draft.detection.sensitivity is None)
+        self._at_night.setVisible(self._model.camera.capability.night_notch or bool(at_night))
         self.detection_on.setChecked(draft.detection.detection_on)
         self.stop_when_still.setChecked(draft.recording.stop_when_still)
         offered, fixed = self._model.camera.capability.stop_when_still, draft.recording.length_s is not None
@@ -182,12 +210,18 @@ class SensitivityPage(QWidget):
 
     def _style_plots(self) -> None:
         colour_plot(self.curve, left="size, % of picture", bottom="seconds of the clip")
-        colour_plot(self.strip, left="", bottom="largest motion in the zone, % of picture")
+        colour_plot(self.strip, left="", bottom=self._axis_words())
         self.strip.getAxis("left").setTicks([[(2.0, "real"), (1.0, "false"), (0.0, "not judged")]])
         for plot in (self.curve, self.strip):
             plot.getAxis("left").setWidth(86)
         ticks = [(float(np.log10(v)), f"{v:g}") for v in (0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 40, 80)]
         self.strip.getAxis("bottom").setTicks([ticks])
+
+    def _axis_words(self) -> str:
+        """What is measured across; sizes at another notch are drawn to the camera's, so that one line parts all."""
+        words = "largest motion in the zone, % of picture"
+        parts = self._model.comparison.draft_replay.motion.parts
+        return words if len({part.needed for part in parts}) == 1 else f"{words} (to the scale of the camera's notch)"
 
     def _draw(self) -> None:
         capability = self._model.camera.capability
@@ -212,6 +246,10 @@ class SensitivityPage(QWidget):
                 f"Contrast {contrast} of 255 luma steps; moving the slider takes a notch instead"
             )
             self._band.setText("no notch of this make; moving the slider takes one")
+        at_night = draft.in_light(dark=True).sensitivity_under(capability)
+        self._night_text.setText(f"from {100 * at_night.size:.2f} % of the picture on" if len(draft.lights) > 1 else "")
+        self._night_text.setToolTip(f"Contrast {at_night.contrast} of 255 luma steps")
+        self.strip.setLabel("bottom", self._axis_words())
         self._draw_curve(contrast)
         self._draw_strip()
 

@@ -129,7 +129,7 @@ class StripDelegate(QStyledItemDelegate):
         pixmap.loadFromData(self._model.pictures.strip(occurrence.id))
         evidence = self._model.evidence
         clip = evidence.clip_index[occurrence.clip_id]
-        contrast = self._model.comparison.installed_replay.motion.contrast
+        contrast = self._model.comparison.installed_replay.motion.contrast_in(evidence.clips[clip])
         boxes = [
             evidence.stack.box_at(clip, t, contrast=contrast) for t in self._model.pictures.key_times(occurrence.id)
         ]
