@@ -1,19 +1,46 @@
 """Another week of a simulated camera: entered, run, brought in, judged, and held against what was expected."""
 
+import multiprocessing
+import pickle
 import tempfile
 import unittest
 from datetime import timedelta
 from pathlib import Path
 
-from guardia.app.project.bench_week import next_monday, run_week, simulated_place
+from guardia.app.project.bench_week import next_monday, on_all_cores, run_week, simulated_place
 from guardia.app.project.demo import own_demo
 from guardia.app.work.jobs import Token
-from guardia.core.base.errors import Cancelled
+from guardia.core.base.errors import Cancelled, GuardiaError
 from guardia.core.evidence.clips import Origin
 from guardia.store.project import Project
 from tests.support import FolderCase
 
 CAMERA = "Winter store"
+
+
+def until_stopped(stop: Path) -> None:
+    """In a process of its own: go on until somebody says stop, then say that it was stopped."""
+    while not stop.exists():
+        pass
+    raise Cancelled
+
+
+class OnAllCores(FolderCase):
+    def test_a_stop_ends_every_process_with_much_still_to_be_done(self):
+        stop, token = self.folder / "stop", Token()
+        with self.assertRaises(Cancelled):
+            on_all_cores(
+                until_stopped, [stop] * 40, "Waiting", token=token, progress=lambda _: token.cancel(), stop=stop.touch
+            )
+        self.assertEqual(multiprocessing.active_children(), [])
+
+    def test_every_error_comes_out_of_another_process_as_it_went_in(self):
+        for kind in (GuardiaError, *GuardiaError.__subclasses__()):
+            error = kind() if kind is Cancelled else kind("It failed.", kept="All is kept.", do="Try again.")
+            again = pickle.loads(pickle.dumps(error))
+            self.assertIs(type(again), kind)
+            self.assertEqual((str(again), again.what, again.kept, again.do),
+                             (str(error), error.what, error.kept, error.do))  # fmt: skip
 
 
 class BenchWeek(FolderCase):

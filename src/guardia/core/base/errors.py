@@ -40,3 +40,7 @@ class Cancelled(GuardiaError):
 
     def __init__(self) -> None:
         super().__init__("The job was stopped.", kept="What was finished until then is kept.")
+
+    def __reduce__(self) -> tuple[type[Cancelled], tuple[()]]:
+        """It comes out of other processes as it went in: a pool is broken by an error that cannot be made again."""
+        return Cancelled, ()
