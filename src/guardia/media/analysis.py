@@ -9,9 +9,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image, ImageFilter
-from scipy import ndimage
 
 from guardia.core.base.errors import UnreadableClip
 from guardia.core.trace.measure import (
@@ -380,7 +380,7 @@ def still_of(path: Path, at_s: float, blur: Trace | None, *, width_px: int) -> b
         moved = np.zeros(blur.rows * blur.columns, np.uint8)
         moved[np.unique(blur.cell)] = 255
         # A cell more to each side: an arm that reaches out of a cell by less than shows is hidden, too.
-        grown = ndimage.maximum_filter(moved.reshape(blur.rows, blur.columns), 3)
+        grown = scipy.ndimage.maximum_filter(moved.reshape(blur.rows, blur.columns), 3)
         mask = Image.fromarray(grown).resize(picture.size, Image.Resampling.NEAREST)
         radius = BLUR_PX * picture.width / 640
         picture.paste(picture.filter(ImageFilter.GaussianBlur(radius)), (0, 0), mask)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import bisect
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
 from itertools import pairwise
 
@@ -31,6 +31,9 @@ Run = tuple[int, int]
 
 _BIT_OF_LEVEL = BIT[: len(CONTRAST_LEVELS)].astype(np.uint8)
 
+_JOINED = 1 << 12
+"""Pictures that are taken in at a time."""
+
 _PART = 1 << 16
 """Pictures whose groups are found at a time."""
 
@@ -51,24 +54,24 @@ class TraceStack:
 
     def __init__(self, traces: Iterable[Trace]) -> None:
         grids: set[tuple[int, int]] = set()
-        counts, cells, changed, below, starts = [np.zeros(1, np.int64)], [], [], [], [0]
+        counts, cells, changed, below = [np.zeros(1, np.int64)], [], [], []
         self.times: list[list[float]] = []
-        for trace in traces:
-            grids.add((trace.columns, trace.rows))
+        for some in _in_parts(traces):
+            grids.update((trace.columns, trace.rows) for trace in some)
+            if len(grids) > 1:
+                raise ValueError(f"traces on different grids: {sorted(grids)}")
+            part = _joined(some)
             # What is not active at the lowest level is active at none.
-            useful = trace.changed[:, 0] >= FILL_BYTE
+            useful = part.changed[:, 0] >= FILL_BYTE
             before = np.concatenate([[0], np.cumsum(useful)])
-            counts.append(np.diff(before[trace.frame_start]))
-            cells.append(trace.cell[useful])
-            changed.append(trace.changed[useful])
-            below.append(_moved_below(trace)[useful])
-            starts.append(starts[-1] + trace.frames)
-            self.times.append(trace.times_s.tolist())
-        if len(grids) > 1:
-            raise ValueError(f"traces on different grids: {sorted(grids)}")
+            counts.append(np.diff(before[part.frame_start]))
+            cells.append(part.cell[useful])
+            changed.append(part.changed[useful])
+            below.append(_moved_below(part)[useful])
+            self.times += [trace.times_s.tolist() for trace in some]
         self.columns, self.rows = grids.pop() if grids else (1, 1)
-        self.clip_start = np.array(starts)
-        self.frames = starts[-1]
+        self.clip_start = np.cumsum([0, *map(len, self.times)])
+        self.frames = int(self.clip_start[-1])
         self._frame_start = np.cumsum(np.concatenate(counts))
         self._cell = np.concatenate([np.zeros(0, np.uint16), *cells])
         cells.clear()
@@ -466,6 +469,28 @@ class TraceStack:
         for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
             result[index].append((a, b))
         return result
+
+
+def _in_parts(traces: Iterable[Trace]) -> Iterator[list[Trace]]:
+    """Traces in lists of about as many pictures as are worked on at a time."""
+    some: list[Trace] = []
+    frames = 0
+    for trace in traces:
+        some.append(trace)
+        frames += trace.frames
+        if frames >= _JOINED:
+            yield some
+            some, frames = [], 0
+    if some:
+        yield some
+
+
+def _joined(traces: Sequence[Trace]) -> Trace:
+    """Traces on one grid as one, their pictures one after another."""
+    first = traces[0]
+    counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(t.frame_start) for t in traces)])
+    times, cell, changed = (np.concatenate([getattr(t, n) for t in traces]) for n in ("times_s", "cell", "changed"))
+    return Trace(times, np.cumsum(counts), cell, changed, first.columns, first.rows)
 
 
 def _moved_below(trace: Trace) -> NDArray[np.uint8]:

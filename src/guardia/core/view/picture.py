@@ -10,8 +10,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy import ndimage
 
 Grey = NDArray[np.float32]
 
@@ -91,13 +91,13 @@ def grey_of(picture: NDArray[np.uint8]) -> Grey:
         luma = luma @ np.array([0.299, 0.587, 0.114], np.float32)
     factor = WIDTH / luma.shape[1]
     if factor < 1:
-        luma = ndimage.uniform_filter(luma, max(1, round(1 / factor)))
-    return np.asarray(ndimage.zoom(luma, factor, order=1), np.float32)
+        luma = scipy.ndimage.uniform_filter(luma, max(1, round(1 / factor)))
+    return np.asarray(scipy.ndimage.zoom(luma, factor, order=1), np.float32)
 
 
 def _edges(grey: Grey) -> NDArray[np.float32]:
-    smooth = ndimage.gaussian_filter(grey, 1.0)
-    size = np.hypot(ndimage.sobel(smooth, 0), ndimage.sobel(smooth, 1)) / 8
+    smooth = scipy.ndimage.gaussian_filter(grey, 1.0)
+    size = np.hypot(scipy.ndimage.sobel(smooth, 0), scipy.ndimage.sobel(smooth, 1)) / 8
     return np.asarray(np.clip(size - EDGE, 0, 40), np.float32)
 
 
@@ -133,7 +133,7 @@ def likeness(picture: Grey, planned: Grey, *, dark: bool = False) -> Likeness:
     near = np.hypot(rows[:, None], columns[None, :]) < WIDTH / 4
     down, right = np.unravel_index(int(np.argmax(np.where(near, surface, -1))), one.shape)
     by = (int(rows[down]), int(columns[right]))
-    candidates = {(0, 0): _agreement(one, other), by: _agreement(one, ndimage.shift(other, by, order=0))}
+    candidates = {(0, 0): _agreement(one, other), by: _agreement(one, scipy.ndimage.shift(other, by, order=0))}
     best = max(candidates, key=lambda c: candidates[c] - (0.05 if c != (0, 0) else 0.0))
     return Likeness(candidates[best], (best[1] / WIDTH, best[0] / WIDTH), share, dark)
 
@@ -143,7 +143,7 @@ def _agreement(picture: NDArray[np.float32], planned: NDArray[np.float32]) -> fl
 
     What stands there besides, such as a van, adds edges and takes few away.
     """
-    there = ndimage.maximum_filter(picture, 5) > 0
+    there = scipy.ndimage.maximum_filter(picture, 5) > 0
     chance = float(there.mean())
     found = float(there[planned > 0].mean()) if (planned > 0).any() else 0.0
     return (found - chance) / (1 - chance) if chance < 1 else 0.0
@@ -166,12 +166,12 @@ def turned_deg(picture: Grey, planned: Grey) -> float:
     """
     both = []
     for grey in (picture, planned):
-        smooth = ndimage.gaussian_filter(grey, 1.0)
-        down, right = ndimage.sobel(smooth, 0), ndimage.sobel(smooth, 1)
+        smooth = scipy.ndimage.gaussian_filter(grey, 1.0)
+        down, right = scipy.ndimage.sobel(smooth, 0), scipy.ndimage.sobel(smooth, 1)
         angle = np.degrees(np.arctan2(down, right)) % 180
         weight = np.clip(np.hypot(down, right) / 8 - EDGE, 0, 40)
         counts, _ = np.histogram(angle, bins=360, range=(0, 180), weights=weight)
-        both.append(ndimage.gaussian_filter1d(counts, 2.0, mode="wrap"))
+        both.append(scipy.ndimage.gaussian_filter1d(counts, 2.0, mode="wrap"))
     steps = range(-20, 21)
     agree = [float(np.dot(both[0], np.roll(both[1], step))) for step in steps]
     return list(steps)[int(np.argmax(agree))] / 2
@@ -182,7 +182,7 @@ def sharpness(grey: Grey) -> float:
 
     A blurred edge rises by as much over more pixels: the sum of its steps stays, that of their squares falls.
     """
-    steps = np.abs(np.diff(ndimage.uniform_filter(grey, (3, 1)), axis=1))
+    steps = np.abs(np.diff(scipy.ndimage.uniform_filter(grey, (3, 1)), axis=1))
     steps = steps[steps > EDGE / 2]
     spread = float(np.percentile(grey, 98) - np.percentile(grey, 2))
     return float(np.square(steps).sum() / steps.sum()) / max(spread, 1.0) if len(steps) else 0.0
@@ -193,7 +193,7 @@ def glare(dark: Grey, light: Grey | None) -> float:
     burnt = dark >= GLARE_LUMA
     if light is not None and light.shape == dark.shape:
         burnt &= light < GLARE_LUMA - 20
-    areas, count = ndimage.label(burnt)
+    areas, count = scipy.ndimage.label(burnt)
     return float(np.bincount(areas.ravel())[1:].max(initial=0) / dark.size) if count else 0.0
 
 
