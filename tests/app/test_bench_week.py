@@ -6,6 +6,7 @@ import tempfile
 import unittest
 from datetime import timedelta
 from pathlib import Path
+from unittest.mock import patch
 
 from guardia.app.project.bench_week import next_monday, on_all_cores, run_week, simulated_place
 from guardia.app.project.demo import own_demo
@@ -82,11 +83,12 @@ class BenchWeek(FolderCase):
     def test_a_stopped_week_brings_nothing_in(self):
         token = Token()
         token.cancel()
+        self.enterContext(patch.object(tempfile, "tempdir", str(self.folder)))
         with self.assertRaises(Cancelled):
             self.run_days(1, token)
         with Project(self.project) as project:
             self.assertEqual(len(project.evidence(self.id).clips), len(self.before.clips))
-        self.assertEqual(list(Path(tempfile.gettempdir()).glob("guardia-week-*")), [])
+        self.assertEqual(list(self.folder.glob("guardia-week-*")), [])
 
 
 if __name__ == "__main__":

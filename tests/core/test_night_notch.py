@@ -126,6 +126,10 @@ class InTuning(unittest.TestCase):
         self.assertTrue(any("at night" in cure.words for cure in usual_cures(self.evidence, self.installed, ())))
         self.assertIn("'2' as sensitivity at night", limits_broken(bare.with_values(night_notch="2"))[0])
 
+    def test_it_is_not_tried_where_nothing_is_judged_in_one_of_the_lights(self):
+        one = lit(self.evidence, [False] * len(self.evidence.clips))
+        self.assertFalse(any("at night" in words for words, _, _ in tune(one, self.installed).singles))
+
     def test_motion_clips_cannot_answer_for_more_sensitivity_in_one_light_only(self):
         old, make = Settings.of(MAKE, "6", night_notch="3"), self.installed.capability
         for values, words in (

@@ -103,6 +103,8 @@ class Search:
         self._zones = [*others, ("no zones", ())]
         self._drawn: dict[tuple[Drawing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
         self._moved = Moved.of(trials.evidence, trials.visits, trials.real, installed)
+        lights = {trials.evidence.clip_of(visit[0]).dark for visit in trials.visits}
+        self._apart = installed.capability.night_notch and len(lights) > 1
         self._weights = trials.weights(cost)
         self.seen = seen
         self.unseen = unseen
@@ -179,7 +181,7 @@ class Search:
     def _moves(self, idea: Idea) -> Iterable[tuple[str, Idea]]:
         """Ideas one lever away."""
         make, settings = self.installed.capability, idea.candidate.settings
-        for words, notches in _notch_moves(settings, make):
+        for words, notches in _notch_moves(settings, make, apart=self._apart):
             yield words, _with(idea, **notches)
         for zone in settings.detection.zones if idea.drawing is None and make.zone_sensitivity else ():
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
@@ -235,18 +237,17 @@ def _with(idea: Idea, **values: object) -> Idea:
     return idea._replace(candidate=idea.candidate.with_values(**values))
 
 
-def _notch_moves(settings: Settings, make: Capability) -> Iterable[tuple[str, dict[str, str]]]:
-    """The camera's other notches: by day and night alike, and where the make can have one for the night, each apart."""
+def _notch_moves(settings: Settings, make: Capability, *, apart: bool) -> Iterable[tuple[str, dict[str, str]]]:
+    """The camera's other notches, by day and night alike or each apart."""
     if settings.detection.sensitivity is not None:
         return
-    day, *apart = (settings.in_light(dark=dark).detection.notch for dark in settings.lights)
-    night = apart[0] if apart else day
+    day, night = (settings.in_light(dark=dark).detection.notch for dark in (False, True))
     for label in (notch.label for notch in make.notches):
-        if apart or label != day:
+        if not label == day == night:
             yield f"sensitivity {label}", {"notch": label, "night_notch": ""}
-        if make.night_notch and label != day:
+        if apart and label != day:
             yield f"sensitivity {label} by day", {"notch": label, "night_notch": "" if label == night else night}
-        if make.night_notch and label != night:
+        if apart and label != night:
             yield f"sensitivity {label} at night", {"night_notch": "" if label == day else label}
 
 
