@@ -57,6 +57,15 @@ class StepCase(GuiCase):
 
 
 class Round(StepCase):
+    def test_a_click_on_a_card_opens_its_camera(self):
+        page = self.window.pages["round"]
+        name = next(w for w in page.findChildren(QLabel) if w.text() == "Slipway")
+        self.click(name)
+        self.assertEqual(self.window.camera_id, next(i for i in self.session.camera_ids()
+                                                     if self.session.camera_name(i) == "Slipway"))  # fmt: skip
+        self.assertIs(self.window.page("evidence"), self.window.pages["evidence"])
+        self.assertTrue(self.window.pages["evidence"].isVisible())
+
     def test_the_two_weeks_move_for_all_cameras_at_once(self):
         page = self.window.pages["round"]
         first, last = page.days
@@ -366,6 +375,23 @@ class Everywhere(StepCase):
         self.session.undo.undo()
         self.assertEqual((self.model.camera.capability, self.model.camera.installed),
                          (before.capability, before.installed))  # fmt: skip
+
+    def test_a_make_that_came_with_an_older_guardia_stays_until_the_shipped_one_is_chosen(self):
+        self.open_camera("Pontoon gate", "sensitivity")
+        before = self.model.camera
+        self.answer(True)
+        self.window.actions_by_id["make"].trigger()
+        self.assertEqual(self.model.camera, before)
+
+        def shipped(dialog):
+            makes = dialog.findChild(MakeList).list
+            self.assertIn("as this camera has it now", makes.currentItem().text())
+            makes.setCurrentRow(next(n for n in range(1, makes.count()) if "another at night" in makes.item(n).text()))
+
+        self.answer(True, shipped)
+        self.window.actions_by_id["make"].trigger()
+        self.assertTrue(self.model.camera.capability.night_notch)
+        self.assertEqual(self.model.camera.installed, before.installed)
 
     def test_a_make_of_ones_own_comes_from_a_file_and_a_bad_file_is_told(self):
         own = self.folder / "own.json"

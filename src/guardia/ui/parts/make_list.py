@@ -16,11 +16,18 @@ from guardia.ui.parts.widgets import button, label
 
 
 class MakeList(QWidget):
-    """The makes that ship with Guardia, each with what it can be told, and makes of one's own from files."""
+    """The makes that ship with Guardia, each with what it can be told, and makes of one's own from files.
+
+    Parameters
+    ----------
+    present
+        JSON form of the make that a camera has now, and that is chosen at first; it stands apart where it is not as
+        shipped, because it was described anew or came with an older Guardia.
+    """
 
     changed = pyqtSignal()
 
-    def __init__(self, chosen: str = "") -> None:
+    def __init__(self, present: Mapping[str, Any] | None = None) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -29,10 +36,16 @@ class MakeList(QWidget):
         self.list.setWordWrap(True)
         self.list.setMinimumSize(460, 260)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        for capability_id in shipped_capabilities():
-            self._add(capability_data(capability_id))
-            if capability_id == chosen or self.list.currentRow() < 0:
+        shipped = [capability_data(capability_id) for capability_id in shipped_capabilities()]
+        now = capability_from_dict(present) if present is not None else None
+        if present is not None and now not in [capability_from_dict(data) for data in shipped]:
+            self._add(present, " as this camera has it now")
+        for data in shipped:
+            self._add(data)
+            if capability_from_dict(data) == now:
                 self.list.setCurrentRow(self.list.count() - 1)
+        if self.list.currentRow() < 0:
+            self.list.setCurrentRow(0)
         self.list.currentRowChanged.connect(lambda _row: self.changed.emit())
         layout.addWidget(self.list)
         self.problem = label("", "warning", wrap=True)
@@ -41,9 +54,9 @@ class MakeList(QWidget):
         tip = "A make that is not in this list, described in a JSON file"
         layout.addWidget(button("A make of your own, from a file…", self._choose_file, tip=tip))
 
-    def _add(self, data: Mapping[str, Any]) -> None:
+    def _add(self, data: Mapping[str, Any], which: str = "") -> None:
         make = capability_from_dict(data)
-        item = QListWidgetItem(f"{make.name}\n{make_words(make)}")
+        item = QListWidgetItem(f"{make.name}{which}\n{make_words(make)}")
         item.setData(Qt.ItemDataRole.UserRole, data)
         self.list.addItem(item)
 

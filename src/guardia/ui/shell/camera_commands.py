@@ -8,6 +8,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Origin
+from guardia.core.make.capability import capability_from_dict
 from guardia.ui.shell import dialogs
 from guardia.ui.shell.make_editor import MakeEditor
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
@@ -77,9 +78,12 @@ class CameraCommands:
 
     def ask_make(self) -> None:
         """Ask of which make the camera is, and then how it is set."""
-        data = dialogs.ask_make(self._parent, self._model.camera.capability.id)
-        if data is not None and data["id"] != self._model.camera.capability.id:
-            self._model.corrections.set_make(data)
+        present = self._model.corrections.make_data()
+        data = dialogs.ask_make(self._parent, present)
+        if data is None or capability_from_dict(data) == self._model.camera.capability:
+            return
+        self._model.corrections.set_make(data)
+        if data["id"] != present["id"]:
             self.ask_installed()
 
     def describe_make(self) -> None:

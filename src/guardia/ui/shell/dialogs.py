@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import UTC, datetime
 from html import escape
 from pathlib import Path
@@ -152,7 +152,7 @@ def ask_new_camera(parent: QWidget) -> tuple[str, dict[str, Any]] | None:
     return (name.text().strip(), make) if accepted and make is not None else None
 
 
-def ask_make(parent: QWidget, present: str) -> dict[str, Any] | None:
+def ask_make(parent: QWidget, present: Mapping[str, Any]) -> dict[str, Any] | None:
     """Ask of which make a camera is; None when it is not wanted."""
     dialog, form = _form(parent, "Make of the camera")
     makes = MakeList(present)

@@ -8,7 +8,7 @@ from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QResizeEvent
-from PyQt6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
 from guardia.app.project.advice import SHOWN_DAYS, latest_days, next_action, worst_first
 from guardia.app.project.camera_model import CameraModel
@@ -110,6 +110,24 @@ class Fortnight(QWidget):
         nearest = self._nearest(event.position()) if event is not None else None
         if nearest is not None:
             self.picked.emit(nearest)
+        elif event is not None:
+            event.ignore()  # beside the marks it is the card that is clicked
+
+
+class _Card(QFrame):
+    """The surface of a camera; `clicked` is emitted when it is clicked beside its marks and buttons."""
+
+    clicked = pyqtSignal()
+
+    def __init__(self) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Open the camera."""
+        if event is not None and event.button() is Qt.MouseButton.LeftButton:
+            self.clicked.emit()
 
 
 class RoundPage(QWidget):
@@ -231,7 +249,8 @@ class RoundPage(QWidget):
         self.refresh()
 
     def _card(self, model: CameraModel) -> QWidget:
-        frame = card()
+        frame = _Card()
+        frame.clicked.connect(partial(self.opened.emit, model.camera.id, "evidence"))
         row = QHBoxLayout(frame)
         row.setContentsMargins(10, 7, 12, 7)
         row.setSpacing(16)
