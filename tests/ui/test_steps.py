@@ -385,7 +385,7 @@ class Everywhere(StepCase):
 
         def shipped(dialog):
             makes = dialog.findChild(MakeList).list
-            self.assertIn("as this camera has it now", makes.currentItem().text())
+            self.assertIn(", as this camera has it now", makes.currentItem().text())
             makes.setCurrentRow(next(n for n in range(1, makes.count()) if "another at night" in makes.item(n).text()))
 
         self.answer(True, shipped)

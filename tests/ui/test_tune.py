@@ -133,6 +133,7 @@ class Tune(StepCase):
         self.assertGreater(self.model.evidence.epochs[-1].from_s, self.model.evidence.clips[-1].start_s)
         self.session.intake.jobs.cancel()
         self.wait(stopped)
+        self.assertIn("nothing of it was brought in", self.window.banner.text.text())
         self.assertEqual(len(self.model.evidence.clips), clips)
         self.session.undo.undo()
         self.assertNotEqual(self.model.camera.installed, draft)

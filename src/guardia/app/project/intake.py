@@ -35,11 +35,15 @@ class Intake:
         self.jobs.succeeded.connect(self._on_import)
         self.jobs.progressed.connect(self._show_measured)
         self.jobs.failed.connect(messages.tell_error)
-        self.jobs.cancelled.connect(lambda: messages.tell("The import was stopped; what was finished is kept."))
+        self._of_a_stop = ""
+        self.jobs.cancelled.connect(lambda: messages.tell(self._of_a_stop))
 
     def run(self, request: ImportRequest) -> bool:
         """Bring in what a request names, off the interface thread; gives False while another job runs."""
+        if self.jobs.busy:
+            return False
         request = replace(request, cluster=self.cluster)
+        self._of_a_stop = "The import was stopped; what was finished is kept."
         return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
 
     def run_week(self, camera_id: int) -> bool:
@@ -51,6 +55,9 @@ class Intake:
         begins, folder = next_monday(model.evidence), self._session.folder
         if model.draft != model.camera.installed:
             model.install_draft("tried on a simulated week", begins.timestamp())
+        self._of_a_stop = (
+            "The week was stopped; nothing of it was brought in. The draft stays entered."
+        )
         return self.jobs.start(
             "Running a week",
             lambda token, report: run_week(folder, camera_id, place, begins, token=token, progress=report),

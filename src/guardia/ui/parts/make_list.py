@@ -39,7 +39,7 @@ class MakeList(QWidget):
         shipped = [capability_data(capability_id) for capability_id in shipped_capabilities()]
         now = capability_from_dict(present) if present is not None else None
         if present is not None and now not in [capability_from_dict(data) for data in shipped]:
-            self._add(present, " as this camera has it now")
+            self._add(present, ", as this camera has it now")
         for data in shipped:
             self._add(data)
             if capability_from_dict(data) == now:
