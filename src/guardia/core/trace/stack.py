@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import bisect
 import math
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable
 from functools import cached_property
 from itertools import pairwise
 
@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.trace.groups import BIT, Bits, Groups, Runs, join_groups, label_runs, lowest_bit, no_groups, row_runs
+from guardia.core.trace.joining import in_parts, joined, moved_below
 from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Grid, Trace
 from guardia.core.trace.things import Cells, Things, take_apart
 
@@ -28,11 +29,6 @@ FILL_BYTE = math.ceil(255 * FILL_LIMIT)
 
 Run = tuple[int, int]
 """First and last picture (inclusive) of a stretch in which every picture has enough motion."""
-
-_BIT_OF_LEVEL = BIT[: len(CONTRAST_LEVELS)].astype(np.uint8)
-
-_JOINED = 1 << 12
-"""Pictures that are taken in at a time."""
 
 _PART = 1 << 16
 """Pictures whose groups are found at a time."""
@@ -56,18 +52,18 @@ class TraceStack:
         grids: set[tuple[int, int]] = set()
         counts, cells, changed, below = [np.zeros(1, np.int64)], [], [], []
         self.times: list[list[float]] = []
-        for some in _in_parts(traces):
+        for some in in_parts(traces):
             grids.update((trace.columns, trace.rows) for trace in some)
             if len(grids) > 1:
                 raise ValueError(f"traces on different grids: {sorted(grids)}")
-            part = _joined(some)
+            part = joined(some)
             # What is not active at the lowest level is active at none.
             useful = part.changed[:, 0] >= FILL_BYTE
             before = np.concatenate([[0], np.cumsum(useful)])
             counts.append(np.diff(before[part.frame_start]))
             cells.append(part.cell[useful])
             changed.append(part.changed[useful])
-            below.append(_moved_below(part)[useful])
+            below.append(moved_below(part)[useful])
             self.times += [trace.times_s.tolist() for trace in some]
         self.columns, self.rows = grids.pop() if grids else (1, 1)
         self.clip_start = np.cumsum([0, *map(len, self.times)])
@@ -469,35 +465,3 @@ class TraceStack:
         for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
             result[index].append((a, b))
         return result
-
-
-def _in_parts(traces: Iterable[Trace]) -> Iterator[list[Trace]]:
-    """Traces in lists of about as many pictures as are worked on at a time."""
-    some: list[Trace] = []
-    frames = 0
-    for trace in traces:
-        some.append(trace)
-        frames += trace.frames
-        if frames >= _JOINED:
-            yield some
-            some, frames = [], 0
-    if some:
-        yield some
-
-
-def _joined(traces: Sequence[Trace]) -> Trace:
-    """Traces on one grid as one, their pictures one after another."""
-    first = traces[0]
-    counts = np.concatenate([np.zeros(1, np.int64), *(np.diff(t.frame_start) for t in traces)])
-    times, cell, changed = (np.concatenate([getattr(t, n) for t in traces]) for n in ("times_s", "cell", "changed"))
-    return Trace(times, np.cumsum(counts), cell, changed, first.columns, first.rows)
-
-
-def _moved_below(trace: Trace) -> NDArray[np.uint8]:
-    """(A,) bits, one per contrast level: something that the trace tells of moved in the cell below."""
-    line = (trace.rows + 1) * trace.columns  # a row more: under the lowest one lies no other picture
-    place = np.repeat(np.arange(trace.frames) * line, np.diff(trace.frame_start)) + trace.cell
-    moved = np.zeros(trace.frames * line + trace.columns, np.uint8)
-    moved[place] = (trace.changed > 0).view(np.uint8) @ _BIT_OF_LEVEL
-    below: NDArray[np.uint8] = moved[place + trace.columns]
-    return below

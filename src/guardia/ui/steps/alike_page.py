@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections import OrderedDict
 from functools import partial
 from typing import Any
 
-from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap, QShowEvent
+from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QShowEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
@@ -26,68 +25,14 @@ from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.evidence.judgement import KIND_OF_KEY, kind_of
 from guardia.core.score.likeness import Suggestion
+from guardia.ui.canvas.middle_pictures import MiddlePictures
 from guardia.ui.canvas.player import Player
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import JudgingKeys, draw_mark, label, page_head, verdict_colour
 
 _PICTURE = QSize(148, 83)
 _THUMB = QSize(96, 54)
-_KEPT_PICTURES = 1500
 _LIST_WIDTH = 232
-
-
-class Pictures:
-    """The middle key picture of each occurrence, with the box of what moved."""
-
-    def __init__(self, session: Session, model: AlikeModel) -> None:
-        self._session = session
-        self._model = model
-        self._kept: OrderedDict[int, tuple[QPixmap, tuple[float, float, float, float] | None]] = OrderedDict()
-
-    def of(self, occurrence_id: int) -> tuple[QPixmap, tuple[float, float, float, float] | None]:
-        """Picture (null if there is none) and box in shares of it."""
-        if occurrence_id in self._kept:
-            self._kept.move_to_end(occurrence_id)
-            return self._kept[occurrence_id]
-        camera = self._session.camera(self._model.camera_of(occurrence_id))
-        times = camera.pictures.key_times(occurrence_id)
-        strip = QPixmap()
-        box = None
-        if strip.loadFromData(camera.pictures.strip(occurrence_id)) and times:
-            middle, width = len(times) // 2, strip.width() // len(times)
-            strip = strip.copy(middle * width, 0, width, strip.height())
-            evidence = camera.evidence
-            clip = evidence.clip_index[self._model.occurrence(occurrence_id).clip_id]
-            contrast = camera.comparison.installed_replay.motion.contrast_in(evidence.clips[clip])
-            box = evidence.stack.box_at(clip, times[middle], contrast=contrast)
-        if not strip.isNull():
-            self._kept[occurrence_id] = (strip, box)
-            if len(self._kept) > _KEPT_PICTURES:
-                self._kept.popitem(last=False)
-        return strip, box
-
-    def draw(self, painter: QPainter, area: QRect, occurrence_id: int) -> None:
-        """Draw it, the moving thing outlined."""
-        picture, box = self.of(occurrence_id)
-        if picture.isNull():
-            painter.fillRect(area, THEME.colour("raised"))
-            painter.setPen(THEME.colour("muted"))
-            coming = self._session.key_pictures.want(occurrence_id)
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "coming" if coming else "no picture")
-            return
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
-        painter.drawPixmap(area, picture)
-        if box is not None:
-            frame = QRectF(
-                area.left() + box[0] * area.width(),
-                area.top() + box[1] * area.height(),
-                (box[2] - box[0]) * area.width(),
-                (box[3] - box[1]) * area.height(),
-            ).intersected(QRectF(area).adjusted(1, 1, -1, -1))
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-            for colour, width in (("surface", 3.0), ("ink", 1.4)):
-                painter.setPen(QPen(THEME.colour(colour), width))
-                painter.drawRect(frame)
 
 
 class _Rows(QAbstractListModel):
@@ -257,7 +202,7 @@ class AlikePage(QWidget):
         super().__init__()
         self.model = model
         self._session = session
-        self.pictures = Pictures(session, model)
+        self.pictures = MiddlePictures(session, model)
         self.doubtful: list[tuple[int, Suggestion]] = []
         self._looking_again = False
         layout, head = page_head(self, "Evidence")

@@ -1,0 +1,68 @@
+"""Of each occurrence one picture, with the box of what moved."""
+
+from __future__ import annotations
+
+from collections import OrderedDict
+
+from PyQt6.QtCore import QRect, QRectF, Qt
+from PyQt6.QtGui import QPainter, QPen, QPixmap
+
+from guardia.app.project.session import Session
+from guardia.app.steps.alike_model import AlikeModel
+from guardia.ui.parts.theme import THEME
+
+_KEPT_PICTURES = 1500
+
+
+class MiddlePictures:
+    """The middle key picture of each occurrence, with the box of what moved."""
+
+    def __init__(self, session: Session, model: AlikeModel) -> None:
+        self._session = session
+        self._model = model
+        self._kept: OrderedDict[int, tuple[QPixmap, tuple[float, float, float, float] | None]] = OrderedDict()
+
+    def of(self, occurrence_id: int) -> tuple[QPixmap, tuple[float, float, float, float] | None]:
+        """Picture (null if there is none) and box in shares of it."""
+        if occurrence_id in self._kept:
+            self._kept.move_to_end(occurrence_id)
+            return self._kept[occurrence_id]
+        camera = self._session.camera(self._model.camera_of(occurrence_id))
+        times = camera.pictures.key_times(occurrence_id)
+        strip = QPixmap()
+        box = None
+        if strip.loadFromData(camera.pictures.strip(occurrence_id)) and times:
+            middle, width = len(times) // 2, strip.width() // len(times)
+            strip = strip.copy(middle * width, 0, width, strip.height())
+            evidence = camera.evidence
+            clip = evidence.clip_index[self._model.occurrence(occurrence_id).clip_id]
+            contrast = camera.comparison.installed_replay.motion.contrast_in(evidence.clips[clip])
+            box = evidence.stack.box_at(clip, times[middle], contrast=contrast)
+        if not strip.isNull():
+            self._kept[occurrence_id] = (strip, box)
+            if len(self._kept) > _KEPT_PICTURES:
+                self._kept.popitem(last=False)
+        return strip, box
+
+    def draw(self, painter: QPainter, area: QRect, occurrence_id: int) -> None:
+        """Draw it, the moving thing outlined."""
+        picture, box = self.of(occurrence_id)
+        if picture.isNull():
+            painter.fillRect(area, THEME.colour("raised"))
+            painter.setPen(THEME.colour("muted"))
+            coming = self._session.key_pictures.want(occurrence_id)
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "coming" if coming else "no picture")
+            return
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform)
+        painter.drawPixmap(area, picture)
+        if box is not None:
+            frame = QRectF(
+                area.left() + box[0] * area.width(),
+                area.top() + box[1] * area.height(),
+                (box[2] - box[0]) * area.width(),
+                (box[3] - box[1]) * area.height(),
+            ).intersected(QRectF(area).adjusted(1, 1, -1, -1))
+            painter.setBrush(Qt.BrushStyle.NoBrush)
+            for colour, width in (("surface", 3.0), ("ink", 1.4)):
+                painter.setPen(QPen(THEME.colour(colour), width))
+                painter.drawRect(frame)
