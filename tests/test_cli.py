@@ -15,7 +15,7 @@ from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.report.tables import write_table
 from guardia.store.project import Project
 from guardia.ui.shell.run import check_display
-from tests.support import DEMO, FolderCase, pontoon, steady, write_clip
+from tests.support import DEMO, FolderCase, capability, pontoon, scene, steady, write_clip
 
 HOME = Path(__file__).resolve().parent.parent
 LEFT = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)), "left half")
@@ -131,6 +131,15 @@ class Commands(CommandCase):
         self.assertAlmostEqual(one["end_s"], one["motion_end_s"] + 1.0, places=3)
         off = self.settings_file(Settings.of("polygon-mains-camera", "6", detection_on=False))
         self.assertIn("0 recordings", self.run_command("replay", clip, "--settings", off)[1])
+
+    def test_replay_takes_the_notch_of_the_night_for_a_dark_clip(self):
+        dark = write_clip(self.folder / "n.mp4", steady(10, 10), picture=lambda s: scene(s) // 5)
+        for notch, night, count in (("1", "10", 1), ("10", "1", 0), ("10", "", 1)):
+            chosen = self.settings_file(Settings.of("polygon-mains-camera", notch, (LEFT,), night_notch=night))
+            result = json.loads(self.run_command("replay", dark, "--settings", chosen, "--json")[1])
+            self.assertEqual(len(result["recordings"]), count, (notch, night))
+            make = capability()
+            self.assertAlmostEqual(result["needed_percent"], 100 * make.notch(night or notch).size, delta=0.01)
 
     def test_replay_refuses_what_it_cannot_read_in_one_sentence(self):
         clip = write_clip(self.folder / "a.mp4", steady(1, 5))

@@ -197,10 +197,11 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
     InvalidValue
         If the settings name a notch the make does not have.
     """
-    trace = analyse_clip(path).trace
-    clip = Clip(1, path.name, 0.0, trace.duration_s, Origin.CONTINUOUS)
+    analysis = analyse_clip(path)
+    trace, luma = analysis.trace, float(analysis.background.mean())
+    clip = Clip(1, path.name, 0.0, trace.duration_s, Origin.CONTINUOUS, luma)
     evidence = Evidence((clip,), (), TraceStack([trace]), "UTC")
-    done = replay(evidence, Candidate(settings, capability))
+    done = replay(evidence, Candidate(settings.in_light(dark=clip.dark), capability))
     return {
         "clip": str(path),
         "duration_s": round(trace.duration_s, 3),
