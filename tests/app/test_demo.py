@@ -7,6 +7,7 @@ from pathlib import Path
 from unittest.mock import patch
 
 from guardia.app.project.demo import own_demo, unpack_demo
+from guardia.app.project.makes import shipped_capabilities
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.errors import ProjectError
@@ -17,7 +18,7 @@ from guardia.core.score.candidates import Scorer
 from guardia.store.project import Project
 from guardia.tools.pack_demo import pack_demo
 from guardia.tools.screenshots import EXAMPLE_ZONE
-from tests.support import DEMO, TRUTH, FolderCase
+from tests.support import DEMO, TRUTH, FolderCase, capability
 
 MEGABYTE = 1e6
 
@@ -30,7 +31,9 @@ class Demo(unittest.TestCase):
 
     def test_six_cameras_of_different_makes_with_every_kind_of_evidence(self):
         self.assertEqual(set(self.cameras), {p.name for p in PLACES})
-        self.assertGreaterEqual(len({c.capability.id for c, _ in self.cameras.values()}), 5)
+        makes = {c.capability for c, _ in self.cameras.values()}
+        self.assertGreaterEqual(len(makes), 5)
+        self.assertLessEqual(makes, set(map(capability, shipped_capabilities())), "as they ship with this version")
         for name, (_, evidence) in self.cameras.items():
             origins = {c.origin for c in evidence.clips}
             snapshots = {Origin.SNAPSHOT} if name == "Winter store" else set()

@@ -209,10 +209,9 @@ class Sensitivity(StepCase):
         self.assertEqual(len(marks), len(self.model.evidence.occurrences))
 
     def test_where_the_make_has_it_the_night_gets_a_notch_of_its_own(self):
-        page = self.open_camera("Pontoon gate", "sensitivity")
+        page = self.open_camera("Slipway", "sensitivity")
         self.assertFalse(page.night.isVisibleTo(page))
-        self.model.corrections.set_make(capability_data("polygon-mains-camera"))
-        page = self.window.page("sensitivity")
+        page = self.open_camera("Pontoon gate", "sensitivity")
         self.assertTrue(page.night.isVisibleTo(page))
         day = self.model.draft.detection.notch
         self.assertEqual(page.night.currentText(), "as by day")
@@ -378,6 +377,7 @@ class Everywhere(StepCase):
 
     def test_a_make_that_came_with_an_older_guardia_stays_until_the_shipped_one_is_chosen(self):
         self.open_camera("Pontoon gate", "sensitivity")
+        self.model.corrections.set_make(self.model.corrections.make_data() | {"night_notch": False})
         before = self.model.camera
         self.answer(True)
         self.window.actions_by_id["make"].trigger()

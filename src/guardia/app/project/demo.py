@@ -7,9 +7,10 @@ import zipfile
 from importlib.resources import as_file, files
 from pathlib import Path
 
+from guardia.app.project.makes import capability_data
 from guardia.core.base.errors import ProjectError
 from guardia.store.media_folder import FOLDER as MEDIA
-from guardia.store.project import FILE_NAME
+from guardia.store.project import FILE_NAME, Project
 
 PLACE = ("data", "demo.zip")
 """Where it lies in the package."""
@@ -43,6 +44,10 @@ def own_demo(home: Path) -> Path:
     try:
         shutil.rmtree(part, ignore_errors=True)
         unpack_demo(part)
+        with Project(part) as project:
+            for camera in project.cameras.all():
+                # The packed file may be older than what ships of its makes.
+                project.cameras.set_make(camera.id, capability_data(camera.capability.id))
         part.rename(target)
     except OSError as error:
         raise ProjectError(
