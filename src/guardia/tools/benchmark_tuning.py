@@ -242,7 +242,7 @@ def verdict_on(one: Tuned, weeks: Sequence[Week]) -> tuple[float, float, str]:
     if cut >= BAR_CUT:
         return cut, best, ""
     if best < BAR_CUT or point is None:
-        return cut, best, f"no setting on the edge of the trade-off cuts more without missing more. {one.why[0]}"
+        return cut, best, f"no setting on the edge of the trade-off reaches it without missing more. {one.why[0]}"
     if point.counts.missed > one.tuned.missed:
         return cut, best, f"the best one misses {point.counts.missed - one.tuned.missed} more on the judged days"
     return cut, best, "the best one is less sure to keep the real ones: on variants of the judged visits it loses more"
