@@ -1,6 +1,7 @@
 """Calibrating the scale: recovered from seeded simulation, against a general library, monotone over notches."""
 
 import unittest
+from dataclasses import replace
 
 import numpy as np
 import statsmodels.api as sm
@@ -60,7 +61,12 @@ class Scale(unittest.TestCase):
         seen = seen_by(evidence, camera.capability)
         self.assertEqual({s.notch for s in seen}, {camera.installed.detection.notch})
         self.assertTrue(all(s.triggered for s in seen))
-        self.assertIn("walk at notch 5", telling_walk(calibrate_scale(seen, camera.capability), "5"))
+        (scale,) = (s for s in calibrate_scale(seen, camera.capability) if s.label == "5")
+        self.assertIn("walk across the view at notch 5, where a person", telling_walk(scale))
+        self.assertIn("at notch 5, about 14 m ahead, where", telling_walk(scale, at_m=14.2))
+        self.assertIn(
+            "would tell little", telling_walk(replace(scale, low=scale.factor / 1.1, high=scale.factor * 1.1))
+        )
         self.assertEqual(seen_by(evidence_of([blob_trace([4] * 9)], kinds=[""]), capability()), [])
         self.assertIsInstance(evidence.epochs[-1], Epoch)
 

@@ -2,6 +2,7 @@
 
 import json
 import math
+import re
 import shutil
 from datetime import datetime, timedelta
 from unittest import mock
@@ -23,6 +24,8 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.score.reach import shown_shares, strength_at
+from guardia.core.view.geometry import KnownView, ViewGeometry
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.dialogs import messages_html
@@ -231,6 +234,18 @@ class Sensitivity(StepCase):
         scale.refresh()
         self.assertIn(f"By day: Notch {day}: the true threshold", scale.words.text())
         self.assertIn("At night, dashed: Notch 2: the true threshold", scale.words.text())
+        known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=30.0)
+        self.model.facts.set_view(known)
+        scale.refresh()
+        far = [int(m) for m in re.findall(r"about (\d+) m ahead", scale.words.text())]
+        self.assertEqual(len(far), 2)
+        notch = self.model.camera.capability.notch(day)
+        size = notch.size * next(s.factor for s in self.model.scales if s.label == day)
+        shown = shown_shares(self.model.evidence, known.view, dark=False)
+        near, away = (strength_at(known.view, at, contrast=notch.contrast, size=size, across=True, shown=shown)
+                      for at in (far[0] - 1, far[0] + 1))  # fmt: skip
+        self.assertGreater(near, 1.0)
+        self.assertLess(away, 1.0)
 
     def local(self, occurrence):
         clip = self.model.evidence.clips[self.model.evidence.clip_index[occurrence.clip_id]]

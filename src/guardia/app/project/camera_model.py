@@ -24,11 +24,13 @@ from guardia.core.replay.replay import Replay
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.hours import alert_score
 from guardia.core.score.power import charge_of
+from guardia.core.score.reach import THINGS, Shown, reach_m, shown_shares
 from guardia.core.score.score import difference_words
 from guardia.core.score.storage import kept_words
 from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
-from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by
+from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by, telling_walk
+from guardia.core.view.geometry import ViewGeometry
 from guardia.report.sheet import lines_against
 from guardia.store.logbook import LogEntry
 from guardia.store.project import Project
@@ -48,6 +50,7 @@ class CameraModel(ShownCamera):
         self._explained: tuple[Evidence, Explained] | None = None
         self._scales: tuple[Evidence, Capability, tuple[NotchScale, ...], list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
+        self._shown: tuple[tuple[Evidence, ViewGeometry, bool], Shown] | None = None
         self.occurrences = Occurrences(self, project)
         self.facts = Facts(self, project)
         self.corrections = Corrections(self, project)
@@ -168,6 +171,21 @@ class CameraModel(ShownCamera):
     def seen(self) -> list[Seen]:
         """What the evidence tells of the notches."""
         return self._scale_and_seen[1]
+
+    def telling_walk(self, notch: str, *, dark: bool) -> str:
+        """Which walk test would tell most of what a notch means on this camera, by day or at night."""
+        scale, known = next(s for s in self.scales if s.label == notch), self.camera.view
+        if known is None:
+            return telling_walk(scale)
+        key = (self.evidence, known.view, dark)
+        if self._shown is None or self._shown[0] != key:
+            self._shown = (key, shown_shares(self.evidence, known.view, dark=dark))
+        nominal = self.camera.capability.notch(notch)
+        at_m = reach_m(
+            known.view, THINGS[0], contrast=nominal.contrast, size=min(1.0, nominal.size * scale.factor), across=True,
+            shown=self._shown[1], lamp_m=known.lamp_m if dark else None,
+        )  # fmt: skip
+        return telling_walk(scale, at_m=at_m or None)
 
     @property
     def _scale_and_seen(self) -> tuple[tuple[NotchScale, ...], list[Seen]]:

@@ -36,6 +36,9 @@ WIDTHS = (0.05, 0.1, 0.2, 0.35)
 LAPSE = 0.02
 """Share of answers that have another cause than the size (no source)."""
 
+WELL_KNOWN = 1.25
+"""A notch whose interval ends lie no farther apart than this ratio needs no further walk (no source)."""
+
 CONFIDENCE = 0.95
 _GRID = np.linspace(-1.6, 1.6, 161)
 
@@ -233,17 +236,30 @@ def _quantiles(density: NDArray[np.float64]) -> tuple[float, float, float]:
     return float(at[0]), float(at[1]), float(at[2])
 
 
-def telling_walk(scales: Sequence[NotchScale], installed: str) -> str:
-    """Which walk test would tell most of the scale, in a sentence."""
-    scale = next((s for s in scales if s.label == installed), None)
-    if scale is None:
-        return ""
+def telling_walk(scale: NotchScale, *, at_m: float | None = None) -> str:
+    """Which walk test would tell most of a notch, in a sentence.
+
+    Parameters
+    ----------
+    scale
+        What is known of the notch.
+    at_m
+        Where somebody who crosses the view triggers in half of the cases, metres ahead of the camera; None where the
+        view does not tell it.
+
+    Returns
+    -------
+    str
+        Notch, way and distance; that another walk would tell little where the notch is well known.
+    """
     span = scale.high / scale.low
-    if span < 1.25:
-        return f"Notch {installed} is known to {span - 1:.0%}: another walk test would tell little."
+    if span < WELL_KNOWN:
+        return f"Notch {scale.label} is known to {span - 1:.0%}: another walk test would tell little."
+    size = f"where a person is about {scale.factor:.1f} times the nominal size"
+    where = f"about {at_m:.0f} m ahead, {size}" if at_m is not None else f"{size} (View, calibrated, tells how far)"
     return (
-        f"To narrow it, walk at notch {installed} where a person is about {scale.factor:.1f} times the nominal size, "
-        "several times, a little nearer and a little farther."
+        f"To narrow it, walk across the view at notch {scale.label}, {where}, several times, a little nearer and a "
+        "little farther."
     )
 
 

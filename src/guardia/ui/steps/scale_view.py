@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.core.base.words import count_of
-from guardia.core.tuning.scale import chance, telling_walk
+from guardia.core.tuning.scale import chance
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel
@@ -46,15 +46,16 @@ class ScaleView(QWidget):
             self.words.setText("The installed sensitivity is given directly: there is no notch to calibrate.")
             return
         notches = [installed.in_light(dark=dark).detection.notch for dark in installed.lights]
-        told = [self._draw(notch, *look) for notch, look in zip(notches, _LOOKS, strict=False)]
+        told = [self._draw(notch, n > 0) for n, notch in enumerate(notches)]
         plot.setYRange(-0.02, 1.02)
         plot.setXRange(*np.log10(_STRENGTHS[[0, -1]]).tolist(), padding=0.01)
         lights = ("By day: ", "At night, dashed: ") if len(told) > 1 else ("",)
         self.words.setText(" ".join(light + words for light, words in zip(lights, told, strict=True)))
 
-    def _draw(self, notch: str, style: Qt.PenStyle, symbol: str) -> str:
-        """Draw the curve of a notch with what was seen at it; what it says, in words."""
+    def _draw(self, notch: str, apart: bool) -> str:
+        """Draw the curve of a notch, of that apart for the night or not, with what was seen; what it says, in words."""
         plot, model = self.plot, self._model
+        style, symbol = _LOOKS[apart]
         scale = next(s for s in model.scales if s.label == notch)
         x = np.log10(_STRENGTHS)
         low, middle, high = (chance(_STRENGTHS, f, width=_WIDTH) for f in (scale.low, scale.factor, scale.high))
@@ -70,5 +71,5 @@ class ScaleView(QWidget):
         plot.addItem(points)
         return (
             f"Notch {notch}: the true threshold is {scale.low:.2f} to {scale.high:.2f} times the nominal one (95 %), "
-            f"from {count_of(len(seen), 'thing')} seen. {telling_walk(model.scales, notch)}"
+            f"from {count_of(len(seen), 'thing')} seen. {model.telling_walk(notch, dark=apart)}"
         )

@@ -15,7 +15,6 @@ from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
-from guardia.core.tuning.scale import telling_walk
 from guardia.ui.parts.plots import colour_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import HelpLine, card, label, page_head, seconds_words
@@ -237,7 +236,7 @@ class SensitivityPage(QWidget):
             own = f"{100 * notch.size * scale.low:.2f} to {100 * notch.size * scale.high:.2f} %"
             seen_words = f", {count_of(scale.seen, 'clip')} at this notch" if scale.seen else ""
             self._band.setText(f"{state}; on this camera {own} (95 %{seen_words})")
-            self._band.setToolTip(telling_walk(self._model.scales, notch.label))
+            self._band.setToolTip(self._model.telling_walk(notch.label, dark=False))
         else:
             self._notch_text.setText(
                 f"given directly: from {100 * draft.detection.sensitivity[1]:.2f} % of the picture on, in one piece"
