@@ -8,6 +8,7 @@ from datetime import timedelta
 from pathlib import Path
 from unittest.mock import patch
 
+from guardia.app.project import bench_week
 from guardia.app.project.bench_week import next_monday, on_all_cores, run_week, simulated_place
 from guardia.app.project.demo import own_demo
 from guardia.app.work.jobs import Token
@@ -27,6 +28,14 @@ def until_stopped(stop: Path) -> None:
 
 
 class OnAllCores(FolderCase):
+    def test_each_result_is_given_in_order_and_a_fault_ends_the_rest(self):
+        seen, stop = [], self.folder / "stop"
+        on_all_cores(abs, [-3, -2, -1], "Counting", token=Token(), progress=lambda _: None, each=seen.append)
+        self.assertEqual(seen, [3, 2, 1])
+        with self.assertRaises(TypeError):
+            on_all_cores(abs, ["x"], "Counting", token=Token(), progress=lambda _: None, stop=stop.touch)
+        self.assertTrue(stop.exists())
+
     def test_a_stop_ends_every_process_with_much_still_to_be_done(self):
         stop, token = self.folder / "stop", Token()
         with self.assertRaises(Cancelled):
@@ -80,15 +89,30 @@ class BenchWeek(FolderCase):
         self.assertAlmostEqual(after.watch.days - self.before.watch.days, 1.0, places=3)
         self.assertIn("judged already", result.notes[-1])
 
-    def test_a_stopped_week_brings_nothing_in(self):
+    def test_a_stopped_week_keeps_the_days_that_were_finished_and_no_half_day(self):
         token = Token()
-        token.cancel()
         self.enterContext(patch.object(tempfile, "tempdir", str(self.folder)))
-        with self.assertRaises(Cancelled):
-            self.run_days(1, token)
+        with (
+            patch.object(bench_week, "take_in_days", side_effect=self.stopping(token)),
+            self.assertRaises(Cancelled),
+        ):
+            self.run_days(2, token)
         with Project(self.project) as project:
-            self.assertEqual(len(project.evidence(self.id).clips), len(self.before.clips))
+            after = project.evidence(self.id)
+        self.assertGreater(len(after.clips), len(self.before.clips))
+        self.assertAlmostEqual(after.watch.days - self.before.watch.days, 1.0, places=3)
         self.assertEqual(list(self.folder.glob("guardia-week-*")), [])
+
+    @staticmethod
+    def stopping(token):
+        """The real import of days, during which somebody asks to stop."""
+        real = bench_week.take_in_days
+
+        def take_in(*arguments, **options):
+            token.cancel()
+            return real(*arguments, **options)
+
+        return take_in
 
 
 if __name__ == "__main__":

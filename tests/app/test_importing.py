@@ -1,20 +1,24 @@
 import os
 import shutil
+import tempfile
 import threading
 import unittest
 from dataclasses import replace
 from datetime import UTC, datetime
+from pathlib import Path
 from unittest import mock
 from zoneinfo import ZoneInfo
 
 import numpy as np
 from PyQt6.QtTest import QSignalSpy
 
+from guardia import __version__
 from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
 from guardia.app.project.makes import capability_data
 from guardia.app.project.offline import measure_again
 from guardia.app.project.session import Session
+from guardia.app.work.faults import NAME, keep_fault
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Token
 from guardia.app.work.messages import MessageHub, Severity
@@ -280,6 +284,17 @@ class Jobs(unittest.TestCase):
             self.assertFalse(runner.busy)
         self.assertEqual(told, ["done", "stopped", InvalidValue])
 
+    def test_a_fault_in_what_follows_a_job_is_reported_and_the_job_has_ended(self):
+        def broken(_result):
+            raise KeyError("no page")
+
+        runner, failed = JobRunner(), []
+        runner.failed.connect(lambda e: failed.append(type(e)))
+        finished = QSignalSpy(runner.finished)
+        self.assertTrue(runner.start("work", lambda _token, _report: 1, broken))
+        self.assertTrue(len(finished) or finished.wait(10_000))
+        self.assertEqual((failed, runner.busy), ([KeyError], False))
+
     def test_of_a_drained_job_nothing_is_told_and_none_begins_after(self):
         runner, told = JobRunner(), []
         runner.finished.connect(lambda: told.append("finished"))
@@ -304,7 +319,8 @@ class Jobs(unittest.TestCase):
 
 class Messages(unittest.TestCase):
     def test_messages_wait_for_a_view_and_a_fault_of_the_program_says_so(self):
-        hub, seen = MessageHub(), []
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        hub, seen = MessageHub(faults=home / "new"), []
         hub.tell("early")
         hub.shown.connect(seen.append)
         hub.ready()
@@ -313,3 +329,16 @@ class Messages(unittest.TestCase):
         self.assertEqual([m.text for m in seen[:2]], ["early", "What. Do."])
         self.assertEqual([m.severity for m in seen], [Severity.INFO, Severity.ERROR, Severity.ERROR])
         self.assertIn("fault of the program", seen[2].text)
+
+        def deep():
+            raise RuntimeError("below")
+
+        try:
+            deep()
+        except RuntimeError as error:
+            hub.tell_error(error)
+        kept = (home / "new" / NAME).read_text("utf-8")
+        self.assertIn(str(home / "new" / NAME), seen[3].text)
+        for part in (__version__, "KeyError: 'x'", "in deep", "RuntimeError: below"):
+            self.assertIn(part, kept)
+        self.assertIsNone(keep_fault(KeyError("x"), Path("/proc/none")))

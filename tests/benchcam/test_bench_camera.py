@@ -8,6 +8,7 @@ from guardia.benchcam.camera import Decider, View, lit
 from guardia.benchcam.record import TRUTH_FACTOR, read_truth, record
 from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import PLACES, build_scene, right_kind
+from guardia.core.evidence.clips import Cause
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
@@ -97,3 +98,16 @@ class BenchCamera(FolderCase):
         longest = max(told["motion"], key=lambda m: m["end_s"] - m["start_s"])
         self.assertEqual(right_kind(truth, longest["start_s"], longest["end_s"]), "person")
         self.assertEqual(right_kind(truth, 1e5, 1e5 + 1), "other_false")
+
+    def test_clips_that_begin_in_the_same_second_bear_two_names(self):
+        at = self.event.begin_s
+        calls = ((at, Cause.SOUND), (at + 0.3, Cause.BUTTON))
+        scene = dataclasses.replace(self.scene, events=(), continuous_s=(), walk_test_s=-1e6, calls=calls, snapshots=())
+        settings = STORE.installed.with_values(length_s=5.0)
+        record(scene, self.folder, capability(settings.capability), settings=settings)
+        names = sorted(path.name for path in (self.folder / "motion").iterdir())
+        self.assertEqual(len(names), 2)
+        self.assertLess(set(names), set(read_truth(self.folder / "truth.jsonl")))
+        told = analyse_files([self.folder / "motion" / name for name in names], time_zone="Europe/London")["clips"]
+        self.assertEqual({t["start_source"] for t in told}, {"file name"})
+        self.assertEqual({t["start"][:19] for t in told}, {told[0]["start"][:19]})

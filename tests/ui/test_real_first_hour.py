@@ -35,11 +35,6 @@ class RealFirstHour(FolderCase):
         shape = dict(line.split("=") for line in screen.tool("getactivewindow", "getwindowgeometry", "--shell").split())
         return int(shape["WIDTH"]), int(shape["HEIGHT"])
 
-    def judged(self, screen: VirtualScreen, key: str, kind: str) -> bool:
-        """Whether a letter judged something; pressed again while the list is still being filled."""
-        screen.press(key)
-        return bool(self.rows(f"SELECT 1 FROM occurrence WHERE kind = '{kind}'"))
-
     def test_keys_alone_lead_from_an_empty_window_to_the_logbook(self):
         stick, home = self.folder / "stick", self.folder / "home"
         stick.mkdir()
@@ -76,23 +71,23 @@ class RealFirstHour(FolderCase):
         screen.press("Return")
         screen.until_front("Bring in evidence")
         # 'Bring in' opens once the folder has been looked through: pressed until it does something, as a person would
-        screen.until("bringing in", lambda: screen.press("alt+b") or self.rows("SELECT 1 FROM clip"))
+        screen.until("bringing in", lambda: self.rows("SELECT 1 FROM clip"), lambda: screen.press("alt+b"))
         screen.until("measured", lambda: self.rows("SELECT count(*) FROM trace WHERE final") == [(CLIPS,)])
 
         screen.press("ctrl+3")
-        screen.until("judged", lambda: self.judged(screen, "f", "foliage"))
-        screen.press("p")
-        screen.until("judged", lambda: self.rows("SELECT 1 FROM occurrence WHERE kind = 'person'"))
+        for key, kind in (("f", "foliage"), ("p", "person")):
+            one = f"SELECT 1 FROM occurrence WHERE kind = '{kind}'"
+            screen.until("judged", lambda one=one: self.rows(one), lambda key=key: screen.press(key))
         screen.press("ctrl+z")
         screen.until("taken back", lambda: not self.rows("SELECT 1 FROM occurrence WHERE kind = 'person'"))
 
         screen.press("ctrl+5", "alt+w")
-        screen.until("a zone", lambda: screen.press("Return") or self.zones())
+        screen.until("a zone", self.zones, lambda: screen.press("Return"))
         middle = self.zones()
         screen.press("Page_Down", "shift+Right")
         screen.until("a corner moved", lambda: self.zones() != middle)
         screen.press("alt+m")
-        screen.until("masks", lambda: screen.drag((420, 200), (560, 300)) or len(self.zones()) > len(middle))
+        screen.until("masks", lambda: len(self.zones()) > len(middle), lambda: screen.drag((420, 200), (560, 300)))
         before = self.settings("draft")["detection"]["notch"]
         screen.press("ctrl+6", "Left")
         screen.until("another notch", lambda: self.settings("draft")["detection"]["notch"] != before)
@@ -102,7 +97,7 @@ class RealFirstHour(FolderCase):
         screen.press("Tab", "space")
         screen.until("logged", lambda: self.rows("SELECT 1 FROM logbook WHERE detail LIKE 'after a complaint%'"))
         self.assertEqual(self.settings("installed"), self.settings("draft"))
-        screen.until("the program's end", lambda: program.poll() is not None or screen.press("ctrl+q"))
+        screen.until("the program's end", lambda: program.poll() is not None, lambda: screen.press("ctrl+q"))
         self.assertEqual(program.returncode, 0)
 
 

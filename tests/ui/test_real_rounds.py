@@ -21,11 +21,11 @@ class RealRounds(FolderCase):
 
     def pressed(self, *keys: str, until: str) -> None:
         """Press keys until the project has a row, as a person would while a page is still being filled."""
-        self.screen.until(until, lambda: self.rows(until) or self.screen.press(*keys))
+        self.screen.until(until, lambda: self.rows(until), lambda: self.screen.press(*keys))
 
     def in_dialog(self, key: str, title: str) -> None:
         """Open a dialog by its key."""
-        self.screen.until(title, lambda: title in self.screen.front() or self.screen.press(key))
+        self.screen.until(title, lambda: title in self.screen.front(), lambda: self.screen.press(key))
 
     def found(self, letters: str, title: str) -> None:
         """Open a dialog by a few letters of its action."""
@@ -37,7 +37,8 @@ class RealRounds(FolderCase):
 
     def closed(self, key: str = "Escape") -> None:
         """Close what is in front, back to the window."""
-        self.screen.until("the window", lambda: "Tern Quay - Guardia" in self.screen.front() or self.screen.press(key))
+        front = self.screen.front
+        self.screen.until("the window", lambda: "Tern Quay - Guardia" in front(), lambda: self.screen.press(key))
 
     def test_what_is_set_up_proved_and_walked_is_kept(self):
         home, tools, paper = self.folder / "home", self.folder / "tools", self.folder / "printed.pdf"
@@ -89,7 +90,7 @@ class RealRounds(FolderCase):
         self.found("print report", "Print report")
         screen.press("Return")
         screen.until("a printed report", lambda: paper.exists() and paper.read_bytes().startswith(b"%PDF"))
-        screen.until("the program's end", lambda: program.poll() is not None or screen.press("ctrl+q"))
+        screen.until("the program's end", lambda: program.poll() is not None, lambda: screen.press("ctrl+q"))
         self.assertEqual(program.returncode, 0)
 
 

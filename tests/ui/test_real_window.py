@@ -22,19 +22,27 @@ window = MainWindow(Path(sys.argv[1]))
 window.open_demo()
 window.show()
 def look():
-    window.go("zones")
-    QTimer.singleShot(800, shot)
-def shot():
+    if not window.windowHandle() or not window.windowHandle().isExposed() or window.session is None:
+        return
+    if window.current_step() != "zones":
+        window.go("zones")
+        return
     screen = app.primaryScreen().grabWindow(0).toImage()
-    frame = window.frameGeometry()
     colours = {screen.pixel(x, y) for x in range(0, screen.width(), 5) for y in range(0, screen.height(), 5)}
-    print("colours", len(colours), "exposed", window.windowHandle().isExposed(), "step", window.current_step())
     wide = [w for w in window.findChildren(QLabel) if w.isVisible() and w.text() and not w.wordWrap()]
     cut = [w.text() for w in wide if w.width() + 1 < w.sizeHint().width()]
-    print("scale", window.devicePixelRatio(), "cut", cut)
+    if len(colours) > 500 and not cut:
+        print("step", window.current_step(), "scale", window.devicePixelRatio())
+        end()
+    print("colours", len(colours), "cut", cut, file=sys.stderr)
+def end():
+    timer.stop()
     window.close()
     app.quit()
-QTimer.singleShot(500, look)
+timer = QTimer()
+timer.timeout.connect(look)
+timer.start(300)
+QTimer.singleShot(300_000, end)
 sys.exit(app.exec())
 """
 
@@ -60,14 +68,9 @@ class RealWindow(FolderCase):
             done = subprocess.run(
                 [sys.executable, "-c", PROGRAM, str(self.folder)],
                 env=environment | {"QT_SCALE_FACTOR": scale},
-                capture_output=True, text=True, timeout=120, check=False,
+                capture_output=True, text=True, check=False,
             )  # fmt: skip
-            self.assertEqual(done.returncode, 0, done.stderr)
-            shown, density = done.stdout.splitlines()
-            words = shown.split()
-            self.assertEqual(words[2:], ["exposed", "True", "step", "zones"], done.stderr)
-            self.assertGreater(int(words[1]), 500, "the screen shows hardly anything")
-            self.assertEqual(density, f"scale {float(scale)} cut []")
+            self.assertEqual((done.returncode, done.stdout.strip()), (0, f"step zones scale {float(scale)}"), done.stderr)
 
 
 if __name__ == "__main__":

@@ -50,8 +50,8 @@ def write_event_list(
     """
     rows: list[dict[str, Any]] = []
     alerted = -1e9
-    for name, entry in sorted(clips):
-        trigger = float(entry["start_scene_s"]) + float(entry["trigger_s"])
+    for name, entry in sorted(clips, key=lambda clip: _triggered_s(clip[1])):
+        trigger = _triggered_s(entry)
         length = max((float(e["end_s"]) for e in entry["events"]), default=0.0) - float(entry["trigger_s"])
         alert = trigger - alerted >= ALERT_INTERVAL_S and hours_open(alert_plan, scene, trigger)
         alerted = trigger if alert else alerted
@@ -79,6 +79,11 @@ def write_event_list(
             seconds, sent = str(r["seconds"]).replace(".", ","), "yes" if r["alert"] else "no"
             table.writerow([f"{r['begin']:%d/%m/%Y %H:%M:%S}", seconds, r["seen"], r["cause"], sent, r["clip"]])
     return path
+
+
+def _triggered_s(entry: dict[str, Any]) -> float:
+    """When a clip was triggered, seconds of the scene's clock."""
+    return float(entry["start_scene_s"]) + float(entry["trigger_s"])
 
 
 def seen_class(scene: Scene, at_s: float) -> str:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded, smoothed
 from guardia.benchcam.event_list import hours_open, seen_class
-from guardia.benchcam.record import TRUTH_FACTOR, stretches
+from guardia.benchcam.record import LOOKS_AGAIN_S, TRUTH_FACTOR, stretches
 from guardia.benchcam.scene import Light
 from guardia.benchcam.tern_quay import REAL_KINDS, Scene, right_kind
 from guardia.core.make.capability import Capability
@@ -18,9 +18,6 @@ from guardia.core.make.settings import Settings
 
 SEEN_S = 0.3
 """A real event counts as recorded when a recording shows this much of it."""
-
-FRESH_S = 2.0
-"""The camera looks anew so long before its rest ends, as it does when it records files."""
 
 
 @dataclass(frozen=True)
@@ -76,7 +73,7 @@ class _Camera:
 
     def see(self, small: NDArray[np.float32], at_s: float) -> None:
         """Take in the next picture, as smoothed() gives it."""
-        if self.trigger_s is None and at_s < self.free_s - FRESH_S:
+        if self.trigger_s is None and at_s < self.free_s - LOOKS_AGAIN_S:
             return
         if self.decider is None:
             night = self.scene.light(at_s) is Light.NIGHT

@@ -21,6 +21,9 @@ from guardia.core.make.settings import Settings
 CALL_S = 12.0
 """Length of a recording that was asked for, where motion ends the others."""
 
+LOOKS_AGAIN_S = 2.0
+"""So long before its pause ends the camera looks anew, and its pre-record may reach back to."""
+
 TRUTH_FACTOR = 1.1
 """This camera counts moving pixels of a coarser, blurred picture, and asks for a few more than its scale says."""
 
@@ -63,8 +66,10 @@ def record(
         named = not wanted or seen_class(scene, at_s) in wanted
         return named and hours_open(chosen.hours.recording_plan, scene, at_s)
 
+    taken: set[str] = set()
+    free = -1e9
     for index, (begin, end) in enumerate(busy):
-        free, moment = -1e9, begin
+        moment = max(begin, free - LOOKS_AGAIN_S)
         while moment < end:
             pending = folder / "pending.mp4"
             decider = Decider(chosen, capability, night=scene.light(moment) is Light.NIGHT, truth_factor=TRUTH_FACTOR)
@@ -75,10 +80,10 @@ def record(
             if clip is None:
                 break
             free = clip.end_s + chosen.recording.rest_s
-            moment = free - 2.0
+            moment = free - LOOKS_AGAIN_S
             if not _has_power(place, clip.trigger_s):
                 continue
-            name = clip_name(scene, clip.start_s)
+            name = _free_name(clip_name(scene, clip.start_s), taken)
             entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip)
             if clip.trigger_s < place.full_from_s:
                 pending.rename(folder / "motion" / name)
@@ -87,7 +92,7 @@ def record(
         progress((index + 1) / len(busy))
     for at, cause in scene.calls:
         if only(at):
-            name = clip_name(scene, at)
+            name = _free_name(clip_name(scene, at), taken)
             lasts = chosen.recording.length_s or CALL_S
             clip = record_continuous(scene.view(at, round(at)), folder / "motion" / name, begin_s=at, end_s=at + lasts)
             entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip) | {"cause": cause.value}
@@ -122,6 +127,16 @@ def _has_power(place: Place, at_s: float) -> bool:
 def clip_name(scene: Scene, start_s: float) -> str:
     """File name of a clip: the camera and the local time that its clock shows."""
     return f"{scene.place.slug}_{scene.local_time(start_s + scene.place.clock_error_s):%Y%m%d_%H%M%S}.mp4"
+
+
+def _free_name(name: str, taken: set[str]) -> str:
+    """The name, or with '_2', '_3' at its end where another clip began in the same second; it is taken from now on."""
+    path, number = Path(name), 1
+    while name in taken:
+        number += 1
+        name = f"{path.stem}_{number}{path.suffix}"
+    taken.add(name)
+    return name
 
 
 def stretches(scene: Scene) -> list[tuple[float, float]]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 import math
 import os
 import tempfile
+from collections import deque
 from collections.abc import Callable, Sequence
-from concurrent.futures import Future, ProcessPoolExecutor, wait
+from concurrent.futures import ProcessPoolExecutor, wait
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from functools import partial
@@ -91,7 +92,7 @@ def run_week(
     progress: Report,
     days: int = WEEK.days,
 ) -> ImportResult:
-    """Let the simulated camera run a week under the settings installed, bring it in and judge it by its truth.
+    """Let the simulated camera run a week under the settings installed; import and judge each day as it is recorded.
 
     Parameters
     ----------
@@ -104,7 +105,7 @@ def run_week(
     begins
         Midnight on which the week begins.
     token
-        To stop it; nothing is brought in then.
+        To stop it; the days that were imported are kept.
     progress
         Told how far it is.
     days
@@ -130,15 +131,22 @@ def run_week(
         usual = replace(place, down=(0.0, 0.0), full_from_s=math.inf, clock_error_s=camera.clock_error_s)  # fmt: skip
         seed = FIRST_SEED + (begins - FIRST_DAY) // WEEK
         scene = partial(_week_of, usual, seed, begins)
-        folders = record_days(
-            scene, camera.under(camera.installed), Path(name), days=days, token=token, progress=progress
-        )
+        result = ImportResult()
+
+        def take_in(folder: Path) -> None:
+            number = int(folder.name)
+            span = (begins + timedelta(days=number), begins + timedelta(days=number + 1))
+            # A day comes in whole or not at all: half a day counted as watched would give wrong rates.
+            day = take_in_days(project, camera_id, [folder], span, token=Token(), progress=lambda _: None)
+            result.added, result.analysed = result.added + day.added, result.analysed + day.analysed
+            result.events += day.events
+            evidence = project.evidence(camera_id)
+            kinds = true_kinds(evidence, read_truth(folder / "truth.jsonl"))
+            project.occurrences.judge({o.id: kinds[o.id] for o in evidence.occurrences if o.id in kinds and not o.kind})
+
+        candidate = camera.under(camera.installed)
+        record_days(scene, candidate, Path(name), days=days, token=token, progress=progress, each=take_in)
         until = begins + timedelta(days=days)
-        result = take_in_days(project, camera_id, folders, (begins, until), token=token, progress=progress)
-        truth = {clip: events for folder in folders for clip, events in read_truth(folder / "truth.jsonl").items()}
-        evidence = project.evidence(camera_id)
-        kinds = true_kinds(evidence, truth)
-        project.occurrences.judge({o.id: kinds[o.id] for o in evidence.occurrences if o.id in kinds and not o.kind})
     result.cameras = (camera_id,)
     result.notes.append(
         f"{camera.name} ran from {begins:%a %d %b %Y} to {until - timedelta(days=1):%a %d %b %Y} under its installed "
@@ -213,6 +221,7 @@ def record_days(
     days: int = WEEK.days,
     token: Token,
     progress: Report,
+    each: Callable[[Path], object] = lambda _folder: None,
 ) -> list[Path]:
     """Let the simulated camera record the first days of a scene, on all cores.
 
@@ -230,6 +239,8 @@ def record_days(
         To stop it.
     progress
         Told how far it is.
+    each
+        Called with the folder of each day, in order, as soon as it is recorded; the later days go on meanwhile.
 
     Returns
     -------
@@ -242,7 +253,9 @@ def record_days(
         If it was stopped before all were recorded.
     """
     to_do = [_Day(scene, candidate.settings, candidate.capability, n, folder / str(n)) for n in range(days)]
-    on_all_cores(_record, to_do, "Recording", token=token, progress=progress, stop=(folder / STOP).touch)
+    on_all_cores(
+        _record, to_do, "Days recorded", token=token, progress=progress, stop=(folder / STOP).touch, each=each
+    )
     return [day.folder for day in to_do]
 
 
@@ -254,6 +267,7 @@ def on_all_cores(
     token: Token,
     progress: Report,
     stop: Callable[[], object] = lambda: None,
+    each: Callable[[Any], object] = lambda _result: None,
 ) -> list[Any]:
     """Do a module's function for each job in processes of its own.
 
@@ -270,7 +284,9 @@ def on_all_cores(
     progress
         Told how far it is.
     stop
-        Called on a stop, so that those under way may hear of it.
+        Called on a stop or a fault, so that those under way may hear of it.
+    each
+        Called here with each result, in the order of the jobs, as soon as it and all before it are there.
 
     Returns
     -------
@@ -285,15 +301,19 @@ def on_all_cores(
     meter = Meter(len(jobs), progress)
     with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:
         ordered = [pool.submit(work, job) for job in jobs]
-        running = set(ordered)
-        done: set[Future[Any]] = set()
-        while running:
-            ended, running = wait(running, timeout=LOOK_EVERY_S)
-            done |= ended
-            meter.at(len(done), what)
-            if token.cancelled:
-                stop()
-                for future in running:
-                    future.cancel()
-                raise Cancelled
+        waiting = deque(ordered)
+        meter.at(0, what)
+        try:
+            while waiting:
+                wait([waiting[0]], timeout=LOOK_EVERY_S)
+                token.check()
+                while waiting and waiting[0].done():
+                    each(waiting.popleft().result())
+                    token.check()
+                meter.at(sum(future.done() for future in ordered), what)
+        except BaseException:
+            stop()
+            for future in waiting:
+                future.cancel()
+            raise
     return [future.result() for future in ordered]

@@ -55,7 +55,7 @@ class Intake:
         begins, folder = next_monday(model.evidence), self._session.folder
         if model.draft != model.camera.installed:
             model.install_draft("tried on a simulated week", begins.timestamp())
-        self._of_a_stop = "The week was stopped; nothing of it was brought in. The draft stays entered."
+        self._of_a_stop = "The week was stopped. The days that were finished are kept, and the draft stays entered."
         return self.jobs.start(
             "Running a week",
             lambda token, report: run_week(folder, camera_id, place, begins, token=token, progress=report),

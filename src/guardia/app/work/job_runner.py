@@ -89,9 +89,12 @@ class JobRunner(QObject):
         done, self._done = self._done, None
         if self._drained:
             return  # what it worked for is closed
-        if failure is None:
-            if done is not None:
+        if failure is None and done is not None:
+            try:
                 done(result)
+            except Exception as error:  # the page that waits must hear of its end all the same
+                failure = error
+        if failure is None:
             self.succeeded.emit(result)
         elif isinstance(failure, Cancelled):
             self.cancelled.emit()

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import StrEnum
+from pathlib import Path
 
 from PyQt6.QtCore import QObject, pyqtSignal
 
+from guardia.app.work.faults import keep_fault
 from guardia.core.base.errors import GuardiaError
 
 
@@ -35,12 +37,16 @@ class Message:
 
 
 class MessageHub(QObject):
-    """Receives messages from anywhere in the main thread, gives them to the view and keeps them in `told`."""
+    """Receives messages from anywhere in the main thread, gives them to the view and keeps them in `told`.
+
+    The details of faults of the program go to a file in `faults`, where a folder is given.
+    """
 
     shown = pyqtSignal(object)
 
-    def __init__(self, parent: QObject | None = None) -> None:
+    def __init__(self, parent: QObject | None = None, *, faults: Path | None = None) -> None:
         super().__init__(parent)
+        self._faults = faults
         self.told: list[Message] = []
         self._waiting: list[Message] = []
         self._ready = False
@@ -59,9 +65,11 @@ class MessageHub(QObject):
         if isinstance(error, GuardiaError):
             self.tell(str(error), Severity.ERROR)
         else:
+            path = keep_fault(error, self._faults) if self._faults is not None else None
+            details = f" Add the details, which are in {path}." if path is not None else ""
             self.tell(
                 f"The last step failed by a fault of the program ({type(error).__name__}: {error}). "
-                "Everything saved before is kept. Please report it with what you did.",
+                f"Everything saved before is kept. Please report it with what you did.{details}",
                 Severity.ERROR,
             )
 

@@ -68,7 +68,7 @@ class MainWindow(QMainWindow):
     def __init__(self, data_home: Path) -> None:
         super().__init__()
         self._data_home = data_home
-        self.messages = MessageHub(self)
+        self.messages = MessageHub(self, faults=data_home)
         self.session: Session | None = None
         self.camera_id: int | None = None
         self.commands: CameraCommands | None = None
