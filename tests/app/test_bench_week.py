@@ -92,10 +92,7 @@ class BenchWeek(FolderCase):
     def test_a_stopped_week_keeps_the_days_that_were_finished_and_no_half_day(self):
         token = Token()
         self.enterContext(patch.object(tempfile, "tempdir", str(self.folder)))
-        with (
-            patch.object(bench_week, "take_in_days", side_effect=self.stopping(token)),
-            self.assertRaises(Cancelled),
-        ):
+        with patch.object(bench_week, "take_in_days", side_effect=self.stopping(token)), self.assertRaises(Cancelled):
             self.run_days(2, token)
         with Project(self.project) as project:
             after = project.evidence(self.id)

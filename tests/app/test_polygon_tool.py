@@ -257,7 +257,7 @@ class Numbers(ToolCase):
         self.tool.select(0)
         text = self.tool.copied()
         self.tool.paste(text)
-        self.assertEqual([z.name for z in self.tool.zones], ["yard", "yard copy"])
+        self.assertEqual([z.name for z in self.tool.zones], ["yard", "yard 2"])
         self.assertAlmostEqual(self.tool.zones[1].points[0][0], 0.23)
         self.assertEqual(self.tool.selected, 1)
         self.tool.set_zones((PolygonZone(ZoneKind.IGNORE, ((0.7, 0.7), (0.9, 0.7), (0.8, 0.9)), "other"),))

@@ -1,11 +1,15 @@
 """The view-models of the steps, without a widget: what they offer and what becomes of it."""
 
+from datetime import timedelta
+
 from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.steps.alike_model import AlikeModel
 from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.app.steps.heat_model import HeatModel
+from guardia.app.steps.hours_model import HoursModel
 from guardia.app.steps.proposal_model import ProposalModel
+from guardia.core.hours.plan import Special
 from tests.app.test_session import SessionCase
 
 
@@ -33,6 +37,21 @@ class StepModels(SessionCase):
         self.assertIn("real", proposal.offer.words)
         self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")
         self.assertIsNone(proposal.offer)
+
+    def test_a_pause_of_a_camera_that_always_alerts_takes_its_own_alerts_alone(self):
+        hours = self.session.step_model(HoursModel, self.model)
+        self.model.change_draft(self.model.draft.with_values(alert_plan=None, recording_plan=None), "always")
+        before = self.model.comparison.draft_replay
+        for which in ("alert_plan", "recording_plan"):
+            hours.choose(which)
+            at = hours.now.replace(tzinfo=None) + timedelta(days=4000)
+            hours.add_special(Special("away", at, at + timedelta(hours=2), "off"))
+            after = self.model.comparison.draft_replay
+            for one, two in ((after.recorded, before.recorded), (after.alerts.told, before.alerts.told)):
+                self.assertEqual(one.tolist(), two.tolist())
+            self.assertIn("always; away: off", hours.plan.words)
+            hours.remove_special(0)
+            self.assertIsNone(hours.plan)
 
     def test_a_typed_view_gives_reach_and_a_bad_one_is_told(self):
         calibration = self.session.step_model(CalibrationModel, self.model)

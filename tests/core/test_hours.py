@@ -15,6 +15,7 @@ from guardia.core.hours.modes import Mode, allowed_spans
 from guardia.core.hours.periods import Period, ScheduleRules, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
 from guardia.core.hours.plan import (
+    ALWAYS,
     Edge,
     Special,
     Stretch,
@@ -24,6 +25,7 @@ from guardia.core.hours.plan import (
     in_spans,
     on_at,
     on_spans,
+    with_specials,
 )
 from guardia.core.tuning.hours import SWITCH, best_quarters
 
@@ -49,6 +51,31 @@ def changes_of(name):
 
 
 class Plans(unittest.TestCase):
+    @settings(max_examples=80, deadline=None)
+    @given(
+        st.one_of(st.none(), st.lists(stretches, max_size=3).map(lambda s: WeekPlan(tuple(s)))),
+        st.integers(0, 5 * 1440), st.integers(1, 3 * 1440), st.sampled_from(["on", "off"]),
+    )  # fmt: skip
+    def test_an_exception_changes_its_own_time_only(self, plan, begin_min, minutes, rule):
+        first = datetime(2026, 6, 1)
+        special = Special("away", first + timedelta(minutes=begin_min),
+                          first + timedelta(minutes=begin_min + minutes), rule)  # fmt: skip
+        changed = with_specials(plan, (special,))
+        low = datetime(2026, 6, 1, tzinfo=UTC).timestamp()
+        times = low + 60.0 * np.arange(10 * 1440) + 30
+        before, after = (on_at(p, times, SitePlace("UTC")) for p in (plan, changed))
+        own = (times >= low + 60 * begin_min) & (times < low + 60 * (begin_min + minutes))
+        np.testing.assert_array_equal(after[~own], before[~own])
+        self.assertEqual(set(after[own].tolist()), {rule == "on"})
+        again = with_specials(changed, ())
+        np.testing.assert_array_equal(on_at(again, times, SitePlace("UTC")), before)
+
+    def test_always_stays_always_without_its_exceptions(self):
+        pause = Special("pause", datetime(2026, 6, 1, 8), datetime(2026, 6, 1, 10), "off")
+        self.assertEqual(with_specials(None, (pause,)).words, "always; pause: off")
+        self.assertIsNone(with_specials(with_specials(None, (pause,)), ()))
+        self.assertEqual((WeekPlan().words, ALWAYS.words), ("never", "always"))
+
     @settings(max_examples=60, deadline=None)
     @given(st.lists(stretches, max_size=4), st.sampled_from(sorted(CHANGES)), st.integers(0, 1), st.booleans())
     def test_the_wall_clock_minute_by_minute_says_the_same_over_both_changes(self, parts, name, which, holiday):

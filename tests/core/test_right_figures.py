@@ -134,9 +134,9 @@ class CausesAndSettings(unittest.TestCase):
         eager = PolygonZone(ZoneKind.WATCH, left, "", "10")
         cases = (
             ("nothing", base.with_values(hold_s=2.0, rest_s=30.0, zones=(zone,)), base, ()),
-            ("hold", base.with_values(hold_s=0.4), base, ("hold time",)),
-            ("rest", base.with_values(rest_s=0.0), base, ("rest after a recording",)),
-            ("length", base.with_values(length_s=10.0), base, ("length of a recording",)),
+            ("hold", base.with_values(hold_s=0.4), base, ("minimum duration",)),
+            ("rest", base.with_values(rest_s=0.0), base, ("pause after a recording",)),
+            ("length", base.with_values(length_s=10.0), base, ("recording length",)),
             ("filter", base.with_values(objects=()), base, ("object filter",)),
             ("more classes", base.with_values(objects=("person", "animal")), base, ("object filter",)),
             ("fewer classes", base, base.with_values(objects=("person", "animal")), ()),

@@ -66,9 +66,9 @@ class SettingsFiles(unittest.TestCase):
             "at most 2 zones",
             "'z0'",
             "no ignore zones",
-            "hold time",
-            "rest after a recording",
-            "length of a recording",
+            "minimum duration",
+            "pause after a recording",
+            "recording length",
         ):
             self.assertIn(word, text)
         self.assertEqual(limits_broken(tried(Settings.of("polygon-mains-camera", "5", many))), [])

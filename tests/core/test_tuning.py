@@ -177,7 +177,7 @@ class Tuning(unittest.TestCase):
         grid, make = evidence.stack.grid, camera.capability
         careful, bold = (tune(evidence, camera.under(camera.installed), unseen=u) for u in (False, True))
         more = {words for words, _, more in careful.singles if more}
-        self.assertIn("rest after a recording 0 s", more)
+        self.assertIn("pause after a recording none", more)
         self.assertIn("no zones", more)
         self.assertNotIn("sensitivity 3", more)
         self.assertEqual(could_show_more(careful.chosen.settings, camera.installed, make, grid=grid), ())

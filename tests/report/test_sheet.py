@@ -8,12 +8,16 @@ from jsonschema import Draft202012Validator
 from pypdf import PdfReader
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.hours.modes import Mode
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import limits_broken
+from guardia.core.make.levers import LEVERS, ZONES, limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.candidates import Scorer
-from guardia.report.sheet import SheetContent, check_sheet, lines_against, sheet_to_dict, steps
+from guardia.core.storage.rules import Quality, RecordingMode
+from guardia.core.storage.stores import StoreKind
+from guardia.report.sheet import SheetContent, changes_of, check_sheet, lines_against, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain, tried
 
@@ -49,7 +53,12 @@ class SettingsSheet(FolderCase):
 
     def test_the_steps_are_in_the_makes_own_terms(self):
         text = "\n".join(steps(DRAFT, capability()))
-        for words in ("Sensitivity: 6 (scale from 1", "(25.0, 30.0)", "Motion must last: 0.6 s", "20 s, stops once"):
+        for words in (
+            "Sensitivity: 6 (scale from 1",
+            "(25.0, 30.0)",
+            "Minimum duration: 0.6 s",
+            "Recording length: 20 s",
+        ):
             self.assertIn(words, text)
         blocks = Settings.of("grid-zone-recorder", "3", (BlockZone(2, 1, (True, False)),), detection_on=False)
         text = "\n".join(steps(blocks, capability("grid-zone-recorder")))
@@ -64,9 +73,10 @@ class SettingsSheet(FolderCase):
         self.assertEqual(
             notes,
             {
-                "Sensitivity": "now 7 (scale from 1, least, to 10, most sensitive)",
-                "Motion must last": "now 0.4 s",
-                "Records for": "now as long as it moves",
+                "Sensitivity": "was 7 (scale from 1, least, to 10, most sensitive)",
+                "Minimum duration": "was 0.4 s",
+                "Recording length": "was as long as it moves",
+                "Stops once it is still": "was no",
                 "Ignore zone 'gate": "no longer",
             },
         )
@@ -75,7 +85,47 @@ class SettingsSheet(FolderCase):
         drawn = lines_against(Settings.of("polygon-mains-camera", "6"), DRAFT, capability())
         self.assertEqual({line.note for line in drawn if ZONE.name in line.text}, {"new"})
         spoken = " ".join(PdfReader(io.BytesIO(sheet_pdf(content()))).pages[0].extract_text().split())
-        self.assertIn("Motion must last: 0.6 s (now 0 s)", spoken)
+        self.assertIn("Minimum duration: 0.6 s (was 0 s)", spoken)
+
+    def test_every_lever_set_back_to_its_usual_value_stands_on_every_sheet(self):
+        make = dataclasses.replace(
+            capability("battery-camera-on-hub"), night_notch=True, object_classes=("person",), stop_when_still=True,
+            storage=dataclasses.replace(
+                capability("battery-camera-on-hub").storage, second_mbit_s=1.0, power=None,
+                qualities=(Quality("high", 1920, 1080, 15.0), Quality("low", 640, 360, 10.0)),
+            ),
+        )  # fmt: skip
+        always = WeekPlan((Stretch(EVERY_DAY, Edge(480), Edge(1080)),))
+        other = {
+            "detection_on": False, "zones": (ZONE,), "notch": make.notches[-1].label, "sensitivity": (18, 0.01),
+            "night_notch": make.notches[0].label, "hold_s": 3.0, "objects": ("person",), "pre_record_s": 4.0,
+            "length_s": 30.0, "stop_when_still": True, "rest_s": 60.0, "release_s": 3.0, "recording_plan": always,
+            "modes": (Mode("closed", always, records=False),), "alerts_on": False, "alert_plan": always,
+            "alert_interval_s": 60.0, "alert_classes": ("person",), "phone_allows": False, "target": StoreKind.CARD,
+            "overwrite": False, "mode": RecordingMode.CONTINUOUS, "quality": "low", "snapshot_every_s": 60.0,
+            "second_stream": True, "white_light": True,
+        }  # fmt: skip
+        self.assertEqual(list(other), [lever.id for lever in LEVERS])
+        usual = Settings.of(make.id, make.notches[0].label)
+        for lever in LEVERS:
+            moved = usual.with_values(**{lever.id: other[lever.id]})
+            for before, after in ((moved, usual), (usual, moved)):
+                with self.subTest(lever.id, back=after is usual):
+                    changed = changes_of(before, after, make)
+                    self.assertEqual(len(changed), 1 + (lever is ZONES and after is usual), changed)
+                    self.assertTrue(lever is ZONES or changed[0].startswith(f"{lever.subject}: "), changed)
+                    self.assertIn(" (was ", changed[0] if lever is not ZONES else " (was ")
+            self.assertEqual([], changes_of(moved, moved, make))
+
+    def test_two_zones_drawn_under_one_name_are_both_on_the_sheet(self):
+        beside = dataclasses.replace(ZONE, points=((0.5, 0.5), (0.9, 0.5), (0.9, 0.9)))
+        draft = DRAFT.with_values(zones=(ZONE, beside))
+        named = [z.name for z in draft.detection.zones]
+        self.assertEqual(len(set(named)), 2)
+        text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(sheet_pdf(content(draft)))).pages)
+        for part in ("(25.0, 30.0)", "(90.0, 90.0)"):
+            self.assertIn(part, "\n".join(steps(draft, capability())))
+            self.assertIn(part, text)
 
     def test_the_pdf_holds_every_step_the_figures_and_the_cautions_and_no_picture(self):
         reader = PdfReader(io.BytesIO(sheet_pdf(content())))

@@ -70,7 +70,9 @@ class RealWindow(FolderCase):
                 env=environment | {"QT_SCALE_FACTOR": scale},
                 capture_output=True, text=True, check=False,
             )  # fmt: skip
-            self.assertEqual((done.returncode, done.stdout.strip()), (0, f"step zones scale {float(scale)}"), done.stderr)
+            self.assertEqual(
+                (done.returncode, done.stdout.strip()), (0, f"step zones scale {float(scale)}"), done.stderr
+            )
 
 
 if __name__ == "__main__":

@@ -434,7 +434,7 @@ class Everywhere(StepCase):
         self.model.install_draft("by the ladder")
         (entry,) = self.model.corrections.logbook()
         changed, expected = entry.detail.rsplit("\n", 1)
-        self.assertEqual(changed, "by the ladder\nMotion must last: 0.6 s (now 0 s)")
+        self.assertEqual(changed, "by the ladder\nMinimum duration: 0.6 s (was 0 s)")
         self.assertIn("false, recorded 27, before 34", expected)
         page.logbook.setCurrentRow(0)
         with mock.patch("guardia.ui.steps.handover_page.ask_note", return_value="from the office"):

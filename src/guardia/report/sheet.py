@@ -10,14 +10,17 @@ from importlib.resources import files
 from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.words import listed, sentence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import LEVERS, limits_broken
+from guardia.core.make.levers import LEVERS, ZONES, limits_broken
 from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
-from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, block_rows, zone_cells
+from guardia.core.make.zones import BlockZone, Zone, block_rows, zone_cells, zone_title
 from guardia.core.score.score import Comparison, Score
 from guardia.core.trace.measure import Grid
 from guardia.report.motion_cells import pack_cells
+
+NO_ZONES = "Zones: none; the whole picture is watched"
 
 CAUTIONS = (
     "Guardia advises; the technician decides. Walk-test the camera after entering these settings, by day and at night.",
@@ -66,6 +69,29 @@ class SheetContent:
         return (*([self.explained] if self.explained else []), *self.comparison.limits)
 
 
+class Line(NamedTuple):
+    """One line of a sheet against what is installed.
+
+    Parameters
+    ----------
+    text
+        What to enter.
+    changes
+        Whether it is different on the camera now.
+    note
+        What it was there, '' where nothing was or nothing changes.
+    """
+
+    text: str
+    changes: bool
+    note: str
+
+    @property
+    def words(self) -> str:
+        """The line with its note."""
+        return f"{self.text} ({self.note})" if self.note else self.text
+
+
 def steps(settings: Settings, capability: Capability) -> list[str]:
     """What to enter on the camera, in the make's own terms, one line each.
 
@@ -81,52 +107,13 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
     list[str]
         In the order of work.
     """
-    lines = [LEVERS[0].sheet(settings, capability)]
-    zones = entered_zones(settings, capability)
-    polygons = [z for z in zones if isinstance(z, PolygonZone)]
-    blocks = [z for z in zones if isinstance(z, BlockZone)]
-    if not zones:
-        lines.append("Zones: none; the whole picture is watched")
-    for zone in polygons:
-        corners = "  ".join(f"({x * 100:.1f}, {y * 100:.1f})" for x, y in zone.points)
-        verb = {ZoneKind.WATCH: "Watch zone", ZoneKind.IGNORE: "Ignore zone", ZoneKind.MASK: "Privacy mask"}[zone.kind]
-        own = f", sensitivity {zone.notch}" if zone.notch else ""
-        lines.append(f"{verb} '{zone.name}'{own}, corners in % from the left and from the top: {corners}")
-    for block in blocks:
-        pattern = "  ".join(f"{row}: {_spans(marks)}" for row, marks in enumerate(block_rows(block), 1) if "#" in marks)
-        lines.append(
-            f"Blocks on, {sum(block.active)} of {block.columns} x {block.rows}, row: columns from 1: {pattern}"
-        )
-    if settings.detection.sensitivity is None:
-        low, high = capability.notches[0].label, capability.notches[-1].label
-        lines.append(f"Sensitivity: {settings.detection.notch} (scale from {low}, least, to {high}, most sensitive)")
-    else:
-        contrast, size = settings.detection.sensitivity
-        lines.append(f"Contrast {contrast}, size {size * 100:.2f} % of the picture")
-    lines += [line for lever in LEVERS[1:] if (line := lever.sheet(settings, capability))]
-    return lines
-
-
-class Line(NamedTuple):
-    """One line of a sheet against what is installed.
-
-    Parameters
-    ----------
-    text
-        What to enter.
-    changes
-        Whether it is otherwise on the camera now.
-    note
-        What it is there now, '' where nothing is or nothing changes.
-    """
-
-    text: str
-    changes: bool
-    note: str
+    return [line.text for line in lines_against(settings, settings, capability)]
 
 
 def lines_against(installed: Settings, settings: Settings, capability: Capability) -> list[Line]:
-    """The lines of a sheet, each with what it is on the camera now, then what is to be deleted there.
+    """The lines of a sheet, each with what it was on the camera, then the zones to be deleted there.
+
+    A line changes where the value differs, whatever its words; what is set back to its usual value stands here as well.
 
     Parameters
     ----------
@@ -142,20 +129,49 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
     list[Line]
         In the order of work.
     """
-    old, new = ({_subject(line): line for line in steps(s, capability)} for s in (installed, settings))
-    lines = []
-    for subject, text in new.items():
-        changes = old.get(subject) != text
-        now = old.get(subject, "").removeprefix(subject).lstrip(": ,") if changes else ""
-        lines.append(Line(text, changes, f"now {now}" if now else "new" if changes else ""))
-    gone = [subject for subject in old if subject not in new and subject.endswith("'")]
-    return lines + [Line(f"{subject}: delete it", True, "no longer") for subject in gone]
+    lines: list[Line] = []
+    for lever in LEVERS:
+        if lever is ZONES:
+            lines += _zone_lines(entered_zones(installed, capability), entered_zones(settings, capability))
+        elif lever.stands(settings, capability) or lever.stands(installed, capability):
+            old, new = lever.read(installed), lever.read(settings)
+            note = f"was {lever.say(old, capability)}" if old != new else ""
+            lines.append(Line(lever.line(settings, capability), old != new, note))
+    return lines
 
 
-def _subject(line: str) -> str:
-    """What a line of a sheet is about: the words before its value, a zone with its name."""
-    named = re.match(r"(Watch zone|Ignore zone|Privacy mask) '.*'(?=[,:])", line)
-    return named[0] if named else re.split(r": |, |(?<=^Contrast) ", line)[0]
+def changes_of(installed: Settings, settings: Settings, capability: Capability) -> list[str]:
+    """The lines of a sheet that change something, with what it was before."""
+    return [line.words for line in lines_against(installed, settings, capability) if line.changes]
+
+
+def _zone_lines(before: tuple[Zone, ...], after: tuple[Zone, ...]) -> list[Line]:
+    """A line for each zone: what to draw, with what is different about the one of that name, and what to delete."""
+    if not after and not before:
+        return [Line(NO_ZONES, False, "")]
+    old, new = ({zone_title(zone): zone for zone in zones} for zones in (before, after))
+    lines = [
+        Line(_zone_line(zone), zone != old.get(title), "" if zone == old.get(title) else _zone_note(old.get(title)))
+        for title, zone in new.items()
+    ]
+    if not after:
+        lines.append(Line(NO_ZONES, True, f"was {listed(list(old))}"))
+    return lines + [Line(f"{sentence(title)}: delete it", True, "no longer") for title in old if title not in new]
+
+
+def _zone_note(before: Zone | None) -> str:
+    return "new" if before is None else f"was {_zone_line(before).partition(': ')[2]}"
+
+
+def _zone_line(zone: Zone) -> str:
+    """What to draw on the camera."""
+    if isinstance(zone, BlockZone):
+        pattern = "  ".join(f"{row}: {_spans(marks)}" for row, marks in enumerate(block_rows(zone), 1) if "#" in marks)
+        size = f"{sum(zone.active)} of {zone.columns} x {zone.rows}"
+        return f"Blocks on, {size}, row: columns from 1: {pattern}"
+    corners = "  ".join(f"({x * 100:.1f}, {y * 100:.1f})" for x, y in zone.points)
+    own = f", sensitivity {zone.notch}" if zone.notch else ""
+    return f"{sentence(zone_title(zone))}{own}, corners in % from the left and from the top: {corners}"
 
 
 def _spans(marks: str) -> str:

@@ -38,7 +38,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
     bold = ParagraphStyle("bold", parent=body, fontName=BOLD)
     installed = content.comparison.installed_replay.candidate.settings
     rows = [
-        [tick_box(), text(f"{line.text}   ({line.note})" if line.note else line.text, bold if line.changes else body)]
+        [tick_box(), text(line.words, bold if line.changes else body)]
         for line in lines_against(installed, content.settings, content.capability)
     ]
     story.append(ruled_table(rows, [8 * mm, 162 * mm]))

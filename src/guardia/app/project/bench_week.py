@@ -253,9 +253,7 @@ def record_days(
         If it was stopped before all were recorded.
     """
     to_do = [_Day(scene, candidate.settings, candidate.capability, n, folder / str(n)) for n in range(days)]
-    on_all_cores(
-        _record, to_do, "Days recorded", token=token, progress=progress, stop=(folder / STOP).touch, each=each
-    )
+    on_all_cores(_record, to_do, "Days recorded", token=token, progress=progress, stop=(folder / STOP).touch, each=each)
     return [day.folder for day in to_do]
 
 

@@ -31,7 +31,7 @@ from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
 from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by, telling_walk
 from guardia.core.view.geometry import ViewGeometry
-from guardia.report.sheet import lines_against
+from guardia.report.sheet import changes_of
 from guardia.store.logbook import LogEntry
 from guardia.store.project import Project
 
@@ -80,8 +80,7 @@ class CameraModel(ShownCamera):
     def install_draft(self, note: str, at_s: float | None = None) -> None:
         """Record that the draft has been entered on the camera, now if no moment is given; can be taken back."""
         settings, camera = self._project.settings, self.camera
-        lines = lines_against(camera.installed, camera.draft, camera.capability)
-        changed = [f"{line.text}{f' ({line.note})' if line.note else ''}" for line in lines if line.changes]
+        changed = changes_of(camera.installed, camera.draft, camera.capability)
         scores = self.comparison
         expected = "; ".join(difference_words(scores.installed, scores.draft))
         words = "\n".join([*([note] if note else []), *changed, f"{EXPECTED}: {expected}."])
@@ -124,8 +123,7 @@ class CameraModel(ShownCamera):
             What is otherwise than it was entered; none where all is as it was, and then nothing is kept.
         """
         settings, camera = self._project.settings, self.camera
-        lines = lines_against(camera.installed, found, camera.capability)
-        changed = [f"{line.text} ({line.note})" if line.note else line.text for line in lines if line.changes]
+        changed = changes_of(camera.installed, found, camera.capability)
         if found == camera.installed:
             self._messages.tell(f"{camera.name} is set as it was entered: nothing was changed.")
             return []

@@ -19,7 +19,7 @@ from guardia.core.prove.due import due_of
 from guardia.core.score.statistics import Line
 from guardia.core.score.storage_findings import storage_findings
 from guardia.report.analytics_xml import analytics_xml
-from guardia.report.sheet import SheetContent, lines_against, score_rows, sheet_to_dict
+from guardia.report.sheet import SheetContent, changes_of, score_rows, sheet_to_dict
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
 
 if TYPE_CHECKING:
@@ -117,8 +117,7 @@ class Exports:
         from guardia.report.owner_pdf import OwnerPage  # as in save_report()
 
         camera, both = model.camera, model.comparison
-        lines = lines_against(camera.installed, camera.draft, camera.capability)
-        changes = [f"{line.text} ({line.note})" if line.note else line.text for line in lines if line.changes]
+        changes = changes_of(camera.installed, camera.draft, camera.capability)
         installed, draft = both.installed_replay, both.draft_replay
         dues = due_of(camera.name, installed)
         shown = []

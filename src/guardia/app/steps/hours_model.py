@@ -19,7 +19,18 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
-from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan, dark_left_out, on_at
+from guardia.core.hours.plan import (
+    ALWAYS,
+    EVERY_DAY,
+    Edge,
+    Special,
+    Stretch,
+    WeekPlan,
+    dark_left_out,
+    on_at,
+    with_specials,
+)
+from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.score.hours import (
@@ -98,6 +109,11 @@ class HoursModel(StepModel):
         return self._plan_in(self.model.draft)
 
     @property
+    def specials(self) -> tuple[Special, ...]:
+        """The exceptions to it."""
+        return self.plan.specials if self.plan is not None else ()
+
+    @property
     def installed(self) -> WeekPlan | None:
         """The same of the installed settings."""
         return self._plan_in(self.model.camera.installed)
@@ -106,7 +122,7 @@ class HoursModel(StepModel):
         if self.which.startswith("mode "):
             at = int(self.which.removeprefix("mode "))
             return settings.hours.modes[at].plan if at < len(settings.hours.modes) else None
-        plan: WeekPlan | None = settings.value(self.which)
+        plan: WeekPlan | None = LEVER_OF[self.which].read(settings)
         return plan
 
     def _with_plan(self, plan: WeekPlan | None) -> Settings:
@@ -115,7 +131,7 @@ class HoursModel(StepModel):
         if at is None:
             return draft.with_values(**{self.which: plan})
         modes = draft.hours.modes
-        changed = replace(modes[at], plan=plan or WeekPlan())
+        changed = replace(modes[at], plan=ALWAYS if plan is None else plan)
         return draft.with_values(modes=(*modes[:at], changed, *modes[at + 1 :]))
 
     @property
@@ -333,20 +349,17 @@ class HoursModel(StepModel):
     def take_proposed(self) -> None:
         """Make the proposed hours the draft's."""
         if self.proposed is not None:
-            before = self.plan.specials if self.plan is not None else ()
-            plan = self.proposed.plan
-            self.keep(plan and WeekPlan(plan.stretches, before), "take proposed hours")
+            self.keep(with_specials(self.proposed.plan, self.specials), "take proposed hours")
 
     def add_special(self, special: Special) -> None:
         """Add an exception."""
-        plan = self.plan or WeekPlan()
-        self.keep(WeekPlan(plan.stretches, (*plan.specials, special)), f"add exception '{special.name}'")
+        self.keep(with_specials(self.plan, (*self.specials, special)), f"add exception '{special.name}'")
 
     def remove_special(self, row: int) -> None:
         """Take an exception out."""
-        if self.plan is not None and 0 <= row < len(self.plan.specials):
-            rest = (*self.plan.specials[:row], *self.plan.specials[row + 1 :])
-            self.keep(WeekPlan(self.plan.stretches, rest), "take an exception out")
+        if 0 <= row < len(self.specials):
+            rest = (*self.specials[:row], *self.specials[row + 1 :])
+            self.keep(with_specials(self.plan, rest), "remove an exception")
 
     def sources(self) -> list[tuple[str, WeekPlan]]:
         """Plans of the other cameras that could be shared, by their words; the same plan once."""
@@ -354,7 +367,7 @@ class HoursModel(StepModel):
         for other in self._session.models.values():
             for words, settings in (("installed", other.camera.installed), ("draft", other.camera.draft)):
                 for name, kind in PLANS.items():
-                    plan = settings.value(name)
+                    plan = LEVER_OF[name].read(settings)
                     if plan is not None and other is not self.model:
                         plans.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
         return [(words, plan) for plan, words in plans.items() if plan != self.plan]
@@ -419,8 +432,7 @@ class HoursModel(StepModel):
     def read_off(self, periods: Sequence[Period]) -> None:
         """Take periods as they stand on the camera, and tell what looks like a mistake."""
         plan = from_periods(periods)
-        before = self.plan.specials if self.plan is not None else ()
-        self.keep(WeekPlan(plan.plan.stretches, before), "read hours off the camera")
+        self.keep(with_specials(plan.plan, self.specials), "read hours off the camera")
         if plan.findings:
             self._messages.tell("\n".join(plan.findings), Severity.WARNING)
 
@@ -432,17 +444,16 @@ class HoursModel(StepModel):
         except GuardiaError as error:
             self._messages.tell_error(error)
             return
-        plan = self.plan or WeekPlan()
-        new = tuple(s for s in specials if s not in plan.specials)
+        new = tuple(s for s in specials if s not in self.specials)
         if new:
-            self.keep(WeekPlan(plan.stretches, (*plan.specials, *new)), f"take {count_of(len(new), 'exception')}")
+            self.keep(with_specials(self.plan, (*self.specials, *new)), f"add {count_of(len(new), 'exception')}")
         self._messages.tell(f"{count_of(len(new), 'exception')} taken from {path.name}.")
 
     def save_calendar(self, path: Path) -> None:
         """Save the draft's plans as a calendar."""
         camera = self.model.camera
         plans = {f"{camera.name}, {words.lower()}": plan for name, words in PLANS.items()
-                 if (plan := self.model.draft.value(name)) is not None}  # fmt: skip
+                 if (plan := LEVER_OF[name].read(self.model.draft)) is not None}  # fmt: skip
         try:
             path.write_bytes(calendar_of(plans, self.place, self.monday))
         except GuardiaError as error:

@@ -24,9 +24,11 @@ from guardia.core.make.zones import (
     PolygonZone,
     Zone,
     ZoneKind,
+    free_name,
     is_rectangle,
     polygon_problem,
     to_blocks,
+    with_own_names,
     zone_from_dict,
     zone_to_dict,
 )
@@ -438,15 +440,18 @@ class PolygonTool:
             dx = 0.03 if max(x for x, _ in zone.points) <= 0.97 else -0.03
             beside = tuple((min(1.0, max(0.0, x + dx)), y) for x, y in zone.points)
             if polygon_problem(beside) is None:
-                zone = replace(zone, points=beside, name=f"{zone.name} copy")
-        self.zones = (*self.zones, zone)
+                zone = replace(zone, points=beside)
+        self.zones = with_own_names((*self.zones, zone))
         self.selected, self.corner = len(self.zones) - 1, None
         self._commit(self.zones, "paste zone")
 
     def rename(self, zone: int, name: str) -> None:
         """Give a zone another name."""
         old = self.zones[zone]
-        if isinstance(old, PolygonZone) and name.strip() and name != old.name:
+        if isinstance(old, PolygonZone) and name.strip() and name.strip() != old.name:
+            if any(isinstance(z, PolygonZone) and z.name == name.strip() for z in self.zones):
+                self._refuse(f"Another zone is called '{name.strip()}'; '{old.name}' keeps its name.")
+                return
             self.zones = (*self.zones[:zone], replace(old, name=name.strip()), *self.zones[zone + 1 :])
             self._commit(self.zones, "rename zone")
 
@@ -472,8 +477,8 @@ class PolygonTool:
             self._preview(self.zones)
             return
         kind = {Mode.WATCH: ZoneKind.WATCH, Mode.MASK: ZoneKind.MASK}.get(self.mode, ZoneKind.IGNORE)
-        number = 1 + sum(isinstance(z, PolygonZone) and z.kind is kind for z in self.zones)
-        self.zones = (*self.zones, PolygonZone(kind, points, f"{kind.value} {number}"))
+        name = free_name(kind.value, {z.name for z in self.zones if isinstance(z, PolygonZone)})
+        self.zones = (*self.zones, PolygonZone(kind, points, name))
         self.selected, self.corner = len(self.zones) - 1, None
         self.mode = Mode.SELECT
         self._commit(self.zones, "add privacy mask" if kind is ZoneKind.MASK else f"add {kind.value} zone")

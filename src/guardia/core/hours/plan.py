@@ -150,9 +150,20 @@ class WeekPlan:
     @property
     def words(self) -> str:
         """The plan in one line."""
-        parts = [s.words for s in self.stretches] or ["never"]
+        usual = "always" if self.stretches == ALWAYS.stretches else "never"
+        parts = [s.words for s in self.stretches if usual == "never"] or [usual]
         named = [f"{s.name}: {s.rule}" for s in self.specials]
         return "; ".join([*parts, *named])
+
+
+ALWAYS = WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(DAY_MIN)),))
+"""The plan of what is always on: an exception to it changes nothing but its own time."""
+
+
+def with_specials(plan: WeekPlan | None, specials: Iterable[Special]) -> WeekPlan | None:
+    """A plan, None for always, with these exceptions in place of its own."""
+    stretches, kept = (ALWAYS if plan is None else plan).stretches, tuple(specials)
+    return None if not kept and stretches == ALWAYS.stretches else WeekPlan(stretches, kept)
 
 
 def days_words(days: tuple[int, ...]) -> str:

@@ -1,6 +1,9 @@
-"""The levers of a camera: what can be set, how a make bounds it, its words, and whether moving it could show more.
+"""The levers of a camera: one descriptor for each thing that can be set.
 
-One table serves the settings sheet, the check of a make's limits, what the evidence cannot show, proposals and tuning.
+A descriptor knows the value's words (of its default, too), what a make offers, how the value is carried to another
+make, which gate it acts on, and whether moving it could show what no motion clip has. The settings sheet, what changes,
+the logbook, reading back, copying, the limits of a make, what the evidence cannot show, proposals and tuning are made
+from this table by value; none of them compares printed text.
 """
 
 from __future__ import annotations
@@ -8,21 +11,29 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
-from typing import NamedTuple
+from typing import Any, Generic, Literal, NamedTuple, TypeVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.words import listed, sentence
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import to_periods
 from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import WeekPlan, covers_more
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.settings import Settings, zone_limits_broken
+from guardia.core.make.settings import PART_OF, Sensitivity, Settings, zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
+from guardia.core.make.zones import Zone, zone_title
 from guardia.core.storage.rules import RecordingMode
+from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import Grid
+
+V = TypeVar("V")
+
+USUAL = Settings("")
+"""What holds where nobody set anything."""
 
 
 class Reached(NamedTuple):
@@ -41,7 +52,7 @@ class Reached(NamedTuple):
 
 
 def reached(candidate: Candidate, *, grid: Grid, dark: bool) -> Reached:
-    """Contrast and size at which each cell counts by day or at night, with the notches of single zones.
+    """Contrast and size at which each cell counts by day or at night, with the levels of single zones.
 
     Parameters
     ----------
@@ -60,7 +71,7 @@ def reached(candidate: Candidate, *, grid: Grid, dark: bool) -> Reached:
     Raises
     ------
     InvalidValue
-        If the make has no such notch.
+        If the make has no such level.
     """
     contrast, size = np.full(grid.shape, np.inf), np.full(grid.shape, np.inf)
     for part in zone_parts(candidate, grid=grid):
@@ -71,205 +82,360 @@ def reached(candidate: Candidate, *, grid: Grid, dark: bool) -> Reached:
     return Reached(contrast, size)
 
 
+def _never(_old: Any, _new: Any) -> bool:
+    """Alerts record nothing; what a level lets through is compared cell by cell."""
+    return False
+
+
+def _always(_capability: Capability) -> bool:
+    return True
+
+
+def _kept(value: Any, _capability: Capability) -> Any:
+    return value
+
+
 @dataclass(frozen=True)
-class Lever:
-    """One thing that can be set.
+class Lever(Generic[V]):
+    """One thing that can be set, with a value of type V.
 
     Parameters
     ----------
     id
         Name of the value in Settings.
-    words
-        Its name on screen and on the sheet.
+    name
+        What it is called on screen and on the sheet, without a capital.
+    gate
+        Id of the gate that it acts on; empty where it acts on none.
+    say
+        Its words for any value, the usual one included.
+    there
+        Whether a make has something to set here. What it has not stands on the sheet only where it is not as usual.
     choices
-        What a make offers, None when the make does not bound it by a list.
-    sheet
-        Its line on the settings sheet, empty where a make has nothing to set.
+        What a make offers; None where it does not bound it by a list.
+    carried
+        A value in the words of another make: the nearest that it offers.
     shows_more
         Whether the second value could record what the first never let into a clip: what the camera does while it would
-        be resting or recording under the first is not in the evidence.
+        be pausing or recording under the first is not in the evidence.
     """
 
     id: str
-    words: str
-    choices: Callable[[Capability], tuple[object, ...]] | None
-    sheet: Callable[[Settings, Capability], str]
-    shows_more: Callable[[object, object], bool]
+    name: str
+    gate: str
+    say: Callable[[V, Capability], str]
+    there: Callable[[Capability], bool] = _always
+    choices: Callable[[Capability], tuple[V, ...]] | None = None
+    carried: Callable[[V, Capability], V] = _kept
+    shows_more: Callable[[V, V], bool] = _never
 
-    def value(self, settings: Settings) -> object:
+    def read(self, settings: Settings) -> V:
         """What it is set to."""
-        return settings.value(self.id)
+        value: V = getattr(getattr(settings, PART_OF[self.id]), self.id)
+        return value
+
+    def set(self, settings: Settings, value: V) -> Settings:
+        """The same settings with this at another value."""
+        return settings.with_values(**{self.id: value})
+
+    @property
+    def subject(self) -> str:
+        """Its name at the head of a line."""
+        return sentence(self.name)
+
+    def stands(self, settings: Settings, capability: Capability) -> bool:
+        """Whether it stands on the sheet of these settings."""
+        return self.there(capability) or self.read(settings) != self.read(USUAL)
+
+    def line(self, settings: Settings, capability: Capability) -> str:
+        """Its name and what it is set to."""
+        return f"{self.subject}: {self.say(self.read(settings), capability)}"
 
 
-def _less(old: object, new: object) -> bool:
-    return float(str(new)) < float(str(old))
+def nearest_choice(value: float | None, choices: tuple[float | None, ...]) -> float | None:
+    """The time on offer that is nearest to another; None, 'as long as it moves', is nearest to itself, else longest."""
+    numbers = [c for c in choices if c is not None]
+    if value is None or not numbers:
+        return None if None in choices or not numbers else max(numbers)
+    return min(numbers, key=lambda c: abs(c - value))
 
 
-def _more(old: object, new: object) -> bool:
-    return float(str(new)) > float(str(old))
+def _nearest_of(choices: Callable[[Capability], tuple[float, ...]]) -> Callable[[float, Capability], float]:
+    return lambda value, capability: nearest_choice(value, choices(capability)) or 0.0
 
 
-def _on(old: object, new: object) -> bool:
-    return bool(new) and not old
+def _on(old: bool, new: bool) -> bool:
+    return new and not old
 
 
-def _shorter(old: object, new: object) -> bool:
+def _less(old: float, new: float) -> bool:
+    return new < old
+
+
+def _shorter(old: float | None, new: float | None) -> bool:
     """A shorter recording frees the camera sooner; one that lasts until it is still has no length of its own."""
-    return old != new and (old is None or new is None or _less(old, new))
+    return old != new and (old is None or new is None or new < old)
 
 
-def _wider(old: object, new: object) -> bool:
-    """A filter that lets another class through, or none; both are tuples of classes."""
-    before, after = set(map(str, _classes(old))), set(map(str, _classes(new)))
-    return bool(before) and (not after or not after <= before)
+def _wider(old: tuple[str, ...], new: tuple[str, ...]) -> bool:
+    """A filter that lets another class through, or none."""
+    return bool(old) and (not new or not set(new) <= set(old))
 
 
-def _classes(value: object) -> tuple[object, ...]:
-    return value if isinstance(value, tuple) else ()
-
-
-def _longer_hours(old: object, new: object) -> bool:
-    return covers_more(_as_plan(new), _as_plan(old))
-
-
-def _other_modes(old: object, new: object) -> bool:
+def _other_modes(old: tuple[Mode, ...], new: tuple[Mode, ...]) -> bool:
     """Modes that differ may record when the others did not, unless the others always did."""
-    silent = [mode for mode in old if isinstance(mode, Mode) and not mode.records] if isinstance(old, tuple) else []
-    return old != new and bool(silent)
+    return old != new and any(not mode.records for mode in old)
 
 
-def _never(_old: object, _new: object) -> bool:
-    """Alerts record nothing; what a notch lets through is compared cell by cell."""
-    return False
+def _either(on: str, off: str) -> Callable[[bool, Capability], str]:
+    return lambda value, _c: on if value else off
 
 
-def _as_plan(value: object) -> WeekPlan | None:
-    return value if isinstance(value, WeekPlan) else None
+def _seconds(value: float, _capability: Capability) -> str:
+    return f"{value:g} s"
 
 
-def _plan_line(subject: str, plan: WeekPlan | None, capability: Capability) -> str:
+def _seconds_or(none: str, before: str = "") -> Callable[[float, Capability], str]:
+    return lambda value, _c: f"{before}{value:g} s" if value else none
+
+
+def _classes_or(none: str) -> Callable[[tuple[str, ...], Capability], str]:
+    return lambda value, _c: ", ".join(value) or none
+
+
+def _known_classes(value: tuple[str, ...], capability: Capability) -> tuple[str, ...]:
+    return tuple(name for name in value if name in capability.object_classes)
+
+
+def _plan_words(plan: WeekPlan | None, capability: Capability) -> str:
     """The plan, and the periods that are entered for it where they do not depend on a date."""
     if plan is None:
-        return ""
+        return "always"
     if plan.follows_sun:
-        return f"{subject}: {plan.words}"
+        return plan.words
     typed = to_periods(plan, capability.schedule, SitePlace("UTC"), date(2001, 1, 1))
     same = "; ".join(typed.lines) == "; ".join(s.words for s in plan.stretches)
-    return f"{subject}: {plan.words}" + ("" if same or not typed.lines else f" (enter {'; '.join(typed.lines)})")
+    return plan.words + ("" if same or not typed.lines else f" (enter {'; '.join(typed.lines)})")
 
 
-def _filter_line(settings: Settings, capability: Capability) -> str:
-    return (
-        f"Object filter: {', '.join(settings.detection.objects) or 'none, any motion'}"
-        if capability.object_classes
-        else ""
-    )
+def _zones_words(zones: tuple[Zone, ...], _capability: Capability) -> str:
+    return listed([zone_title(zone) for zone in zones]) or "none; the whole picture is watched"
 
 
-def _night_line(settings: Settings, capability: Capability) -> str:
-    if not capability.night_notch or settings.detection.sensitivity is not None:
-        return ""
-    return f"Sensitivity at night: {settings.detection.night_notch or 'as by day'}"
+def _level_words(label: str, capability: Capability) -> str:
+    low, high = capability.notches[0].label, capability.notches[-1].label
+    return f"{label or 'given directly'} (scale from {low}, least, to {high}, most sensitive)"
 
 
-def _length_line(settings: Settings, _capability: Capability) -> str:
-    if settings.recording.length_s is None:
-        return "Records for: as long as it moves"
-    sooner = ", stops once it is still" if settings.recording.stop_when_still else ""
-    return f"Records for: {settings.recording.length_s:g} s{sooner}"
+def _quality_words(label: str, capability: Capability) -> str:
+    best = capability.storage.quality("")
+    return label or (f"{best.label} (the best)" if best is not None else "the best")
 
 
-def _target_line(settings: Settings, _capability: Capability) -> str:
-    return f"Records to: {settings.storage.target}" if settings.storage.target else ""
+def _labels(capability: Capability) -> tuple[str, ...]:
+    return tuple(notch.label for notch in capability.notches)
 
 
-def _mode_line(settings: Settings, _capability: Capability) -> str:
-    mode = settings.storage.mode
-    return "" if mode is RecordingMode.MOTION else f"Records: {mode}"
+def _has_hours(capability: Capability) -> bool:
+    return capability.schedule.periods_a_day > 0
 
 
-LEVERS: tuple[Lever, ...] = (
-    Lever(
-        "detection_on", "motion detection", None,
-        lambda s, _c: f"Motion detection: {'on' if s.detection.detection_on else 'OFF (nothing will be recorded)'}",
-        _on,
-    ),
-    Lever(
-        "night_notch", "sensitivity at night",
-        lambda c: ("", *(n.label for n in c.notches)) if c.night_notch else ("",), _night_line, _never,
-    ),
-    Lever(
-        "hold_s", "hold time", lambda c: c.hold_choices_s,
-        lambda s, _c: f"Motion must last: {s.detection.hold_s:g} s", _less,
-    ),
-    Lever("objects", "object filter", None, _filter_line, _wider),
-    Lever(
-        "pre_record_s", "pre-record", lambda c: c.pre_record_choices_s,
-        lambda s, _c: f"Pre-record: {s.recording.pre_record_s:g} s", _more,
-    ),
-    Lever("length_s", "length of a recording", lambda c: c.length_choices_s, _length_line, _shorter),
-    Lever(
-        "stop_when_still", "stop once it is still", lambda c: (False, True) if c.stop_when_still else (False,),
-        lambda _s, _c: "", _on,
-    ),
-    Lever(
-        "rest_s", "rest after a recording", lambda c: c.rest_choices_s,
-        lambda s, _c: f"Rest after a recording: {s.recording.rest_s:g} s", _less,
-    ),
-    Lever("release_s", "release time", None, lambda _s, _c: "", _less),
-    Lever(
-        "recording_plan", "recording hours", None,
-        lambda s, c: _plan_line("Recording hours", s.hours.recording_plan, c), _longer_hours,
-    ),
-    Lever(
-        "modes", "modes", None,
-        lambda s, _c: f"Modes: {'; '.join(m.words for m in s.hours.modes)}" if s.hours.modes else "", _other_modes,
-    ),
-    Lever("alerts_on", "alerts", None, lambda s, _c: "" if s.alerts.alerts_on else "Alerts: off", _never),
-    Lever(
-        "alert_plan", "alert hours", None, lambda s, c: _plan_line("Alert hours", s.hours.alert_plan, c), _never,
-    ),
-    Lever(
-        "alert_interval_s", "time between alerts", None,
-        lambda s, _c: f"Time between alerts: {s.alerts.alert_interval_s:g} s" if s.alerts.alert_interval_s else "",
-        _never,
-    ),
-    Lever(
-        "alert_classes", "alert filter", None,
-        lambda s, _c: f"Alert filter: {', '.join(s.alerts.alert_classes)}" if s.alerts.alert_classes else "", _never,
-    ),
-    Lever(
-        "phone_allows", "phone", None,
-        lambda s, _c: "" if s.alerts.phone_allows else "Phone: does not let alerts through (permission, battery saver)",
-        _never,
-    ),
-    Lever("target", "target", lambda c: ("", *c.storage.targets), _target_line, _never),
-    Lever(
-        "overwrite", "overwriting", None,
-        lambda s, _c: "" if s.storage.overwrite else "When the store is full: STOPS (nothing is recorded then)", _never,
-    ),
-    Lever("mode", "when it writes", lambda c: c.storage.modes, _mode_line, _never),
-    Lever(
-        "quality", "quality", lambda c: ("", *(q.label for q in c.storage.qualities)),
-        lambda s, _c: f"Quality: {s.storage.quality}" if s.storage.quality else "", _never,
-    ),
-    Lever(
-        "snapshot_every_s", "snapshots", lambda c: c.storage.snapshot_choices_s,
-        lambda s, _c: f"Snapshots: every {s.storage.snapshot_every_s:g} s" if s.storage.snapshot_every_s else "",
-        _never,
-    ),
-    Lever(
-        "second_stream", "second stream",
-        lambda c: (False, True) if c.storage.second_mbit_s else (False,),
-        lambda s, _c: "Second stream: recorded" if s.storage.second_stream else "", _never,
-    ),
-    Lever(
-        "white_light", "white light",
-        lambda c: (False, True) if c.storage.power is None or c.storage.power.white_light_w else (False,),
-        lambda s, _c: "At night: white light" if s.storage.white_light else "", _never,
-    ),
+DETECTION_ON = Lever(
+    "detection_on", "motion detection", "detection on", _either("on", "OFF (nothing will be recorded)"), shows_more=_on
+)
+ZONES = Lever[tuple[Zone, ...]]("zones", "zones", "zone", _zones_words)
+NOTCH = Lever("notch", "sensitivity", "size", _level_words)
+DIRECT = Lever[Sensitivity | None](
+    "sensitivity",
+    "sensitivity given directly",
+    "size",
+    lambda s, _c: "none" if s is None else f"contrast {s[0]}, size {s[1] * 100:.2f} % of the picture",
+    there=lambda _c: False,
+)
+NIGHT_NOTCH = Lever(
+    "night_notch",
+    "sensitivity at night",
+    "size",
+    lambda value, _c: value or "as by day",
+    there=lambda c: c.night_notch,
+    choices=lambda c: ("", *_labels(c)) if c.night_notch else ("",),
+)
+HOLD = Lever(
+    "hold_s",
+    "minimum duration",
+    "hold",
+    _seconds,
+    choices=lambda c: c.hold_choices_s,
+    carried=_nearest_of(lambda c: c.hold_choices_s),
+    shows_more=_less,
+)
+OBJECTS = Lever(
+    "objects",
+    "object filter",
+    "object filter",
+    _classes_or("none, any motion"),
+    there=lambda c: bool(c.object_classes),
+    carried=_known_classes,
+    shows_more=_wider,
+)
+PRE_RECORD = Lever(
+    "pre_record_s",
+    "pre-record",
+    "length",
+    _seconds,
+    choices=lambda c: c.pre_record_choices_s,
+    carried=_nearest_of(lambda c: c.pre_record_choices_s),
+    shows_more=lambda old, new: new > old,
+)
+LENGTH = Lever[float | None](
+    "length_s",
+    "recording length",
+    "length",
+    lambda v, _c: "as long as it moves" if v is None else f"{v:g} s",
+    choices=lambda c: c.length_choices_s,
+    carried=lambda v, c: nearest_choice(v, c.length_choices_s),
+    shows_more=_shorter,
+)
+STOP_WHEN_STILL = Lever[bool](
+    "stop_when_still",
+    "stops once it is still",
+    "length",
+    _either("yes", "no"),
+    there=lambda c: c.stop_when_still,
+    choices=lambda c: (False, True) if c.stop_when_still else (False,),
+    carried=lambda value, c: value and c.stop_when_still,
+    shows_more=_on,
+)
+REST = Lever(
+    "rest_s",
+    "pause after a recording",
+    "rest after a recording",
+    _seconds_or("none"),
+    choices=lambda c: c.rest_choices_s,
+    carried=_nearest_of(lambda c: c.rest_choices_s),
+    shows_more=_less,
+)
+RELEASE = Lever(
+    "release_s",
+    "motion is over after",
+    "hold",
+    _seconds,
+    there=lambda _c: False,
+    carried=lambda _v, c: c.release_s,
+    shows_more=_less,
+)
+RECORDING_PLAN = Lever[WeekPlan | None](
+    "recording_plan",
+    "recording hours",
+    "recording hours",
+    _plan_words,
+    there=_has_hours,
+    shows_more=lambda old, new: covers_more(new, old),
+)
+MODES = Lever[tuple[Mode, ...]](
+    "modes", "modes", "mode", lambda modes, _c: "; ".join(m.words for m in modes) or "none", shows_more=_other_modes
+)
+ALERTS_ON = Lever("alerts_on", "alerts", "alerts on", _either("on", "OFF (nobody is alerted)"))
+ALERT_PLAN = Lever[WeekPlan | None]("alert_plan", "alert hours", "alert hours", _plan_words, there=_has_hours)
+ALERT_INTERVAL = Lever(
+    "alert_interval_s",
+    "time between alerts",
+    "time between alerts",
+    _seconds_or("none", "at least "),
+    there=lambda c: len(c.alert_interval_choices_s) > 1,
+    choices=lambda c: (0.0, *c.alert_interval_choices_s),
+)
+ALERT_CLASSES = Lever(
+    "alert_classes",
+    "alert filter",
+    "alert filter",
+    _classes_or("none, all that is recorded"),
+    there=lambda c: bool(c.object_classes),
+)
+PHONE = Lever(
+    "phone_allows",
+    "phone",
+    "phone allows it",
+    _either("lets alerts through", "does not let alerts through (permission, battery saver)"),
+)
+TARGET = Lever[StoreKind | Literal[""]](
+    "target",
+    "records to",
+    "target",
+    lambda value, _c: str(value) or "not known",
+    choices=lambda c: ("", *c.storage.targets),
+    carried=lambda v, c: v if v in c.storage.targets else "",
+)
+OVERWRITE = Lever(
+    "overwrite",
+    "when the store is full",
+    "room",
+    _either("the oldest is overwritten", "STOPS (nothing is recorded then)"),
+)
+MODE = Lever[RecordingMode](
+    "mode",
+    "when it writes",
+    "recording hours",
+    lambda value, _c: str(value),
+    choices=lambda c: c.storage.modes,
+    carried=lambda v, c: v if v in c.storage.modes else c.storage.modes[0],
+)
+QUALITY = Lever[str](
+    "quality",
+    "quality",
+    "",
+    _quality_words,
+    there=lambda c: bool(c.storage.qualities),
+    choices=lambda c: ("", *(q.label for q in c.storage.qualities)),
+    carried=lambda v, c: v if c.storage.quality(v) is not None else "",
+)
+SNAPSHOTS = Lever(
+    "snapshot_every_s",
+    "snapshots",
+    "",
+    _seconds_or("none", "every "),
+    there=lambda c: len(c.storage.snapshot_choices_s) > 1,
+    choices=lambda c: c.storage.snapshot_choices_s,
+    carried=_nearest_of(lambda c: c.storage.snapshot_choices_s),
+)
+SECOND_STREAM = Lever[bool](
+    "second_stream",
+    "second stream",
+    "",
+    _either("recorded", "not recorded"),
+    there=lambda c: bool(c.storage.second_mbit_s),
+    choices=lambda c: (False, True) if c.storage.second_mbit_s else (False,),
+    carried=lambda v, c: v and bool(c.storage.second_mbit_s),
+)
+
+
+def _has_white_light(capability: Capability) -> bool:
+    return capability.storage.power is None or bool(capability.storage.power.white_light_w)
+
+
+WHITE_LIGHT = Lever[bool](
+    "white_light",
+    "light at night",
+    "",
+    _either("white", "infrared"),
+    there=_has_white_light,
+    choices=lambda c: (False, True) if _has_white_light(c) else (False,),
+    carried=lambda v, c: v and _has_white_light(c),
+)
+
+LEVERS: tuple[Lever[Any], ...] = (
+    DETECTION_ON, ZONES, NOTCH, DIRECT, NIGHT_NOTCH, HOLD, OBJECTS, PRE_RECORD, LENGTH, STOP_WHEN_STILL, REST, RELEASE,
+    RECORDING_PLAN, MODES, ALERTS_ON, ALERT_PLAN, ALERT_INTERVAL, ALERT_CLASSES, PHONE, TARGET, OVERWRITE, MODE,
+    QUALITY, SNAPSHOTS, SECOND_STREAM, WHITE_LIGHT,
 )  # fmt: skip
-"""In the order in which they act; zones and sensitivity, which act together, are compared cell by cell besides."""
+"""In the order in which they are entered and act."""
+
+LEVER_OF = {lever.id: lever for lever in LEVERS}
+
+
+def changed_levers(one: Settings, other: Settings) -> list[Lever[Any]]:
+    """The levers that stand differently."""
+    return [lever for lever in LEVERS if lever.read(one) != lever.read(other)]
 
 
 def could_show_more(new: Settings, old: Settings, capability: Capability, *, grid: Grid) -> tuple[str, ...]:
@@ -289,21 +455,21 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
     Returns
     -------
     tuple[str, ...]
-        Words of the levers; none when motion clips show everything that the new settings would do.
+        Names of the levers; none when motion clips show everything that the new settings would do.
     """
     if not new.detection.detection_on:
         return ()
-    words = [lever.words for lever in LEVERS if lever.shows_more(lever.value(old), lever.value(new))]
+    names = [lever.name for lever in LEVERS if lever.shows_more(lever.read(old), lever.read(new))]
     for dark in sorted({*old.lights, *new.lights}):
         before = reached(Candidate(old, capability), grid=grid, dark=dark)
         after = reached(Candidate(new, capability), grid=grid, dark=dark)
         watched = np.isfinite(after.size)
         if not dark and (watched & ~np.isfinite(before.size)).any():
-            words.append("zones")
+            names.append(ZONES.name)
         both = watched & np.isfinite(before.size)
         if (both & ((after.contrast < before.contrast) | (after.size < before.size))).any():
-            words.append("sensitivity at night" if dark else "sensitivity")
-    return tuple(words)
+            names.append(NIGHT_NOTCH.name if dark else NOTCH.name)
+    return tuple(names)
 
 
 def limits_broken(candidate: Candidate) -> list[str]:
@@ -322,36 +488,14 @@ def limits_broken(candidate: Candidate) -> list[str]:
     settings, capability = candidate.settings, candidate.capability
     broken = zone_limits_broken(settings, capability)
     for lever in LEVERS:
-        value = lever.value(settings)
+        value = lever.read(settings)
         if lever.choices is not None and value not in lever.choices(capability):
-            broken.append(f"This make does not offer {_as_words(value)}{lever.words}.")
-    broken += _hours_broken(settings, capability)
-    unknown = [name for name in settings.detection.objects if name not in capability.object_classes]
-    if unknown:
-        broken.append(f"This make's object filter does not know: {', '.join(unknown)}.")
-    return broken
-
-
-def _as_words(value: object) -> str:
-    """A value that is not on offer, before the words of its lever."""
-    if isinstance(value, bool):
-        return ""
-    if value is None:
-        return "'as long as it moves' as "
-    return f"{value:g} s as " if isinstance(value, float | int) else f"'{value}' as "
-
-
-def _hours_broken(settings: Settings, capability: Capability) -> list[str]:
-    """What of the hours and the alerts this make cannot be told."""
-    broken = []
-    plans = {"recording hours": settings.hours.recording_plan, "alert hours": settings.hours.alert_plan}
-    for words, plan in plans.items():
-        if plan is not None and not capability.schedule.periods_a_day:
-            broken.append(f"This make has no {words}.")
-    interval = settings.alerts.alert_interval_s
-    if interval not in capability.alert_interval_choices_s and interval:
-        broken.append(f"This make does not offer {interval:g} s between alerts.")
-    unknown = [name for name in settings.alerts.alert_classes if name not in capability.object_classes]
-    if unknown:
-        broken.append(f"This make's alert filter does not know: {', '.join(unknown)}.")
+            broken.append(f"This make does not offer '{lever.say(value, capability)}' as {lever.name}.")
+    for hours in (RECORDING_PLAN, ALERT_PLAN):
+        if hours.read(settings) is not None and not _has_hours(capability):
+            broken.append(f"This make has no {hours.name}.")
+    for classes in (OBJECTS, ALERT_CLASSES):
+        unknown = [name for name in classes.read(settings) if name not in capability.object_classes]
+        if unknown:
+            broken.append(f"This make's {classes.name} does not know: {', '.join(unknown)}.")
     return broken

@@ -22,6 +22,7 @@ from guardia.core.make.zones import (
     ZoneKind,
     is_rectangle,
     to_blocks,
+    with_own_names,
     zone_from_dict,
     zone_to_dict,
 )
@@ -61,7 +62,7 @@ class DetectionSettings:
         The one that takes its place while the picture is that of a night; empty for the same by day and night. Zones
         with a sensitivity of their own keep it, and one given directly holds by day and night.
     zones
-        Watch and ignore polygons, or the make's blocks.
+        Watch and ignore polygons, or the make's blocks. Of two that bear one name the second is given another.
     detection_on
         Motion detection switched on. Off stops recording as well as alerts.
     hold_s
@@ -85,6 +86,7 @@ class DetectionSettings:
 
     def __post_init__(self) -> None:
         _check_seconds(self, "hold_s", "release_s")
+        object.__setattr__(self, "zones", with_own_names(self.zones))
         if self.sensitivity is not None:
             contrast, size = self.sensitivity
             if contrast not in CONTRAST_LEVELS or not 0 < size <= 1:
@@ -249,10 +251,6 @@ class Settings:
         for name, value in values.items():
             by_part.setdefault(PART_OF[name], {})[name] = value
         return replace(self, **{part: replace(getattr(self, part), **new) for part, new in by_part.items()})
-
-    def value(self, name: str) -> Any:
-        """One value by its name."""
-        return getattr(getattr(self, PART_OF[name]), name)
 
     @property
     def lights(self) -> tuple[bool, ...]:

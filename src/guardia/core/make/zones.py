@@ -5,9 +5,11 @@ Points are (x, y) in 0..1, x to the right and y down. Cell arrays are (rows, col
 
 from __future__ import annotations
 
+import itertools
 import math
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+import re
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import lru_cache
 from typing import Any
@@ -100,6 +102,32 @@ class BlockZone:
 
 
 Zone = PolygonZone | BlockZone
+
+TITLES = {ZoneKind.WATCH: "watch zone", ZoneKind.IGNORE: "ignore zone", ZoneKind.MASK: "privacy mask"}
+
+
+def zone_title(zone: Zone) -> str:
+    """What a zone is called in a sentence, such as "ignore zone 'flag'"; within one set of settings no two alike."""
+    return "blocks" if isinstance(zone, BlockZone) else f"{TITLES[zone.kind]} '{zone.name}'"
+
+
+def with_own_names(zones: tuple[Zone, ...]) -> tuple[Zone, ...]:
+    """The zones, with another name for each that bears the name of one before it: zones are known by their names."""
+    taken: set[str] = set()
+    own: list[Zone] = []
+    for zone in zones:
+        if isinstance(zone, PolygonZone):
+            if zone.name in taken:
+                base = re.sub(r" \d+$", "", zone.name) or zone.kind.value
+                zone = replace(zone, name=free_name(base, taken, begin=2))
+            taken.add(zone.name)
+        own.append(zone)
+    return tuple(own)
+
+
+def free_name(base: str, taken: Collection[str], *, begin: int = 1) -> str:
+    """The first of 'base 1', 'base 2', ... that is not taken."""
+    return next(name for n in itertools.count(begin) if (name := f"{base} {n}") not in taken)
 
 
 def _rounded(points: Sequence[Point]) -> tuple[Point, ...]:

@@ -15,7 +15,7 @@ import numpy as np
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
 from guardia.core.evidence.watch import merged
 from guardia.core.hours.modes import allowed_spans
-from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, Edge, Spans, Stretch, WeekPlan, if_known, plan_spans
+from guardia.core.hours.plan import ALWAYS, Spans, WeekPlan, if_known, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.gate import BEHIND, LEAST_SHARE, STORE_GATES, Gate, Look, NumberGate, Stage, TimeGate, percent
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
@@ -74,8 +74,7 @@ class PauseGate(TimeGate):
         plan = if_known(settings.hours.alert_plan, evidence.place)
         if plan is None or not any(s.rule == "off" for s in plan.specials):
             return None
-        always = WeekPlan((Stretch(EVERY_DAY, Edge(0), Edge(DAY_MIN)),), plan.specials)
-        return plan_spans(always, *evidence.dates, evidence.place)
+        return plan_spans(WeekPlan(ALWAYS.stretches, plan.specials), *evidence.dates, evidence.place)
 
     def words(self, look: Look) -> str:
         """As Gate.words."""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 
 STEPS: Mapping[str, tuple[str, ...]] = {
@@ -41,8 +42,8 @@ def with_step_of(settings: Settings, better: Settings) -> dict[str, Settings]:
     """The settings with one part of the work taken from better ones, by its words; parts alike are left out."""
     swapped = {}
     for words, names in STEPS.items():
-        values = {name: better.value(name) for name in names}
-        if any(settings.value(name) != value for name, value in values.items()):
+        values = {name: LEVER_OF[name].read(better) for name in names}
+        if any(LEVER_OF[name].read(settings) != value for name, value in values.items()):
             swapped[words] = settings.with_values(**values)
     return swapped
 

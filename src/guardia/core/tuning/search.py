@@ -9,14 +9,14 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import LEVERS, could_show_more, limits_broken
+from guardia.core.make.levers import LEVERS, NIGHT_NOTCH, OBJECTS, Lever, could_show_more, limits_broken
 from guardia.core.make.settings import PART_OF, Settings
 from guardia.core.make.zones import PolygonZone, Zone, ZoneKind
 from guardia.core.replay.objects import object_classes
@@ -99,7 +99,7 @@ class Search:
         check: Callable[[int], None],
     ) -> None:
         self.trials, self.installed, self.cost, self._check = trials, installed, cost, check
-        self._levers = [c for c in _choices(installed.capability) if c[0] != "objects" or self.filter_known]
+        self._levers = [c for c in _choices(installed.capability) if c[0] is not OBJECTS or self.filter_known]
         self._zones = [*others, ("no zones", ())]
         self._drawn: dict[tuple[Drawing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
         self._moved = Moved.of(trials.evidence, trials.visits, trials.real, installed)
@@ -196,10 +196,10 @@ class Search:
         for drawing in DRAWINGS:
             if drawing != idea.drawing:
                 yield drawing.words, Idea(drawing, idea.candidate)
-        for name, words, values in self._levers:
+        for lever, values in self._levers:
             for value in values:
-                if value != settings.value(name):
-                    yield f"{words} {_word(value)}", _with(idea, **{name: value})
+                if value != lever.read(settings):
+                    yield f"{lever.name} {lever.say(value, make)}", _with(idea, **{lever.id: value})
 
     def combinations(self) -> list[tuple[float, Idea]]:
         """Ideas by what they cost on all days, the best first: lever after lever from the best so far."""
@@ -251,22 +251,14 @@ def _notch_moves(settings: Settings, make: Capability, *, apart: bool) -> Iterab
             yield f"sensitivity {label} at night", {"night_notch": "" if label == day else label}
 
 
-def _choices(make: Capability) -> list[tuple[str, str, tuple[object, ...]]]:
-    """Name, words and values of the levers that a make bounds by a list, and of its object filter."""
-    values = [
-        (lever.id, lever.words, lever.choices(make))
+def _choices(make: Capability) -> list[tuple[Lever[Any], tuple[Any, ...]]]:
+    """The levers of detecting and recording that a make bounds by a list, and its object filter, with their values."""
+    values: list[tuple[Lever[Any], tuple[Any, ...]]] = [
+        (lever, lever.choices(make))
         for lever in LEVERS
-        if lever.choices is not None and lever.id != "night_notch" and PART_OF[lever.id] in ("detection", "recording")
+        if lever.choices is not None and lever is not NIGHT_NOTCH and PART_OF[lever.id] in ("detection", "recording")
     ]
     if make.object_classes:
         sets = ((), *((name,) for name in make.object_classes), make.object_classes)
-        values.append(("objects", "object filter", tuple(dict.fromkeys(sets))))
-    return [(name, words, values) for name, words, values in values if len(values) > 1]
-
-
-def _word(value: object) -> str:
-    if isinstance(value, tuple):
-        return ", ".join(map(str, value)) or "none"
-    if value is None:
-        return "as long as it moves"
-    return {True: "on", False: "off"}[value] if isinstance(value, bool) else f"{value:g} s"
+        values.append((OBJECTS, tuple(dict.fromkeys(sets))))
+    return [(lever, offered) for lever, offered in values if len(offered) > 1]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections import Counter
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
 
@@ -16,7 +16,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import LEVERS
+from guardia.core.make.levers import changed_levers
 from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
@@ -260,8 +260,7 @@ def _choose(
 
 def _changes(one: Candidate, other: Candidate) -> int:
     """How many levers differ."""
-    names = [lever.id for lever in LEVERS] + ["zones", "notch"]
-    return sum(one.settings.value(n) != other.settings.value(n) for n in names)
+    return len(changed_levers(one.settings, other.settings))
 
 
 def _margin(search: Search, trial: Trial, seen: NDArray[np.bool_] | None = None) -> float | None:
@@ -378,15 +377,14 @@ def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) 
 
 def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:
     """From one to the other, each time the lever that helps most by itself."""
-    names = ["zones", "notch", *(lever.id for lever in LEVERS)]
-    words = {lever.id: lever.words for lever in LEVERS} | {"zones": "zones", "notch": "sensitivity"}
-    left = [n for n in names if base.candidate.settings.value(n) != chosen.candidate.settings.value(n)]
+    aim = chosen.candidate.settings
+    left = changed_levers(base.candidate.settings, aim)
     steps: list[Step] = []
     now = base.candidate
     while left:
-        tries = {n: now.with_values(**{n: chosen.candidate.settings.value(n)}) for n in left}
-        name = min(left, key=lambda n: search.total(search.trials.of(tries[n])))
-        now = tries[name]
-        left.remove(name)
-        steps.append(Step(words[name], now, days.counts(search.trials.of(now), seen)))
+        tries = {lever.id: replace(now, settings=lever.set(now.settings, lever.read(aim))) for lever in left}
+        moved = min(left, key=lambda lever: search.total(search.trials.of(tries[lever.id])))
+        now = tries[moved.id]
+        left.remove(moved)
+        steps.append(Step(moved.name, now, days.counts(search.trials.of(now), seen)))
     return tuple(steps)

@@ -6,6 +6,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QVBoxLay
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.storage_model import storage_choices
+from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 from guardia.ui.parts.widgets import dialog_ends, label, seconds_words
 
@@ -74,7 +75,7 @@ class AsItIsDialog(QDialog):
 
     def _add(self, form: QFormLayout, name: str, words: str, choices: list[tuple[str, object]]) -> None:
         box = QComboBox()
-        present = self._model.camera.installed.value(name)
+        present = LEVER_OF[name].read(self._model.camera.installed)
         for text, value in choices:
             box.addItem(text, value)
         if box.findData(present) < 0:

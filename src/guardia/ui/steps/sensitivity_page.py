@@ -13,6 +13,7 @@ from guardia.app.steps.help import SETTING_HELP
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.ui.parts.plots import colour_plot, still_plot
@@ -200,7 +201,7 @@ class SensitivityPage(QWidget):
             check.setChecked(name in draft.detection.objects)
             check.blockSignals(False)
         for name, box in self.choices.items():
-            value = draft.value(name)
+            value = LEVER_OF[name].read(draft)
             if box.findData(value) < 0:
                 box.addItem(f"{seconds_words(value)} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))
