@@ -13,11 +13,13 @@ import numpy as np
 from PyQt6.QtTest import QSignalSpy
 
 from guardia import __version__
+from guardia.app.intake import import_plan
 from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
 from guardia.app.project.makes import capability_data
 from guardia.app.project.offline import measure_again
 from guardia.app.project.session import Session
+from guardia.app.work.engine import Engine
 from guardia.app.work.faults import NAME, keep_fault
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Meter, Token
@@ -254,6 +256,51 @@ class Measuring(FolderCase):
             self.assertEqual((project.clips.waiting(1), len(evidence.occurrences)), (0, 1))
             # The day of the clip that nobody can measure is no quiet day.
             self.assertEqual(evidence.unmeasured_s, (1_757_200_000.0,))
+
+
+class OneOfMany(FolderCase):
+    def setUp(self):
+        super().setUp()
+        self.stick = self.folder / "stick"
+        self.stick.mkdir()
+        for number in range(3):
+            write_clip(self.stick / f"2026090{7 + number}_101530.mp4", steady(2 + number, 10))
+        self.bad = self.stick / "20260908_101530.mp4"
+        self.site = Site("Tern Quay", "Europe/London")
+        with Project(self.folder / "p", create=True, site=self.site) as project:
+            data = capability_data("phone-as-camera")
+            self.camera = project.cameras.add("Gate", data, Settings.of("phone-as-camera", "medium"))
+
+    def brought(self):
+        request = ImportRequest(self.folder / "p", self.camera, (self.stick,), Origin.MOTION)
+        result = import_clips(request, token=Token(), progress=lambda _: None)
+        return result, "\n".join(result.notes)
+
+    def test_a_clip_of_a_codec_that_nobody_knows_is_named_and_the_others_come_in(self):
+        self.bad.write_bytes(self.bad.read_bytes().replace(b"avc1", b"zz9q"))
+        result, notes = self.brought()
+        self.assertEqual((result.added, result.analysed), (2, 2))
+        self.assertIn("20260908_101530.mp4 is recorded by a codec that is not known here", notes)
+
+    def test_whatever_goes_wrong_with_one_clip_the_others_come_in(self):
+        real = import_plan.probe
+        with mock.patch.object(import_plan, "probe", side_effect=lambda p: 1 / 0 if p == self.bad else real(p)):
+            result, notes = self.brought()
+        self.assertEqual((result.added, result.analysed), (2, 2))
+        self.assertIn("20260908_101530.mp4 cannot be looked into (ZeroDivisionError", notes)
+
+    def test_a_fault_while_one_clip_is_measured_is_told_and_the_others_are_measured(self):
+        real = Engine.submit
+
+        def submit(engine, work, task):
+            if getattr(getattr(task, "clip", None), "name", "") == self.bad.name:
+                return real(engine, divmod, None)
+            return real(engine, work, task)
+
+        with mock.patch.object(Engine, "submit", submit):
+            result, notes = self.brought()
+        self.assertEqual((result.added, result.analysed), (3, 2))
+        self.assertIn("20260908_101530.mp4 cannot be measured, by a fault of the program (TypeError", notes)
 
 
 class Jobs(unittest.TestCase):

@@ -1,6 +1,7 @@
 """The session: next actions, starts of clips, two windows, many clips."""
 
 import shutil
+from datetime import UTC, datetime
 from unittest import mock
 
 from PyQt6.QtTest import QSignalSpy
@@ -17,7 +18,7 @@ from guardia.core.score.find import Filter
 from guardia.store.project import Project
 from guardia.store.records import NewClip
 from guardia.tools.benchmark_window import make_big_project
-from tests.support import FolderCase, in_file, steady, write_clip
+from tests.support import FolderCase, blob_trace, evidence_of, in_file, steady, write_clip
 from tests.ui.support import APP
 
 
@@ -80,6 +81,16 @@ class DaysOfTheRound(SessionCase):
         model.facts.give_clip_start(clip.id, clip.start_s + 400 * 86400)
         self.assertEqual(latest_days(session, models), days)
         self.assertIsNone(latest_days(session, []))
+
+    def test_evidence_spread_evenly_over_a_year_shows_its_latest_days(self):
+        session = self.open()
+        ids = [session.add_camera(f"Attic {n}", capability_data("phone-as-camera")) for n in range(2)]
+        models = [session.camera(i) for i in ids]
+        begin = datetime(2026, 1, 1, 12, tzinfo=UTC).timestamp()
+        for model in models:
+            starts = [begin + n * 7 * 86400 for n in range(52)]
+            model.take(evidence=evidence_of([blob_trace([9] * 5)] * 52, kinds=["person"] * 52, starts=starts))
+        self.assertEqual([str(day) for day in latest_days(session, models)], ["2026-12-11", "2026-12-24"])
 
 
 class StartsOfClips(SessionCase):

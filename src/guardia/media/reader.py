@@ -96,6 +96,12 @@ def open_video(path: Path, *, hardware: Hardware | None = None) -> Iterator[tupl
             raise UnreadableClip(f"{path.name} holds no moving picture, only sound or data.", kept=skipped)
         stream = streams[0]
         context = stream.codec_context
+        if context is None:
+            raise UnreadableClip(
+                f"{path.name} is recorded by a codec that is not known here.",
+                kept=skipped,
+                do="Let the camera or its own player write it as H.264 or H.265, then import that file.",
+            )
         if not 0 < context.width <= MAX_SIDE_PX or not 0 < context.height <= MAX_SIDE_PX:
             raise UnreadableClip(f"{path.name} names no usable picture size; it is damaged.", kept=skipped)
         yield container, stream

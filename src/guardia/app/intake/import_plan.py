@@ -184,6 +184,8 @@ def look_into(paths: Sequence[Path], origin: Origin, *, token: Token, progress: 
             return probe(path)
         except GuardiaError as error:
             return str(error)
+        except Exception as error:  # whatever is wrong with one file, the others go on
+            return f"{plain_name(path)} cannot be looked into ({type(error).__name__}: {error}); it was left out."
 
     with ThreadPoolExecutor(max_workers=os.cpu_count()) as pool:
         for number, (path, info) in enumerate(zip(clips, pool.map(look, clips), strict=True)):

@@ -452,7 +452,7 @@ def _one_by_one(
 
 
 def _tell_failure(error: Exception, clip: Clip, project: Project, result: ImportResult) -> None:
-    """Say why a clip was not measured; what is no error of the file or the project passes on."""
+    """Say why a clip was not measured, whatever it was: the others go on."""
     if isinstance(error, UnreadableClip):
         # The file in the project bears another name than the one that the person knows.
         what = error.what.replace(project.clips.file_name(clip.id), clip.name)
@@ -462,7 +462,9 @@ def _tell_failure(error: Exception, clip: Clip, project: Project, result: Import
     elif isinstance(error, GuardiaError):
         result.notes.append(str(error))
     else:
-        raise error
+        words = f"{clip.name} cannot be measured, by a fault of the program ({type(error).__name__}: {error})."
+        project.measurements.set_trouble(clip.id, words)
+        result.notes.append(f"{words} Nothing is counted of it; the others are not affected. Please report it.")
 
 
 def _tell_death(clip: Clip, project: Project, result: ImportResult) -> None:

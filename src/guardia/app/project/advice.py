@@ -24,7 +24,7 @@ def worst_first(models: Sequence[CameraModel]) -> list[CameraModel]:
 
 SHOWN_DAYS = 14
 ENOUGH_SHARE = 0.1
-"""The days shown first are the latest that hold this share of what happened: one wrong date hides nothing."""
+"""The days shown first are the latest with this share of what the fullest hold: one wrong date hides nothing."""
 
 
 def latest_days(session: Session, models: Sequence[CameraModel]) -> tuple[date, date] | None:
@@ -34,7 +34,7 @@ def latest_days(session: Session, models: Sequence[CameraModel]) -> tuple[date, 
         return None
     before = timedelta(days=SHOWN_DAYS - 1)
     counts = {day: bisect_right(days, day) - bisect_left(days, day - before) for day in set(days)}
-    last = max(day for day, count in counts.items() if count >= ENOUGH_SHARE * len(days))
+    last = max(day for day, count in counts.items() if count >= ENOUGH_SHARE * max(counts.values()))
     return max(days[0], last - before), last
 
 
