@@ -8,24 +8,35 @@ import signal
 import sqlite3
 import threading
 from collections.abc import Iterator
-from contextlib import closing, contextmanager
+from contextlib import closing, contextmanager, suppress
 from dataclasses import replace
+from datetime import date
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
 
 from guardia.app.project.makes import capability_data
-from guardia.core.base.errors import Cancelled, InvalidValue, ProjectError
+from guardia.app.project.shown_camera import load_camera
+from guardia.core.base.errors import Cancelled, GuardiaError, InvalidValue, ProjectError
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.evidence.events import CameraEvent
+from guardia.core.evidence.walked import Walked
+from guardia.core.evidence.watch import Entered
+from guardia.core.make.settings import HoursSettings, Settings, settings_to_dict
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.stores import Fitted, Store, StoreKind
+from guardia.core.storage.units import Hung, Unit, UnitKind
 from guardia.core.view.geometry import KnownView, ViewGeometry
 from guardia.store import database
+from guardia.store.checklists import Checked
 from guardia.store.database import Database
 from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, NewOccurrence, Site
+from guardia.store.settings import HoursGroup, SharedHours
+from guardia.store.site_things import Task
 from tests.support import FolderCase, blob_trace, capability, in_file
 
 INSTALLED = Settings.of("polygon-mains-camera", "7", hold_s=0.4)
@@ -425,6 +436,102 @@ class FromOthers(ProjectCase):
                 with self.assertRaisesRegex(ProjectError, "'Gate' is damaged.*set aside"):
                     project.cameras.get(1)
                 self.assertEqual(project.cameras.get(2).name, "Yard")
+
+    def test_no_value_of_any_table_keeps_the_other_camera_or_the_site_from_being_read(self):
+        good, tried = self.full_site(), 0
+        with closing(sqlite3.connect(good / FILE_NAME)) as raw:
+            columns = [
+                (table, column[1])
+                for (table,) in raw.execute("SELECT name FROM sqlite_master WHERE type = 'table'").fetchall()
+                for column in raw.execute(f"PRAGMA table_info({table})").fetchall()
+                if column[1] != "id" and raw.execute(f"SELECT 1 FROM {table}").fetchone()
+            ]
+        self.assertGreater(len({table for table, _ in columns}), 14)
+        (self.folder / "bad").mkdir()
+        for table, column in columns:
+            for value in ("{}", "", -1, 1e308, b"\x00", "9999-12-31", 253_402_214_400.0):
+                shutil.copyfile(good / FILE_NAME, self.folder / "bad" / FILE_NAME)
+                try:
+                    in_file(self.folder / "bad", f"UPDATE {table} SET {column} = ? WHERE rowid = "
+                            f"(SELECT min(rowid) FROM {table})", (value,))  # fmt: skip
+                except sqlite3.IntegrityError:
+                    continue
+                tried += 1
+                with self.subTest(table, column=column, value=value):
+                    self.read_all(self.folder / "bad", of_site=table == "site")
+        self.assertGreater(tried, 400)
+
+    def full_site(self) -> Path:
+        """A project with something in every table."""
+        folder = self.closed()
+        with Project(folder) as project:
+            project.logbook.add(1, "seen", "a web")
+            project.watched.set_entered(1, [Entered(1_757_200_000.0, 1_757_300_000.0, True)])
+            project.readings.set_of_camera(1, [Reading(1_757_200_000.0, Measure.BATTERY, 80.0)])
+            project.readings.set_facts(1, {"asked": 3.0})
+            project.checklists.set_all(1, {"clock": Checked("done", "Ada", 1_757_200_000.0)})
+            project.stores.set_all([Fitted(0, Store("Card", StoreKind.CARD, 64.0), (1, 2), ())])
+            project.things.set_units([Hung(0, Unit("Hub", UnitKind.HUB), (1, 2))])
+            project.things.set_tasks([Task(1, date(2026, 9, 1), "clean the lens")])
+            project.things.set_walks(1, [Walked(1_757_200_000.0, "towards", 3.0, 9.0, False)])
+            project.things.keep_summary(1, {"key": "k"})
+            project.lists.add_events(1, [CameraEvent(1_757_200_000.0, 4.0, "person", True, "", "")] * 2, "list")
+            project.settings.set_shared_hours(
+                SharedHours((HoursGroup("week", (1,), HoursSettings()),), {1: HoursSettings(), 2: HoursSettings()})
+            )
+            project.settings.install_draft(1)
+        return folder
+
+    def read_all(self, folder: Path, *, of_site: bool) -> None:
+        """Everything that a start reads: the second camera whole, the first, which may be damaged, in words."""
+        try:
+            with Project(folder) as project:
+                project.settings.shared_hours(), project.stores.all(), project.things.units(), project.things.tasks()
+                project.things.summaries(), project.logbook.of(1), project.checklists.of(1), project.clips.count()
+                load_camera(project, 2)
+                with suppress(ProjectError):
+                    load_camera(project, 1)
+        except GuardiaError:
+            if not of_site:
+                raise
+
+    def test_what_is_damaged_stays_where_it_is_when_something_beside_it_is_changed(self):
+        folder = self.full_site()
+        with Project(folder) as project:
+            second = replace(project.stores.all()[0], id=0, store=Store("Disk", StoreKind.RECORDER, 64.0), cameras=())
+            project.stores.set_all([*project.stores.all(), second])
+            project.things.set_units([*project.things.units(), Hung(0, Unit("Line", UnitKind.LINE), ())])
+        damaged = {
+            "store": "UPDATE store SET body = '{' WHERE id = 1",
+            "unit": "UPDATE unit SET body = '{' WHERE id = 1",
+            "reading": "UPDATE reading SET value = 'x'",
+            "walk": "UPDATE walk SET body = '{'",
+            "task": "UPDATE task SET on_day = 'soon'",
+            "fact": "UPDATE fact SET value = 'x'",
+            "watched": "UPDATE watched SET to_s = 'x'",
+            "settings": "UPDATE settings SET from_s = 'x' WHERE to_s IS NOT NULL",
+            "camera_store": "",
+            "camera_unit": "",
+        }
+        for sql in filter(None, damaged.values()):
+            in_file(folder, sql)
+        before = {table: [tuple(r) for r in in_file(folder, f"SELECT * FROM {table}")] for table in damaged}
+        with Project(folder) as project:
+            disk = project.stores.all()[0]
+            project.stores.set_all([replace(disk, cameras=(2,))])
+            project.things.set_units([replace(project.things.units()[0], cameras=(2,))])
+            project.readings.set_of_camera(1, [Reading(1_757_200_500.0, Measure.BATTERY, 70.0)])
+            project.readings.set_facts(1, {"other": 1.0})
+            project.things.set_walks(1, [])
+            project.things.set_tasks([])
+            project.watched.set_entered(1, [Entered(1_757_400_000.0, 1_757_500_000.0, True)])
+            project.settings.set_epochs(1, [Epoch(-math.inf, math.inf, INSTALLED)])
+            self.assertEqual([f.store.name for f in project.stores.all()], ["Disk"])
+        for table, rows in before.items():
+            after = [tuple(r) for r in in_file(folder, f"SELECT * FROM {table}")]
+            kept = [r for r in rows if "{" in r or "x" in r or "soon" in r or table.startswith("camera_")]
+            self.assertTrue(kept, table)
+            self.assertLessEqual(set(kept), set(after), table)
 
     def test_links_are_refused_and_never_written_through(self):
         folder = self.closed()

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
+from typing import Any
 
+from guardia.core.base.values import LONGEST_CLIP_S, moment, number
 from guardia.core.evidence.events import Boxes, CameraEvent
 from guardia.store.database import Database, pack, unpack
+from guardia.store.rows import read_each
 
 
 class CameraLists:
@@ -16,10 +19,12 @@ class CameraLists:
     ----------
     database
         The project's.
+    damage
+        Where it is put what was found damaged and set aside, in sentences.
     """
 
-    def __init__(self, database: Database) -> None:
-        self._db = database
+    def __init__(self, database: Database, damage: list[str]) -> None:
+        self._db, self._damage = database, damage
 
     def add_events(self, camera_id: int, shown: Sequence[CameraEvent], source: str) -> int:
         """Take in entries of a camera's event list.
@@ -59,17 +64,7 @@ class CameraLists:
             "WHERE e.camera_id = ? ORDER BY e.shown_s, e.id",
             (camera_id,),
         )
-        return [
-            CameraEvent(
-                r["at_s"],
-                r["duration_s"],
-                r["named"],
-                None if r["alert"] is None else bool(r["alert"]),
-                r["zone"],
-                r["cause"],
-            )
-            for r in rows
-        ]
+        return list(read_each(rows, _event, "An entry of an event list", self._damage).values())
 
     def put_boxes(self, clip_id: int, boxes: Boxes, source: str) -> None:
         """Keep object boxes of a clip, on its clock; those of the same source are replaced."""
@@ -95,3 +90,9 @@ class CameraLists:
             )
             for r in rows
         }
+
+
+def _event(row: Any) -> CameraEvent:
+    lasts = None if row["duration_s"] is None else number(row["duration_s"], 0, LONGEST_CLIP_S, "A length")
+    alert = None if row["alert"] is None else bool(row["alert"])
+    return CameraEvent(moment(row["at_s"]), lasts, str(row["named"]), alert, str(row["zone"]), str(row["cause"]))

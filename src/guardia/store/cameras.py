@@ -10,6 +10,7 @@ from pydantic import TypeAdapter
 
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.files import read_as
+from guardia.core.base.values import is_moment, moment, number
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView, known_view_from_dict, known_view_to_dict
@@ -19,6 +20,7 @@ from guardia.store.settings import CameraSettings
 
 LONGEST_NAME = 100
 LONGEST_TEXT = 500
+LARGEST_ERROR_S = 100 * 366 * 86_400.0
 _ABOUT = TypeAdapter(About)
 _AWAY = "\x1f"
 """Parts the name of a camera that was put away from its number, so that the name is free again."""
@@ -76,7 +78,8 @@ class Cameras:
             installed, draft = self._settings.now(camera_id)
             return Camera(
                 camera_id, str(one["name"]), capability_from_dict(json.loads(one["capability"])), installed, draft,
-                float(one["clock_error_s"]), str(one["time_pattern"]),
+                number(one["clock_error_s"], -LARGEST_ERROR_S, LARGEST_ERROR_S, "The error of its clock"),
+                str(one["time_pattern"]),
                 known_view_from_dict(json.loads(one["view"])) if one["view"] else None,
                 read_as(_ABOUT, json.loads(one["about"]), "What is written down of a camera"),
             )  # fmt: skip
@@ -171,7 +174,19 @@ class Cameras:
             self._db.run("UPDATE camera SET about = ? WHERE id = ?", (_ABOUT.dump_json(about).decode(), camera_id))
 
     def set_clock(self, camera_id: int, *, clock_error_s: float, time_pattern: str) -> None:
-        """Keep a camera's clock error (seconds, positive when fast) and how it writes times in file names."""
+        """Keep a camera's clock error (seconds, positive when fast) and how it writes times in file names.
+
+        Raises InvalidValue where the camera's clips or lists would then have dates that no camera can have.
+        """
+        number(clock_error_s, -LARGEST_ERROR_S, LARGEST_ERROR_S, "The error of a clock, in seconds,")
+        for row in self._db.rows(
+            "SELECT min(start_s) AS low, max(start_s) AS high FROM clip WHERE camera_id = ?1 AND NOT gone AND "
+            "start_source <> 'given' UNION ALL SELECT min(shown_s), max(shown_s) FROM event WHERE camera_id = ?1",
+            (camera_id,),
+        ):
+            for shown in (row["low"], row["high"]):
+                if is_moment(shown):  # another is set aside anyhow
+                    moment(shown - clock_error_s, "With this error of the clock the time of a clip")
         with self._db.transaction():
             self._db.run(
                 "UPDATE camera SET clock_error_s = ?, time_pattern = ? WHERE id = ?",

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 
+from guardia.core.base.values import moment
 from guardia.store.database import Database
+from guardia.store.rows import keep_rows, read_each
 
 
 @dataclass(frozen=True)
@@ -34,22 +36,28 @@ class Checklists:
     ----------
     database
         The project's.
+    damage
+        Where it is put what was found damaged and set aside, in sentences.
     """
 
-    def __init__(self, database: Database) -> None:
-        self._db = database
+    def __init__(self, database: Database, damage: list[str]) -> None:
+        self._db, self._damage = database, damage
 
     def of(self, camera_id: int) -> dict[str, Checked]:
         """By the item's id."""
-        rows = self._db.rows("SELECT item, state, who, at_s FROM checked WHERE camera_id = ?", (camera_id,))
-        return {r["item"]: Checked(r["state"], r["who"], r["at_s"]) for r in rows}
+        return dict(self._of(camera_id).values())
+
+    def _of(self, camera_id: int) -> dict[int, tuple[str, Checked]]:
+        rows = self._db.rows("SELECT id, item, state, who, at_s FROM checked WHERE camera_id = ?", (camera_id,))
+        return read_each(
+            rows, lambda r: (str(r["item"]), Checked(str(r["state"]), str(r["who"]), moment(r["at_s"]))),
+            "A ticked item", self._damage,
+        )  # fmt: skip
 
     def set_all(self, camera_id: int, checked: Mapping[str, Checked]) -> None:
         """Keep what was ticked of a camera."""
         with self._db.transaction():
-            self._db.run("DELETE FROM checked WHERE camera_id = ?", (camera_id,))
-            for item, one in checked.items():
-                self._db.run(
-                    "INSERT INTO checked (camera_id, item, state, who, at_s) VALUES (?, ?, ?, ?, ?)",
-                    (camera_id, item, one.state, one.who, one.at_s),
-                )
+            keep_rows(
+                self._db, "checked", self._of(camera_id), list(checked.items()),
+                lambda one: {"camera_id": camera_id, "item": one[0], **asdict(one[1])},
+            )  # fmt: skip

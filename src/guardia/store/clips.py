@@ -6,13 +6,17 @@ import math
 import os
 from collections.abc import Callable, Iterable, Mapping
 from pathlib import Path
+from typing import Any
 
 from guardia.core.base.errors import ProjectError
+from guardia.core.base.values import LONGEST_CLIP_S, moment, number
 from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewClip
+from guardia.store.rows import read_each
 
+LARGEST_FILE = 1e15
 SAME_VIEW, SAID_SAME = "same", "said to be the same"
 """A clip shows the planned view: by its picture, or because somebody said so."""
 
@@ -61,7 +65,10 @@ class Clips:
             If the copy fails; nothing is left behind then.
         Cancelled
             If it was stopped; likewise.
+        InvalidValue
+            If its start is no date that a camera can have.
         """
+        moment(new.start_s, f"The start of {plain_name(new.path)}")
         suffix = new.path.suffix.lower()
         suffix = suffix if suffix.isascii() and suffix[1:].isalnum() else ""
 
@@ -122,19 +129,7 @@ class Clips:
             f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
-        clips = []
-        for r in rows:
-            try:
-                clips.append(
-                    Clip(
-                        r["id"], r["original_name"], float(r["true_s"]), float(r["duration_s"]), Origin(r["origin"]),
-                        math.nan if r["brightness"] is None else float(r["brightness"]),
-                        Cause(r["cause"]) if r["cause"] else Cause.MOTION, int(r["bytes"]),
-                    )
-                )  # fmt: skip
-            except (ValueError, TypeError) as error:
-                self._damage.append(f"Clip number {r['id']} is set aside: what is kept of it is damaged ({error}).")
-        return clips
+        return list(read_each(rows, _clip, "A clip", self._damage).values())
 
     def set_gone(self, clip_ids: Iterable[int], gone: bool) -> None:
         """Put clips away, or bring them back; their occurrences, judgements and files stay for that."""
@@ -179,7 +174,8 @@ class Clips:
         return {r["id"]: r["cause"] for r in rows}
 
     def set_start(self, clip_id: int, start_s: float, source: str) -> None:
-        """Give a clip another start (POSIX seconds) and say how it is known."""
+        """Give a clip another start (POSIX seconds) and say how it is known; raises InvalidValue for no usable date."""
+        moment(start_s, "The start of a clip")
         with self._db.transaction():
             self._db.run("UPDATE clip SET start_s = ?, start_source = ? WHERE id = ?", (start_s, source, clip_id))
 
@@ -235,6 +231,16 @@ class Clips:
 
     def _original_name(self, clip_id: int) -> str:
         return str(self._db.rows("SELECT original_name FROM clip WHERE id = ?", (clip_id,))[0]["original_name"])
+
+
+def _clip(row: Any) -> Clip:
+    return Clip(
+        row["id"], str(row["original_name"]), moment(row["true_s"], "The start of a clip"),
+        number(row["duration_s"], 0, LONGEST_CLIP_S, "The length of a clip"), Origin(row["origin"]),
+        math.nan if row["brightness"] is None else number(row["brightness"], 0, 255, "The brightness of a clip"),
+        Cause(row["cause"]) if row["cause"] else Cause.MOTION,
+        int(number(row["bytes"], 0, LARGEST_FILE, "The size of a clip")),
+    )  # fmt: skip
 
 
 def plain_name(path: Path) -> str:

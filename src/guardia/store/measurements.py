@@ -11,6 +11,7 @@ from zoneinfo import ZoneInfo
 import numpy as np
 
 from guardia.core.base.errors import ProjectError
+from guardia.core.base.values import is_moment
 from guardia.core.evidence.clips import Origin
 from guardia.core.trace.backgrounds import Look, wall_seconds
 from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
@@ -172,6 +173,7 @@ class Measurements:
                 r["helped"], bool(r["final"]), r["model"],
             )
             for r in rows
+            if is_moment(r["true_s"])  # the clip itself is set aside where it is read
         ]  # fmt: skip
 
     def background(self, clip_id: int) -> bytes:
@@ -213,7 +215,7 @@ class Measurements:
             "SELECT original_name, true_s FROM clip_at WHERE camera_id = ? AND trouble <> '' AND origin = ?",
             (camera_id, Origin.MOTION.value),
         )
-        return {r["original_name"]: r["true_s"] for r in rows}
+        return {r["original_name"]: r["true_s"] for r in rows if is_moment(r["true_s"])}
 
     def background_name(self, clip_id: int) -> str:
         """Name of the picture of a clip's background."""

@@ -8,13 +8,16 @@ import time
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
+from guardia.core.base.values import LONGEST_CLIP_S, number
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import kind_of
 from guardia.store.clips import Clips
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewOccurrence
+from guardia.store.rows import read_each
 
 
 @dataclass(frozen=True)
@@ -107,18 +110,8 @@ class Occurrences:
             "WHERE c.camera_id = ? AND NOT o.gone ORDER BY c.true_s + o.start_s, o.id",
             (camera_id,),
         )
-        occurrences = []
-        for r in rows:
-            if r["clip_id"] not in clips:
-                continue
-            try:
-                kind = r["kind"] and kind_of(r["kind"]).id
-                occurrences.append(
-                    Occurrence(r["id"], r["clip_id"], float(r["start_s"]), float(r["end_s"]), kind, r["visit"])
-                )
-            except (KeyError, ValueError, TypeError) as error:
-                self._damage.append(f"Occurrence number {r['id']} is set aside: it is damaged ({error}).")
-        return occurrences
+        rows = [r for r in rows if r["clip_id"] in clips]
+        return list(read_each(rows, _occurrence, "An occurrence", self._damage).values())
 
     def add(self, clip_id: int, new: NewOccurrence, kind: str) -> int:
         """Enter an occurrence found or split off by hand; gives its number."""
@@ -198,3 +191,11 @@ class Occurrences:
         """Times of the key pictures on the clip's clock."""
         rows = self._db.rows("SELECT key_times FROM occurrence WHERE id = ?", (occurrence_id,))
         return [float(t) for t in json.loads(rows[0]["key_times"])] if rows else []
+
+
+def _occurrence(row: Any) -> Occurrence:
+    begin, end = (
+        number(row[edge], -LONGEST_CLIP_S, LONGEST_CLIP_S, "A time in a clip") for edge in ("start_s", "end_s")
+    )
+    visit = None if row["visit"] is None else int(row["visit"])
+    return Occurrence(row["id"], row["clip_id"], begin, end, row["kind"] and kind_of(row["kind"]).id, visit)

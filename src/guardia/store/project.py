@@ -9,7 +9,7 @@ from dataclasses import replace
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
 from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.clock import check_zone
 from guardia.core.evidence.events import CameraEvent
@@ -94,15 +94,15 @@ class Project:
             raise
         self._damage: list[str] = []
         self.media = MediaFolder(folder)
-        self.logbook = Logbook(self._db)
-        self.settings = CameraSettings(self._db, self.logbook)
+        self.logbook = Logbook(self._db, self._damage)
+        self.settings = CameraSettings(self._db, self.logbook, self._damage)
         self.cameras = Cameras(self._db, self.settings)
         self.clips = Clips(self._db, self.media, self._damage)
         self.occurrences = Occurrences(self._db, self.media, self.clips, self._damage)
-        self.lists = CameraLists(self._db)
-        self.watched = WatchedTimes(self._db)
+        self.lists = CameraLists(self._db, self._damage)
+        self.watched = WatchedTimes(self._db, self._damage)
         self.readings = Readings(self._db, self._damage)
-        self.checklists = Checklists(self._db)
+        self.checklists = Checklists(self._db, self._damage)
         self.stores = Stores(self._db, self.readings, self._damage)
         self.things = SiteThings(self._db, self._damage)
         self.measurements = Measurements(self._db, self.media)
@@ -268,7 +268,12 @@ class Project:
     def _with_expected(self, fitted: Fitted, camera_id: int) -> Fitted:
         """A store with what the other cameras on it, and all of them, write there in a day."""
         names = self.cameras.names()
-        written = {i: with_name(self._written(i), names[i]) for i in fitted.cameras if i in names}
+        written = {}
+        for number in (i for i in fitted.cameras if i in names):
+            try:
+                written[number] = with_name(self._written(number), names[number])
+            except GuardiaError as error:  # what is damaged of another camera is no reason to leave this one out
+                self._damage.append(str(error))
         others = [figure for number, figure in written.items() if number != camera_id]
         return replace(
             fitted,

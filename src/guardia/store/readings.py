@@ -4,9 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import number
 from guardia.core.storage.readings import Measure, Reading
 from guardia.store.database import Database
+from guardia.store.rows import keep_rows, read_each
+
+MOST = 1e12
+"""No number that somebody may know of a camera is larger."""
 
 
 class Readings:
@@ -25,22 +29,17 @@ class Readings:
 
     def of_camera(self, camera_id: int) -> tuple[Reading, ...]:
         """Readings of a camera in order of time."""
-        return self._of("camera_id", camera_id)
+        return tuple(self._of("camera_id", camera_id).values())
 
     def of_store(self, store_id: int) -> tuple[Reading, ...]:
         """Readings of a store in order of time."""
-        return self._of("store_id", store_id)
+        return tuple(self._of("store_id", store_id).values())
 
-    def _of(self, column: str, number: int) -> tuple[Reading, ...]:
-        readings = []
-        for row in self._db.rows(
-            f"SELECT at_s, what, value FROM reading WHERE {column} = ? ORDER BY at_s, id", (number,)
-        ):
-            try:
-                readings.append(Reading(row["at_s"], Measure(row["what"]), row["value"]))
-            except (InvalidValue, ValueError, TypeError) as error:
-                self._damage.append(f"A reading is set aside: what is kept of it is damaged ({error}).")
-        return tuple(readings)
+    def _of(self, column: str, number: int) -> dict[int, Reading]:
+        rows = self._db.rows(
+            f"SELECT id, at_s, what, value FROM reading WHERE {column} = ? ORDER BY at_s, id", (number,)
+        )
+        return read_each(rows, lambda r: Reading(r["at_s"], Measure(r["what"]), r["value"]), "A reading", self._damage)
 
     def set_of_camera(self, camera_id: int, readings: Sequence[Reading]) -> None:
         """Keep the readings of a camera."""
@@ -52,21 +51,25 @@ class Readings:
 
     def _set(self, column: str, number: int, readings: Sequence[Reading]) -> None:
         with self._db.transaction():
-            self._db.run(f"DELETE FROM reading WHERE {column} = ?", (number,))
-            for one in readings:
-                self._db.run(
-                    f"INSERT INTO reading ({column}, at_s, what, value) VALUES (?, ?, ?, ?)",
-                    (number, one.at_s, one.what.value, one.value),
-                )
+            keep_rows(
+                self._db, "reading", self._of(column, number), readings,
+                lambda r: {column: number, "at_s": r.at_s, "what": r.what.value, "value": r.value},
+            )  # fmt: skip
 
     def facts(self, camera_id: int | None) -> dict[str, float]:
         """What was typed in of a camera, or of the site (None), by the name of the fact."""
-        rows = self._db.rows("SELECT name, value FROM fact WHERE camera_id IS ? ORDER BY id", (camera_id,))
-        return {r["name"]: float(r["value"]) for r in rows}
+        return dict(self._facts(camera_id).values())
+
+    def _facts(self, camera_id: int | None) -> dict[int, tuple[str, float]]:
+        rows = self._db.rows("SELECT id, name, value FROM fact WHERE camera_id IS ? ORDER BY id", (camera_id,))
+        return read_each(
+            rows, lambda r: (str(r["name"]), number(r["value"], -MOST, MOST, r["name"])), "A fact", self._damage
+        )
 
     def set_facts(self, camera_id: int | None, facts: Mapping[str, float]) -> None:
         """Keep what was typed in of a camera, or of the site (None)."""
         with self._db.transaction():
-            self._db.run("DELETE FROM fact WHERE camera_id IS ?", (camera_id,))
-            for name, value in facts.items():
-                self._db.run("INSERT INTO fact (camera_id, name, value) VALUES (?, ?, ?)", (camera_id, name, value))
+            keep_rows(
+                self._db, "fact", self._facts(camera_id), list(facts.items()),
+                lambda fact: {"camera_id": camera_id, "name": fact[0], "value": fact[1]},
+            )  # fmt: skip

@@ -8,12 +8,15 @@ import time
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from itertools import pairwise
+from typing import Any
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import moment
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import HoursSettings, Settings, settings_from_dict, settings_to_dict
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook
+from guardia.store.rows import keep_rows, read_each
 
 
 @dataclass(frozen=True)
@@ -60,10 +63,12 @@ class CameraSettings:
         The project's.
     logbook
         Where it is entered that a draft was installed.
+    damage
+        Where it is put what was found damaged and set aside, in sentences.
     """
 
-    def __init__(self, database: Database, logbook: Logbook) -> None:
-        self._db, self._logbook = database, logbook
+    def __init__(self, database: Database, logbook: Logbook, damage: list[str]) -> None:
+        self._db, self._logbook, self._damage = database, logbook, damage
 
     def begin(self, camera_id: int, installed: Settings, from_s: float | None) -> None:
         """Keep the first settings of a camera, which are its draft, too; `from_s` as in Cameras.add()."""
@@ -109,15 +114,23 @@ class CameraSettings:
     def shared_hours(self) -> SharedHours:
         """Which cameras share hours."""
         with self._db.reading():
-            members: dict[int | None, list[int]] = {}
-            for row in self._db.rows("SELECT id, hours_group_id AS at FROM camera WHERE NOT gone ORDER BY name"):
-                members.setdefault(row["at"], []).append(row["id"])
-            rows = self._db.rows("SELECT id, name, body FROM hours_group ORDER BY name")
-            groups = tuple(
-                HoursGroup(r["name"], tuple(members.get(r["id"], ())), settings_from_dict(json.loads(r["body"])).hours)
-                for r in rows
-            )
-            return SharedHours(groups, {i: self._own_draft(i).hours for ids in members.values() for i in ids})
+            cameras = self._db.rows("SELECT id, hours_group_id AS at FROM camera WHERE NOT gone ORDER BY name")
+            own = read_each(cameras, lambda r: self._own_draft(r["id"]).hours, "The draft of a camera", self._damage)
+            groups = self._groups([(r["id"], r["at"]) for r in cameras if r["id"] in own])
+            return SharedHours(tuple(groups.values()), own)
+
+    def _groups(self, cameras: Sequence[tuple[int, int | None]]) -> dict[int, HoursGroup]:
+        """The groups by their numbers, with those of the cameras (number, and that of its group) that are in each."""
+        members: dict[int | None, list[int]] = {}
+        for camera_id, at in cameras:
+            members.setdefault(at, []).append(camera_id)
+        return read_each(
+            self._db.rows("SELECT id, name, body FROM hours_group ORDER BY name"),
+            lambda r: HoursGroup(
+                r["name"], tuple(members.get(r["id"], ())), settings_from_dict(json.loads(r["body"])).hours
+            ),
+            "A group of shared hours", self._damage,
+        )  # fmt: skip
 
     def set_shared_hours(self, shared: SharedHours) -> None:
         """Keep which cameras share hours; raises InvalidValue if two groups have one name or one camera."""
@@ -129,14 +142,22 @@ class CameraSettings:
                 kept="Nothing was changed.",
             )
         with self._db.transaction():
-            self._db.run("UPDATE camera SET hours_group_id = NULL")
-            self._db.run("DELETE FROM hours_group")
+            before = self._groups([(r["id"], r["at"]) for r in self._db.rows(
+                "SELECT id, hours_group_id AS at FROM camera WHERE NOT gone ORDER BY name")])  # fmt: skip
+            stay = {group.name for group in shared.groups}
+            for number, group in before.items():
+                self._db.run("UPDATE camera SET hours_group_id = NULL WHERE hours_group_id = ?", (number,))
+                if group.name not in stay:
+                    self._db.run("DELETE FROM hours_group WHERE id = ?", (number,))
             for camera_id, hours in shared.own.items():
                 self._save_own(camera_id, replace(self._own_draft(camera_id), hours=hours))
+            numbers = {group.name: number for number, group in before.items()}
             for group in shared.groups:
-                at = self._db.run(
-                    "INSERT INTO hours_group (name, body) VALUES (?, ?)", (group.name, _hours_body(group.hours))
-                )
+                body = _hours_body(group.hours)
+                if (at := numbers.get(group.name)) is None:
+                    at = self._db.run("INSERT INTO hours_group (name, body) VALUES (?, ?)", (group.name, body))
+                else:
+                    self._db.run("UPDATE hours_group SET body = ? WHERE id = ?", (body, at))
                 for camera_id in group.cameras:
                     self._db.run("UPDATE camera SET hours_group_id = ? WHERE id = ?", (at, camera_id))
 
@@ -154,7 +175,7 @@ class CameraSettings:
 
     def _install(self, camera_id: int, settings: Settings, what: str, note: str, at_s: float | None) -> None:
         """Put settings in force from now on, or from a moment; those before end then."""
-        now = time.time() if at_s is None else at_s
+        now = time.time() if at_s is None else moment(at_s)
         with self._db.transaction():
             body = json.dumps(settings_to_dict(settings))
             self._db.run(
@@ -192,19 +213,26 @@ class CameraSettings:
 
     def epochs(self, camera_id: int) -> tuple[Epoch, ...]:
         """Which settings were installed when, in order of time; the last is in force."""
+        return tuple(self._epochs(camera_id).values())
+
+    def _epochs(self, camera_id: int) -> dict[int, Epoch]:
         rows = self._db.rows(
-            "SELECT from_s, to_s, body FROM settings WHERE camera_id = ? AND role = 'installed' "
+            "SELECT id, from_s, to_s, body FROM settings WHERE camera_id = ? AND role = 'installed' "
             "ORDER BY to_s IS NULL, to_s",
             (camera_id,),
         )
-        return tuple(
-            Epoch(
-                -math.inf if r["from_s"] is None else r["from_s"],
-                math.inf if r["to_s"] is None else r["to_s"],
-                settings_from_dict(json.loads(r["body"])) if r["body"] else None,
-            )
-            for r in rows
-        )
+        return read_each(rows, self._epoch, "Settings of an earlier time", self._damage)
+
+    def _epoch(self, row: Any) -> Epoch:
+        settings = settings_from_dict(json.loads(row["body"])) if row["body"] else None
+        if row["to_s"] is not None:
+            return Epoch(-math.inf if row["from_s"] is None else moment(row["from_s"]), moment(row["to_s"]), settings)
+        try:
+            begin = -math.inf if row["from_s"] is None else moment(row["from_s"])
+        except InvalidValue as error:  # those in force are needed, whenever they were entered
+            begin = -math.inf
+            self._damage.append(f"Since when the settings in force hold is not known: {error}")
+        return Epoch(begin, math.inf, settings)
 
     def set_epochs(self, camera_id: int, epochs: Sequence[Epoch]) -> None:
         """Keep which settings were installed when.
@@ -219,7 +247,7 @@ class CameraSettings:
         Raises
         ------
         InvalidValue
-            If they overlap or the last one is not in force or not known.
+            If they overlap, the last one is not in force or not known, or a date is none that a camera can have.
         """
         overlap = any(a.to_s > b.from_s for a, b in pairwise(epochs))
         if not epochs or epochs[-1].settings is None or epochs[-1].to_s != math.inf or overlap:
@@ -228,18 +256,19 @@ class CameraSettings:
                 kept="Nothing was changed.",
                 do="Correct the dates.",
             )
+        for edge in (e for epoch in epochs for e in (epoch.from_s, epoch.to_s) if math.isfinite(e)):
+            moment(edge)
         with self._db.transaction():
-            self._db.run("DELETE FROM settings WHERE camera_id = ? AND role = 'installed'", (camera_id,))
-            for epoch in epochs:
-                self._db.run(
-                    "INSERT INTO settings (camera_id, role, from_s, to_s, body) VALUES (?, 'installed', ?, ?, ?)",
-                    (
-                        camera_id,
-                        None if epoch.from_s == -math.inf else epoch.from_s,
-                        None if epoch.to_s == math.inf else epoch.to_s,
-                        "" if epoch.settings is None else json.dumps(settings_to_dict(epoch.settings)),
-                    ),
-                )
+            keep_rows(
+                self._db, "settings", self._epochs(camera_id), epochs,
+                lambda epoch: {
+                    "camera_id": camera_id,
+                    "role": "installed",
+                    "from_s": None if epoch.from_s == -math.inf else epoch.from_s,
+                    "to_s": None if epoch.to_s == math.inf else epoch.to_s,
+                    "body": "" if epoch.settings is None else json.dumps(settings_to_dict(epoch.settings)),
+                },
+            )  # fmt: skip
 
 
 def _hours_body(hours: HoursSettings) -> str:

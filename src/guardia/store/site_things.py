@@ -6,7 +6,7 @@ import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date
-from typing import Any, Generic, TypeVar
+from typing import Any
 
 from pydantic import TypeAdapter
 
@@ -15,13 +15,14 @@ from guardia.core.base.files import read_as
 from guardia.core.evidence.walked import Walked
 from guardia.core.storage.units import Hung, Unit
 from guardia.store.database import Database
+from guardia.store.rows import keep_rows, put_body, read_each
 
 OF_CAMERA = ("camera_unit", "task", "walk", "summary")
 """Tables here whose rows belong to a camera."""
 
+FIRST_YEAR, LAST_YEAR = 1970, 2099
 _UNIT = TypeAdapter(Unit)
 _WALKED = TypeAdapter(Walked)
-_Value = TypeVar("_Value")
 
 
 @dataclass(frozen=True)
@@ -42,19 +43,9 @@ class Task:
     on: date
     what: str
 
-
-class _Kept(Generic[_Value]):
-    """Reads JSON of one form; what is damaged is set aside and told."""
-
-    def __init__(self, form: TypeAdapter[_Value], words: str, damage: list[str]) -> None:
-        self._form, self._words, self._damage = form, words, damage
-
-    def read(self, body: str) -> _Value | None:
-        try:
-            return read_as(self._form, json.loads(body), self._words)
-        except (InvalidValue, ValueError, TypeError, RecursionError) as error:
-            self._damage.append(f"{self._words} is set aside: what is kept of it is damaged ({error}).")
-            return None
+    def __post_init__(self) -> None:
+        if not FIRST_YEAR <= self.on.year <= LAST_YEAR:
+            raise InvalidValue(f"A date to come cannot be {self.on}.", do=f"Use a year up to {LAST_YEAR}.")
 
 
 class SiteThings:
@@ -69,21 +60,19 @@ class SiteThings:
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:
-        self._db = database
-        self._units = _Kept(_UNIT, "A recorder, hub, supply or line", damage)
-        self._walks = _Kept(_WALKED, "A walk", damage)
+        self._db, self._damage = database, damage
 
     def units(self) -> tuple[Hung, ...]:
         """All units in the order in which they were entered."""
-        hung: dict[int, list[int]] = {}
+        connected: dict[int, list[int]] = {}
         for row in self._db.rows("SELECT unit_id, camera_id FROM camera_unit ORDER BY camera_id"):
-            hung.setdefault(row["unit_id"], []).append(row["camera_id"])
-        units = []
-        for row in self._db.rows("SELECT id, body FROM unit ORDER BY id"):
-            unit = self._units.read(row["body"])
-            if unit is not None:
-                units.append(Hung(row["id"], unit, tuple(hung.get(row["id"], ()))))
-        return tuple(units)
+            connected.setdefault(row["unit_id"], []).append(row["camera_id"])
+        words = "A recorder, hub, supply or line"
+        units = read_each(
+            self._db.rows("SELECT id, body FROM unit ORDER BY id"),
+            lambda row: read_as(_UNIT, json.loads(row["body"]), words), words, self._damage,
+        )  # fmt: skip
+        return tuple(Hung(number, unit, tuple(connected.get(number, ()))) for number, unit in units.items())
 
     def set_units(self, units: Sequence[Hung]) -> None:
         """Keep all units with their cameras; those with the number 0 are new. Raises InvalidValue for a name twice."""
@@ -91,46 +80,54 @@ class SiteThings:
         if len({*names}) < len(names):
             raise InvalidValue("Two of them cannot have one name.", kept="Nothing was changed.")
         with self._db.transaction():
-            self._db.run("DELETE FROM camera_unit")
-            self._db.run("DELETE FROM unit")
-            for hung in units:
+            before, stay = self.units(), {hung.id for hung in units}
+            for gone in (hung.id for hung in before if hung.id not in stay):
+                self._db.run("DELETE FROM camera_unit WHERE unit_id = ?", (gone,))
+                self._db.run("DELETE FROM unit WHERE id = ?", (gone,))
+            for hung in (h for h in units if h not in before):
                 body = _UNIT.dump_json(hung.unit).decode()
-                number = self._db.run("INSERT INTO unit (id, body) VALUES (?, ?)", (hung.id or None, body))
+                number = put_body(self._db, "unit", hung.id or None, body)
+                self._db.run("DELETE FROM camera_unit WHERE unit_id = ?", (number,))
                 for camera_id in hung.cameras:
                     self._db.run("INSERT INTO camera_unit (camera_id, unit_id) VALUES (?, ?)", (camera_id, number))
 
     def tasks(self) -> tuple[Task, ...]:
         """Dates entered by hand, the earliest first."""
+        return tuple(self._tasks().values())
+
+    def _tasks(self) -> dict[int, Task]:
         rows = self._db.rows(
-            "SELECT t.camera_id, t.on_day, t.what FROM task t LEFT JOIN camera k ON k.id = t.camera_id "
+            "SELECT t.id, t.camera_id, t.on_day, t.what FROM task t LEFT JOIN camera k ON k.id = t.camera_id "
             "WHERE t.camera_id IS NULL OR NOT k.gone ORDER BY t.on_day, t.id"
         )
-        return tuple(Task(r["camera_id"], date.fromisoformat(r["on_day"]), r["what"]) for r in rows)
+        return read_each(
+            rows, lambda r: Task(r["camera_id"], date.fromisoformat(r["on_day"]), str(r["what"])), "A date",
+            self._damage,
+        )  # fmt: skip
 
     def set_tasks(self, tasks: Sequence[Task]) -> None:
         """Keep all dates, each once."""
         with self._db.transaction():
-            self._db.run("DELETE FROM task")
-            for task in dict.fromkeys(tasks):
-                self._db.run(
-                    "INSERT INTO task (camera_id, on_day, what) VALUES (?, ?, ?)",
-                    (task.camera_id, task.on.isoformat(), task.what),
-                )
+            keep_rows(
+                self._db, "task", self._tasks(), list(dict.fromkeys(tasks)),
+                lambda task: {"camera_id": task.camera_id, "on_day": task.on.isoformat(), "what": task.what},
+            )  # fmt: skip
 
     def walks(self, camera_id: int) -> tuple[Walked, ...]:
         """The walks of a camera, in order of time."""
-        rows = self._db.rows("SELECT body FROM walk WHERE camera_id = ? ORDER BY at_s, id", (camera_id,))
-        return tuple(w for r in rows if (w := self._walks.read(r["body"])) is not None)
+        return tuple(self._walks(camera_id).values())
+
+    def _walks(self, camera_id: int) -> dict[int, Walked]:
+        rows = self._db.rows("SELECT id, body FROM walk WHERE camera_id = ? ORDER BY at_s, id", (camera_id,))
+        return read_each(rows, lambda row: read_as(_WALKED, json.loads(row["body"]), "A walk"), "A walk", self._damage)
 
     def set_walks(self, camera_id: int, walks: Sequence[Walked]) -> None:
         """Keep the walks of a camera."""
         with self._db.transaction():
-            self._db.run("DELETE FROM walk WHERE camera_id = ?", (camera_id,))
-            for walk in walks:
-                self._db.run(
-                    "INSERT INTO walk (camera_id, at_s, body) VALUES (?, ?, ?)",
-                    (camera_id, walk.at_s, _WALKED.dump_json(walk).decode()),
-                )
+            keep_rows(
+                self._db, "walk", self._walks(camera_id), walks,
+                lambda walk: {"camera_id": camera_id, "at_s": walk.at_s, "body": _WALKED.dump_json(walk).decode()},
+            )  # fmt: skip
 
     def summaries(self) -> dict[int, dict[str, Any]]:
         """What was worked out last of each camera, by its number."""

@@ -12,6 +12,7 @@ from guardia.core.base.files import read_as
 from guardia.core.storage.stores import Fitted, Store
 from guardia.store.database import Database
 from guardia.store.readings import Readings
+from guardia.store.rows import put_body, read_each
 
 _FORM = TypeAdapter(Store)
 
@@ -34,19 +35,17 @@ class Stores:
 
     def all(self) -> tuple[Fitted, ...]:
         """All stores in the order in which they were entered."""
-        stores = []
-        hung: dict[int, list[int]] = {}
+        connected: dict[int, list[int]] = {}
         for row in self._db.rows("SELECT store_id, camera_id FROM camera_store ORDER BY camera_id"):
-            hung.setdefault(row["store_id"], []).append(row["camera_id"])
-        for row in self._db.rows("SELECT id, body FROM store ORDER BY id"):
-            try:
-                store = read_as(_FORM, json.loads(row["body"]), "A store")
-            except (InvalidValue, ValueError, TypeError, RecursionError) as error:
-                self._damage.append(f"A store is set aside: what is kept of it is damaged ({error}).")
-                continue
-            cameras = tuple(hung.get(row["id"], ()))
-            stores.append(Fitted(row["id"], store, cameras, self._readings.of_store(row["id"])))
-        return tuple(stores)
+            connected.setdefault(row["store_id"], []).append(row["camera_id"])
+        stores = read_each(
+            self._db.rows("SELECT id, body FROM store ORDER BY id"),
+            lambda row: read_as(_FORM, json.loads(row["body"]), "A store"), "A store", self._damage,
+        )  # fmt: skip
+        return tuple(
+            Fitted(number, store, tuple(connected.get(number, ())), self._readings.of_store(number))
+            for number, store in stores.items()
+        )
 
     def set_all(self, stores: Sequence[Fitted]) -> None:
         """Keep all stores with their cameras and readings.
@@ -65,12 +64,15 @@ class Stores:
         if len({*names}) < len(names):
             raise InvalidValue("Two stores cannot have one name.", kept="Nothing was changed.")
         with self._db.transaction():
-            self._db.run("DELETE FROM reading WHERE store_id IS NOT NULL")
-            self._db.run("DELETE FROM camera_store")
-            self._db.run("DELETE FROM store")
-            for fitted in stores:
+            before, stay = self.all(), {fitted.id for fitted in stores}
+            for gone in (fitted.id for fitted in before if fitted.id not in stay):
+                for table in ("reading", "camera_store"):
+                    self._db.run(f"DELETE FROM {table} WHERE store_id = ?", (gone,))
+                self._db.run("DELETE FROM store WHERE id = ?", (gone,))
+            for fitted in (f for f in stores if f not in before):
                 body = _FORM.dump_json(fitted.store).decode()
-                number = self._db.run("INSERT INTO store (id, body) VALUES (?, ?)", (fitted.id or None, body))
+                number = put_body(self._db, "store", fitted.id or None, body)
+                self._db.run("DELETE FROM camera_store WHERE store_id = ?", (number,))
                 for camera_id in fitted.cameras:
                     self._db.run("INSERT INTO camera_store (camera_id, store_id) VALUES (?, ?)", (camera_id, number))
                 self._readings.set_of_store(number, fitted.readings)

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from contextlib import suppress
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import moment
 from guardia.core.evidence.watch import Entered, Span
 from guardia.store.database import Database
+from guardia.store.rows import keep_rows, read_each
 
 
 class WatchedTimes:
@@ -16,17 +19,24 @@ class WatchedTimes:
     ----------
     database
         The project's.
+    damage
+        Where it is put what was found damaged and set aside, in sentences.
     """
 
-    def __init__(self, database: Database) -> None:
-        self._db = database
+    def __init__(self, database: Database, damage: list[str]) -> None:
+        self._db, self._damage = database, damage
 
     def entered(self, camera_id: int) -> tuple[Entered, ...]:
         """Spans that were entered, in order of time."""
+        return tuple(self._entered(camera_id).values())
+
+    def _entered(self, camera_id: int) -> dict[int, Entered]:
         rows = self._db.rows(
-            "SELECT from_s, to_s, up FROM watched WHERE camera_id = ? ORDER BY from_s, id", (camera_id,)
+            "SELECT id, from_s, to_s, up FROM watched WHERE camera_id = ? ORDER BY from_s, id", (camera_id,)
         )
-        return tuple(Entered(r["from_s"], r["to_s"], bool(r["up"])) for r in rows)
+        return read_each(
+            rows, lambda r: _sound(Entered(r["from_s"], r["to_s"], bool(r["up"]))), "A time covered", self._damage
+        )
 
     def set_entered(self, camera_id: int, spans: Sequence[Entered]) -> None:
         """Keep the spans that were entered.
@@ -41,16 +51,14 @@ class WatchedTimes:
         Raises
         ------
         InvalidValue
-            If one does not end after it begins.
+            If one does not end after it begins, or has a date that no camera can have.
         """
-        if any(not s.to_s > s.from_s for s in spans):
-            raise InvalidValue("A watched time must end after it begins.", kept="Nothing was changed.")
+        sound = [_sound(span) for span in spans]
         with self._db.transaction():
-            self._db.run("DELETE FROM watched WHERE camera_id = ?", (camera_id,))
-            for span in spans:
-                self._db.run(
-                    "INSERT INTO watched (camera_id, from_s, to_s, up) VALUES (?, ?, ?, ?)", (camera_id, *span)
-                )
+            keep_rows(
+                self._db, "watched", self._entered(camera_id), sound,
+                lambda span: {"camera_id": camera_id, **span._asdict()},
+            )  # fmt: skip
 
     def listed(self, camera_id: int) -> tuple[Span, ...]:
         """From the first entry to the last of each event list that has two at least, the clock's error taken off."""
@@ -60,4 +68,15 @@ class WatchedTimes:
             "HAVING count(*) > 1",
             (camera_id,),
         )
-        return tuple((r["low"], r["high"]) for r in rows)
+        spans = []
+        for row in rows:
+            with suppress(InvalidValue):  # a list with such an entry says nothing of when the camera was up
+                spans.append((moment(row["low"]), moment(row["high"])))
+        return tuple(spans)
+
+
+def _sound(span: Entered) -> Entered:
+    """The span, if it can be one; raises InvalidValue otherwise."""
+    if not moment(span.to_s) > moment(span.from_s):
+        raise InvalidValue("The time covered must end after it begins.", kept="Nothing was changed.")
+    return span

@@ -20,7 +20,7 @@ from guardia.app.intake.import_plan import TAKEN, Known, Plan, look_into, make_p
 from guardia.app.intake.views import compare_views
 from guardia.app.work.engine import Cluster, Engine, engine
 from guardia.app.work.jobs import Meter, Report, Token
-from guardia.core.base.errors import Cancelled, GuardiaError, ProjectError, UnreadableClip
+from guardia.core.base.errors import Cancelled, GuardiaError, InvalidValue, ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.core.evidence.events import ColumnMapping
@@ -186,6 +186,9 @@ def enter_clips(
             except ProjectError as error:
                 result.notes.append(str(error))
                 return
+            except InvalidValue as error:
+                result.notes.append(f"{error} It was left out.")
+                continue
             if added is None:
                 result.notes.append(f"{plain_name(clip.path)} is here already; it was not taken in twice.")
                 continue

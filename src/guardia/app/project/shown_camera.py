@@ -12,6 +12,7 @@ from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.undo import Changes, Keep
 from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.settings import Settings
@@ -69,11 +70,20 @@ class Loaded:
 
 
 def load_camera(project: Project, camera_id: int) -> Loaded:
-    """Read a camera and replay its installed settings and its draft."""
+    """Read a camera and replay its installed settings and its draft; raises ProjectError where that cannot be done."""
     camera = project.cameras.get(camera_id)
-    evidence = project.evidence(camera_id)
-    scorer = Scorer(keep=6)
-    scorer.compare(evidence, camera.under(camera.installed), camera.under(camera.draft))
+    try:
+        evidence = project.evidence(camera_id)
+        scorer = Scorer(keep=6)
+        scorer.compare(evidence, camera.under(camera.installed), camera.under(camera.draft))
+    except GuardiaError:
+        raise
+    except Exception as error:
+        raise ProjectError(
+            f"What the project keeps of the camera '{camera.name}' cannot be read ({type(error).__name__}: {error}).",
+            kept="It is set aside; the other cameras are not affected.",
+            do="Please report it.",
+        ) from error
     return Loaded(CameraState(camera, evidence, camera.draft), scorer, tuple(project.take_damage()))
 
 

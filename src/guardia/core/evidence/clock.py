@@ -81,8 +81,8 @@ def check_zone(name: str) -> ZoneInfo:
     try:
         if name not in _NO_PLACES:
             return ZoneInfo(name)
-    except (ZoneInfoNotFoundError, ValueError, OSError):
-        pass  # OSError: a folder of zones, or a name too long for a file
+    except (ZoneInfoNotFoundError, ValueError, TypeError, OSError):
+        pass  # TypeError: no text in a damaged project; OSError: a folder of zones, or a name too long for a file
     raise InvalidValue(f"'{name[:60]}' is no time zone.", do="Use an IANA name such as Europe/London.")
 
 

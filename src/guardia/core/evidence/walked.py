@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import moment
 
 RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N": "recorded, nobody told"}
 """What can come of a walk, by its key."""
@@ -52,7 +53,8 @@ class Walked:
     alert_s: float | None = None
 
     def __post_init__(self) -> None:
-        sound = math.isfinite(self.at_s) and 0 < self.near_m <= self.far_m <= 10_000 and 0 <= self.strength < math.inf
+        moment(self.at_s, "The date of a walk")
+        sound = 0 < self.near_m <= self.far_m <= 10_000 and 0 <= self.strength < math.inf
         if not sound or self.result not in RESULTS:
             raise InvalidValue("A walk needs a moment, distances above 0 m, and a result that is known.")
         if self.alert_s is not None and (self.result in "MN" or not 0 <= self.alert_s <= 3600):

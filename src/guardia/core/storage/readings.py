@@ -8,6 +8,7 @@ from enum import StrEnum
 from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import moment
 
 
 class Measure(StrEnum):
@@ -91,8 +92,9 @@ class Reading:
     def __post_init__(self) -> None:
         bounds = RANGES.get(self.what)
         nothing = self.value is None and (bounds is None or self.what is Measure.ALERT_DELAY)
-        if not math.isfinite(self.at_s) or (bounds is None and self.value is not None):
-            raise InvalidValue(f"A reading of '{self.what}' cannot have that date or value.")
+        moment(self.at_s, f"The date of a reading of '{self.what}'")
+        if bounds is None and self.value is not None:
+            raise InvalidValue(f"A reading of '{self.what}' cannot have that value.")
         if nothing or bounds is None:
             return
         if self.value is None or not bounds.low <= self.value <= bounds.high:

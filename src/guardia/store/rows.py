@@ -1,0 +1,96 @@
+"""Rows of a table as values: each is read by itself, and only those that change are written.
+
+What cannot be read is set aside and told; it stays in the file where it is, whatever else of the table is changed.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from typing import Any, TypeVar
+
+from guardia.store.database import Database
+
+Value = TypeVar("Value")
+Known = TypeVar("Known", bound=Hashable)
+
+
+def read_each(rows: Iterable[Any], value_of: Callable[[Any], Value], words: str, damage: list[str]) -> dict[int, Value]:
+    """The values of rows by their numbers.
+
+    Parameters
+    ----------
+    rows
+        Each has a column `id`.
+    value_of
+        Makes the value of a row; whatever it raises sets that row aside.
+    words
+        What a row is, such as 'A reading'.
+    damage
+        Where it is put what was set aside, in sentences.
+
+    Returns
+    -------
+    dict[int, Value]
+        In the order of the rows.
+    """
+    values = {}
+    for row in rows:
+        try:
+            values[row["id"]] = value_of(row)
+        except Exception as error:  # a damaged row can fail in any way; the others are read
+            damage.append(f"{words} is set aside: what is kept of it is damaged ({error}).")
+    return values
+
+
+def keep_rows(
+    database: Database,
+    table: str,
+    old: Mapping[int, Known],
+    new: Sequence[Known],
+    columns: Callable[[Known], Mapping[str, object]],
+) -> None:
+    """Make the readable rows of a table hold these values: those that stay are not touched, nor is any other row.
+
+    Parameters
+    ----------
+    database
+        The project's.
+    table
+        Its name.
+    old
+        The readable values there, by their numbers.
+    new
+        What is to be there.
+    columns
+        A value as a row.
+    """
+    left = Counter(new)
+    with database.transaction():
+        for number, value in old.items():
+            if left[value] > 0:
+                left[value] -= 1
+            else:
+                database.run(f"DELETE FROM {table} WHERE id = ?", (number,))
+        for value in new:
+            if left[value] > 0:
+                left[value] -= 1
+                _add(database, table, columns(value))
+
+
+def _add(database: Database, table: str, row: Mapping[str, object]) -> int:
+    """Add a row; a damaged one that says the same thing gives way to it."""
+    marks = ", ".join("?" * len(row))
+    return database.run(f"INSERT OR REPLACE INTO {table} ({', '.join(row)}) VALUES ({marks})", tuple(row.values()))
+
+
+def put_body(database: Database, table: str, number: int | None, body: str) -> int:
+    """Put the body of a numbered row in its place, or add one where there is no number; gives the number."""
+    if number is None:
+        return database.run(f"INSERT INTO {table} (body) VALUES (?)", (body,))
+    known = database.rows(f"SELECT 1 FROM {table} WHERE id = ?", (number,))
+    if known:
+        database.run(f"UPDATE {table} SET body = ? WHERE id = ?", (body, number))
+    else:
+        database.run(f"INSERT INTO {table} (id, body) VALUES (?, ?)", (number, body))
+    return number
