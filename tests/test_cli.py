@@ -50,8 +50,8 @@ class WholeJob(CommandCase):
         table = self.folder / "judged.csv"
         self.run_command("judge", project, "--camera", "Gate", "--to", table)
         rows = table.read_text("utf-8-sig").splitlines()
-        self.assertEqual((rows[0], len(rows)), ("clip,begin,end,kind", 5))
-        cells = [row.split(",")[:3] for row in rows[1:]]
+        self.assertEqual((rows[0], len(rows)), ("clip,start,begin,end,kind", 5))
+        cells = [[row.split(",")[n] for n in (0, 2, 3)] for row in rows[1:]]
         lines = [json.dumps({"clip": c, "begin": a, "end": b, "kind": "Foliage"}) for c, a, b in cells]
         given = self.folder / "judged.jsonl"
         given.write_text("\n".join([*lines, '{"clip": "no.mp4", "begin": 0, "end": 1, "kind": ""}']), "utf-8")
@@ -74,6 +74,34 @@ class WholeJob(CommandCase):
         self.assertEqual(self.run_command("tune", project, "--camera", "Gate", "--miss-cost", "0")[0], 2)
         _, _, err = self.run_command("tune", project, "--camera", "Gate", "--kind-cost", "dragon=2")
         self.assertIn("'dragon' is no kind", err)
+
+    def test_judgements_of_clips_of_one_name_survive_the_way_out_and_in(self):
+        project, stick = self.folder / "yard", self.folder / "stick"
+        kinds = ("person", "foliage", "", "vehicle")
+        for day in range(4):
+            (stick / str(day)).mkdir(parents=True)
+            clip = write_clip(stick / str(day) / "0001.mp4", steady(3 + day, 10))
+            os.utime(clip, (1_788_000_000 + 86_400 * day,) * 2)
+        new = ("new", project, "--site", "Yard", "--time-zone", "Europe/Oslo", "--make", "polygon-mains-camera")
+        self.run_command(*new, "--camera", "Gate")
+        self.run_command("bring-in", project, stick, "--camera", "Gate")
+        with Project(project) as opened:
+            ids = [o.id for o in opened.evidence(1).occurrences]
+            opened.occurrences.judge(dict(zip(ids, kinds, strict=True)))
+        table = self.folder / "judged.csv"
+        self.run_command("judge", project, "--camera", "Gate", "--to", table)
+        with Project(project) as opened:
+            opened.occurrences.judge(dict.fromkeys(ids, "unsure"))
+        status, _, err = self.run_command("judge", project, "--camera", "Gate", "--from", table)
+        self.assertEqual((status, err), (0, ""))
+        with Project(project) as opened:
+            self.assertEqual(tuple(o.kind for o in opened.evidence(1).occurrences), kinds)
+        table.write_text("clip,kind\n0001.mp4,foliage\n", "utf-8")
+        status, _, err = self.run_command("judge", project, "--camera", "Gate", "--from", table)
+        self.assertEqual(status, 1)
+        self.assertIn("4 clips are called '0001.mp4'", err)
+        with Project(project) as opened:
+            self.assertEqual(tuple(o.kind for o in opened.evidence(1).occurrences), kinds)
 
 
 class Commands(CommandCase):

@@ -5,12 +5,14 @@ import math
 import unittest
 from dataclasses import replace
 from datetime import date, datetime
+from unittest import mock
 from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
+from guardia.core.evidence.watch import Watch
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
@@ -161,7 +163,20 @@ class Faults(unittest.TestCase):
     def test_a_day_without_a_clip_is_no_chance_a_night_is(self):
         at = BEGIN + 4 * DAY + 12.3 * HOUR
         evidence = self.week(3, at, quiet_s=20 * HOUR)
-        found = silences(replace(evidence, watched=((BEGIN, BEGIN + 10 * DAY),)))
+        evidence = replace(evidence, watched=((BEGIN, BEGIN + 10 * DAY),))
+        with mock.patch.object(Watch, "hours_of_day", new_callable=mock.PropertyMock) as asked:
+            asked.return_value = [10.0] * 24
+            silences(evidence)
+        self.assertEqual(asked.call_count, 1, "the rates are worked out once, not for every pair of clips")
+        found = silences(evidence)
+        zone, by_hour = ZoneInfo(evidence.time_zone), [0] * 24
+        for clip in evidence.motion_clips:
+            by_hour[datetime.fromtimestamp(clip.start_s, zone).hour] += 1
+        for begin, end, chance in found:
+            seconds = np.arange(begin, end, 60.0)
+            hours = [datetime.fromtimestamp(s, zone).hour for s in seconds]
+            expected = sum(by_hour[h] / evidence.watch.hours_of_day[h] for h in hours) / 60
+            self.assertAlmostEqual(math.log(chance), -expected, delta=0.05 * expected + 0.05)
         self.assertEqual(len(found), 1)
         begin, end, chance = found[0]
         self.assertTrue(begin < at < end)

@@ -87,7 +87,7 @@ class WatchedTime(unittest.TestCase):
         low, high = (datetime(2025, 10, d, tzinfo=LONDON).timestamp() for d in (26, 27))
         watch = Watch(((low, high),), LONDON, {})
         self.assertAlmostEqual(watch.counted_days, 25 / 24)
-        hours = watch.hours_of_day()
+        hours = watch.hours_of_day
         self.assertEqual((hours[1], hours[2], sum(hours)), (2.0, 1.0, 25.0))
 
     def test_an_event_list_is_watched_time_only_where_its_events_have_clips(self):

@@ -18,7 +18,7 @@ from guardia.core.tuning.predict import expected_count, expected_share
 from guardia.core.tuning.trials import AS_RECORDED, VARIANTS, Trials, Variant
 from guardia.core.tuning.tune import Answer, pareto, tune
 from guardia.store.project import Project
-from tests.support import DEMO, blob_trace, evidence_of, plain, tried
+from tests.support import DEMO, blob_trace, capability, evidence_of, plain, tried
 
 DAY_S = 86_400.0
 START_S = 1_757_200_000.0
@@ -184,6 +184,19 @@ class Tuning(unittest.TestCase):
         self.assertNotEqual(could_show_more(bold.chosen.settings, camera.installed, make, grid=grid), ())
         self.assertLess(bold.tuned.missed, careful.tuned.missed)
         self.assertIn("motion clips cannot show", " ".join(careful.why))
+
+    def test_what_the_make_is_not_known_to_take_is_tried_all_the_same_where_it_is_installed(self):
+        evidence, make = days_of(real=3, false=4, days=6), capability()
+        x = [n / 10 for n in range(7)]
+        six = tuple(PolygonZone(ZoneKind.IGNORE, ((a, 0), (a + 0.05, 0), (a + 0.05, 0.05)), f"n{a}") for a in x)
+        for values in ({"zones": six}, {"length_s": 17.0}, {"rest_s": 11.0, "pre_record_s": 3.0}):
+            with self.subTest(list(values)):
+                installed = plain(4, **values)
+                found = tune(evidence, tried(installed))
+                self.assertTrue(any("not known to take" in line for line in found.why))
+                broken = limits_broken(found.chosen, installed=installed)
+                self.assertEqual((broken, found.tuned.missed), ([], 0))
+        self.assertGreater(len(six), make.max_zones)
 
     def test_judged_days_count_for_the_choice_where_nobody_said_when_it_was_watched(self):
         watched = days_of(real=3, false=4, days=6)

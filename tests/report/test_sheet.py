@@ -73,7 +73,7 @@ class SettingsSheet(FolderCase):
         self.assertEqual(
             notes,
             {
-                "Sensitivity": "was 7 (scale from 1, least, to 10, most sensitive)",
+                "Sensitivity": "was 7",
                 "Minimum duration": "was 0.4 s",
                 "Recording length": "was as long as it moves",
                 "Stops once it is still": "was no",

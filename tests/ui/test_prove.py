@@ -155,7 +155,7 @@ class Copy(StepCase):
         lost = dict(self.session.copying.losses(model, zones=False).values())
         self.assertIn("the nearest of this make", lost["Winter store"][0])
         self.assertTrue(
-            any(line.startswith("object filter: person and animal becomes") for line in lost["Office step"])
+            any(line.startswith("object filter: person, animal becomes") for line in lost["Office step"])
         )
         self.assertEqual(lost["Fuel berth"], [])
         wanted = [others[n].camera.id for n in ("Fuel berth", "Winter store")]
@@ -239,7 +239,7 @@ class ReadBack(StepCase):
         self.assertIn("no longer set as it was entered", self.session.messages.told[-1].text)
         entry = model.corrections.logbook()[0]
         self.assertEqual(entry.what, "found otherwise on the camera")
-        self.assertIn("Rest after a recording: 30 s (now 5 s)", entry.detail)
+        self.assertIn("Pause after a recording: 30 s (was 5 s)", entry.detail)
         self.session.undo.undo()
         self.assertEqual((model.camera.installed, model.camera.draft), (before, before))
         self.assertEqual(len(model.evidence.epochs), epochs)

@@ -1,4 +1,4 @@
-"""Judgements as a table: clip, begin, end, kind; CSV or JSON Lines."""
+"""Judgements as a table: clip, its start, begin, end, kind; CSV or JSON Lines."""
 
 from __future__ import annotations
 
@@ -6,6 +6,7 @@ import csv
 import json
 import math
 from collections.abc import Iterator
+from datetime import datetime
 from pathlib import Path
 from typing import Any, NamedTuple
 
@@ -13,7 +14,9 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.judgement import KINDS
 from guardia.formats.plain import plain_file
 
-COLUMNS = ("clip", "begin", "end", "kind")
+COLUMNS = ("clip", "start", "begin", "end", "kind")
+NEEDED = ("clip", "kind")
+"""The start tells clips of one name apart; without begin and end all of the clip is meant."""
 
 _KINDS = {name.lower(): kind.id for kind in KINDS for name in (kind.id, kind.text)} | {"": ""}
 
@@ -27,16 +30,19 @@ class Judged(NamedTuple):
         Line of the file, from 1.
     clip
         Name of the clip's file.
+    start
+        When the clip began, without a zone on the site's clock; None where the table does not say.
     begin_s
         On the clip's clock.
     end_s
-        Likewise.
+        Likewise; infinite for all of the clip.
     kind
         Id of a kind; empty takes a judgement back.
     """
 
     line: int
     clip: str
+    start: datetime | None
     begin_s: float
     end_s: float
     kind: str
@@ -48,8 +54,9 @@ def read_judgements(path: Path) -> list[Judged]:
     Parameters
     ----------
     path
-        CSV with a header that names the columns clip, begin, end and kind, or JSON Lines with these names, by its
-        ending; times are seconds from the clip's first picture, kinds their ids or words.
+        CSV with a header that names the columns clip and kind, and perhaps start, begin and end, or JSON Lines with
+        these names, by its ending. A start is ISO 8601; begin and end are seconds from the clip's first picture, kinds
+        their ids or words.
 
     Returns
     -------
@@ -91,17 +98,35 @@ def kind_named(text: str) -> str:
 
 
 def _judged(line: int, row: dict[str, Any]) -> Judged:
-    missing = [name for name in COLUMNS if row.get(name) is None]
+    missing = [name for name in NEEDED if row.get(name) is None]
     if missing:
         raise InvalidValue(f"Line {line} has no {', '.join(missing)}.", do=f"The columns are {', '.join(COLUMNS)}.")
-    try:
-        begin, end = float(row["begin"]), float(row["end"])
-    except (TypeError, ValueError) as error:
-        raise InvalidValue(f"Line {line}: begin and end must be seconds ({error}).") from error
-    if not (math.isfinite(begin) and math.isfinite(end) and begin <= end):
+    begin, end = (_seconds(line, row.get(name), usual) for name, usual in (("begin", 0.0), ("end", math.inf)))
+    if not begin <= end:
         raise InvalidValue(f"Line {line}: it begins at {begin} s and ends at {end} s.")
+    try:
+        start = datetime.fromisoformat(text) if (text := str(row.get("start") or "").strip()) else None
+    except ValueError as error:
+        raise InvalidValue(f"Line {line}: the start must be like 2026-09-07T10:15:30+01:00 ({error}).") from error
     try:
         kind = kind_named(str(row["kind"]))
     except InvalidValue as error:
         raise InvalidValue(f"Line {line}: {error}") from error
-    return Judged(line, str(row["clip"]), begin, end, kind)
+    return Judged(line, without_guard(str(row["clip"])), start, begin, end, kind)
+
+
+def _seconds(line: int, value: object, usual: float) -> float:
+    if value is None or value == "":
+        return usual
+    try:
+        seconds = float(str(value))
+    except ValueError as error:
+        raise InvalidValue(f"Line {line}: begin and end must be seconds ({error}).") from error
+    if not math.isfinite(seconds):
+        raise InvalidValue(f"Line {line}: begin and end must be seconds, not {value}.")
+    return seconds
+
+
+def without_guard(text: str) -> str:
+    """A text without the sign that keeps a spreadsheet from running it."""
+    return text[1:] if text[:1] == "'" and text[1:2] in tuple("=+-@\t\r") else text

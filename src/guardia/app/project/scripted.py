@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
+from datetime import datetime
 from pathlib import Path
 from typing import Any
+from zoneinfo import ZoneInfo
 
 from guardia.app.project.makes import capability_data, middle_settings
 from guardia.core.base.errors import InvalidValue
@@ -25,6 +28,9 @@ from guardia.store.records import Camera, Site
 
 NEAR_S = 0.01
 """Times in a table are rounded; what is this near is meant."""
+
+SAME_START_S = 0.5
+"""Clips of one name that begin this near to each other are taken for one."""
 
 
 def new_project(
@@ -107,29 +113,44 @@ def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
         kinds: dict[int, str] = {}
         notes = []
         for row in rows:
-            ids = _meant(evidence, row)
+            clips = _clips_meant(evidence, row)
+            if len(clips) > 1:
+                notes.append(
+                    f"Line {row.line}: {len(clips)} clips are called '{row.clip}', and its start tells none of them; "
+                    "nothing was judged by it."
+                )
+                continue
+            low, high = row.begin_s - NEAR_S, row.end_s + NEAR_S
+            ids = [o.id for o in evidence.occurrences if o.clip_id in clips and o.start_s <= high and low <= o.end_s]
             kinds |= dict.fromkeys(ids, row.kind)
             if not ids:
-                notes.append(f"Line {row.line}: nothing moved in '{row.clip}' from {row.begin_s} to {row.end_s} s.")
+                until = f"from {row.begin_s} to {row.end_s} s" if math.isfinite(row.end_s) else "at any time"
+                notes.append(f"Line {row.line}: nothing moved in '{row.clip}' {until}.")
         project.occurrences.judge(kinds)
     return {"judged": len(kinds), "notes": notes}
 
 
-def _meant(evidence: Evidence, row: Judged) -> list[int]:
-    """Occurrences of a clip that a row overlaps."""
-    clips = {c.id for c in evidence.clips if c.name == row.clip}
-    return [o.id for o in evidence.occurrences
-            if o.clip_id in clips and o.start_s <= row.end_s + NEAR_S and row.begin_s <= o.end_s + NEAR_S]  # fmt: skip
+def _clips_meant(evidence: Evidence, row: Judged) -> list[int]:
+    """The clip that a row names; all of that name where its start does not tell which."""
+    named = [c for c in evidence.clips if c.name == row.clip]
+    if len(named) < 2 or row.start is None:
+        return [c.id for c in named]
+    start = row.start if row.start.tzinfo else row.start.replace(tzinfo=ZoneInfo(evidence.time_zone))
+    near = [c.id for c in named if abs(c.start_s - start.timestamp()) < SAME_START_S]
+    return near or [c.id for c in named]
 
 
 def judge_to(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
     """Write the judgements of a camera as a table; raises as judge_from(), and ProjectError if it cannot be written."""
     with Project(folder) as project:
         evidence = project.evidence(camera_named(project, camera).id)
-    rows: list[Mapping[str, str | float]] = [
-        dict(zip(COLUMNS, (evidence.clip_of(o).name, round(o.start_s, 3), round(o.end_s, 3), o.kind), strict=True))
-        for o in evidence.occurrences
-    ]
+    zone = ZoneInfo(evidence.time_zone)
+    rows: list[Mapping[str, str | float]] = []
+    for o in evidence.occurrences:
+        clip = evidence.clip_of(o)
+        start = datetime.fromtimestamp(clip.start_s, zone).isoformat(timespec="milliseconds")
+        cells = (clip.name, start, round(o.start_s, 3), round(o.end_s, 3), o.kind)
+        rows.append(dict(zip(COLUMNS, cells, strict=True)))
     write_table(path, rows)
     return {"written": len(rows), "file": str(path)}
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -48,6 +49,7 @@ class SetupModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         self.who = ""
+        self._known: tuple[tuple[object, ...], list[Item]] | None = None
         self.looking = self.latest()
         self.looking.changed.connect(self.changed)
         for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
@@ -83,28 +85,37 @@ class SetupModel(StepModel):
 
     def lines(self) -> list[Line]:
         """The list in the order of the work."""
-        model = self.model
-        items = commissioning(
-            model.evidence, model.camera.capability, model.comparison.installed_replay,
-            clock_error_s=model.camera.clock_error_s, picture=model.pictures.picture_size(),
-            looks=self.looking.ask(model.evidence.clips, model.pictures.facts_job()), misfits=self.misfits(),
-        )  # fmt: skip
-        checked = model.facts.checked()
+        checked = self.model.facts.checked()
         lines = []
-        for item in items:
+        for item in self._items():
             known = checked.get(item.id)
             mark = Mark(known.state) if known is not None and known.state in list(Mark) else Mark.OPEN
             by = f"{known.who or 'somebody'}, {self._session.local_time(known.at_s):%Y-%m-%d %H:%M}" if known else ""
             lines.append(Line(item, mark, by))
         return lines
 
+    def _items(self) -> list[Item]:
+        """The list without its ticks, which is worked out again only where what it is based on changed."""
+        model = self.model
+        evidence, camera, replay = model.evidence, model.camera, model.comparison.installed_replay
+        looks, misfits = self.looking.ask(evidence.clips, model.pictures.facts_job()), self.misfits()
+        size = model.pictures.picture_size()
+        based_on = (evidence, replay, camera.capability, camera.clock_error_s, size, looks, misfits)
+        if self._known is None or self._known[0] != based_on:
+            items = commissioning(
+                evidence, camera.capability, replay, clock_error_s=camera.clock_error_s, picture=size, looks=looks,
+                misfits=misfits,
+            )  # fmt: skip
+            self._known = (based_on, items)
+        return self._known[1]
+
     def mark(self, item: str, mark: Mark) -> None:
         """Say that an item is done, not done, or does not apply."""
         self.model.facts.check(item, mark.value, self.who.strip(), time.time())
 
-    def words(self) -> str:
-        """How far the list is, and what comes next."""
-        lines = self.lines()
+    @staticmethod
+    def words(lines: Sequence[Line]) -> str:
+        """How far a list is, and what comes next."""
         left = [line for line in lines if not line.settled]
         wrong = [line for line in lines if line.item.verified is False]
         head = f"{len(lines) - len(left)} of {len(lines)} done or verified."

@@ -14,6 +14,9 @@ from itertools import pairwise
 from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
+import numpy as np
+from numpy.typing import NDArray
+
 DAY_S = 86400.0
 
 Span = tuple[float, float]
@@ -158,13 +161,32 @@ class Watch:
         spans = self.counted.get(local_date(begin_s, self.zone), ())
         return any(low <= end_s and begin_s <= high for low, high in spans)
 
+    @cached_property
     def hours_of_day(self) -> list[float]:
         """How many hours were watched and are counted in each of the 24 hours of the site's day."""
-        seconds = [0.0] * 24
+        seconds = np.zeros(24)
+        even: list[tuple[float, float]] = []  # on the wall clock, within one day
         for spans in self.counted.values():
             for low, high in spans:
+                shift, later = (self._ahead_s(at) for at in (low, high))
+                if shift == later:
+                    even.append((low + shift, high + shift))
+                    continue
                 # Whole hours of every zone in use begin at a whole quarter of an hour.
                 marks = [low, *(float(n * 900) for n in range(int(low // 900) + 1, int(high // 900) + 1)), high]
                 for a, b in pairwise(marks):
                     seconds[datetime.fromtimestamp(a, UTC).astimezone(self.zone).hour] += b - a
-        return [s / 3600 for s in seconds]
+        if even:
+            begins = np.arange(24) * 3600.0
+
+            def until(wall: NDArray[np.float64]) -> NDArray[np.float64]:
+                """(N, 24) seconds of each hour of the day from 1970 until each moment."""
+                return (wall // DAY_S * 3600)[:, None] + np.clip((wall % DAY_S)[:, None] - begins, 0, 3600)
+
+            low_high = np.array(even)
+            seconds += (until(low_high[:, 1]) - until(low_high[:, 0])).sum(axis=0)
+        return (seconds / 3600).tolist()
+
+    def _ahead_s(self, at_s: float) -> float:
+        """What the wall clock is ahead of UTC, seconds."""
+        return (datetime.fromtimestamp(at_s, self.zone).utcoffset() or timedelta()).total_seconds()

@@ -118,6 +118,8 @@ class Lever(Generic[V]):
     shows_more
         Whether the second value could record what the first never let into a clip: what the camera does while it would
         be pausing or recording under the first is not in the evidence.
+    hint
+        What helps to find the value on the camera, said once beside it on the sheet.
     """
 
     id: str
@@ -128,6 +130,7 @@ class Lever(Generic[V]):
     choices: Callable[[Capability], tuple[V, ...]] | None = None
     carried: Callable[[V, Capability], V] = _kept
     shows_more: Callable[[V, V], bool] = _never
+    hint: Callable[[Capability], str] | None = None
 
     def read(self, settings: Settings) -> V:
         """What it is set to."""
@@ -149,7 +152,8 @@ class Lever(Generic[V]):
 
     def line(self, settings: Settings, capability: Capability) -> str:
         """Its name and what it is set to."""
-        return f"{self.subject}: {self.say(self.read(settings), capability)}"
+        hint = f" ({self.hint(capability)})" if self.hint is not None else ""
+        return f"{self.subject}: {self.say(self.read(settings), capability)}{hint}"
 
 
 def nearest_choice(value: float | None, choices: tuple[float | None, ...]) -> float | None:
@@ -222,9 +226,9 @@ def _zones_words(zones: tuple[Zone, ...], _capability: Capability) -> str:
     return listed([zone_title(zone) for zone in zones]) or "none; the whole picture is watched"
 
 
-def _level_words(label: str, capability: Capability) -> str:
+def _scale_words(capability: Capability) -> str:
     low, high = capability.notches[0].label, capability.notches[-1].label
-    return f"{label or 'given directly'} (scale from {low}, least, to {high}, most sensitive)"
+    return f"scale from {low}, least, to {high}, most sensitive"
 
 
 def _quality_words(label: str, capability: Capability) -> str:
@@ -244,7 +248,7 @@ DETECTION_ON = Lever(
     "detection_on", "motion detection", "detection on", _either("on", "OFF (nothing will be recorded)"), shows_more=_on
 )
 ZONES = Lever[tuple[Zone, ...]]("zones", "zones", "zone", _zones_words)
-NOTCH = Lever("notch", "sensitivity", "size", _level_words)
+NOTCH = Lever("notch", "sensitivity", "size", lambda label, _c: label or "given directly", hint=_scale_words)
 DIRECT = Lever[Sensitivity | None](
     "sensitivity",
     "sensitivity given directly",
@@ -472,13 +476,16 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
     return tuple(names)
 
 
-def limits_broken(candidate: Candidate) -> list[str]:
+def limits_broken(candidate: Candidate, *, installed: Settings | None = None) -> list[str]:
     """Say in plain sentences what this make cannot be told.
 
     Parameters
     ----------
     candidate
         Settings and make.
+    installed
+        What stands on the camera already: where a lever is left as it is there, the camera can have it, whatever is
+        known of its make.
 
     Returns
     -------
@@ -486,16 +493,17 @@ def limits_broken(candidate: Candidate) -> list[str]:
         One sentence per limit; empty when everything can be entered.
     """
     settings, capability = candidate.settings, candidate.capability
-    broken = zone_limits_broken(settings, capability)
-    for lever in LEVERS:
+    moved = LEVERS if installed is None else changed_levers(installed, settings)
+    broken = zone_limits_broken(settings, capability) if ZONES in moved else []
+    for lever in moved:
         value = lever.read(settings)
         if lever.choices is not None and value not in lever.choices(capability):
             broken.append(f"This make does not offer '{lever.say(value, capability)}' as {lever.name}.")
     for hours in (RECORDING_PLAN, ALERT_PLAN):
-        if hours.read(settings) is not None and not _has_hours(capability):
+        if hours in moved and hours.read(settings) is not None and not _has_hours(capability):
             broken.append(f"This make has no {hours.name}.")
     for classes in (OBJECTS, ALERT_CLASSES):
         unknown = [name for name in classes.read(settings) if name not in capability.object_classes]
-        if unknown:
+        if unknown and classes in moved:
             broken.append(f"This make's {classes.name} does not know: {', '.join(unknown)}.")
     return broken

@@ -250,7 +250,7 @@ def _power(evidence: Evidence, at_s: float) -> Gate:
         return Gate(name, State.CLOSED, "it was down then: the watched time has a gap there")
     words, by_chance = "nothing was recorded near that moment", 1.0
     if math.isfinite(before + after):
-        by_chance = math.exp(-_expected(evidence, at_s - before, at_s + after))
+        by_chance = math.exp(-_expected(_rates(evidence), evidence, at_s - before, at_s + after))
         words = f"it was silent for {_ago(before + after)}, by its usual hours {_odds(by_chance)}"
     return Gate(name, State.UNKNOWN, words, check, 1, 0.45 if by_chance < RARE else 0.2)
 
@@ -433,20 +433,27 @@ def silences(evidence: Evidence) -> list[tuple[float, float, float]]:
         Beginning and end, POSIX seconds, and the chance of such a silence at the camera's own rate by hour of the day
         (Poisson).
     """
-    marks = _records(evidence)
-    chances = [(begin, end, math.exp(-_expected(evidence, begin, end))) for begin, end in pairwise(marks)]
+    rates = _rates(evidence)
+    chances = [
+        (begin, end, math.exp(-_expected(rates, evidence, begin, end))) for begin, end in pairwise(_records(evidence))
+    ]
     return [one for one in chances if one[2] < RARE / 10]
 
 
-def _expected(evidence: Evidence, begin_s: float, end_s: float) -> float:
-    """How many motion clips a stretch of time lets expect, by the hours of the day in which they come."""
+def _rates(evidence: Evidence) -> list[float]:
+    """Motion clips an hour in each of the 24 hours of the site's day."""
     zone = ZoneInfo(evidence.time_zone)
-    watched = evidence.watch.hours_of_day()
     by_hour = [0] * 24
     for clip in evidence.motion_clips:
         by_hour[datetime.fromtimestamp(clip.start_s, UTC).astimezone(zone).hour] += 1
-    rates = [n / h if h > 0 else 0.0 for n, h in zip(by_hour, watched, strict=True)]
-    total, at = 0.0, begin_s
+    return [n / h if h > 0 else 0.0 for n, h in zip(by_hour, evidence.watch.hours_of_day, strict=True)]
+
+
+def _expected(rates: list[float], evidence: Evidence, begin_s: float, end_s: float) -> float:
+    """How many motion clips a stretch of time lets expect, by the hours of the day in which they come."""
+    zone = ZoneInfo(evidence.time_zone)
+    days = max(0.0, (end_s - begin_s) // DAY_S)
+    total, at = days * sum(rates), begin_s + days * DAY_S
     while at < end_s:
         until = min(end_s, (at // 3600 + 1) * 3600)
         total += rates[datetime.fromtimestamp(at, UTC).astimezone(zone).hour] * (until - at) / 3600

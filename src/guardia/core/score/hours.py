@@ -104,7 +104,7 @@ def hours_of_day(evidence: Evidence) -> list[HourOfDay]:
         np.bincount(hours[[v is wanted for v in verdicts]], minlength=24) if verdicts else np.zeros(24, int)
         for wanted in (Verdict.REAL, Verdict.FALSE)
     )
-    watched = evidence.watch.hours_of_day()
+    watched = evidence.watch.hours_of_day
     # A week has seven such hours.
     possible = [7 * rate_interval(int(n), h)[1] if h > 0 else None for n, h in zip(real, watched, strict=True)]
     return [HourOfDay(watched[h], int(real[h]), int(false[h]), possible[h]) for h in range(24)]

@@ -88,7 +88,7 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
     if by == "day":
         exposure = {_day_name(day): length(spans) / DAY_S for day, spans in watch.counted.items()}
     elif by == "hour":
-        exposure = {_hour_name(hour): hours for hour, hours in enumerate(watch.hours_of_day())}
+        exposure = {_hour_name(hour): hours for hour, hours in enumerate(watch.hours_of_day)}
     table = [_line(name, ids, exposure.get(name, watch.counted_days)) for name, ids in ids_by_name.items()]
     if by in ("cause", "pattern"):
         table = sorted((line for line in table if line.ids), key=lambda line: -len(line.ids))

@@ -144,7 +144,8 @@ class Search:
     def choice(self, idea: Idea, seen: NDArray[np.bool_]) -> Trial | None:
         """Try an idea that may be chosen; None for one that cannot be drawn, entered, or priced on these clips."""
         candidate = self.realised(idea, seen)
-        if candidate is None or limits_broken(candidate) or (not self.unseen and self.shows_more(candidate)):
+        broken = candidate is not None and limits_broken(candidate, installed=self.installed.settings)
+        if candidate is None or broken or (not self.unseen and self.shows_more(candidate)):
             return None
         return self.try_(idea, seen)
 

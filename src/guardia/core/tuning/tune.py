@@ -16,7 +16,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import changed_levers
+from guardia.core.make.levers import changed_levers, limits_broken
 from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
@@ -325,6 +325,7 @@ def _limits(evidence: Evidence, search: Search) -> list[str]:
     """What the evidence cannot show, whatever is chosen."""
     waiting = sum(not o.kind for o in evidence.occurrences)
     lines = [f"{count_of(waiting, 'occurrence')} not judged yet: left out here."] if waiting else []
+    lines += [f"Installed is what this make is not known to take: {line}" for line in limits_broken(search.installed)]
     if search.installed.capability.object_classes and not search.filter_known:
         lines.append("The object filter was not tried: what the camera's own eye calls most of these is not known.")
     if not any(o.verdict is Verdict.REAL for o in evidence.occurrences):

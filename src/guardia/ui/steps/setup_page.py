@@ -97,9 +97,9 @@ class SetupPage(FreshPage):
 
     def refresh(self) -> None:
         """Show the list as it is now."""
-        self.words.setText(self.model.words())
         row = max(0, self.table.currentRow())
         self._lines = self.model.lines()
+        self.words.setText(self.model.words(self._lines))
         rows = []
         for line in self._lines:
             seen = {True: "✓  ", False: "✕  ", None: ""}[line.item.verified] + line.item.found
