@@ -73,7 +73,7 @@ class DaysOfTheRound(SessionCase):
     def test_all_cameras_show_the_same_days_and_one_wrong_date_hides_nothing(self):
         session = self.open()
         session.load_cameras()
-        models = list(session.models.values())
+        models = list(session.cameras.opened.values())
         days = latest_days(session, models)
         self.assertEqual([str(day) for day in days], ["2026-09-07", "2026-09-20"])
         model = self.pontoon(session)

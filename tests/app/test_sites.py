@@ -34,7 +34,7 @@ class Sites(FolderCase):
         """A project opened and closed again, which keeps its line."""
         session = Session(folder, MessageHub())
         session.load_cameras()
-        lines = {i: summary_of(m) for i, m in session.models.items()}
+        lines = {i: summary_of(m) for i, m in session.cameras.opened.items()}
         session.close()
         return lines
 

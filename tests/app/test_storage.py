@@ -39,7 +39,7 @@ class StorageOfAProject(FolderCase):
         session = Session(self.demo, MessageHub())
         self.addCleanup(session.close)
         session.load_cameras()
-        return session, {m.camera.name: m for m in session.models.values()}
+        return session, {m.camera.name: m for m in session.cameras.opened.values()}
 
     def test_stores_readings_and_facts_are_kept_shown_and_undone(self):
         session, models = self.session()

@@ -77,7 +77,7 @@ class FromATable(FolderCase):
         session = Session(self.copy_demo(), MessageHub())
         self.addCleanup(session.close)
         session.load_cameras()
-        model = next(m for m in session.models.values() if m.camera.name == "Slipway")
+        model = next(m for m in session.cameras.opened.values() if m.camera.name == "Slipway")
         path = self.table(
             "of,when,what,value\nSlipway,2026-09-18 09:00,signal,-71\nRecorder disk,2026-09-18 09:00,healthy,\n"
             "Boathouse,2026-09-18 09:00,signal,-60\n"

@@ -52,8 +52,8 @@ class Hours(StepCase):
 
     def test_hours_shared_by_a_group_are_one_plan_and_come_apart_again(self):
         page = self.page_of("Workshop door")
-        others = [m for m in self.session.models.values() if m.camera.name in ("Slipway", "Fuel berth")]
-        before = {m.camera.id: m.draft.hours for m in self.session.models.values()}
+        others = [m for m in self.session.cameras.opened.values() if m.camera.name in ("Slipway", "Fuel berth")]
+        before = {m.camera.id: m.draft.hours for m in self.session.cameras.opened.values()}
         page.model.share("yard", [m.camera.id for m in others])
         page.model.keep(WeekPlan((NIGHT,)), "change hours")
         for other in others:
@@ -72,7 +72,7 @@ class Hours(StepCase):
         self.assertIsNotNone(self.model.draft.hours.recording_plan)
         while self.session.undo.canUndo():
             self.session.undo.undo()
-        self.assertEqual({m.camera.id: m.draft.hours for m in self.session.models.values()}, before)
+        self.assertEqual({m.camera.id: m.draft.hours for m in self.session.cameras.opened.values()}, before)
 
     def test_alert_tests_are_logged_and_their_delay_is_told(self):
         page = self.page_of("Fuel berth")

@@ -150,13 +150,11 @@ class Copy(StepCase):
         self.open_camera("Pontoon gate", "sensitivity")
         model = self.model
         model.change_draft(model.draft.with_values(hold_s=0.6, objects=("person", "animal"), pre_record_s=2.0), "try")
-        others = {m.camera.name: m for m in self.session.models.values()}
+        others = {m.camera.name: m for m in self.session.cameras.opened.values()}
         before = {name: m.draft for name, m in others.items()}
         lost = dict(self.session.copying.losses(model, zones=False).values())
         self.assertIn("the nearest of this make", lost["Winter store"][0])
-        self.assertTrue(
-            any(line.startswith("object filter: person, animal becomes") for line in lost["Office step"])
-        )
+        self.assertTrue(any(line.startswith("object filter: person, animal becomes") for line in lost["Office step"]))
         self.assertEqual(lost["Fuel berth"], [])
         wanted = [others[n].camera.id for n in ("Fuel berth", "Winter store")]
 
@@ -266,7 +264,9 @@ class DueAndLogbook(StepCase):
         with asked, patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):
             self.window.actions_by_id["report"].trigger()
         content = paper.read_bytes()
-        self.assertEqual(content.count(b"/Type /Page\n") + content.count(b"/Type /Page "), len(self.session.models))
+        self.assertEqual(
+            content.count(b"/Type /Page\n") + content.count(b"/Type /Page "), len(self.session.cameras.opened)
+        )
         self.assertIn("A report of 6 cameras", self.session.messages.told[-1].text)
         Exports(self.session).save_report(str(self.folder / "not there" / "report.pdf"))
         self.assertIn("could not be saved", self.session.messages.told[-1].text)

@@ -71,7 +71,7 @@ class Dates(StepCase):
 
 class Walked(StepCase):
     def test_the_round_is_walked_by_keys_alone_in_patrol_order(self):
-        models = {m.camera.name: m for m in self.session.models.values()}
+        models = {m.camera.name: m for m in self.session.cameras.opened.values()}
         models["Winter store"].facts.set_about(type(models["Winter store"].camera.about)("", "", "", 1))
         dialog = RoundDialog(self.window, self.session)
         dialog.open()
@@ -178,7 +178,7 @@ class Papers(StepCase):
         with asked, patch.dict("os.environ", PATH=str(self.folder)):
             self.window.actions_by_id["print_report"].trigger()
         self.assertIn("no printing system", self.session.messages.told[-1].text)
-        model = self.session.camera(next(iter(self.session.models)))
+        model = self.session.camera(next(iter(self.session.cameras.opened)))
         plain, blurred = (dict(model.pictures.for_report(b)) for b in (False, True))
         self.assertEqual(plain.keys(), blurred.keys())
         self.assertTrue(all(len(blurred[k]) < len(plain[k]) for k in plain), "what moved is smooth")
@@ -203,7 +203,7 @@ class ManyCameras(GuiCase):
         self.assertEqual(len(rows), 500)
         self.assertEqual(rows[0][2], "Camera 499", "worst first")
         self.assertEqual(page.list.lines.index(0, 1).data(), "5.0 (0.0 to 9.0)")
-        self.assertEqual(session.models, {}, "no evidence is read for that")
+        self.assertEqual(session.cameras.opened, {}, "no evidence is read for that")
         seventh = next(i for i in session.camera_ids() if session.camera_name(i) == "Camera 007")
         changed = QSignalSpy(session.cameras_changed)
         if session.line_of(seventh) is None:
@@ -214,7 +214,7 @@ class ManyCameras(GuiCase):
         page.list.setFocus()
         QTest.keyClick(page.list, Qt.Key.Key_Return)
         self.assertEqual(self.window.current_step(), "tune")
-        self.assertEqual(len(session.models), 1)
+        self.assertEqual(len(session.cameras.opened), 1)
         dialog = PortfolioDialog(self.window, self.folder)
         self.assertEqual(dialog.table.item(0, 1).text(), "500")
         dialog.take()

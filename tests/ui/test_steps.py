@@ -351,7 +351,7 @@ class Everywhere(StepCase):
         model, count = self.model, len(self.session.camera_ids())
         self.window.actions_by_id["remove"].trigger()
         self.assertEqual((self.window.current_step(), len(self.session.camera_ids())), ("round", count - 1))
-        self.assertNotIn(model, self.session.models.values())
+        self.assertNotIn(model, self.session.cameras.opened.values())
         self.assertIn("is taken out", self.window.banner.text.text())
         self.window.actions_by_id["undo"].trigger()
         self.assertIs(self.session.camera(model.camera.id), model)

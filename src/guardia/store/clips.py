@@ -220,6 +220,13 @@ class Clips:
         row = self._db.rows("SELECT width, height FROM clip WHERE id = ?", (clip_id,))[0]
         return row["width"], row["height"]
 
+    def latest_size(self, camera_id: int) -> tuple[int, int]:
+        """Width and height of a camera's latest clip, pixels; (0, 0) without any."""
+        rows = self._db.rows(
+            "SELECT width, height FROM clip_at WHERE camera_id = ? ORDER BY true_s DESC LIMIT 1", (camera_id,)
+        )
+        return (rows[0]["width"], rows[0]["height"]) if rows else (0, 0)
+
     def original(self, clip_id: int) -> tuple[str, str]:
         """Name that the file had on the camera, and its SHA-256 as it was taken in."""
         row = self._db.rows("SELECT original_name, digest FROM clip WHERE id = ?", (clip_id,))[0]

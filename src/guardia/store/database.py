@@ -347,6 +347,12 @@ class Database:
                 if self._connection.in_transaction:
                     self._connection.execute("COMMIT")
 
+    @property
+    def revision(self) -> tuple[int, int]:
+        """Another value whenever something was written, by this connection or by any other."""
+        version = int(self._connection.execute("PRAGMA data_version").fetchone()[0])
+        return version, self._connection.total_changes
+
     def rows(self, sql: str, values: Sequence[Any] = ()) -> list[sqlite3.Row]:
         """All rows of a query."""
         with self.plainly():

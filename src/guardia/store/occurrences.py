@@ -135,6 +135,14 @@ class Occurrences:
         """A number that no visit has yet."""
         return int(self._db.rows("SELECT coalesce(max(visit), 0) + 1 AS n FROM occurrence")[0]["n"])
 
+    def cameras_of(self, visits: Collection[int | None]) -> list[int]:
+        """Numbers of the cameras that saw a part of some visits."""
+        rows = self._db.rows(
+            "SELECT DISTINCT c.camera_id AS id, o.visit FROM occurrence o JOIN clip_at c ON c.id = o.clip_id "
+            "WHERE o.visit IS NOT NULL AND NOT o.gone"
+        )
+        return list(dict.fromkeys(row["id"] for row in rows if row["visit"] in visits))
+
     def set_visits(self, visits: Mapping[int, int | None]) -> None:
         """Say of occurrences, by id, which visit they are part of."""
         with self._db.transaction():

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
@@ -235,9 +236,33 @@ class Project:
         )
         return without(spans, [(e.from_s, e.to_s) for e in entered if not e.up])
 
-    def summary_key(self, camera_id: int) -> str:
-        """What a summary of a camera rests on: another key where its clips, judgements, settings or facts changed."""
+    @property
+    def revision(self) -> tuple[int, int]:
+        """Another value whenever something was written to the project, here or by another program."""
+        return self._db.revision
+
+    def camera_key(self, camera_id: int) -> str:
+        """What is known of a camera, in short: another key where anything changed that its figures are based on.
+
+        That of the other cameras on its stores counts, too, since they fill them.
+        """
+        with self._db.reading():
+            rows = self._db.rows(
+                "SELECT DISTINCT b.camera_id AS id FROM camera_store a JOIN camera_store b ON b.store_id = a.store_id "
+                "WHERE a.camera_id = ?1 AND b.camera_id <> ?1 ORDER BY id",
+                (camera_id,),
+            )
+            parts = [self._known_of(i) for i in (camera_id, *(row["id"] for row in rows))]
+        return hashlib.sha256(repr(parts).encode()).hexdigest()
+
+    def _known_of(self, camera_id: int) -> list[list[tuple[Any, ...]]]:
         questions = (
+            "SELECT * FROM site",
+            "SELECT count(*), max(id), total(shown_s), total(length(named) + length(cause)) FROM event "
+            "WHERE camera_id = ?",
+            "SELECT body FROM walk WHERE camera_id = ? ORDER BY id",
+            "SELECT on_day, what FROM task WHERE camera_id = ? OR camera_id IS NULL ORDER BY id",
+            "SELECT g.body FROM hours_group g JOIN camera c ON c.hours_group_id = g.id WHERE c.id = ?",
             "SELECT count(*), max(c.id), total(c.true_s), group_concat(c.cause || c.picture, '') FROM clip_at c "
             "JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ?",
             "SELECT count(*), total(length(o.kind) * o.id), total(o.visit * o.id), group_concat(o.kind, '') "
@@ -250,9 +275,10 @@ class Project:
             "SELECT name, value FROM fact WHERE camera_id = ? OR camera_id IS NULL ORDER BY id",
             "SELECT s.body FROM store s JOIN camera_store c ON c.store_id = s.id WHERE c.camera_id = ? ORDER BY s.id",
         )
-        with self._db.reading():
-            rows = [[tuple(row) for row in self._db.rows(question, (camera_id,))] for question in questions]
-        return hashlib.sha256(repr(rows).encode()).hexdigest()
+        return [
+            [tuple(row) for row in self._db.rows(question, (camera_id,) if "?" in question else ())]
+            for question in questions
+        ]
 
     def storage(self, camera_id: int) -> StorageKnown:
         """What is known of where a camera's footage goes, with what the other cameras put on the same stores."""

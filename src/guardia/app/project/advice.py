@@ -52,7 +52,7 @@ def zone_sources(session: Session, camera_id: int) -> list[tuple[str, tuple[Zone
         if epoch.settings is not None:
             until = f"{session.local_time(epoch.to_s):%d %b %Y %H:%M}"
             sources.append((f"{own.name}, installed until {until}", epoch.settings.detection.zones))
-    for other in (m.camera for i, m in session.models.items() if i != camera_id):
+    for other in (camera for i, camera in session.cameras.all().items() if i != camera_id):
         sources.append((f"{other.name}, installed", other.installed.detection.zones))
         if other.draft.detection.zones != other.installed.detection.zones:
             sources.append((f"{other.name}, draft", other.draft.detection.zones))

@@ -10,6 +10,7 @@ from guardia.app.project.undo import history_words
 from guardia.core.base.words import count_of
 from guardia.core.make.convert_settings import copied
 from guardia.core.make.settings import Settings
+from guardia.store.records import Camera
 
 if TYPE_CHECKING:
     from guardia.app.project.open_project import OpenProject
@@ -27,16 +28,16 @@ class Copying:
     def __init__(self, session: OpenProject) -> None:
         self._session = session
 
-    def _taken(self, model: CameraModel, other: CameraModel, *, zones: bool) -> tuple[Settings, list[str]]:
+    def _taken(self, model: CameraModel, other: Camera, *, zones: bool) -> tuple[Settings, list[str]]:
         source = model.camera.under(model.camera.draft)
-        return copied(source, other.camera.under(other.camera.draft), zones=zones)
+        return copied(source, other.under(other.draft), zones=zones)
 
     def losses(self, model: CameraModel, *, zones: bool) -> dict[int, tuple[str, list[str]]]:
         """Every other camera by its number: its name, and what would be lost on the way."""
         return {
-            number: (other.camera.name, self._taken(model, other, zones=zones)[1])
-            for number, other in self._session.models.items()
-            if other is not model
+            number: (other.name, self._taken(model, other, zones=zones)[1])
+            for number, other in self._session.cameras.all().items()
+            if number != model.camera.id
         }
 
     def copy(self, model: CameraModel, cameras: Sequence[int], *, zones: bool) -> None:
@@ -45,7 +46,8 @@ class Copying:
             return
         undo = self._session.undo
         undo.beginMacro(history_words(model.camera.name, f"copy the draft to {count_of(len(cameras), 'camera')}"))
+        others = self._session.cameras.all()
         for number in cameras:
-            other = self._session.models[number]
-            other.change_draft(self._taken(model, other, zones=zones)[0], f"copy from {model.camera.name}")
+            draft = self._taken(model, others[number], zones=zones)[0]
+            self._session.change_draft(number, draft, f"copy from {model.camera.name}")
         undo.endMacro()

@@ -7,6 +7,7 @@ import os
 from collections.abc import Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -46,24 +47,28 @@ class Exports:
 
     def save_occurrences(self, name: str) -> None:
         """Save the occurrences of all cameras as a table."""
-        rows = [
-            r for m in self._session.models.values() for r in occurrence_rows(m.camera.name, m.evidence, m.comparison)
-        ]
-        self._save(Path(name), rows)
+        self._session.cameras.read_each(
+            "Occurrences as a table",
+            lambda m: list(occurrence_rows(m.camera.name, m.evidence, m.comparison)),
+            lambda rows: self._save(Path(name), [row for of_camera in rows.values() for row in of_camera]),
+        )
 
     def save_logbook(self, name: str) -> None:
         """Save the logbooks of all cameras as a table, newest first."""
-        entries = [
-            (entry, model.camera.name, model.observed(entry))
-            for model in self._session.models.values()
-            for entry in model.corrections.logbook()
-        ]
-        rows: list[Row] = [
-            {"at": self._session.local_time(e.at_s).isoformat(timespec="seconds"), "camera": camera, "what": e.what,
-             "detail": e.detail, "observed": observed}
-            for e, camera, observed in sorted(entries, key=lambda one: -one[0].at_s)
-        ]  # fmt: skip
-        self._save(Path(name), rows)
+
+        def entries(model: CameraModel) -> list[tuple[float, Row]]:
+            local = self._session.local_time
+            return [
+                (e.at_s, {"at": local(e.at_s).isoformat(timespec="seconds"), "camera": model.camera.name,
+                          "what": e.what, "detail": e.detail, "observed": model.observed(e)})
+                for e in model.corrections.logbook()
+            ]  # fmt: skip
+
+        def save(of_camera: dict[int, list[tuple[float, Row]]]) -> None:
+            known = [one for part in of_camera.values() for one in part]
+            self._save(Path(name), [row for _, row in sorted(known, key=lambda one: -one[0])])
+
+        self._session.cameras.read_each("Logbook as a table", entries, save)
 
     def _save(self, path: Path, rows: Sequence[Row]) -> None:
         try:
@@ -76,20 +81,27 @@ class Exports:
     def save_report(self, name: str, pictures: ReportPictures = ReportPictures.NONE) -> None:
         """Save a report for the owner of the site, a page a camera, as PDF; pictures only where they are asked for."""
         session, path = self._session, Path(name)
-        try:
-            path.write_bytes(self._report(pictures))
-        except OSError as error:
-            session.messages.tell_error(
-                ProjectError(
-                    f"The report could not be saved to {path} ({error.strerror}).", do="Choose another folder."
+
+        def save(pages: dict[int, tuple[int, OwnerPage]]) -> None:
+            try:
+                path.write_bytes(self._report(pages))
+            except OSError as error:
+                session.messages.tell_error(
+                    ProjectError(
+                        f"The report could not be saved to {path} ({error.strerror}).", do="Choose another folder."
+                    )
                 )
-            )
-        else:
-            session.messages.tell(f"A report of {count_of(len(session.models), 'camera')} was saved to {path}.")
+            else:
+                session.messages.tell(f"A report of {count_of(len(pages), 'camera')} was saved to {path}.")
+
+        session.cameras.read_each("Report", partial(self._page, pictures), save)
 
     def print_report(self, pictures: ReportPictures = ReportPictures.NONE) -> None:
         """Print that report."""
-        self._print(self._report(pictures), f"Report: {self._session.site.name}")
+        title = f"Report: {self._session.site.name}"
+        self._session.cameras.read_each(
+            title, partial(self._page, pictures), lambda pages: self._print(self._report(pages), title)
+        )
 
     def print_sheet(self, camera_id: int) -> None:
         """Print a camera's settings sheet."""
@@ -104,16 +116,17 @@ class Exports:
         except GuardiaError as error:
             self._session.messages.tell_error(error)
 
-    def _report(self, pictures: ReportPictures) -> bytes:
+    def _report(self, pages: dict[int, tuple[int, OwnerPage]]) -> bytes:
         from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
 
         session = self._session
         today = datetime.now(UTC).astimezone(session.time_zone)
-        models = sorted(session.models.values(), key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
         site = session.site
-        return owner_pdf(site.name, site.time_zone, today, [self._page(m, pictures) for m in models], site.people)
+        ordered = [page for _, page in sorted(pages.values(), key=lambda one: (one[0] or 10_000, one[1].camera))]
+        return owner_pdf(site.name, site.time_zone, today, ordered, site.people)
 
-    def _page(self, model: CameraModel, pictures: ReportPictures) -> OwnerPage:
+    def _page(self, pictures: ReportPictures, model: CameraModel) -> tuple[int, OwnerPage]:
+        """A camera's page, with its place on the round."""
         from guardia.report.owner_pdf import OwnerPage  # as in save_report()
 
         camera, both = model.camera, model.comparison
@@ -124,40 +137,50 @@ class Exports:
         if pictures is not ReportPictures.NONE:
             shown = model.pictures.for_report(pictures is ReportPictures.BLURRED)
         known = [*filter(None, (model.scale_words, model.explained.words)), *both.limits]
-        return OwnerPage(
+        page = OwnerPage(
             camera.name, camera.capability.name, changes, score_rows(both.installed, both.draft), model.lasts_words(),
             [f.words for f in storage_findings(draft, installed)], [f"{d.on}: {d.what}, {d.why}" for d in dues], known,
             shown,
         )  # fmt: skip
+        return camera.about.patrol, page
 
     def save_sheet(self, camera_id: int, path: Path) -> bool:
         """Save a camera's settings sheet; the ending says in which form. Tells whether and where it was saved."""
         messages = self._session.messages
         try:
-            self._write_sheet(camera_id, path)
+            self._write_sheet(self.sheet_content(camera_id), path)
         except GuardiaError as error:
             messages.tell_error(error)
             return False
         messages.tell(f"Saved {path}.")
         return True
 
-    def save_sheets(self, folder: Path) -> int:
-        """Save the settings sheets of all cameras in a folder, each as PDF and JSON; gives how many cameras."""
-        messages, saved = self._session.messages, 0
-        for model in self._session.models.values():
-            stem = file_stem(model.camera.name)
+    def save_sheets(self, folder: Path) -> None:
+        """Save the settings sheets of all cameras in a folder, each as PDF and JSON."""
+        messages = self._session.messages
+        failed: list[GuardiaError] = []
+
+        def save(model: CameraModel) -> bool:
+            if failed:
+                return False
             try:
                 for ending in ("pdf", "json"):
-                    self._write_sheet(model.camera.id, folder / f"{stem}-settings.{ending}")
+                    stem = file_stem(model.camera.name)
+                    self._write_sheet(self._content(model), folder / f"{stem}-settings.{ending}")
             except GuardiaError as error:
-                messages.tell_error(error)
-                return saved
-            saved += 1
-        messages.tell(f"The sheets of {count_of(saved, 'camera')} were saved to {folder}.")
-        return saved
+                failed.append(error)
+            return not failed
 
-    def _write_sheet(self, camera_id: int, path: Path) -> None:
-        content = self.sheet_content(camera_id)
+        def done(saved: dict[int, bool]) -> None:
+            if failed:
+                messages.tell_error(failed[0])
+            else:
+                messages.tell(f"The sheets of {count_of(len(saved), 'camera')} were saved to {folder}.")
+
+        self._session.cameras.read_each("Settings sheets", save, done)
+
+    @staticmethod
+    def _write_sheet(content: SheetContent, path: Path) -> None:
         part = path.with_name(path.name + ".part")
         try:
             match path.suffix.lower():
@@ -178,7 +201,9 @@ class Exports:
 
     def sheet_content(self, camera_id: int) -> SheetContent:
         """What the settings sheet of a camera's draft says now."""
-        model = self._session.camera(camera_id)
+        return self._content(self._session.camera(camera_id))
+
+    def _content(self, model: CameraModel) -> SheetContent:
         return SheetContent(
             site=self._session.site.name,
             time_zone=self._session.site.time_zone,

@@ -8,7 +8,8 @@ from dataclasses import replace
 from guardia.app.intake.import_plan import Known
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
 from guardia.app.project.bench_week import next_monday, run_week, simulated_place
-from guardia.app.project.open_project import AT_ONCE, OpenProject
+from guardia.app.project.open_project import OpenProject
+from guardia.app.project.site_cameras import AT_ONCE
 from guardia.app.work.engine import Cluster
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress
@@ -83,7 +84,7 @@ class Intake:
     def _show_measured(self, _progress: Progress) -> None:
         """Show what an import has measured so far, now and then; a large project only at its end."""
         if time.monotonic() - self._shown >= SHOW_EVERY_S and self._project.clips.count() <= AT_ONCE:
-            for model in self._session.models.values():
+            for model in self._session.cameras.opened.values():
                 model.reload_if_grown()
             self._shown = time.monotonic()
 

@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from PyQt6.QtCore import QLockFile, QObject, pyqtSignal
+from PyQt6.QtCore import QLockFile, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.camera_model import CameraModel
@@ -20,6 +20,7 @@ from guardia.app.project.makes import middle_settings
 from guardia.app.project.rounds import Rounds
 from guardia.app.project.shared_hours import SharedHoursOfSite
 from guardia.app.project.shown_camera import Loaded, load_camera
+from guardia.app.project.site_cameras import AT_ONCE, MOST_CARDS, Read, SiteCameras, read_cameras
 from guardia.app.project.site_storage import SiteStorage
 from guardia.app.project.site_units import SiteUnits
 from guardia.app.project.summary import Summary, keep_summary, kept_summaries, summary_of
@@ -29,15 +30,10 @@ from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import Settings
 from guardia.store.cameras import LONGEST_NAME
 from guardia.store.project import Project
 from guardia.store.records import Site
-
-MOST_CARDS = 40
-"""With more cameras Round shows lines, and evidence is read when a camera is opened."""
-
-AT_ONCE = 1500
-"""Up to this many clips a project's evidence is read before its window shows."""
 
 
 class OpenProject(QObject):
@@ -74,11 +70,13 @@ class OpenProject(QObject):
         self.units = SiteUnits(self, self._project, messages)
         self.rounds, self.copying = Rounds(self), Copying(self)
         self.shared_hours = SharedHoursOfSite(self, self._project, messages)
-        self.models: dict[int, CameraModel] = {}
+        self.cameras = SiteCameras(self._project, messages, self._model_of, self)
         self.summaries: dict[int, Summary] = {}
-        self._aside: set[int] = set()
         self._closed = False
         self._adopted: list[JobRunner] = []
+        self._missing = QTimer(self)
+        self._missing.setSingleShot(True)
+        self._missing.timeout.connect(self._read_missing)
         self._loader = JobRunner(self)
         self._loader.progressed.connect(self._on_loaded)
         self._loader.failed.connect(messages.tell_error)
@@ -120,33 +118,37 @@ class OpenProject(QObject):
 
     def camera_ids(self) -> list[int]:
         """Numbers of the cameras, by name, without those that were set aside."""
-        return [i for i in self._project.cameras.names() if i not in self._aside]
+        return self.cameras.ids()
 
     def camera_name(self, camera_id: int) -> str:
         """Name of a camera, its evidence loaded or not."""
-        return self._project.cameras.names()[camera_id]
+        return self.cameras.name(camera_id)
 
     def camera(self, camera_id: int) -> CameraModel:
         """The view-model of a camera, made when first asked for."""
-        if camera_id not in self.models:
+        if camera_id not in self.cameras.opened:
             self._add_model(load_camera(self._project, camera_id))
-        return self.models[camera_id]
+        return self.cameras.opened[camera_id]
+
+    def _model_of(self, loaded: Loaded) -> CameraModel:
+        return CameraModel(self._project, loaded, self.undo, self.messages)
 
     def _add_model(self, loaded: Loaded) -> None:
-        if loaded.state.camera.id not in self.models:
-            model = CameraModel(self._project, loaded, self.undo, self.messages)
+        if loaded.state.camera.id not in self.cameras.opened:
+            model = self._model_of(loaded)
             model.evidence_changed.connect(self.evidence_changed)
             model.judgements_changed.connect(self.judgements_changed)
             model.make_changed.connect(partial(self.make_changed.emit, model.camera.id))
             model.draft_changed.connect(partial(self.shared_hours.follow, model))
-            model.installed_changed.connect(self.storage.refresh)
-            self.models[loaded.state.camera.id] = model
+            for signal in (model.installed_changed, model.facts_changed, model.evidence_changed):
+                signal.connect(partial(self.storage.follow, model))
+            self.cameras.opened[loaded.state.camera.id] = model
             for line in loaded.damage:
                 self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)
 
     def is_loaded(self, camera_id: int) -> bool:
         """Whether a camera's evidence is at hand."""
-        return camera_id in self.models
+        return camera_id in self.cameras.opened
 
     def load_cameras(self) -> None:
         """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera.
@@ -161,22 +163,22 @@ class OpenProject(QObject):
                 try:
                     self.camera(camera_id)
                 except GuardiaError as error:
-                    self._set_aside(camera_id, error)
+                    self.cameras.set_aside(camera_id, error)
             self.cameras_changed.emit()
             return
-        waiting = [i for i in self.camera_ids() if i not in self.models and i not in self.summaries]
+        self._read_missing()
+
+    def _read_missing(self) -> None:
+        """Read behind the window what is neither opened nor known by its line."""
+        waiting = [i for i in self.camera_ids() if i not in self.cameras.opened and i not in self.summaries]
         folder = self.folder
 
         def load(token: Token, report: Callable[[Any], None]) -> None:
-            with Project(folder) as project:
-                for camera_id in waiting:
-                    token.check()
-                    try:
-                        report(load_camera(project, camera_id))
-                    except GuardiaError as error:
-                        report((camera_id, error))
+            for one in read_cameras(folder, waiting, token):
+                report(one)
 
-        self._loader.start("Reading the evidence", load)
+        if waiting:
+            self._loader.start("Reading the evidence", load)
 
     @property
     def many(self) -> bool:
@@ -185,34 +187,46 @@ class OpenProject(QObject):
 
     def line_of(self, camera_id: int) -> Summary | None:
         """What Round tells of a camera; None while it is not worked out."""
-        if camera_id in self.models:
-            return summary_of(self.models[camera_id])
+        if (model := self.cameras.opened.get(camera_id)) is not None:
+            return summary_of(model)
         return self.summaries.get(camera_id)
 
     def keep_lines(self) -> None:
         """Keep the cameras' lines for Round and the portfolio; what a full disk refuses is worked out anew."""
         with suppress(GuardiaError):
-            for camera_id, model in self.models.items():
+            for camera_id, model in self.cameras.opened.items():
                 keep_summary(self._project, camera_id, summary_of(model))
 
-    def _on_loaded(self, loaded: Loaded | tuple[int, GuardiaError]) -> None:
-        if isinstance(loaded, Loaded) and self.many:
-            camera_id = loaded.state.camera.id
-            summary = summary_of(CameraModel(self._project, loaded, self.undo, self.messages))
-            self.summaries[camera_id] = summary
-            with suppress(GuardiaError):
-                keep_summary(self._project, camera_id, summary)
-        elif isinstance(loaded, Loaded):
-            self._add_model(loaded)
-        else:
-            self._set_aside(*loaded)
+    def _on_loaded(self, one: Read) -> None:
+        camera_id, loaded = one
+        if not isinstance(loaded, Loaded):
+            self.cameras.set_aside(camera_id, loaded)
+        elif camera_id in self.camera_ids():  # else it was removed meanwhile
+            loaded = self.cameras.fresh(loaded)
+            if self.many:
+                self.summaries[camera_id] = summary_of(self._model_of(loaded))
+                with suppress(GuardiaError):
+                    keep_summary(self._project, camera_id, self.summaries[camera_id])
+            else:
+                self._add_model(loaded)
         self.cameras_changed.emit()
 
-    def _set_aside(self, camera_id: int, error: GuardiaError) -> None:
-        """Leave a camera out whose data are damaged; the others go on."""
-        if camera_id not in self._aside:
-            self._aside.add(camera_id)
-            self.messages.tell_error(error)
+    def change_draft(self, camera_id: int, draft: Settings, what: str) -> None:
+        """Keep a new draft of a camera, whether or not it is opened; can be undone."""
+        if (model := self.cameras.opened.get(camera_id)) is not None:
+            model.change_draft(draft, what)
+            return
+        camera = self._project.cameras.get(camera_id)
+
+        def show(_draft: Settings) -> None:
+            if (opened := self.cameras.opened.get(camera_id)) is not None:
+                opened.reload(opened.draft_changed)
+            elif self.summaries.pop(camera_id, None) is not None:
+                self._missing.start()  # once for all that were changed in one go
+
+        if draft != camera.draft:
+            keep = self._project.settings.save_draft
+            self._changes.make(camera.name, what, lambda d: keep(camera_id, d), show, camera.draft, draft)
 
     def set_site(
         self, name: str, time_zone: str, where: tuple[float | None, float | None] = (None, None), people: str = ""
@@ -242,7 +256,7 @@ class OpenProject(QObject):
     def _show_site(self, site: Site) -> None:
         moved = (self.site.latitude, self.site.longitude) != (site.latitude, site.longitude)
         self.site, self.time_zone = site, ZoneInfo(site.time_zone)
-        for model in self.models.values() if moved else ():
+        for model in self.cameras.opened.values() if moved else ():
             model.reload()  # hours that follow the sun act otherwise there
         self.cameras_changed.emit()
 
@@ -252,9 +266,9 @@ class OpenProject(QObject):
 
         def show(gone: bool) -> None:
             if gone:
-                self.models.pop(camera_id, None)
+                self.cameras.opened.pop(camera_id, None)
             else:
-                self.models[camera_id] = model
+                self.cameras.opened[camera_id] = model
             self.cameras_changed.emit()
             self.evidence_changed.emit()
 
@@ -287,7 +301,9 @@ class OpenProject(QObject):
         if self._closed:
             return
         self._closed = True
+        self._missing.stop()
         self._loader.drain()
+        self.cameras.drain()
         self.pictures.drain()
         self.key_pictures.drain()
         for runner in self._adopted:

@@ -38,7 +38,7 @@ def read_in(session: Session, path: Path) -> int:
     except GuardiaError as error:
         session.messages.tell_error(error)
         return 0
-    cameras = {m.camera.name: m for m in session.models.values()}
+    cameras = {camera.name: camera.id for camera in session.cameras.all().values()}
     stores = {f.store.name: f.id for f in session.storage.stores}
     of_camera: dict[str, list[Reading]] = {}
     of_store: dict[str, list[Reading]] = {}
@@ -52,7 +52,7 @@ def read_in(session: Session, path: Path) -> int:
     taken = sum(map(len, (*of_camera.values(), *of_store.values())))
     session.undo.beginMacro(history_words("", f"read in {count_of(taken, 'reading')}"))
     for name, readings in of_camera.items():
-        facts = cameras[name].facts
+        facts = session.camera(cameras[name]).facts
         facts.set_readings(sorted({*facts.readings(), *readings}, key=lambda r: (r.at_s, r.what)), "read in")
     for name, readings in of_store.items():
         session.storage.add_readings(stores[name], readings)

@@ -42,12 +42,13 @@ class Rounds:
     def due(self) -> list[Due]:
         """Everything that is due, overdue first, of one day in patrol order."""
         due: list[Due] = []
-        for model in self._session.models.values():
+        cameras = self._session.cameras
+        for model in cameras.opened.values():
             camera = model.camera
             due += due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
         for camera_id, line in self._session.summaries.items():
-            due += line.dues if camera_id not in self._session.models else []
-        places = {m.camera.id: (m.camera.name, m.camera.about.patrol) for m in self._session.models.values()}
+            due += line.dues if camera_id not in cameras.opened else []
+        places = {i: (camera.name, camera.about.patrol) for i, camera in cameras.all().items()}
         for task in self._session.units.tasks:
             camera_name, patrol = places.get(task.camera_id or 0, (self._session.site.name, 0))
             due.append(Due(camera_name, task.what, task.on, BY_HAND, patrol))

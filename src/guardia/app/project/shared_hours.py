@@ -48,7 +48,7 @@ class SharedHoursOfSite(SitePart):
         """
         settings, mine = self._project.settings, model.camera.id
         before = settings.shared_hours()
-        hours = {i: m.camera.draft.hours for i, m in self._session.models.items()}
+        hours = {i: camera.draft.hours for i, camera in self._session.cameras.all().items()}
         members = (mine, *(i for i in others if i != mine))
         left = self.group_of(mine)
         rest = [replace(g, cameras=tuple(i for i in g.cameras if i not in members)) for g in before.groups if g != left]
@@ -66,13 +66,13 @@ class SharedHoursOfSite(SitePart):
         self._known = None
         group = self.group_of(model.camera.id)
         for camera_id in group.cameras if group is not None else ():
-            other = self._session.models.get(camera_id)
+            other = self._session.cameras.opened.get(camera_id)
             if other is not None and other is not model:
                 other.show_hours(model.camera.draft.hours)
 
     def _show(self) -> None:
         """Show the drafts as they are kept now."""
         self._known = None
-        for camera_id, model in self._session.models.items():
+        for camera_id, model in self._session.cameras.opened.items():
             model.show_hours(self._project.settings.now(camera_id)[1].hours)
         self._session.cameras_changed.emit()

@@ -62,15 +62,19 @@ class Loaded:
         Which has replayed the installed settings and the draft.
     damage
         What was damaged in the project and set aside, in sentences.
+    key
+        What it was read from, as Project.camera_key() gives it.
     """
 
     state: CameraState
     scorer: Scorer
     damage: tuple[str, ...] = ()
+    key: str = ""
 
 
 def load_camera(project: Project, camera_id: int) -> Loaded:
     """Read a camera and replay its installed settings and its draft; raises ProjectError where that cannot be done."""
+    key = project.camera_key(camera_id)  # before it is read: what is written meanwhile makes it another
     camera = project.cameras.get(camera_id)
     try:
         evidence = project.evidence(camera_id)
@@ -84,7 +88,7 @@ def load_camera(project: Project, camera_id: int) -> Loaded:
             kept="It is set aside; the other cameras are not affected.",
             do="Please report it.",
         ) from error
-    return Loaded(CameraState(camera, evidence, camera.draft), scorer, tuple(project.take_damage()))
+    return Loaded(CameraState(camera, evidence, camera.draft), scorer, tuple(project.take_damage()), key)
 
 
 class ShownCamera(QObject):

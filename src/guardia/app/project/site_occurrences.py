@@ -38,12 +38,15 @@ class SiteOccurrences:
             Id of the kind; empty takes the judgement back.
         """
         chosen = {i for part in ids.values() for i in part}
-        visits = {o.visit for m in self._session.models.values() for o in m.evidence.occurrences if o.id in chosen} - {
-            None
-        }
+        for camera in ids:
+            self._session.camera(camera)  # opened, if it is not yet
+        opened = self._session.cameras.opened
+        visits = {o.visit for m in opened.values() for o in m.evidence.occurrences if o.id in chosen} - {None}
+        for camera in self._project.occurrences.cameras_of(visits):
+            self._session.camera(camera)
         wanted = {
             camera: [o.id for o in model.evidence.occurrences if o.id in chosen or o.visit in visits]
-            for camera, model in self._session.models.items()
+            for camera, model in opened.items()
         }
         wanted = {camera: part for camera, part in wanted.items() if part}
         count = sum(len(part) for part in wanted.values())
@@ -81,16 +84,23 @@ class SiteOccurrences:
             self._session.messages.tell(f"Joined to one visit, although they are {what}. Undo takes it back.")
 
     def join_found(self) -> int:
-        """Join every visit that is counted as several occurrences, on all cameras; one step of undo. Gives how many."""
-        evidence = {i: m.evidence for i, m in self._session.models.items()}
-        waits = {i: m.camera.installed.recording.rest_s for i, m in self._session.models.items()}
+        """Join every visit that is counted as several occurrences; one step of undo. Gives how many.
+
+        Cameras that are not opened are left out, which is said.
+        """
+        opened = self._session.cameras.opened
+        left_out = len(self._session.camera_ids()) - len(opened)
+        if left_out:
+            self._session.messages.tell(f"{count_of(left_out, 'camera')} not opened yet: visits there are not joined.")
+        evidence = {i: m.evidence for i, m in opened.items()}
+        waits = {i: m.camera.installed.recording.rest_s for i, m in opened.items()}
         visits = propose_visits(evidence, waits)
         if not visits:
             return 0
         first = self._project.occurrences.new_visit()
         number = {i: first + n for n, ids in enumerate(visits) for i in ids}
         self._session.undo.beginMacro(history_words("", f"join {count_of(len(visits), 'visit')}"))
-        for model in self._session.models.values():
+        for model in opened.values():
             model.occurrences.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
         self._session.undo.endMacro()
         return len(visits)

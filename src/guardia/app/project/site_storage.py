@@ -15,7 +15,7 @@ from guardia.core.storage.readings import Reading
 from guardia.core.storage.stores import Fitted, Store
 
 if TYPE_CHECKING:
-    pass
+    from guardia.app.project.camera_model import CameraModel
 
 
 class SiteStorage(SitePart):
@@ -97,16 +97,20 @@ class SiteStorage(SitePart):
 
     def line_words(self) -> str:
         """What all cameras that send off the site need of its line at once; empty where none does."""
+        opened = self._session.cameras.opened
         sending = [
             OnLine(m.camera.name, need)
-            for m in self._session.models.values()
+            for m in opened.values()
             if (need := uploads(m.comparison.draft_replay.keeping)) is not None
         ]
         if not sending:
             return ""
+        left_out = len(self._session.camera_ids()) - len(opened)
         load = line_load(sending)
         facts = self._project.readings.facts(None)
         words = f"{count_of(len(sending), 'camera')} sending at once: {load.words}"
+        if left_out:
+            words += f" ({count_of(left_out, 'camera')} not opened yet, left out)"
         upload = fact_figure(facts, "upload")
         if upload is None:
             return f"{words}. The line's measured upload is not typed in."
@@ -114,7 +118,15 @@ class SiteStorage(SitePart):
         lost = f": {', '.join(without)} would go without first" if without else ", which it carries"
         return f"{words} of the line's {upload.words}{lost}."
 
+    def follow(self, model: CameraModel) -> None:
+        """Show on the other cameras of its stores what changed on one: together they fill them."""
+        opened = self._session.cameras.opened
+        mine = {i for fitted in self.stores if model.camera.id in fitted.cameras for i in fitted.cameras}
+        for other in [opened[i] for i in mine if i in opened]:
+            if other is not model:
+                other.reload_storage()
+
     def refresh(self) -> None:
-        """Show on every camera what is known now."""
-        for model in self._session.models.values():
+        """Show on every camera that is opened what is known now."""
+        for model in list(self._session.cameras.opened.values()):
             model.reload_storage()

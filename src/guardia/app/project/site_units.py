@@ -14,6 +14,7 @@ from guardia.core.hours.place import SitePlace
 from guardia.core.score.power import uploads
 from guardia.core.storage.units import Hung, Load, Unit, misfits, not_known
 from guardia.formats.calendar import read_days
+from guardia.store.records import Camera
 from guardia.store.site_things import Task
 
 if TYPE_CHECKING:
@@ -48,7 +49,7 @@ class SiteUnits(SitePart):
             self._changes.make("", what, self._project.things.set_units, lambda _: self._show(), before, units)
 
     def _show(self) -> None:
-        for model in self._session.models.values():
+        for model in list(self._session.cameras.opened.values()):
             model.facts_changed.emit()
 
     def words_of(self, camera_id: int) -> list[str]:
@@ -56,7 +57,7 @@ class SiteUnits(SitePart):
         return [h.unit.name for h in self.units if camera_id in h.cameras]
 
     def misfits(self, camera_id: int | None = None) -> list[str]:
-        """What does not fit on the site, or on what one camera hangs on."""
+        """What does not fit on the site, or on what one camera is connected to."""
         stores = self._session.storage.stores
         wrong = []
         for hung in self.units:
@@ -70,8 +71,20 @@ class SiteUnits(SitePart):
         return not_known(hung.unit, self._loads(hung))
 
     def _loads(self, hung: Hung) -> list[Load]:
-        models = self._session.models
-        return [_load(models[i]) for i in hung.cameras if i in models]
+        cameras, opened = self._session.cameras.all(), self._session.cameras.opened
+        return [self._load(cameras[i], opened.get(i)) for i in hung.cameras if i in cameras]
+
+    def _load(self, camera: Camera, model: CameraModel | None) -> Load:
+        """What a camera asks of what it is connected to, under its draft; its upload only where it is opened."""
+        quality = camera.capability.storage.quality(camera.draft.storage.quality)
+        width, height = self._size(camera.id) if quality is None else (quality.width, quality.height)
+        upload = uploads(model.comparison.draft_replay.keeping) if model is not None else None
+        current = self._project.readings.facts(camera.id).get("current")
+        return Load(camera.name, width * height / 1e6 or None, current, upload)
+
+    def _size(self, camera_id: int) -> tuple[int, int]:
+        """Width and height of a camera's latest clip, pixels; zero without one."""
+        return self._project.clips.latest_size(camera_id)
 
     @property
     def tasks(self) -> tuple[Task, ...]:
@@ -114,14 +127,3 @@ class SiteUnits(SitePart):
     def _set_tasks(self, tasks: tuple[Task, ...], what: str) -> None:
         before = self.tasks
         self._changes.make("", what, self._project.things.set_tasks, lambda _: self._show(), before, tasks)
-
-
-def _load(model: CameraModel) -> Load:
-    """What a camera asks of what it hangs on, under its draft."""
-    make = model.camera.capability
-    quality = make.storage.quality(model.draft.storage.quality)
-    width, height = (quality.width, quality.height) if quality is not None else model.pictures.picture_size()
-    keeping = model.comparison.draft_replay.keeping
-    return Load(
-        model.camera.name, width * height / 1e6 or None, keeping.known.facts.get("current"), uploads(keeping)
-    )  # fmt: skip

@@ -9,8 +9,10 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
+from guardia import __version__
 from guardia.app.project.advice import next_action
 from guardia.app.project.camera_model import CameraModel
+from guardia.app.project.rounds import today_here
 from guardia.core.prove.due import Due, due_of
 from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.store.project import Project
@@ -82,9 +84,14 @@ def summary_of(model: CameraModel) -> Summary:
     )  # fmt: skip
 
 
+def _key(project: Project, camera_id: int) -> str:
+    """What a line is based on: what is known of the camera, the program, and the day, since dates come due."""
+    return f"{__version__} {today_here()} {project.camera_key(camera_id)}"
+
+
 def keep_summary(project: Project, camera_id: int, summary: Summary) -> None:
     """Keep a camera's line with what it rests on."""
-    project.things.keep_summary(camera_id, {"key": project.summary_key(camera_id), **asdict(summary)})
+    project.things.keep_summary(camera_id, {"key": _key(project, camera_id), **asdict(summary)})
 
 
 def kept_summaries(project: Project) -> dict[int, tuple[Summary, bool]]:
@@ -93,7 +100,7 @@ def kept_summaries(project: Project) -> dict[int, tuple[Summary, bool]]:
     for camera_id, body in project.things.summaries().items():
         summary = summary_from(body)
         if summary is not None:
-            known[camera_id] = (summary, body.get("key") == project.summary_key(camera_id))
+            known[camera_id] = (summary, body.get("key") == _key(project, camera_id))
     return known
 
 

@@ -364,12 +364,12 @@ class HoursModel(StepModel):
     def sources(self) -> list[tuple[str, WeekPlan]]:
         """Plans of the other cameras that could be shared, by their words; the same plan once."""
         plans: dict[WeekPlan, str] = {}
-        for other in self._session.models.values():
-            for words, settings in (("installed", other.camera.installed), ("draft", other.camera.draft)):
+        for number, other in self._session.cameras.all().items():
+            for words, settings in (("installed", other.installed), ("draft", other.draft)):
                 for name, kind in PLANS.items():
                     plan = LEVER_OF[name].read(settings)
-                    if plan is not None and other is not self.model:
-                        plans.setdefault(plan, f"{other.camera.name}, {words} {kind.lower()}: {plan.words}")
+                    if plan is not None and number != self.model.camera.id:
+                        plans.setdefault(plan, f"{other.name}, {words} {kind.lower()}: {plan.words}")
         return [(words, plan) for plan, words in plans.items() if plan != self.plan]
 
     def shared_with(self) -> tuple[str, dict[int, tuple[str, bool]]]:
@@ -378,11 +378,11 @@ class HoursModel(StepModel):
         group = shared.group_of(mine)
         inside = group.cameras if group is not None else ()
         others = {}
-        for number, other in self._session.models.items():
+        for number, other in self._session.cameras.all().items():
             elsewhere = shared.group_of(number)
             note = f" (now in '{elsewhere.name}')" if elsewhere not in (None, group) and elsewhere is not None else ""
             if number != mine:
-                others[number] = (f"{other.camera.name}{note}", number in inside)
+                others[number] = (f"{other.name}{note}", number in inside)
         return (group.name if group is not None else ""), others
 
     def share(self, name: str, others: Sequence[int]) -> None:

@@ -170,8 +170,8 @@ class ProveModel(StepModel):
         self.changed.emit()
 
     def linked(self) -> Linked | None:
-        """Ways between the cameras of the site that begin or end at this one; None until they are worked out."""
-        models = dict(self._session.models)
+        """Ways between the opened cameras of the site that begin or end at this one; None until they are worked out."""
+        models = dict(self._session.cameras.opened)
         mine = self.model.camera.id
         evidence = {i: m.evidence for i, m in models.items()}
         done = {i: m.comparison.installed_replay for i, m in models.items()}

@@ -32,14 +32,13 @@ class RoundWalk:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        models = session.models.values()
-        self.cameras = sorted(models, key=lambda m: (m.camera.about.patrol or 10_000, m.camera.name))
+        self.cameras = [camera.id for camera in session.cameras.in_patrol_order()]
         self.at = 0
 
     @property
     def model(self) -> CameraModel | None:
-        """The camera that is looked at; None after the last."""
-        return self.cameras[self.at] if self.at < len(self.cameras) else None
+        """The camera that is looked at, opened when it is its turn; None after the last."""
+        return self._session.camera(self.cameras[self.at]) if self.at < len(self.cameras) else None
 
     def due(self) -> list[Due]:
         """What is due there, overdue first."""

@@ -181,11 +181,13 @@ class Watch:
 
             def until(wall: NDArray[np.float64]) -> NDArray[np.float64]:
                 """(N, 24) seconds of each hour of the day from 1970 until each moment."""
-                return (wall // DAY_S * 3600)[:, None] + np.clip((wall % DAY_S)[:, None] - begins, 0, 3600)
+                whole: NDArray[np.float64] = (wall // DAY_S * 3600)[:, None]
+                begun: NDArray[np.float64] = np.clip((wall % DAY_S)[:, None] - begins, 0, 3600)
+                return whole + begun
 
             low_high = np.array(even)
             seconds += (until(low_high[:, 1]) - until(low_high[:, 0])).sum(axis=0)
-        return (seconds / 3600).tolist()
+        return [float(s) / 3600 for s in seconds]
 
     def _ahead_s(self, at_s: float) -> float:
         """What the wall clock is ahead of UTC, seconds."""

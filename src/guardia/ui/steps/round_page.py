@@ -240,7 +240,7 @@ class RoundPage(QWidget):
 
     def walk_round(self) -> None:
         """Go from camera to camera."""
-        if self._session.models:
+        if self._session.camera_ids():
             RoundDialog(self, self._session).exec()
             self.refresh()
 
