@@ -5,7 +5,7 @@ import json
 import signal
 import subprocess
 import sys
-from contextlib import redirect_stdout
+from contextlib import redirect_stderr, redirect_stdout
 from io import StringIO
 
 from guardia.app.project.keep_export import export_one
@@ -115,6 +115,26 @@ class StorageOfAProject(FolderCase):
             with self.assertRaisesRegex(ProjectError, "cannot be exported"):
                 export_one(project, camera.id, clip.id, self.folder / "not there")
         self.assertEqual([p.name for p in target.iterdir()], [folder.name])
+
+    def test_a_missing_and_a_changed_original_are_named_and_all_others_are_exported(self):
+        target = self.folder / "sticks" / "new"
+        command = ("storage", str(self.demo), "--camera", "Winter store", "--export", str(target))
+        with redirect_stdout(StringIO()):
+            self.assertEqual(main(list(command)), 0)
+        count = len(list(target.iterdir()))
+        self.assertGreater(count, 4)
+        with Project(self.demo) as project:
+            camera = next(c for c in project.cameras.all() if c.name == "Winter store")
+            names = [json.loads(p.read_text("utf-8"))["original_name"] for p in sorted(target.glob("*/*.json"))]
+            first, second = (next(c for c in project.clips.of(camera.id) if c.name == name) for name in names[:2])
+            project.clips.path(first.id).unlink()
+            project.clips.path(second.id).write_bytes(b"changed since")
+        again = self.folder / "again"
+        with redirect_stdout(StringIO()), redirect_stderr(StringIO()) as told:
+            self.assertEqual(main([*command[:-1], str(again)]), 1)
+        self.assertEqual(len(list(again.iterdir())), count - 2)
+        self.assertIn("is missing from", told.getvalue())
+        self.assertIn("no longer the file that was taken in", told.getvalue())
 
     def test_killed_at_any_moment_only_whole_verified_copies_are_there(self):
         kills = 0

@@ -20,12 +20,14 @@ from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import Mode
 from guardia.app.work.jobs import Progress
 from guardia.app.work.messages import Severity
+from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.reach import shown_shares, strength_at
 from guardia.core.view.geometry import KnownView, ViewGeometry
+from guardia.store.settings import CameraSettings
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.dialogs import messages_html
@@ -493,7 +495,48 @@ class Everywhere(StepCase):
         self.open_camera("Pontoon gate", "sensitivity")
         self.model.change_draft(self.model.draft.with_values(hold_s=0.6), "hold")
         self.assertRegex(self.session.undo.text(0), r"^\d\d:\d\d  Pontoon gate: hold$")
-        self.assertEqual(self.session.undo.undoText(), "hold")
+        self.assertEqual(self.session.undo.undoText(), "hold (Pontoon gate)")
+
+    def test_undo_says_what_and_of_which_camera_and_goes_there(self):
+        self.open_camera("Pontoon gate", "sensitivity")
+        gate = self.model
+        gate.change_draft(gate.draft.with_values(hold_s=0.6), "hold")
+        self.open_camera("Slipway", "zones")
+        self.assertEqual(self.window.actions_by_id["undo"].text(), "Undo hold (Pontoon gate)")
+        self.window.actions_by_id["undo"].trigger()
+        self.assertEqual((self.window.camera_id, self.window.current_step()), (gate.camera.id, "zones"))
+        self.assertEqual(gate.draft.detection.hold_s, gate.camera.installed.detection.hold_s)
+        self.assertIn("Undone: hold (Pontoon gate). Redo", self.session.messages.told[-1].text)
+        self.window.actions_by_id["redo"].trigger()
+        self.assertEqual(gate.draft.detection.hold_s, 0.6)
+
+    def test_what_was_entered_on_a_camera_is_undone_from_that_camera_only(self):
+        self.open_camera("Office step", "handover")
+        office = self.model
+        office.change_draft(office.draft.with_values(hold_s=0.6), "hold")
+        office.install_draft("by the ladder")
+        entries = len(office.corrections.logbook())
+        self.open_camera("Pontoon gate", "zones")
+        self.window.actions_by_id["undo"].trigger()
+        self.assertEqual((self.window.camera_id, self.window.current_step()), (office.camera.id, "handover"))
+        self.assertEqual(office.camera.installed, office.draft)
+        self.assertEqual(len(office.corrections.logbook()), entries)
+        self.assertIn("Press Ctrl+Z again: 'enter the draft (Office step)'", self.session.messages.told[-1].text)
+        self.window.actions_by_id["undo"].trigger()
+        self.assertNotEqual(office.camera.installed, office.draft)
+
+    def test_what_cannot_be_written_is_not_undone(self):
+        self.open_camera("Pontoon gate", "sensitivity")
+        model = self.model
+        model.change_draft(model.draft.with_values(hold_s=0.6), "hold")
+        full = mock.patch.object(CameraSettings, "save_draft", side_effect=ProjectError("The disk is full."))
+        for action, shown in (("undo", 0.6), ("redo", model.camera.installed.detection.hold_s)):
+            with self.subTest(action), full:
+                at = self.session.undo.index()
+                self.window.actions_by_id[action].trigger()
+                self.assertEqual((self.session.undo.index(), model.draft.detection.hold_s), (at, shown))
+                self.assertEqual(self.session.messages.told[-1].text, "The disk is full.")
+            self.window.actions_by_id[action].trigger()
 
     def test_the_score_folds_and_stays_as_it_was_chosen(self):
         self.open_camera("Pontoon gate", "zones")

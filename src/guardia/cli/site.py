@@ -21,12 +21,15 @@ def storage(options: argparse.Namespace) -> int:
     if options.export is not None:
         if len(options.camera) != 1:
             raise InvalidValue("Name one camera whose recordings are exported.", do="Add --camera NAME.")
-        folders = export_real(options.project, camera=options.camera[0], target=options.export)
+        exported = export_real(options.project, camera=options.camera[0], target=options.export)
         if options.json:
-            print_json([str(path) for path in folders])
+            print_json([str(path) for path in exported.folders])
         else:
-            print(f"{count_of(len(folders), 'original')} copied to {options.export}, each verified by its SHA-256")
-        return 0
+            copied = count_of(len(exported.folders), "original")
+            print(f"{copied} copied to {options.export}, each verified by its SHA-256")
+        for line in exported.left_out:
+            print(line, file=sys.stderr)
+        return 1 if exported.left_out else 0
     storage = project_storage(options.project, cameras=options.camera, draft=options.draft)
     if options.json:
         print_json(storage)

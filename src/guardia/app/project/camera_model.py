@@ -91,7 +91,7 @@ class CameraModel(ShownCamera):
             else:
                 settings.take_back_installed(camera.id)
 
-        self.change("enter the draft", keep, lambda _: self.reload(self.installed_changed), False, True)
+        self.change("enter the draft", keep, lambda _: self.reload(self.installed_changed), False, True, record=True)
 
     def observed(self, entry: LogEntry) -> str:
         """What came of a change that the logbook tells, against what was expected then; empty while nothing did."""
@@ -137,7 +137,7 @@ class CameraModel(ShownCamera):
                 settings.save_draft(camera.id, camera.draft)
 
         show = (self.installed_changed, self.draft_changed)
-        self.change("read settings back", keep, lambda _: self.reload(*show), False, True)
+        self.change("read settings back", keep, lambda _: self.reload(*show), False, True, record=True)
         self._messages.tell(
             f"{camera.name} is no longer set as it was entered: {'; '.join(changed)}.", Severity.WARNING
         )

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.undo import history_words
+from guardia.app.project.undo import step_text
 from guardia.core.base.words import count_of
 from guardia.core.make.convert_settings import copied
 from guardia.core.make.settings import Settings
@@ -45,7 +45,7 @@ class Copying:
         if not cameras:
             return
         undo = self._session.undo
-        undo.beginMacro(history_words(model.camera.name, f"copy the draft to {count_of(len(cameras), 'camera')}"))
+        undo.beginMacro(step_text(model.camera.name, f"copy the draft to {count_of(len(cameras), 'camera')}"))
         others = self._session.cameras.all()
         for number in cameras:
             draft = self._taken(model, others[number], zones=zones)[0]

@@ -119,4 +119,5 @@ class Corrections:
             lambda _: model.logbook_changed.emit(),
             before,
             after,
+            record=True,
         )

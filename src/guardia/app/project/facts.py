@@ -175,7 +175,7 @@ class Facts:
             else:
                 logbook.correct(entry[0], detail, gone=not entered)
 
-        model.change("enter in the logbook", keep, lambda _: model.logbook_changed.emit(), False, True)
+        model.change("enter in the logbook", keep, lambda _: model.logbook_changed.emit(), False, True, record=True)
 
     def add_walk(self, walked: Walked, words: str) -> None:
         """Keep what came of a walk and when the phone told it, and enter it in the logbook; one step of undo."""
@@ -198,7 +198,7 @@ class Facts:
             model.take(model.facts_changed, model.logbook_changed, evidence=replace(model.evidence, walks=walks))
             model.reload_storage()
 
-        model.change("enter a walk", keep, show, before, (*before, walked))
+        model.change("enter a walk", keep, show, before, (*before, walked), record=True)
 
     def readings(self) -> tuple[Reading, ...]:
         """What was read off the camera, in order of time."""

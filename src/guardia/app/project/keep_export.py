@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from guardia.app.work.jobs import Meter, Report, Token
+from guardia.core.base.errors import Cancelled, ProjectError
 from guardia.core.evidence.clips import Clip
 from guardia.store.evidence_export import clear_unfinished, export_original
 from guardia.store.project import Project
@@ -21,9 +22,12 @@ class Exported(NamedTuple):
     ----------
     folders
         One for each original.
+    left_out
+        Why others were left out, in sentences.
     """
 
     folders: tuple[Path, ...]
+    left_out: tuple[str, ...] = ()
 
 
 def export_job(
@@ -45,21 +49,55 @@ def export_job(
     Returns
     -------
     Callable[[Token, Report], Exported]
-        Raises ProjectError where one cannot be exported; those before it stay.
+        Raises ProjectError where the folder takes nothing; those before it stay.
     """
 
     def work(token: Token, report: Report) -> Exported:
         meter = Meter(len(clip_ids), report)
-        done: list[Path] = []
+
+        def go_on(number: int) -> None:
+            token.check()
+            meter.at(number, "Originals exported")
+
         with Project(project_folder) as project:
-            clear_unfinished(folder)
-            for number, clip_id in enumerate(clip_ids):
-                token.check()
-                meter.at(number, "Exporting")
-                done.append(export_one(project, camera_id, clip_id, folder, stopped=lambda: token.cancelled))
-        return Exported(tuple(done))
+            return export_each(project, camera_id, clip_ids, folder, go_on=go_on, stopped=lambda: token.cancelled)
 
     return work
+
+
+def export_each(
+    project: Project,
+    camera_id: int,
+    clip_ids: Sequence[int],
+    folder: Path,
+    *,
+    go_on: Callable[[int], object] = lambda _done: None,
+    stopped: Callable[[], bool] = lambda: False,
+) -> Exported:
+    """Copy the originals of clips; one that is missing or changed is named, and the others are copied.
+
+    Raises ProjectError where the folder cannot be made or takes nothing more; those before it stay.
+    """
+    try:
+        folder.mkdir(parents=True, exist_ok=True)
+    except OSError as error:
+        raise ProjectError(
+            f"The folder {folder} cannot be made ({error.strerror}).", do="Choose another folder."
+        ) from error
+    clear_unfinished(folder)
+    done: list[Path] = []
+    left_out: list[str] = []
+    for number, clip_id in enumerate(clip_ids):
+        go_on(number)
+        try:
+            done.append(export_one(project, camera_id, clip_id, folder, stopped=stopped))
+        except Cancelled:
+            raise
+        except ProjectError as error:
+            if isinstance(error.__cause__, OSError):
+                raise  # the folder takes nothing, or the disk is full: so it would be with all others
+            left_out.append(str(error))
+    return Exported(tuple(done), tuple(left_out))
 
 
 def export_one(

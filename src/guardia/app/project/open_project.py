@@ -24,7 +24,7 @@ from guardia.app.project.site_cameras import AT_ONCE, MOST_CARDS, Read, SiteCame
 from guardia.app.project.site_storage import SiteStorage
 from guardia.app.project.site_units import SiteUnits
 from guardia.app.project.summary import Summary, keep_summary, kept_summaries, summary_of
-from guardia.app.project.undo import Changes
+from guardia.app.project.undo import OF_SITE, Changes, Owner, Undoing
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub, Severity
@@ -66,6 +66,7 @@ class OpenProject(QObject):
         self.time_zone = ZoneInfo(self.site.time_zone)
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
+        self.undoing = Undoing(self.undo, messages, self._project.together)
         self.storage = SiteStorage(self, self._project, messages)
         self.units = SiteUnits(self, self._project, messages)
         self.rounds, self.copying = Rounds(self), Copying(self)
@@ -226,7 +227,9 @@ class OpenProject(QObject):
 
         if draft != camera.draft:
             keep = self._project.settings.save_draft
-            self._changes.make(camera.name, what, lambda d: keep(camera_id, d), show, camera.draft, draft)
+            self._changes.make(
+                Owner(camera_id, camera.name), what, lambda d: keep(camera_id, d), show, camera.draft, draft
+            )
 
     def set_site(
         self, name: str, time_zone: str, where: tuple[float | None, float | None] = (None, None), people: str = ""
@@ -251,7 +254,7 @@ class OpenProject(QObject):
         """
         _check_site_name(name, "Nothing was changed.")
         if (after := Site(name, time_zone, *where, people.strip())) != self.site:
-            self._changes.make("", "correct the site", self._project.set_site, self._show_site, self.site, after)
+            self._changes.make(OF_SITE, "correct the site", self._project.set_site, self._show_site, self.site, after)
 
     def _show_site(self, site: Site) -> None:
         moved = (self.site.latitude, self.site.longitude) != (site.latitude, site.longitude)

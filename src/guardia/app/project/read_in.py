@@ -5,7 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from guardia.app.project.undo import history_words
+from guardia.app.project.undo import step_text
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
@@ -50,7 +50,7 @@ def read_in(session: Session, path: Path) -> int:
         else:
             skipped.append(f"'{name}' is no camera and no store of this site: its readings were left out.")
     taken = sum(map(len, (*of_camera.values(), *of_store.values())))
-    session.undo.beginMacro(history_words("", f"read in {count_of(taken, 'reading')}"))
+    session.undo.beginMacro(step_text("", f"read in {count_of(taken, 'reading')}"))
     for name, readings in of_camera.items():
         facts = session.camera(cameras[name]).facts
         facts.set_readings(sorted({*facts.readings(), *readings}, key=lambda r: (r.at_s, r.what)), "read in")

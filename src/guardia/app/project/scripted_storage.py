@@ -8,16 +8,14 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from guardia.app.project.keep_export import export_one
+from guardia.app.project.keep_export import Exported, export_each
 from guardia.app.project.scripted import camera_named
-from guardia.core.base.errors import ProjectError
 from guardia.core.prove.due import Due, due_of, in_patrol_order
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.power import charge_of, sent_of
 from guardia.core.score.storage import if_stolen, keep_list, kept_counts, requirement, schools, ways_to_keep, what_if
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.figure import Figure
-from guardia.store.evidence_export import clear_unfinished
 from guardia.store.project import Project
 
 
@@ -135,7 +133,7 @@ def project_due(folder: Path) -> list[dict[str, str]]:
     return [{"by": d.on.isoformat(), "camera": d.camera, "what": d.what, "why": d.why} for d in in_patrol_order(due)]
 
 
-def export_real(folder: Path, *, camera: str, target: Path) -> list[Path]:
+def export_real(folder: Path, *, camera: str, target: Path) -> Exported:
     """Copy the originals of a camera's judged real recordings.
 
     Parameters
@@ -145,26 +143,23 @@ def export_real(folder: Path, *, camera: str, target: Path) -> list[Path]:
     camera
         Name of the camera.
     target
-        A folder that is there.
+        A folder; it is made where it is missing.
 
     Returns
     -------
-    list[Path]
-        A folder for each original.
+    Exported
+        A folder for each original, and why others were left out.
 
     Raises
     ------
     ProjectError
-        If the target is no folder, or one cannot be exported; those before it stay.
+        If the target cannot be made or takes nothing more; what was copied before stays.
     InvalidValue
         If there is no such camera.
     """
-    if not target.is_dir():
-        raise ProjectError(f"{target} is no folder.", do="Make it first, or choose one that is there.")
     with Project(folder) as project:
         known = camera_named(project, camera)
         evidence = project.evidence(known.id)
         listed = keep_list(replay(evidence, known.under(known.installed)))
-        clear_unfinished(target)
         clips = dict.fromkeys(o.clip_id for k in listed for o in k.visit)
-        return [export_one(project, known.id, clip_id, target) for clip_id in clips]
+        return export_each(project, known.id, tuple(clips), target)

@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.site_part import SitePart
+from guardia.app.project.undo import OF_SITE
 from guardia.app.work.messages import MessageHub
 from guardia.store.project import Project
 from guardia.store.settings import HoursGroup, SharedHours
@@ -59,7 +60,7 @@ class SharedHoursOfSite(SitePart):
         own = {i: hours.get(i, h) if i in was_in_one - in_one else h for i, h in before.own.items()}
         after = SharedHours(groups, own)
         if after != before:
-            self._changes.make("", "share hours", settings.set_shared_hours, lambda _: self._show(), before, after)
+            self._changes.make(OF_SITE, "share hours", settings.set_shared_hours, lambda _: self._show(), before, after)
 
     def follow(self, model: CameraModel) -> None:
         """Show the hours of a camera's draft on the others of its group."""

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from guardia.app.project.undo import Changes, Keep
+from guardia.app.project.undo import Changes, Keep, Owner
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.evidence.clips import Occurrence
@@ -170,9 +170,9 @@ class ShownCamera(QObject):
         """Whether a change could be written; tells why not."""
         return self._changes.kept(write)
 
-    def change(self, what: str, keep: Keep, show: Keep, old: Any, new: Any) -> bool:
-        """Write a change, show it, and make it a step of undo."""
-        return self._changes.make(self.camera.name, what, keep, show, old, new)
+    def change(self, what: str, keep: Keep, show: Keep, old: Any, new: Any, *, record: bool = False) -> bool:
+        """Write a change, show it, and make it a step of undo; `record` for what stands in the logbook."""
+        return self._changes.make(Owner(self.camera.id, self.camera.name), what, keep, show, old, new, record=record)
 
     def reload(self, *signals: pyqtBoundSignal) -> None:
         """Read the camera and its evidence anew."""

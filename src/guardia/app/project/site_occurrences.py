@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from guardia.app.project.open_project import OpenProject
-from guardia.app.project.undo import history_words
+from guardia.app.project.undo import step_text
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
@@ -54,9 +54,7 @@ class SiteOccurrences:
             for camera, part in wanted.items():
                 self._session.camera(camera).occurrences.judge(part, kind)
             return
-        self._session.undo.beginMacro(
-            history_words("", f"judge {count} as {kind_of(kind).text if kind else 'not judged'}")
-        )
+        self._session.undo.beginMacro(step_text("", f"judge {count} as {kind_of(kind).text if kind else 'not judged'}"))
         for camera, part in wanted.items():
             self._session.camera(camera).occurrences.judge(part, kind)
         self._session.undo.endMacro()
@@ -99,7 +97,7 @@ class SiteOccurrences:
             return 0
         first = self._project.occurrences.new_visit()
         number = {i: first + n for n, ids in enumerate(visits) for i in ids}
-        self._session.undo.beginMacro(history_words("", f"join {count_of(len(visits), 'visit')}"))
+        self._session.undo.beginMacro(step_text("", f"join {count_of(len(visits), 'visit')}"))
         for model in opened.values():
             model.occurrences.set_visits({o.id: number[o.id] for o in model.evidence.occurrences if o.id in number})
         self._session.undo.endMacro()

@@ -7,6 +7,7 @@ from dataclasses import replace
 from typing import TYPE_CHECKING
 
 from guardia.app.project.site_part import SitePart
+from guardia.app.project.undo import OF_SITE, Owner
 from guardia.core.base.words import count_of
 from guardia.core.score.power import uploads
 from guardia.core.storage.data import OnLine, goes_without, line_load
@@ -60,7 +61,7 @@ class SiteStorage(SitePart):
     def _set(self, stores: tuple[Fitted, ...], what: str) -> None:
         before = self.stores
         if stores != before:
-            self._changes.make("", what, self._project.stores.set_all, lambda _: self.refresh(), before, stores)
+            self._changes.make(OF_SITE, what, self._project.stores.set_all, lambda _: self.refresh(), before, stores)
 
     def set_fact(self, camera_id: int, name: str, value: float | None) -> None:
         """Type a fact in, of the camera or of the site as it is one; None lets it be assumed again.
@@ -87,7 +88,7 @@ class SiteStorage(SitePart):
         after = after if value is None else {**after, name: value}
         if after != before:
             self._changes.make(
-                "" if whose is None else self._session.camera_name(camera_id),
+                OF_SITE if whose is None else Owner(camera_id, self._session.camera_name(camera_id)),
                 f"type in: {FACTS[name].words}" if value is not None else f"assume: {FACTS[name].words}",
                 lambda facts: self._project.readings.set_facts(whose, facts),
                 lambda _: self.refresh(),

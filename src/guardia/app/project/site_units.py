@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from guardia.app.project.site_part import SitePart
+from guardia.app.project.undo import OF_SITE
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.hours.place import SitePlace
@@ -46,7 +47,7 @@ class SiteUnits(SitePart):
     def _set(self, units: tuple[Hung, ...], what: str) -> None:
         before = self.units
         if units != before:
-            self._changes.make("", what, self._project.things.set_units, lambda _: self._show(), before, units)
+            self._changes.make(OF_SITE, what, self._project.things.set_units, lambda _: self._show(), before, units)
 
     def _show(self) -> None:
         for model in list(self._session.cameras.opened.values()):
@@ -126,4 +127,4 @@ class SiteUnits(SitePart):
 
     def _set_tasks(self, tasks: tuple[Task, ...], what: str) -> None:
         before = self.tasks
-        self._changes.make("", what, self._project.things.set_tasks, lambda _: self._show(), before, tasks)
+        self._changes.make(OF_SITE, what, self._project.things.set_tasks, lambda _: self._show(), before, tasks)

@@ -7,7 +7,7 @@ from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING
 
 from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.undo import history_words
+from guardia.app.project.undo import step_text
 from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.due import Due
 from guardia.core.storage.readings import RANGES, Measure, Reading
@@ -93,7 +93,7 @@ class RoundWalk:
         of_store = [r for m, r in readings.items() if m in OF_STORE]
         fitted = model.comparison.installed_replay.keeping.fitted
         if of_camera or of_store or note.strip():
-            self._session.undo.beginMacro(history_words(model.camera.name, "looked at on the round"))
+            self._session.undo.beginMacro(step_text(model.camera.name, "looked at on the round"))
             if of_camera:
                 model.facts.set_readings([*model.facts.readings(), *of_camera], "read off on the round")
             if of_store and fitted is not None:

@@ -10,7 +10,8 @@ from typing import TYPE_CHECKING, Any, NamedTuple
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.keep_export import Exported, export_job
 from guardia.app.steps.step_model import StepModel
-from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.app.work.messages import Severity
+from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay
@@ -301,15 +302,14 @@ class StorageModel(StepModel):
     def export(self, wanted: Sequence[ToKeep], folder: Path) -> bool:
         """Copy the originals of what is to be saved, off the interface's thread."""
         clips = list(dict.fromkeys(o.clip_id for k in wanted for o in k.visit))
-        if not folder.is_dir():
-            self._messages.tell_error(InvalidValue(f"{folder} is no folder.", do="Choose one that is there."))
-            return False
         job = export_job(self._session.folder, self.model.camera.id, clips, folder)
         camera = self.model.camera.name
 
         def done(result: Exported) -> None:
             number = count_of(len(result.folders), "original")
-            self._messages.tell(f"{number} of {camera} copied to {folder}, each verified by its SHA-256.")
+            words = f"{number} of {camera} copied to {folder}, each verified by its SHA-256."
+            severity = Severity.WARNING if result.left_out else Severity.INFO
+            self._messages.tell("\n".join([words, *result.left_out]), severity)
 
         return self.jobs.start("Exporting", job, done)
 

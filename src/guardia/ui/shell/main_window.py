@@ -42,6 +42,7 @@ from guardia.ui.shell.project_commands import (
     save_sheets,
 )
 from guardia.ui.shell.rail import Rail
+from guardia.ui.shell.step_back import step_back
 from guardia.ui.shell.step_pages import PAGES
 from guardia.ui.shell.welcome_page import WelcomePage
 from guardia.ui.steps.evidence_page import EvidencePage
@@ -125,7 +126,7 @@ class MainWindow(QMainWindow):
             "report": project(lambda s: save_report(self, s)), "sheets": project(lambda s: save_sheets(self, s)),
             "print_report": project(lambda s: print_report(self, s)),
             "history": project(lambda s: show_history(self, s.undo)),
-            "undo": project(lambda s: s.undo.undo()), "redo": project(lambda s: s.undo.redo()),
+            "undo": partial(step_back, self, back=True), "redo": partial(step_back, self, back=False),
             "palette": self.show_palette, "dark": self.toggle_dark, "fold": self.fold_score,
             "keys": lambda: show_text(self, "Keys", keys_html()),
             "messages": lambda: show_text(self, "Messages", messages_html(self.messages.told)),
