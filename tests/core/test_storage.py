@@ -251,8 +251,8 @@ class Batteries(unittest.TestCase):
         ]
 
     def test_drain_since_the_last_charge_and_the_days_left(self):
-        before = [Reading(-9 * DAY, Measure.BATTERY, 60.0), Reading(-5 * DAY, Measure.BATTERY, 30.0)]
-        readings = [*before, *self.falling(4.0)]
+        before = [Reading(1 * DAY, Measure.BATTERY, 60.0), Reading(5 * DAY, Measure.BATTERY, 30.0)]
+        readings = [*before, *(replace(r, at_s=r.at_s + 10 * DAY) for r in self.falling(4.0))]
         self.assertEqual(len(since_charge(readings, Measure.BATTERY)), 10)
         drain = fit_drain(readings)
         self.assertAlmostEqual(drain.per_day.value, 4.0)

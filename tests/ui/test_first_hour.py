@@ -14,6 +14,7 @@ from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import right_kind
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import kind_of
+from guardia.core.make.levers import LEVER_OF
 from guardia.store.project import Project
 from guardia.tools.screenshots import EXAMPLE_ZONE
 from guardia.ui.parts.make_list import MakeList
@@ -89,7 +90,7 @@ class FirstHour(GuiCase):
         as_it_is = self.window.commands.as_it_is
         self.assertTrue(as_it_is.isVisible())
         for name, box in as_it_is.boxes.items():
-            box.setCurrentIndex(box.findData(installed.value(name)))
+            box.setCurrentIndex(box.findData(LEVER_OF[name].read(installed)))
         as_it_is.accept()
         self.assertEqual((model.camera.installed, model.draft), (installed, installed))
         self.assertEqual(model.corrections.logbook(), [])

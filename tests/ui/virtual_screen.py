@@ -1,5 +1,6 @@
 """A virtual screen with a window manager, and keys pressed on it as by a person."""
 
+import json
 import os
 import shutil
 import signal
@@ -43,7 +44,8 @@ class VirtualScreen:
         with os.fdopen(read) as numbers:
             display = f":{numbers.readline().strip()}"
         self.environment = {**os.environ, "DISPLAY": display, "QT_QPA_PLATFORM": "xcb"}
-        self.environment["PYTHONPATH"] = str(Path(__file__).resolve().parents[2] / "src")
+        checkout = Path(__file__).resolve().parents[2]
+        self.environment["PYTHONPATH"] = f"{checkout / 'src'}:{checkout}"
         self._run("openbox", env=self.environment)
 
     def _run(self, *command: str, **options: object) -> subprocess.Popen[bytes]:
@@ -53,12 +55,14 @@ class VirtualScreen:
         self._case.addCleanup(process.terminate)
         return process
 
-    def start(self, home: Path, *arguments: str) -> subprocess.Popen[bytes]:
-        """Start the program with a home folder of its own."""
+    def start(self, home: Path, *arguments: str, watched: bool = False) -> subprocess.Popen[bytes]:
+        """Start the program with a home folder of its own; `watched`, its words can be clicked."""
         home.mkdir()
         own = {"HOME": str(home), "XDG_DATA_HOME": str(home / "data"), "XDG_CONFIG_HOME": str(home / "config")}
         self._said = home / "stderr.txt"
-        command = (sys.executable, "-X", "faulthandler", "-m", "guardia", *arguments)
+        self._seen = home / "seen.json"
+        module = ("tests.ui.watched_program", str(self._seen)) if watched else ("guardia",)
+        command = (sys.executable, "-X", "faulthandler", "-m", *module, *arguments)
         with self._said.open("wb") as said:
             self._program = self._run(*command, env={**self.environment, **own}, stderr=said)
         return self._program
@@ -82,6 +86,24 @@ class VirtualScreen:
     def write(self, text: str) -> None:
         """Type a text."""
         self.tool("type", "--delay", "8", text)
+
+    def seen(self) -> dict[str, list[int]]:
+        """The words on the screen of a watched program, each with its place."""
+        try:
+            known: dict[str, list[int]] = json.loads(self._seen.read_text("utf-8"))
+        except OSError:
+            return {}  # it has only just begun
+        return known
+
+    def until_seen(self, words: str) -> None:
+        """Wait until some words are on the screen, alone or at the beginning of a text."""
+        self.until(words, lambda: any(text.startswith(words) for text in self.seen()))
+
+    def click(self, words: str) -> None:
+        """Click on what bears these words, once it is there."""
+        self.until_seen(words)
+        x, y = next(at for text, at in self.seen().items() if text.startswith(words))
+        self.tool("mousemove", str(x), str(y), "click", "1")
 
     def drag(self, start: tuple[int, int], end: tuple[int, int]) -> None:
         """Drag with the mouse from one place of the screen to another."""

@@ -40,7 +40,7 @@ class CheckView(QWidget):
             self._fill(check)
         how = (
             "This camera is simulated: it can run the next week at once under the draft. The week is judged by what "
-            "really happened. It takes a minute or two."
+            "really happened. Each day is imported as soon as it is recorded; a whole week takes some minutes."
             if simulated
             else "Enter the draft on the camera (Hand over), bring in the days after it, and judge them: what came is "
             "then held here against what was to be expected."
