@@ -68,33 +68,22 @@ Path = tuple[tuple[float, float, float], ...]
 
 @dataclass(frozen=True)
 class Walker:
-    """A person, or an animal on four legs.
-
-    Parameters
-    ----------
-    path
-        Where it is when.
-    height_m
-        Standing height (a person's), or height at the back (an animal's).
-    coat
-        Colour of jacket or fur.
-    legs
-        Colour of trousers or legs.
-    four_legs
-        An animal.
-    carries
-        A person with a crate.
-    crouch
-        A person bent low.
-    """
+    """A person, or an animal on four legs."""
 
     path: Path
+    """Where it is when."""
     height_m: float = 1.74
+    """Standing height (a person's), or height at the back (an animal's)."""
     coat: Colour = (60, 76, 110)
+    """Colour of jacket or fur."""
     legs: Colour = (52, 50, 54)
+    """Colour of trousers or legs."""
     four_legs: bool = False
+    """An animal."""
     carries: bool = False
+    """A person with a crate."""
     crouch: bool = False
+    """A person bent low."""
 
     def place(self, at_s: float) -> tuple[float, float, float, float] | None:
         """Position x, z and velocity at a moment, None before and after the path."""
@@ -169,24 +158,16 @@ class Walker:
 
 @dataclass(frozen=True)
 class Gull:
-    """A gull flying through the picture.
-
-    Parameters
-    ----------
-    begin_s
-        When it enters.
-    start
-        (x, y, z) there.
-    velocity
-        Metres per second.
-    lasts_s
-        How long it flies on.
-    """
+    """A gull flying through the picture."""
 
     begin_s: float
+    """When it enters."""
     start: tuple[float, float, float]
+    """(x, y, z) there."""
     velocity: tuple[float, float, float]
+    """Metres per second."""
     lasts_s: float
+    """How long it flies on."""
 
     def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the gull as it is at a moment."""
@@ -250,21 +231,14 @@ class Insect:
 
 @dataclass(frozen=True)
 class Van:
-    """A van, with or without a trailer, driving along a path.
-
-    Parameters
-    ----------
-    path
-        Where its middle is when.
-    paint
-        Its colour.
-    trailer
-        A boat trailer behind it.
-    """
+    """A van, with or without a trailer, driving along a path."""
 
     path: Path
+    """Where its middle is when."""
     paint: Colour = (222, 222, 216)
+    """Its colour."""
     trailer: bool = False
+    """A boat trailer behind it."""
 
     def draw(self, picture: Raster, at_s: float, *, night: bool) -> None:
         """Draw the van as it is at a moment."""

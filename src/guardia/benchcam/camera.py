@@ -43,18 +43,12 @@ _DECISION_WIDTH, _DECISION_HEIGHT = WIDTH // _EVERY, HEIGHT // _EVERY
 def lit(still: Still, light: Light, *, level: float = 1.0) -> Picture:
     """The still scene in a light.
 
-    Parameters
-    ----------
-    still
-        The scene by day.
-    light
-        Day, dusk or infrared night.
-    level
-        Brightness of the day or dusk.
+    Args:
+        still: The scene by day.
+        light: Day, dusk or infrared night.
+        level: Brightness of the day or dusk.
 
-    Returns
-    -------
-    Picture
+    Returns:
         (H, W, 3) float32, 0..255.
     """
     if light is Light.NIGHT:
@@ -113,16 +107,11 @@ def smoothed(coarse: NDArray[np.uint8]) -> NDArray[np.float32]:
 class Decider:
     """The camera's own motion detection.
 
-    Parameters
-    ----------
-    settings
-        What the camera was told.
-    capability
-        The make.
-    night
-        It sees by its infrared lamp.
-    truth_factor
-        How this very camera's size thresholds differ from the make's nominal ones.
+    Args:
+        settings: What the camera was told.
+        capability: The make.
+        night: It sees by its infrared lamp.
+        truth_factor: How this very camera's size thresholds differ from the make's nominal ones.
     """
 
     def __init__(
@@ -256,21 +245,14 @@ class ClipWriter:
 
 @dataclass(frozen=True)
 class Recorded:
-    """A clip that the bench camera made.
-
-    Parameters
-    ----------
-    start_s
-        First picture, seconds of the scene's clock.
-    trigger_s
-        What made it record; equal to start_s on continuous footage.
-    end_s
-        End of the clip.
-    """
+    """A clip that the bench camera made."""
 
     start_s: float
+    """First picture, seconds of the scene's clock."""
     trigger_s: float
+    """What made it record; equal to start_s on continuous footage."""
     end_s: float
+    """End of the clip."""
 
 
 def _moments(begin_s: float, end_s: float) -> Iterator[float]:
@@ -291,28 +273,17 @@ def record_motion(
 ) -> Recorded | None:
     """Run the camera over a stretch of the scene and record the first motion clip, if it triggers.
 
-    Parameters
-    ----------
-    view
-        Renders the pictures.
-    settings
-        Pre-record and length are used.
-    decider
-        A new one for this stretch.
-    path
-        The file to make.
-    begin_s
-        Beginning of the stretch.
-    end_s
-        Its end; a trigger after it is not waited for.
-    free_from_s
-        The camera rests until then.
-    lets_through
-        Whether the hours and the object filter let a trigger at a moment through.
+    Args:
+        view: Renders the pictures.
+        settings: Pre-record and length are used.
+        decider: A new one for this stretch.
+        path: The file to make.
+        begin_s: Beginning of the stretch.
+        end_s: Its end; a trigger after it is not waited for.
+        free_from_s: The camera rests until then.
+        lets_through: Whether the hours and the object filter let a trigger at a moment through.
 
-    Returns
-    -------
-    Recorded | None
+    Returns:
         The clip, None if nothing triggered.
     """
     before: deque[NDArray[np.uint8]] = deque(maxlen=max(1, round(settings.recording.pre_record_s * RATE_HZ)))

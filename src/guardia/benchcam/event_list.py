@@ -32,20 +32,13 @@ def write_event_list(
 ) -> Path:
     """Write the list of what triggered.
 
-    Parameters
-    ----------
-    scene
-        The place and what happened.
-    clips
-        (file name, truth entry) of each motion clip.
-    folder
-        Receives events.jsonl or events.csv.
-    alert_plan
-        When the camera alerts; None for always.
+    Args:
+        scene: The place and what happened.
+        clips: (file name, truth entry) of each motion clip.
+        folder: Receives events.jsonl or events.csv.
+        alert_plan: When the camera alerts; None for always.
 
-    Returns
-    -------
-    Path
+    Returns:
         The file.
     """
     rows: list[dict[str, Any]] = []

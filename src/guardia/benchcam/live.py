@@ -22,21 +22,14 @@ SEEN_S = 0.3
 
 @dataclass(frozen=True)
 class Truth:
-    """What some settings recorded, held against what happened.
-
-    Parameters
-    ----------
-    false_at
-        When a recording of nothing real began, seconds of the scene's clock.
-    real
-        When each real event began.
-    missed
-        When those began that no recording shows.
-    """
+    """What some settings recorded, held against what happened."""
 
     false_at: tuple[float, ...]
+    """When a recording of nothing real began, seconds of the scene's clock."""
     real: tuple[float, ...]
+    """When each real event began."""
     missed: tuple[float, ...]
+    """When those began that no recording shows."""
 
 
 @dataclass
@@ -100,20 +93,13 @@ def run(
 ) -> list[Truth]:
     """Let a scene happen before a camera with several settings at once.
 
-    Parameters
-    ----------
-    scene
-        The place and what happens there; power cuts, plans and full disks are left out of it here.
-    several
-        The settings.
-    capability
-        The make.
-    only
-        Says of the beginning of a stretch (seconds of the scene's clock) whether it is run.
+    Args:
+        scene: The place and what happens there; power cuts, plans and full disks are left out of it here.
+        several: The settings.
+        capability: The make.
+        only: Says of the beginning of a stretch (seconds of the scene's clock) whether it is run.
 
-    Returns
-    -------
-    list[Truth]
+    Returns:
         In the order of `several`.
     """
     cameras = [_Camera(scene, settings, capability) for settings in several]

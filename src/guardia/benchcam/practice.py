@@ -20,24 +20,16 @@ LEAST_OFTEN = 3
 
 @dataclass(frozen=True)
 class Level:
-    """How hard a scene is.
-
-    Parameters
-    ----------
-    number
-        From 1.
-    words
-        What makes it so.
-    by_day
-        So many causes of false recordings by day, the most frequent first.
-    by_night
-        So many by night; with none, nothing at all happens at night.
-    """
+    """How hard a scene is."""
 
     number: int
+    """From 1."""
     words: str
+    """What makes it so."""
     by_day: int
+    """So many causes of false recordings by day, the most frequent first."""
     by_night: int
+    """So many by night; with none, nothing at all happens at night."""
 
 
 LEVELS = (
@@ -59,16 +51,11 @@ def practice_place(seed: int) -> Place:
 def practice_scene(level: Level, seed: int) -> Scene:
     """Two weeks to practise on; the same for the same level and seed.
 
-    Parameters
-    ----------
-    level
-        What may happen.
-    seed
-        At least 0; no scene of the demo or the benchmark is made from the same numbers.
+    Args:
+        level: What may happen.
+        seed: At least 0; no scene of the demo or the benchmark is made from the same numbers.
 
-    Returns
-    -------
-    Scene
+    Returns:
         Mirrored, so that it is not one already known.
     """
     scene = build_scene(practice_place(seed), seed=900_000 + seed)

@@ -12,18 +12,12 @@ from guardia.benchcam.scene import HEIGHT, Picture
 
 @dataclass(frozen=True, eq=False)
 class Raster:
-    """Rows of a picture.
-
-    Parameters
-    ----------
-    pixels
-        (rows, W, 3) float32, 0..255, drawn into.
-    step
-        Its rows are those of the picture whose number is a multiple of this.
-    """
+    """Rows of a picture."""
 
     pixels: Picture
+    """(rows, W, 3) float32, 0..255, drawn into."""
     step: int = 1
+    """Its rows are those of the picture whose number is a multiple of this."""
 
     @property
     def numbers(self) -> NDArray[np.int64]:

@@ -39,20 +39,13 @@ def record(
 ) -> None:
     """Run a scene past the camera; write its clips and, apart, the truth.
 
-    Parameters
-    ----------
-    scene
-        The place and what happens there.
-    folder
-        Receives motion/, continuous/, walk-test/, snapshot/, the event list and truth.jsonl.
-    capability
-        The make.
-    settings
-        What the camera is told; the place's installed settings when None.
-    progress
-        Told the share done.
-    only
-        Says of the beginning of a stretch (seconds of the scene's clock) whether it is recorded.
+    Args:
+        scene: The place and what happens there.
+        folder: Receives motion/, continuous/, walk-test/, snapshot/, the event list and truth.jsonl.
+        capability: The make.
+        settings: What the camera is told; the place's installed settings when None.
+        progress: Told the share done.
+        only: Says of the beginning of a stretch (seconds of the scene's clock) whether it is recorded.
     """
     chosen, place = settings or scene.place.installed, scene.place
     for origin in ("motion", "continuous", "walk-test"):

@@ -52,24 +52,16 @@ def cloud(rng: np.random.Generator, shape: tuple[int, int], octaves: tuple[tuple
 
 @dataclass(frozen=True, eq=False)
 class Still:
-    """The scene without anything that moves.
-
-    Parameters
-    ----------
-    colour
-        (H, W, 3) float32, 0..255.
-    distance_m
-        (H, W) float32, distance along the ground; large for the sky.
-    water
-        (H, W) float32, 1 where open water is seen.
-    reeds
-        (H, W) float32, how far reeds give way to the wind, 0..1.
-    """
+    """The scene without anything that moves."""
 
     colour: Picture
+    """(H, W, 3) float32, 0..255."""
     distance_m: Picture
+    """(H, W) float32, distance along the ground; large for the sky."""
     water: Picture
+    """(H, W) float32, 1 where open water is seen."""
     reeds: Picture
+    """(H, W) float32, how far reeds give way to the wind, 0..1."""
 
 
 Tone = tuple[int, ...]

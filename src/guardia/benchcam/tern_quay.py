@@ -62,69 +62,46 @@ Span = tuple[float, float, float]
 
 @dataclass(frozen=True)
 class Place:
-    """One camera's place.
-
-    Parameters
-    ----------
-    slug
-        Short name for files.
-    name
-        The camera's name.
-    paint
-        Paints its still scene.
-    installed
-        The settings in force, with one mistake.
-    lines
-        Ways that people walk.
-    far_line
-        A way at the far end, hardly in reach.
-    drives
-        Ways that vehicles drive, none where none come.
-    false_drives
-        Ways of the traffic outside, which does not matter.
-    ropes
-        Masts with loose ropes.
-    flag
-        A flag on the pole.
-    sun_column
-        Where the water glitters, None for never.
-    open_air
-        Wind, gulls and clouds come here.
-    parcels
-        People bring parcels here.
-    names
-        Classes that the camera names in its event list.
-    list_form
-        Form of its event list, see benchcam.event_list.
-    clock_error_s
-        What its clock shows less the true time.
-    down
-        Stretch of the scene's clock in which it had no power.
-    full_from_s
-        From then on its store is full and takes nothing more; its event list goes on.
-    staff
-        The people who come on working days belong here.
-    """
+    """One camera's place."""
 
     slug: str
+    """Short name for files."""
     name: str
+    """The camera's name."""
     paint: Callable[[], Still]
+    """Paints its still scene."""
     installed: Settings
+    """The settings in force, with one mistake."""
     lines: tuple[Line, ...]
+    """Ways that people walk."""
     far_line: Line
+    """A way at the far end, hardly in reach."""
     drives: tuple[Line, ...] = ()
+    """Ways that vehicles drive, none where none come."""
     false_drives: tuple[Line, ...] = ()
+    """Ways of the traffic outside, which does not matter."""
     ropes: tuple[tuple[float, float], ...] = ()
+    """Masts with loose ropes."""
     flag: bool = False
+    """A flag on the pole."""
     sun_column: int | None = None
+    """Where the water glitters, None for never."""
     open_air: bool = True
+    """Wind, gulls and clouds come here."""
     parcels: bool = False
+    """People bring parcels here."""
     names: tuple[str, ...] = ()
+    """Classes that the camera names in its event list."""
     list_form: str = "table"
+    """Form of its event list, see benchcam.event_list."""
     clock_error_s: float = 0.0
+    """What its clock shows less the true time."""
     down: tuple[float, float] = (0.0, 0.0)
+    """Stretch of the scene's clock in which it had no power."""
     full_from_s: float = math.inf
+    """From then on its store is full and takes nothing more; its event list goes on."""
     staff: bool = False
+    """The people who come on working days belong here."""
 
 
 def _water_edge() -> BlockZone:
@@ -429,18 +406,12 @@ def _calls(place: Place, events: tuple[Event, ...]) -> tuple[tuple[float, Cause]
 def right_kind(events: list[dict[str, object]], start_s: float, end_s: float) -> str:
     """The judgement that is right for an occurrence: what is real outweighs what is false, else the longest overlap.
 
-    Parameters
-    ----------
-    events
-        From the truth file, of one clip.
-    start_s
-        Beginning of the occurrence on the clip's clock.
-    end_s
-        Its end.
+    Args:
+        events: From the truth file, of one clip.
+        start_s: Beginning of the occurrence on the clip's clock.
+        end_s: Its end.
 
-    Returns
-    -------
-    str
+    Returns:
         Id of a kind; 'other_false' when nothing happened.
     """
     best, kind = 0.0, "other_false"

@@ -24,27 +24,18 @@ Line = tuple[tuple[float, float], ...]
 
 @dataclass(frozen=True)
 class Event:
-    """One thing that happens, on the scene's clock (seconds from FIRST_DAY's midnight).
-
-    Parameters
-    ----------
-    kind
-        Id of the judgement that is right for it.
-    begin_s
-        First moment it can be seen.
-    end_s
-        Last moment.
-    actors
-        What to draw; none for wind and glitter, which belong to the scene.
-    expected
-        Somebody of the site on the usual way.
-    """
+    """One thing that happens, on the scene's clock (seconds from FIRST_DAY's midnight)."""
 
     kind: str
+    """Id of the judgement that is right for it."""
     begin_s: float
+    """First moment it can be seen."""
     end_s: float
+    """Last moment."""
     actors: tuple[Actor, ...] = ()
+    """What to draw; none for wind and glitter, which belong to the scene."""
     expected: bool = False
+    """Somebody of the site on the usual way."""
 
 
 def timed_way(line: Line, begin: float, speed: float) -> tuple[tuple[float, float, float], ...]:

@@ -14,27 +14,18 @@ from guardia.benchcam.scene import HEIGHT, WIDTH, Picture, Still, project
 
 @dataclass(frozen=True)
 class Wind:
-    """Gusts: the flag, the rigging and the reeds move, each gust rising and falling.
-
-    Parameters
-    ----------
-    still
-        The scene, for what gives way.
-    gusts
-        (begin, length, strength 0..1) of each.
-    calm
-        Strength between gusts.
-    flag
-        There is a flag on the pole.
-    ropes
-        (x, z) of each mast with a loose rope.
-    """
+    """Gusts: the flag, the rigging and the reeds move, each gust rising and falling."""
 
     still: Still
+    """The scene, for what gives way."""
     gusts: tuple[tuple[float, float, float], ...] = ()
+    """(begin, length, strength 0..1) of each."""
     calm: float = 0.05
+    """Strength between gusts."""
     flag: bool = True
+    """There is a flag on the pole."""
     ropes: tuple[tuple[float, float], ...] = ()
+    """(x, z) of each mast with a loose rope."""
 
     def strength(self, at_s: float) -> float:
         """Wind at a moment, 0..1."""
@@ -116,16 +107,11 @@ class Wind:
 class Water:
     """Ripples, and the sun's glitter path when it stands over the basin.
 
-    Parameters
-    ----------
-    still
-        The scene.
-    glitter
-        (begin, length, strength 0..1) of each spell of glitter.
-    sun_column
-        Column of the picture under the sun.
-    seed
-        For the ripples.
+    Args:
+        still: The scene.
+        glitter: (begin, length, strength 0..1) of each spell of glitter.
+        sun_column: Column of the picture under the sun.
+        seed: For the ripples.
     """
 
     def __init__(

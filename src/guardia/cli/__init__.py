@@ -27,14 +27,10 @@ from guardia.core.evidence.clips import Cause, Origin
 def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command; errors are told in plain words on standard error.
 
-    Parameters
-    ----------
-    arguments
-        Without the program's name; the process's own when None.
+    Args:
+        arguments: Without the program's name; the process's own when None.
 
-    Returns
-    -------
-    int
+    Returns:
         0 when all went well, 1 when something was skipped or a bar was missed, 2 when the command could not be done.
     """
     for stream in (sys.stdout, sys.stderr):

@@ -24,25 +24,17 @@ _BYDAY = ("MO", "TU", "WE", "TH", "FR", "SA", "SU")
 def calendar_of(plans: Mapping[str, WeekPlan], place: SitePlace, first: date) -> bytes:
     """Plans as a calendar.
 
-    Parameters
-    ----------
-    plans
-        By what they are for, such as 'Gate, recording'.
-    place
-        Where the site lies.
-    first
-        The first date.
+    Args:
+        plans: By what they are for, such as 'Gate, recording'.
+        place: Where the site lies.
+        first: The first date.
 
-    Returns
-    -------
-    bytes
+    Returns:
         An iCalendar file: a weekly event for each stretch by the clock, single ones for a year for those by the sun,
         and one for each exception.
 
-    Raises
-    ------
-    InvalidValue
-        If a plan follows the sun and it is not known where the site lies.
+    Raises:
+        InvalidValue: If a plan follows the sun and it is not known where the site lies.
     """
     from icalendar import Calendar, Event  # slow to import, and needed only here
 
@@ -81,14 +73,10 @@ def calendar_of(plans: Mapping[str, WeekPlan], place: SitePlace, first: date) ->
 def days_calendar(entries: Sequence[tuple[str, str, date]]) -> bytes:
     """Things to do as whole days.
 
-    Parameters
-    ----------
-    entries
-        Summary, description and date of each.
+    Args:
+        entries: Summary, description and date of each.
 
-    Returns
-    -------
-    bytes
+    Returns:
         An iCalendar file with an event for each; the same entry keeps its identity from one file to the next.
     """
     from icalendar import Calendar, Event  # slow to import, and needed only here
@@ -133,30 +121,19 @@ def read_specials(
 ) -> tuple[Special, ...]:
     """Exceptions from a calendar, such as the days on which a site is closed.
 
-    Parameters
-    ----------
-    path
-        An iCalendar file.
-    place
-        Where the site lies.
-    rule
-        What holds on those dates, as Special.rule.
-    first
-        Recurring events are taken from this date on.
-    last
-        To this date.
-    kept
-        What an error says was kept.
+    Args:
+        path: An iCalendar file.
+        place: Where the site lies.
+        rule: What holds on those dates, as Special.rule.
+        first: Recurring events are taken from this date on.
+        last: To this date.
+        kept: What an error says was kept.
 
-    Returns
-    -------
-    tuple[Special, ...]
+    Returns:
         In order of time.
 
-    Raises
-    ------
-    InvalidValue
-        If the file cannot be read, is no calendar, or holds too many events.
+    Raises:
+        InvalidValue: If the file cannot be read, is no calendar, or holds too many events.
     """
     from icalendar import Calendar  # slow to import, and needed only here
 

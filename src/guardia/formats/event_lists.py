@@ -54,71 +54,47 @@ _CAUSES = (
 
 @dataclass(frozen=True)
 class ListShape:
-    """What an event list looks like.
-
-    Parameters
-    ----------
-    path
-        The file.
-    form
-        'csv' or 'json lines'.
-    encoding
-        Of its text.
-    delimiter
-        Between CSV columns; empty for JSON Lines.
-    columns
-        Names of the columns; nested JSON is named with dots.
-    sample
-        The first rows as text, one value a column.
-    notes
-        What was noticed while looking.
-    """
+    """What an event list looks like."""
 
     path: Path
+    """The file."""
     form: str
+    """'csv' or 'json lines'."""
     encoding: str
+    """Of its text."""
     delimiter: str
+    """Between CSV columns; empty for JSON Lines."""
     columns: tuple[str, ...]
+    """Names of the columns; nested JSON is named with dots."""
     sample: tuple[tuple[str, ...], ...]
+    """The first rows as text, one value a column."""
     notes: tuple[str, ...] = ()
+    """What was noticed while looking."""
 
 
 @dataclass
 class EventReport:
-    """What was read.
-
-    Parameters
-    ----------
-    events
-        In order of the file.
-    skipped
-        One sentence per line that could not be used, the first of many; the last tells how many more.
-    doubts
-        What was read but should be looked at.
-    """
+    """What was read."""
 
     events: list[CameraEvent] = field(default_factory=list)
+    """In order of the file."""
     skipped: list[str] = field(default_factory=list)
+    """One sentence per line that could not be used, the first of many; the last tells how many more."""
     doubts: list[str] = field(default_factory=list)
+    """What was read but should be looked at."""
 
 
 def look_at(path: Path) -> ListShape:
     """Find out the form, encoding and columns of an event list from its beginning.
 
-    Parameters
-    ----------
-    path
-        The file.
+    Args:
+        path: The file.
 
-    Returns
-    -------
-    ListShape
+    Returns:
         What it looks like.
 
-    Raises
-    ------
-    InvalidValue
-        If it cannot be read, is no text, or holds no rows.
+    Raises:
+        InvalidValue: If it cannot be read, is no text, or holds no rows.
     """
     if not path.is_file():
         raise InvalidValue(f"{path.name} is no file that can be read.", kept="Nothing was changed.")
@@ -248,14 +224,10 @@ def _json_row(line: str) -> dict[str, str] | str:
 def guess_mapping(shape: ListShape) -> ColumnMapping:
     """A first guess of the mapping, from the columns' names and from what their values can be read as.
 
-    Parameters
-    ----------
-    shape
-        From look_at().
+    Args:
+        shape: From look_at().
 
-    Returns
-    -------
-    ColumnMapping
+    Returns:
         The guess; `time` may be empty when no column can be read as a time.
     """
     form_of = {}
@@ -325,25 +297,17 @@ def _is_time(text: str, code: str) -> bool:
 def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> EventReport:
     """Read all events of a list.
 
-    Parameters
-    ----------
-    shape
-        From look_at().
-    mapping
-        Which column means what.
-    zone
-        The site's, for times that name no zone of their own.
+    Args:
+        shape: From look_at().
+        mapping: Which column means what.
+        zone: The site's, for times that name no zone of their own.
 
-    Returns
-    -------
-    EventReport
+    Returns:
         The events at the times that the camera's clock showed, and what was skipped; a line that cannot be used never
         stops the rest.
 
-    Raises
-    ------
-    InvalidValue
-        If the mapping names no time or a column that is not there.
+    Raises:
+        InvalidValue: If the mapping names no time or a column that is not there.
     """
     wanted = [getattr(mapping, n) for n in ("time", "date", "duration", "named", "alert", "zone", "cause")]
     missing = [c for c in wanted if c and c not in shape.columns]

@@ -22,51 +22,35 @@ _KINDS = {name.lower(): kind.id for kind in KINDS for name in (kind.id, kind.tex
 
 
 class Judged(NamedTuple):
-    """One judgement.
-
-    Parameters
-    ----------
-    line
-        Line of the file, from 1.
-    clip
-        Name of the clip's file.
-    start
-        When the clip began, without a zone on the site's clock; None where the table does not say.
-    begin_s
-        On the clip's clock.
-    end_s
-        Likewise; infinite for all of the clip.
-    kind
-        Id of a kind; empty takes a judgement back.
-    """
+    """One judgement."""
 
     line: int
+    """Line of the file, from 1."""
     clip: str
+    """Name of the clip's file."""
     start: datetime | None
+    """When the clip began, without a zone on the site's clock; None where the table does not say."""
     begin_s: float
+    """On the clip's clock."""
     end_s: float
+    """Likewise; infinite for all of the clip."""
     kind: str
+    """Id of a kind; empty takes a judgement back."""
 
 
 def read_judgements(path: Path) -> list[Judged]:
     """Read a table of judgements.
 
-    Parameters
-    ----------
-    path
-        CSV with a header that names the columns clip and kind, and perhaps start, begin and end, or JSON Lines with
-        these names, by its ending. A start is ISO 8601; begin and end are seconds from the clip's first picture, kinds
-        their ids or words.
+    Args:
+        path: CSV with a header that names the columns clip and kind, and perhaps start, begin and end, or JSON Lines
+            with these names, by its ending. A start is ISO 8601; begin and end are seconds from the clip's first
+            picture, kinds their ids or words.
 
-    Returns
-    -------
-    list[Judged]
+    Returns:
         In the order of the file.
 
-    Raises
-    ------
-    InvalidValue
-        If it cannot be read, naming the first line that is wrong.
+    Raises:
+        InvalidValue: If it cannot be read, naming the first line that is wrong.
     """
     try:
         text = plain_file(path).read_text("utf-8-sig")

@@ -31,27 +31,18 @@ def looks_like_boxes(path: Path) -> bool:
 def read_mot(path: Path, *, rate_hz: float, width_px: int, height_px: int) -> tuple[Boxes, list[str]]:
     """Read boxes written as frame, id, left, top, width, height, confidence[, class, visibility] in pixels.
 
-    Parameters
-    ----------
-    path
-        The CSV file; frames count from 1.
-    rate_hz
-        Frames per second of the clip.
-    width_px
-        Width of the clip's picture.
-    height_px
-        Its height.
+    Args:
+        path: The CSV file; frames count from 1.
+        rate_hz: Frames per second of the clip.
+        width_px: Width of the clip's picture.
+        height_px: Its height.
 
-    Returns
-    -------
-    tuple[Boxes, list[str]]
+    Returns:
         Boxes on the clip's clock, those with confidence 0 left out (the form's mark for 'ignore'), and one sentence for
         each line that could not be used, the first of many.
 
-    Raises
-    ------
-    InvalidValue
-        If the file cannot be read, or the rate or size is not above 0.
+    Raises:
+        InvalidValue: If the file cannot be read, or the rate or size is not above 0.
     """
     if not (rate_hz > 0 and width_px > 0 and height_px > 0):
         raise InvalidValue("Boxes in pixels need the clip's frame rate and picture size.")

@@ -30,40 +30,28 @@ _TOLD = 20
 
 @dataclass
 class MetadataReport:
-    """What a metadata file says.
-
-    Parameters
-    ----------
-    events
-        Motion events, in order of their beginning.
-    boxes
-        Object boxes on the POSIX clock.
-    skipped
-        One sentence per element that could not be used, at most some.
-    """
+    """What a metadata file says."""
 
     events: list[CameraEvent] = field(default_factory=list)
+    """Motion events, in order of their beginning."""
     boxes: Boxes = field(default_factory=lambda: Boxes(np.empty(0), np.empty(0, np.int64), np.empty((0, 4)), {}))
+    """Object boxes on the POSIX clock."""
     skipped: list[str] = field(default_factory=list)
+    """One sentence per element that could not be used, at most some."""
 
 
 def read_metadata(path: Path) -> MetadataReport:
     """Read a metadata file.
 
-    Parameters
-    ----------
-    path
-        The XML file.
+    Args:
+        path: The XML file.
 
-    Returns
-    -------
-    MetadataReport
+    Returns:
         Events and boxes at the times that the camera's clock showed, and what was skipped.
 
-    Raises
-    ------
-    InvalidValue
-        If the file cannot be read, is not XML, or uses entities or document types, which are refused as unsafe.
+    Raises:
+        InvalidValue: If the file cannot be read, is not XML, or uses entities or document types, which are refused as
+            unsafe.
     """
     report = MetadataReport()
     rows: list[tuple[float, int, float, float, float, float]] = []

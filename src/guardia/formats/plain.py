@@ -14,22 +14,15 @@ MOST_BYTES = 200_000_000
 def plain_file(path: Path, *, most_bytes: int = MOST_BYTES) -> Path:
     """The same path, if it is one to read.
 
-    Parameters
-    ----------
-    path
-        Given by somebody; whether it exists is left to whoever opens it.
-    most_bytes
-        The largest size.
+    Args:
+        path: Given by somebody; whether it exists is left to whoever opens it.
+        most_bytes: The largest size.
 
-    Returns
-    -------
-    Path
+    Returns:
         As it was given.
 
-    Raises
-    ------
-    InvalidValue
-        If it is a pipe, a device or a socket, or larger.
+    Raises:
+        InvalidValue: If it is a pipe, a device or a socket, or larger.
     """
     try:
         state = path.stat()

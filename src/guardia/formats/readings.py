@@ -16,40 +16,27 @@ COLUMNS = ("of", "when", "what", "value")
 
 
 class ReadOff(NamedTuple):
-    """One line of a table.
-
-    Parameters
-    ----------
-    of
-        Name of the camera or the store.
-    reading
-        What was read.
-    """
+    """One line of a table."""
 
     of: str
+    """Name of the camera or the store."""
     reading: Reading
+    """What was read."""
 
 
 def read_readings(path: Path, zone: ZoneInfo) -> tuple[list[ReadOff], list[str]]:
     """Read a table of readings.
 
-    Parameters
-    ----------
-    path
-        CSV with a header that names the columns of, when (ISO 8601, the site's wall time without an offset), what and
-        value (empty for a state, and for an alert that never came).
-    zone
-        The site's time zone.
+    Args:
+        path: CSV with a header that names the columns of, when (ISO 8601, the site's wall time without an offset), what
+            and value (empty for a state, and for an alert that never came).
+        zone: The site's time zone.
 
-    Returns
-    -------
-    tuple[list[ReadOff], list[str]]
+    Returns:
         What can be used, and a sentence for each line that cannot.
 
-    Raises
-    ------
-    InvalidValue
-        If it is no such table at all.
+    Raises:
+        InvalidValue: If it is no such table at all.
     """
     try:
         text = plain_file(path).read_text("utf-8-sig")

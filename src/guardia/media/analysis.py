@@ -47,21 +47,14 @@ FINE_LEVEL = 2
 
 @dataclass(frozen=True, eq=False)
 class Analysis:
-    """What is kept of a clip.
-
-    Parameters
-    ----------
-    trace
-        The measurements that all scoring works on.
-    background
-        (H, W) uint8 luma of the still scene by this clip alone, at the analysis width.
-    length_s
-        Length of the clip by its pictures, 0 for a single picture.
-    """
+    """What is kept of a clip."""
 
     trace: Trace
+    """The measurements that all scoring works on."""
     background: NDArray[np.uint8]
+    """(H, W) uint8 luma of the still scene by this clip alone, at the analysis width."""
     length_s: float
+    """Length of the clip by its pictures, 0 for a single picture."""
 
 
 def analyse_clip(
@@ -74,28 +67,18 @@ def analyse_clip(
 ) -> Analysis:
     """Measure a clip once.
 
-    Parameters
-    ----------
-    path
-        Any file that FFmpeg reads.
-    help_
-        What the same camera's other clips of that hour say of what stays put.
-    cancelled
-        Asked between blocks; True ends the work with what was measured until then.
-    threads
-        Decoding threads, 0 for as many as there are cores.
-    hardware
-        Where to decode, None for software.
+    Args:
+        path: Any file that FFmpeg reads.
+        help_: What the same camera's other clips of that hour say of what stays put.
+        cancelled: Asked between blocks; True ends the work with what was measured until then.
+        threads: Decoding threads, 0 for as many as there are cores.
+        hardware: Where to decode, None for software.
 
-    Returns
-    -------
-    Analysis
+    Returns:
         Trace and background.
 
-    Raises
-    ------
-    UnreadableClip
-        If the file cannot be used.
+    Raises:
+        UnreadableClip: If the file cannot be used.
     """
     parts: list[Trace] = []
     backgrounds = []
@@ -116,24 +99,16 @@ def analyse_clip(
 def compared(path: Path, device: str) -> tuple[Hardware | None, str]:
     """Decode a clip on a device and by software, and hold the traces against each other.
 
-    Parameters
-    ----------
-    path
-        A clip like those that are to be measured.
-    device
-        FFmpeg's name of the kind of device.
+    Args:
+        path: A clip like those that are to be measured.
+        device: FFmpeg's name of the kind of device.
 
-    Returns
-    -------
-    tuple[Hardware | None, str]
+    Returns:
         The device, None where clips are to be decoded by software; and what came of it, in a sentence.
 
-    Raises
-    ------
-    InvalidValue
-        If FFmpeg does not know such a device.
-    UnreadableClip
-        If the clip cannot be used.
+    Raises:
+        InvalidValue: If FFmpeg does not know such a device.
+        UnreadableClip: If the clip cannot be used.
     """
     check_device(device)
     hardware = Hardware(device, probe(path).codec)
@@ -152,22 +127,15 @@ def compared(path: Path, device: str) -> tuple[Hardware | None, str]:
 def fine_tracks(path: Path, *, stopped: Callable[[], bool] = lambda: False) -> list[Track]:
     """Follow what moves in a clip on a grid four times as fine as that of a trace, to see where it stands and ends.
 
-    Parameters
-    ----------
-    path
-        Any file that FFmpeg reads.
-    stopped
-        Asked between blocks; True ends the work with what was found until then.
+    Args:
+        path: Any file that FFmpeg reads.
+        stopped: Asked between blocks; True ends the work with what was found until then.
 
-    Returns
-    -------
-    list[Track]
+    Returns:
         In order of their beginning.
 
-    Raises
-    ------
-    UnreadableClip
-        If the file cannot be used.
+    Raises:
+        UnreadableClip: If the file cannot be used.
     """
     times: list[NDArray[np.float64]] = []
     boxes: list[NDArray[np.float64]] = []
@@ -186,24 +154,16 @@ def look_at_walk(
 ) -> WalkLook | None:
     """Follow who walks through a clip and look at its picture at several moments; None where nobody is followed.
 
-    Parameters
-    ----------
-    path
-        Any file that FFmpeg reads.
-    view
-        Height, tilt and lens of the camera, None while not known.
-    stopped
-        Asked between blocks; True ends the work with what was found until then.
+    Args:
+        path: Any file that FFmpeg reads.
+        view: Height, tilt and lens of the camera, None while not known.
+        stopped: Asked between blocks; True ends the work with what was found until then.
 
-    Returns
-    -------
-    WalkLook | None
+    Returns:
         Distances, pixels a metre, sharpness.
 
-    Raises
-    ------
-    UnreadableClip
-        If the file cannot be used.
+    Raises:
+        UnreadableClip: If the file cannot be used.
     """
     track = farthest_walk(fine_tracks(path, stopped=stopped))
     if track is None or stopped():
@@ -216,22 +176,15 @@ def look_at_walk(
 def analyse_snapshot(path: Path, others: Sequence[NDArray[np.uint8]]) -> Analysis:
     """Measure a single picture against other pictures of the same camera.
 
-    Parameters
-    ----------
-    path
-        A still picture that FFmpeg reads.
-    others
-        (H, W) uint8 luma at the analysis width, of the camera's other pictures of that hour.
+    Args:
+        path: A still picture that FFmpeg reads.
+        others: (H, W) uint8 luma at the analysis width, of the camera's other pictures of that hour.
 
-    Returns
-    -------
-    Analysis
+    Returns:
         Trace of one picture at 0 s, and the background it was held against.
 
-    Raises
-    ------
-    UnreadableClip
-        If the file cannot be used.
+    Raises:
+        UnreadableClip: If the file cannot be used.
     """
     luma = still_luma(path)
     background = snapshot_background(luma, list(others))
@@ -247,20 +200,13 @@ def still_luma(path: Path) -> NDArray[np.uint8]:
 def key_times(trace: Trace, start_s: float, end_s: float, *, contrast: int) -> list[float]:
     """Times of an occurrence's key pictures: in each of KEY_PICTURES equal parts, where the motion is largest.
 
-    Parameters
-    ----------
-    trace
-        The clip's trace.
-    start_s
-        Beginning of the occurrence.
-    end_s
-        Its end.
-    contrast
-        One of the contrast levels.
+    Args:
+        trace: The clip's trace.
+        start_s: Beginning of the occurrence.
+        end_s: Its end.
+        contrast: One of the contrast levels.
 
-    Returns
-    -------
-    list[float]
+    Returns:
         KEY_PICTURES seconds on the clip's clock, rising.
     """
     stack = TraceStack([trace])
@@ -276,24 +222,16 @@ def key_times(trace: Trace, start_s: float, end_s: float, *, contrast: int) -> l
 def key_pictures(path: Path, times_s: Sequence[float], *, threads: int = 0) -> bytes:
     """The key pictures of an occurrence side by side, as one JPEG.
 
-    Parameters
-    ----------
-    path
-        The clip.
-    times_s
-        Seconds on the clip's clock, rising.
-    threads
-        Decoding threads, 0 for as many as there are cores.
+    Args:
+        path: The clip.
+        times_s: Seconds on the clip's clock, rising.
+        threads: Decoding threads, 0 for as many as there are cores.
 
-    Returns
-    -------
-    bytes
+    Returns:
         JPEG of len(times_s) pictures of KEY_WIDTH_PX each (narrower clips are not enlarged).
 
-    Raises
-    ------
-    UnreadableClip
-        If the file cannot be used.
+    Raises:
+        UnreadableClip: If the file cannot be used.
     """
     return encode_jpeg(np.concatenate(pictures_at(path, times_s, width_px=KEY_WIDTH_PX, threads=threads), axis=1))
 
@@ -303,28 +241,18 @@ def moving_pictures(
 ) -> list[tuple[float, bytes]]:
     """The sampled pictures of a stretch of a clip, in colour, for looking at it.
 
-    Parameters
-    ----------
-    path
-        The clip.
-    start_s
-        Beginning on the clip's clock.
-    end_s
-        End likewise.
-    width_px
-        Width of the pictures; a narrower one is not enlarged.
-    stopped
-        Asked now and then; True gives what there is until then.
+    Args:
+        path: The clip.
+        start_s: Beginning on the clip's clock.
+        end_s: End likewise.
+        width_px: Width of the pictures; a narrower one is not enlarged.
+        stopped: Asked now and then; True gives what there is until then.
 
-    Returns
-    -------
-    list[tuple[float, bytes]]
+    Returns:
         (seconds on the clip's clock, JPEG), ANALYSIS_RATE_HZ per second.
 
-    Raises
-    ------
-    UnreadableClip
-        If the file cannot be used.
+    Raises:
+        UnreadableClip: If the file cannot be used.
     """
     count = max(1, round((end_s - start_s) * ANALYSIS_RATE_HZ))
     times = [start_s + n / ANALYSIS_RATE_HZ for n in range(count)]
@@ -351,26 +279,17 @@ BLUR_PX = 18
 def still_of(path: Path, at_s: float, blur: Trace | None, *, width_px: int) -> bytes:
     """One picture of a clip; with a trace, wherever something moved in that clip is blurred.
 
-    Parameters
-    ----------
-    path
-        The clip.
-    at_s
-        Moment on the clip's clock.
-    blur
-        What moved in the clip, None to blur nothing.
-    width_px
-        Width of the picture.
+    Args:
+        path: The clip.
+        at_s: Moment on the clip's clock.
+        blur: What moved in the clip, None to blur nothing.
+        width_px: Width of the picture.
 
-    Returns
-    -------
-    bytes
+    Returns:
         JPEG.
 
-    Raises
-    ------
-    UnreadableClip
-        If the clip cannot be read.
+    Raises:
+        UnreadableClip: If the clip cannot be read.
     """
     pictures = pictures_at(path, [at_s], width_px=width_px)
     if not pictures:
@@ -426,22 +345,15 @@ def lifted(jpeg: bytes) -> bytes:
 def clean_view(clips: Sequence[tuple[Path, float]], *, width_px: int = 960) -> bytes:
     """A background picture without what moves, from pictures of many clips or many moments of a few.
 
-    Parameters
-    ----------
-    clips
-        Clips of one camera in like light, each with its duration in seconds.
-    width_px
-        Width of the result at most.
+    Args:
+        clips: Clips of one camera in like light, each with its duration in seconds.
+        width_px: Width of the result at most.
 
-    Returns
-    -------
-    bytes
+    Returns:
         JPEG.
 
-    Raises
-    ------
-    UnreadableClip
-        If not one of the clips can be used.
+    Raises:
+        UnreadableClip: If not one of the clips can be used.
     """
     each = -(-VIEW_PICTURES // max(1, len(clips)))
     pictures: list[NDArray[np.uint8]] = []

@@ -11,18 +11,12 @@ from guardia.core.base.errors import InvalidValue
 
 @dataclass(frozen=True)
 class Hardware:
-    """A device that decodes one kind of stream as software does.
-
-    Parameters
-    ----------
-    device
-        FFmpeg's name of the kind of device, such as 'cuda' or 'vaapi'.
-    codec
-        FFmpeg's name of the codec that was compared; others are decoded by software.
-    """
+    """A device that decodes one kind of stream as software does."""
 
     device: str
+    """FFmpeg's name of the kind of device, such as 'cuda' or 'vaapi'."""
     codec: str
+    """FFmpeg's name of the codec that was compared; others are decoded by software."""
 
     def opener(self) -> HWAccel:
         """What PyAV opens a file with; a stream that the device cannot take is decoded by software."""

@@ -29,52 +29,35 @@ MAX_SIDE_PX = 16384
 
 @dataclass(frozen=True)
 class ClipInfo:
-    """What a video file says of itself.
-
-    Parameters
-    ----------
-    width
-        Pixels across, as it is shown: turned and with square pixels.
-    height
-        Pixels down, likewise.
-    codec
-        FFmpeg's name of the codec.
-    duration_s
-        Length by the container; by the pictures where it does not say or cannot be trusted.
-    bytes
-        Size of the file.
-    created
-        Start by the container's metadata, aware, or None.
-    """
+    """What a video file says of itself."""
 
     width: int
+    """Pixels across, as it is shown: turned and with square pixels."""
     height: int
+    """Pixels down, likewise."""
     codec: str
+    """FFmpeg's name of the codec."""
     duration_s: float
+    """Length by the container; by the pictures where it does not say or cannot be trusted."""
     bytes: int
+    """Size of the file."""
     created: datetime | None
+    """Start by the container's metadata, aware, or None."""
 
 
 @contextmanager
 def open_video(path: Path, *, hardware: Hardware | None = None) -> Iterator[tuple[Any, Any]]:
     """Open a file and its first video stream.
 
-    Parameters
-    ----------
-    path
-        Any file that FFmpeg reads.
-    hardware
-        Decodes on this device what it was compared on, if it can be had; None for software.
+    Args:
+        path: Any file that FFmpeg reads.
+        hardware: Decodes on this device what it was compared on, if it can be had; None for software.
 
-    Yields
-    ------
-    tuple[Any, Any]
+    Yields:
         PyAV container and video stream.
 
-    Raises
-    ------
-    UnreadableClip
-        If there is no such file, it is empty, no video, has only sound, or is damaged.
+    Raises:
+        UnreadableClip: If there is no such file, it is empty, no video, has only sound, or is damaged.
     """
     skipped = "It was skipped; nothing else was affected."
     if not path.is_file():
@@ -147,21 +130,14 @@ def _source(path: Path) -> str | BinaryIO:
 
 @dataclass(frozen=True)
 class Shown:
-    """How pictures are shown: a stream may say that they lie on their side, or that its pixels are not square.
-
-    Parameters
-    ----------
-    width
-        Pixels across when shown, square ones.
-    height
-        Pixels down, likewise.
-    turns
-        Quarter turns against the clock from the decoded picture.
-    """
+    """How pictures are shown: a stream may say that they lie on their side, or that its pixels are not square."""
 
     width: int
+    """Pixels across when shown, square ones."""
     height: int
+    """Pixels down, likewise."""
     turns: int
+    """Quarter turns against the clock from the decoded picture."""
 
     def small(self, width_px: int) -> tuple[int, int]:
         """Width and height when scaled to a width; a narrower picture is not enlarged."""
@@ -179,20 +155,14 @@ def _shown(stream: Any, frame: Any) -> Shown:
 def probe(path: Path) -> ClipInfo:
     """Read what a video file says of itself, and decode its first picture.
 
-    Parameters
-    ----------
-    path
-        Any file that FFmpeg reads.
+    Args:
+        path: Any file that FFmpeg reads.
 
-    Returns
-    -------
-    ClipInfo
+    Returns:
         Size, codec, length, start.
 
-    Raises
-    ------
-    UnreadableClip
-        As open_video, and if no picture can be decoded or pictures are too small.
+    Raises:
+        UnreadableClip: As open_video, and if no picture can be decoded or pictures are too small.
     """
     with open_video(path) as (container, stream):
         duration = 0.0
@@ -257,20 +227,13 @@ def _created(metadata: dict[str, str]) -> datetime | None:
 def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "") -> tuple[datetime, str]:
     """When a clip began and how that is known.
 
-    Parameters
-    ----------
-    path
-        The file.
-    info
-        From probe().
-    time_zone
-        The site's.
-    pattern
-        How the camera writes the time in file names, see core.clock.NAME_FORMS.
+    Args:
+        path: The file.
+        info: From probe().
+        time_zone: The site's.
+        pattern: How the camera writes the time in file names, see core.clock.NAME_FORMS.
 
-    Returns
-    -------
-    tuple[datetime, str]
+    Returns:
         Aware start by the camera's clock, and 'file name', 'metadata' or 'file date' (the weakest: the file's own date
         less its length).
     """
@@ -285,21 +248,14 @@ def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "
 
 @dataclass(frozen=True, eq=False)
 class Pictures:
-    """A block of sampled pictures.
-
-    Parameters
-    ----------
-    times_s
-        (F,) seconds from the clip's first picture.
-    luma
-        (F, H, W) uint8, W at most the analysis width.
-    length_s
-        Length of the whole clip by its pictures, as far as it is known by now.
-    """
+    """A block of sampled pictures."""
 
     times_s: NDArray[np.float64]
+    """(F,) seconds from the clip's first picture."""
     luma: NDArray[np.uint8]
+    """(F, H, W) uint8, W at most the analysis width."""
     length_s: float
+    """Length of the whole clip by its pictures, as far as it is known by now."""
 
 
 def sampled_pictures(
@@ -317,30 +273,20 @@ def sampled_pictures(
     presentation time. Pictures that nothing refers to and that are not taken are not decoded. Where a file's times
     start again, as in files put end to end, they go on from there.
 
-    Parameters
-    ----------
-    path
-        The file.
-    rate_hz
-        Analysis rate.
-    width_px
-        Analysis width; a narrower picture is not enlarged.
-    block_s
-        Give pictures in blocks of this length, the last one half to one and a half of it; all in one when None.
-    threads
-        Decoding threads, 0 for as many as there are cores.
-    hardware
-        Where to decode, None for software.
+    Args:
+        path: The file.
+        rate_hz: Analysis rate.
+        width_px: Analysis width; a narrower picture is not enlarged.
+        block_s: Give pictures in blocks of this length, the last one half to one and a half of it; all in one when
+            None.
+        threads: Decoding threads, 0 for as many as there are cores.
+        hardware: Where to decode, None for software.
 
-    Yields
-    ------
-    Pictures
+    Yields:
         In order of time. A file that breaks off gives what could be decoded.
 
-    Raises
-    ------
-    UnreadableClip
-        If not one picture can be decoded.
+    Raises:
+        UnreadableClip: If not one picture can be decoded.
     """
     with open_video(path, hardware=hardware) as (container, stream):
         timeline = _looked_over(path, container, stream)
@@ -448,26 +394,17 @@ def each_picture_at(
 ) -> Iterator[NDArray[np.uint8]]:
     """Colour pictures of a clip near given times, one after another.
 
-    Parameters
-    ----------
-    path
-        The file.
-    times_s
-        Seconds from the clip's first picture, rising.
-    width_px
-        Width of the pictures; a narrower one is not enlarged.
-    threads
-        Decoding threads, 0 for as many as there are cores.
+    Args:
+        path: The file.
+        times_s: Seconds from the clip's first picture, rising.
+        width_px: Width of the pictures; a narrower one is not enlarged.
+        threads: Decoding threads, 0 for as many as there are cores.
 
-    Yields
-    ------
-    NDArray[np.uint8]
+    Yields:
         One (H, W, 3) uint8 RGB picture per time: the first at or after it, else the last there is.
 
-    Raises
-    ------
-    UnreadableClip
-        If not one picture can be decoded.
+    Raises:
+        UnreadableClip: If not one picture can be decoded.
     """
     with open_video(path) as (container, stream):
         timeline = _looked_over(path, container, stream)

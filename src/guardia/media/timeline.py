@@ -59,25 +59,17 @@ def packets_of(container: Any, stream: Any) -> Iterator[Any]:
 
 @dataclass(frozen=True)
 class Timeline:
-    """When the pictures of a clip are shown, known before anything is decoded.
-
-    Parameters
-    ----------
-    stamps
-        Of the pictures that are shown, rising, ticks of the stream.
-    base
-        Seconds of a tick.
-    length_s
-        From the first picture to the end of the last.
-    order
-        In the order of decoding: each picture's stamp, and whether the decoder begins anew with it; empty where the
-        container does not tell that for sure.
-    """
+    """When the pictures of a clip are shown, known before anything is decoded."""
 
     stamps: list[int]
+    """Of the pictures that are shown, rising, ticks of the stream."""
     base: float
+    """Seconds of a tick."""
     length_s: float
+    """From the first picture to the end of the last."""
     order: tuple[tuple[int, bool], ...] = ()
+    """In the order of decoding: each picture's stamp, and whether the decoder begins anew with it; empty where the
+    container does not tell that for sure."""
 
     @property
     def first_s(self) -> float:

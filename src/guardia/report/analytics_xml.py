@@ -24,18 +24,12 @@ USUAL = Grid(22, 18)
 def analytics_xml(camera: str, settings: Settings, capability: Capability) -> bytes:
     """The analytics configuration of one camera.
 
-    Parameters
-    ----------
-    camera
-        Its name.
-    settings
-        What is to be entered.
-    capability
-        The make.
+    Args:
+        camera: Its name.
+        settings: What is to be entered.
+        capability: The make.
 
-    Returns
-    -------
-    bytes
+    Returns:
         An XML document in UTF-8.
     """
     ET.register_namespace("tt", TT)

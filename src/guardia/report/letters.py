@@ -37,17 +37,12 @@ def register_fonts() -> None:
 def runs(words: str, font: str = REGULAR) -> list[tuple[str, str]]:
     """Split words into pieces that one font can draw, in the order they are drawn from left to right.
 
-    Parameters
-    ----------
-    words
-        What to write, in reading order. Hebrew and Arabic are turned by the Unicode bidirectional algorithm
-        (UAX #9) in a line that runs from left to right, and Arabic letters are joined.
-    font
-        The font for letters it has.
+    Args:
+        words: What to write, in reading order. Hebrew and Arabic are turned by the Unicode bidirectional algorithm (UAX
+            #9) in a line that runs from left to right, and Arabic letters are joined.
+        font: The font for letters it has.
 
-    Returns
-    -------
-    list[tuple[str, str]]
+    Returns:
         Font and piece. A letter that no font has is replaced by `NO_FONT`.
     """
     register_fonts()

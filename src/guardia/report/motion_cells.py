@@ -21,14 +21,10 @@ LONGEST = 128
 def pack_cells(cells: NDArray[np.bool_]) -> str:
     """Pack a cell mask.
 
-    Parameters
-    ----------
-    cells
-        (rows, columns), True where a cell is active.
+    Args:
+        cells: (rows, columns), True where a cell is active.
 
-    Returns
-    -------
-    str
+    Returns:
         Base64 of the PackBits of the bits in reading order.
     """
     return base64.b64encode(b"".join(_pack_bits(np.packbits(cells.ravel()).tobytes()))).decode("ascii")

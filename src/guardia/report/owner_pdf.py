@@ -22,60 +22,39 @@ CAUTION = (
 
 @dataclass(frozen=True)
 class OwnerPage:
-    """What is told of one camera.
-
-    Parameters
-    ----------
-    camera
-        Its name.
-    make
-        Its make.
-    changes
-        What the draft changes, in the make's words; none where nothing.
-    rows
-        What is counted, under the installed settings and under the draft.
-    lasts
-        How long footage and charge last.
-    findings
-        What is wrong.
-    due
-        What is due, with its date.
-    not_known
-        What the figures rest on, and what they cannot show.
-    pictures
-        Words and JPEG of each; only where they were asked for.
-    """
+    """What is told of one camera."""
 
     camera: str
+    """Its name."""
     make: str
+    """Its make."""
     changes: Sequence[str]
+    """What the draft changes, in the make's words; none where nothing."""
     rows: Sequence[tuple[str, str, str]]
+    """What is counted, under the installed settings and under the draft."""
     lasts: Sequence[str]
+    """How long footage and charge last."""
     findings: Sequence[str]
+    """What is wrong."""
     due: Sequence[str]
+    """What is due, with its date."""
     not_known: Sequence[str]
+    """What the figures rest on, and what they cannot show."""
     pictures: Sequence[tuple[str, bytes]] = ()
+    """Words and JPEG of each; only where they were asked for."""
 
 
 def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[OwnerPage], people: str = "") -> bytes:
     """The report as a PDF of A4 pages.
 
-    Parameters
-    ----------
-    site
-        Name of the site.
-    time_zone
-        Its time zone.
-    made
-        When, on the site's clock.
-    cameras
-        A page each.
-    people
-        Who is expected there, in words.
+    Args:
+        site: Name of the site.
+        time_zone: Its time zone.
+        made: When, on the site's clock.
+        cameras: A page each.
+        people: Who is expected there, in words.
 
-    Returns
-    -------
-    bytes
+    Returns:
         The PDF.
     """
     style = paper_styles()

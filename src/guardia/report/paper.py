@@ -19,24 +19,16 @@ INK, SOFT_INK, FAINT = colors.HexColor("#17323b"), colors.HexColor("#4a5560"), c
 
 
 class Styles(NamedTuple):
-    """The styles of a paper.
-
-    Parameters
-    ----------
-    body
-        Running text.
-    small
-        Notes.
-    head
-        Heads of sections.
-    title
-        The paper's own.
-    """
+    """The styles of a paper."""
 
     body: ParagraphStyle
+    """Running text."""
     small: ParagraphStyle
+    """Notes."""
     head: ParagraphStyle
+    """Heads of sections."""
     title: ParagraphStyle
+    """The paper's own."""
 
 
 def paper_styles() -> Styles:
@@ -96,20 +88,13 @@ def pages(story: Sequence[Flowable], title: str) -> bytes:
 def list_pdf(title: str, subtitle: str, sections: Sequence[tuple[str, Sequence[tuple[str, str]]]], foot: str) -> bytes:
     """A list to tick.
 
-    Parameters
-    ----------
-    title
-        Of the paper.
-    subtitle
-        Beneath it.
-    sections
-        Head and rows of each; a row is what to do, and what is said of it in small print.
-    foot
-        To be filled in by hand.
+    Args:
+        title: Of the paper.
+        subtitle: Beneath it.
+        sections: Head and rows of each; a row is what to do, and what is said of it in small print.
+        foot: To be filled in by hand.
 
-    Returns
-    -------
-    bytes
+    Returns:
         A PDF of A4 pages.
     """
     style = paper_styles()

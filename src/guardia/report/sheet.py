@@ -32,36 +32,24 @@ CAUTIONS = (
 
 @dataclass(frozen=True)
 class SheetContent:
-    """What a settings sheet says.
-
-    Parameters
-    ----------
-    site
-        Name of the site.
-    time_zone
-        Its IANA name.
-    camera
-        Name of the camera.
-    capability
-        The make.
-    settings
-        The draft to hand over.
-    comparison
-        Its score beside that of the installed settings.
-    made
-        Now, aware, in the site's time zone.
-    explained
-        How far the motion model explains what this camera recorded, in a sentence; empty when nothing tells.
-    """
+    """What a settings sheet says."""
 
     site: str
+    """Name of the site."""
     time_zone: str
+    """Its IANA name."""
     camera: str
+    """Name of the camera."""
     capability: Capability
+    """The make."""
     settings: Settings
+    """The draft to hand over."""
     comparison: Comparison
+    """Its score beside that of the installed settings."""
     made: datetime
+    """Now, aware, in the site's time zone."""
     explained: str = ""
+    """How far the motion model explains what this camera recorded, in a sentence; empty when nothing tells."""
 
     @property
     def limits(self) -> tuple[str, ...]:
@@ -70,21 +58,14 @@ class SheetContent:
 
 
 class Line(NamedTuple):
-    """One line of a sheet against what is installed.
-
-    Parameters
-    ----------
-    text
-        What to enter.
-    changes
-        Whether it is different on the camera now.
-    note
-        What it was there, '' where nothing was or nothing changes.
-    """
+    """One line of a sheet against what is installed."""
 
     text: str
+    """What to enter."""
     changes: bool
+    """Whether it is different on the camera now."""
     note: str
+    """What it was there, '' where nothing was or nothing changes."""
 
     @property
     def words(self) -> str:
@@ -95,16 +76,11 @@ class Line(NamedTuple):
 def steps(settings: Settings, capability: Capability) -> list[str]:
     """What to enter on the camera, in the make's own terms, one line each.
 
-    Parameters
-    ----------
-    settings
-        What to enter.
-    capability
-        The make.
+    Args:
+        settings: What to enter.
+        capability: The make.
 
-    Returns
-    -------
-    list[str]
+    Returns:
         In the order of work.
     """
     return [line.text for line in lines_against(settings, settings, capability)]
@@ -115,18 +91,12 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
 
     A line changes where the value differs, whatever its words; what is set back to its usual value stands here as well.
 
-    Parameters
-    ----------
-    installed
-        What is on the camera.
-    settings
-        What to enter.
-    capability
-        The make.
+    Args:
+        installed: What is on the camera.
+        settings: What to enter.
+        capability: The make.
 
-    Returns
-    -------
-    list[Line]
+    Returns:
         In the order of work.
     """
     lines: list[Line] = []
@@ -204,20 +174,14 @@ def score_to_dict(score: Score) -> dict[str, Any]:
 def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
     """Plain JSON form of the sheet, checked against its published schema.
 
-    Parameters
-    ----------
-    content
-        What it says.
+    Args:
+        content: What it says.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         As docs/formats.md describes.
 
-    Raises
-    ------
-    InvalidValue
-        If the sheet does not keep to its schema.
+    Raises:
+        InvalidValue: If the sheet does not keep to its schema.
     """
     data = {
         "format": "guardia-settings-sheet",
@@ -251,15 +215,11 @@ def _motion_cells(settings: Settings, capability: Capability) -> dict[str, Any]:
 def check_sheet(data: Any) -> None:
     """Check a sheet against its published schema.
 
-    Parameters
-    ----------
-    data
-        A sheet's JSON form.
+    Args:
+        data: A sheet's JSON form.
 
-    Raises
-    ------
-    InvalidValue
-        Naming the first part that does not keep to it.
+    Raises:
+        InvalidValue: Naming the first part that does not keep to it.
     """
     from jsonschema import Draft202012Validator  # slow to import, and needed only here
 

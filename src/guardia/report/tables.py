@@ -25,18 +25,12 @@ Row = Mapping[str, str | float | int | bool | None]
 def occurrence_rows(camera: str, evidence: Evidence, comparison: Comparison) -> Iterator[Row]:
     """One row for each occurrence of a camera, those that other evidence repeats included and marked.
 
-    Parameters
-    ----------
-    camera
-        Its name.
-    evidence
-        Clips, occurrences, events.
-    comparison
-        Outcomes under the installed settings and the draft.
+    Args:
+        camera: Its name.
+        evidence: Clips, occurrences, events.
+        comparison: Outcomes under the installed settings and the draft.
 
-    Yields
-    ------
-    Row
+    Yields:
         Names and values; times are ISO 8601 with the site's offset, lengths seconds.
     """
     zone = ZoneInfo(evidence.time_zone)
@@ -68,18 +62,12 @@ def occurrence_rows(camera: str, evidence: Evidence, comparison: Comparison) -> 
 def statistic_rows(camera: str, by: str, lines: Sequence[Line]) -> Iterator[Row]:
     """One row for each line of a statistic.
 
-    Parameters
-    ----------
-    camera
-        Its name.
-    by
-        What is counted by.
-    lines
-        The statistic.
+    Args:
+        camera: Its name.
+        by: What is counted by.
+        lines: The statistic.
 
-    Yields
-    ------
-    Row
+    Yields:
         Names and values; rates are a day, with the ends of their exact 95 % interval.
     """
     for line in lines:
@@ -98,19 +86,13 @@ def statistic_rows(camera: str, by: str, lines: Sequence[Line]) -> Iterator[Row]
 def write_table(path: Path, rows: Sequence[Row]) -> None:
     """Write rows in the form that the file's ending names.
 
-    Parameters
-    ----------
-    path
-        Ends in one of SUFFIXES.
-    rows
-        All with the same names.
+    Args:
+        path: Ends in one of SUFFIXES.
+        rows: All with the same names.
 
-    Raises
-    ------
-    InvalidValue
-        If the ending is another.
-    ProjectError
-        If the file cannot be written; nothing half-written is left then.
+    Raises:
+        InvalidValue: If the ending is another.
+        ProjectError: If the file cannot be written; nothing half-written is left then.
     """
     writers = {".csv": _write_csv, ".jsonl": _write_jsonl, ".xlsx": _write_xlsx}
     write = writers.get(path.suffix.lower())

@@ -15,12 +15,9 @@ from guardia.store.rows import read_each
 class CameraLists:
     """Event lists and boxes of a project's cameras.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:
@@ -29,18 +26,12 @@ class CameraLists:
     def add_events(self, camera_id: int, shown: Sequence[CameraEvent], source: str) -> int:
         """Take in entries of a camera's event list.
 
-        Parameters
-        ----------
-        camera_id
-            The camera.
-        shown
-            The events at the times that the camera's clock showed.
-        source
-            Name of the list.
+        Args:
+            camera_id: The camera.
+            shown: The events at the times that the camera's clock showed.
+            source: Name of the list.
 
-        Returns
-        -------
-        int
+        Returns:
             How many were new; the same time, class and zone is taken in once.
         """
         before = self.event_count(camera_id)

@@ -29,12 +29,9 @@ _AWAY = "\x1f"
 class Cameras:
     """Name, make, clock, view and picture of each camera.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    settings
-        Their settings.
+    Args:
+        database: The project's.
+        settings: Their settings.
     """
 
     def __init__(self, database: Database, settings: CameraSettings) -> None:
@@ -53,20 +50,14 @@ class Cameras:
     def get(self, camera_id: int) -> Camera:
         """One camera with its settings in force and its draft.
 
-        Parameters
-        ----------
-        camera_id
-            Number in the project.
+        Args:
+            camera_id: Number in the project.
 
-        Returns
-        -------
-        Camera
+        Returns:
             The camera.
 
-        Raises
-        ------
-        ProjectError
-            If the project has no such camera, or what it keeps of it is damaged.
+        Raises:
+            ProjectError: If the project has no such camera, or what it keeps of it is damaged.
         """
         rows = self._db.rows(
             "SELECT name, capability, clock_error_s, time_pattern, view, about FROM camera WHERE id = ?", (camera_id,)
@@ -93,26 +84,17 @@ class Cameras:
     def add(self, name: str, capability: Mapping[str, Any], installed: Settings, *, from_s: float | None = None) -> int:
         """Add a camera whose draft begins as its installed settings.
 
-        Parameters
-        ----------
-        name
-            Named after its place; not yet used in this project.
-        capability
-            JSON form of the make.
-        installed
-            Settings in force.
-        from_s
-            Since when, POSIX seconds, None if unknown.
+        Args:
+            name: Named after its place; not yet used in this project.
+            capability: JSON form of the make.
+            installed: Settings in force.
+            from_s: Since when, POSIX seconds, None if unknown.
 
-        Returns
-        -------
-        int
+        Returns:
             Its number.
 
-        Raises
-        ------
-        InvalidValue
-            If the capability cannot be used or the name is taken.
+        Raises:
+            InvalidValue: If the capability cannot be used or the name is taken.
         """
         capability_from_dict(capability)
         self._check_name(name)

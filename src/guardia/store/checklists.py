@@ -12,32 +12,22 @@ from guardia.store.rows import keep_rows, read_each
 
 @dataclass(frozen=True)
 class Checked:
-    """What somebody said of an item.
-
-    Parameters
-    ----------
-    state
-        Done, not done, does not apply.
-    who
-        Who said so.
-    at_s
-        When, POSIX seconds.
-    """
+    """What somebody said of an item."""
 
     state: str
+    """Done, not done, does not apply."""
     who: str
+    """Who said so."""
     at_s: float
+    """When, POSIX seconds."""
 
 
 class Checklists:
     """Ticked items by camera.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:

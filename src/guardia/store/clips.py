@@ -24,14 +24,10 @@ SAME_VIEW, SAID_SAME = "same", "said to be the same"
 class Clips:
     """Clips, by camera.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    media
-        The folder of their files.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        media: The folder of their files.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, media: MediaFolder, damage: list[str]) -> None:
@@ -45,28 +41,18 @@ class Clips:
     def add(self, camera_id: int, new: NewClip, *, stopped: Callable[[], bool] = lambda: False) -> int | None:
         """Copy a clip into the media folder and enter it.
 
-        Parameters
-        ----------
-        camera_id
-            The camera that recorded it.
-        new
-            What is known of it.
-        stopped
-            Asked between pieces of a large file; True ends the copy.
+        Args:
+            camera_id: The camera that recorded it.
+            new: What is known of it.
+            stopped: Asked between pieces of a large file; True ends the copy.
 
-        Returns
-        -------
-        int | None
+        Returns:
             Its number, None if this camera has the very same file already; one that was put away is brought back.
 
-        Raises
-        ------
-        ProjectError
-            If the copy fails; nothing is left behind then.
-        Cancelled
-            If it was stopped; likewise.
-        InvalidValue
-            If its start is no date that a camera can have.
+        Raises:
+            ProjectError: If the copy fails; nothing is left behind then.
+            Cancelled: If it was stopped; likewise.
+            InvalidValue: If its start is no date that a camera can have.
         """
         moment(new.start_s, f"The start of {plain_name(new.path)}")
         suffix = new.path.suffix.lower()
@@ -187,20 +173,14 @@ class Clips:
     def path(self, clip_id: int) -> Path:
         """The clip's file in the media folder.
 
-        Parameters
-        ----------
-        clip_id
-            Number in the project.
+        Args:
+            clip_id: Number in the project.
 
-        Returns
-        -------
-        Path
+        Returns:
             The file.
 
-        Raises
-        ------
-        ProjectError
-            If the file is gone.
+        Raises:
+            ProjectError: If the file is gone.
         """
         path = self._media.file(self.file_name(clip_id))
         if path is None:

@@ -168,19 +168,13 @@ def on_network(path: Path) -> bool:
 class Database:
     """One connection, for one thread.
 
-    Parameters
-    ----------
-    path
-        The file; it is made when missing and `create` is given.
-    create
-        Make a new file.
-    begin
-        SQL that a new file begins with besides its tables, and its values; it is there from the first moment.
+    Args:
+        path: The file; it is made when missing and `create` is given.
+        create: Make a new file.
+        begin: SQL that a new file begins with besides its tables, and its values; it is there from the first moment.
 
-    Raises
-    ------
-    ProjectError
-        If the file cannot be opened, is no project, or was made by a newer Guardia.
+    Raises:
+        ProjectError: If the file cannot be opened, is no project, or was made by a newer Guardia.
     """
 
     def __init__(self, path: Path, *, create: bool = False, begin: tuple[str, Sequence[Any]] | None = None) -> None:
@@ -405,22 +399,15 @@ def pack(values: NDArray[Any], form: str) -> bytes:
 def unpack(blob: bytes, form: str) -> NDArray[Any]:
     """Numbers from such bytes.
 
-    Parameters
-    ----------
-    blob
-        From pack().
-    form
-        The NumPy type.
+    Args:
+        blob: From pack().
+        form: The NumPy type.
 
-    Returns
-    -------
-    NDArray[Any]
+    Returns:
         One-dimensional.
 
-    Raises
-    ------
-    ProjectError
-        If the bytes are damaged or would fill the memory.
+    Raises:
+        ProjectError: If the bytes are damaged or would fill the memory.
     """
     try:
         packer = zlib.decompressobj()

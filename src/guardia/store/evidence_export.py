@@ -31,32 +31,22 @@ def export_original(
 ) -> Path:
     """Copy one original with a JSON beside it into a folder of its own, which appears once both are verified.
 
-    Parameters
-    ----------
-    source
-        The file.
-    folder
-        Where to; it exists.
-    name
-        Of the new folder, and of both files in it.
-    about
-        What the JSON says.
-    digest
-        SHA-256 of the original as it was taken in, hex.
-    stopped
-        Asked between pieces; True ends the copy.
+    Args:
+        source: The file.
+        folder: Where to; it exists.
+        name: Of the new folder, and of both files in it.
+        about: What the JSON says.
+        digest: SHA-256 of the original as it was taken in, hex.
+        stopped: Asked between pieces; True ends the copy.
 
-    Returns
-    -------
-    Path
+    Returns:
         The new folder; the one that is there where it holds the very same original, verified.
 
-    Raises
-    ------
-    ProjectError
-        If the original is no longer what was taken in, the copy differs from it, or nothing can be written there.
-    Cancelled
-        If it was stopped. In every case nothing is left but a hidden folder at worst, which the next export clears.
+    Raises:
+        ProjectError: If the original is no longer what was taken in, the copy differs from it, or nothing can be
+            written there.
+        Cancelled: If it was stopped. In every case nothing is left but a hidden folder at worst, which the next export
+            clears.
     """
     target = folder / name
     if target.exists():

@@ -12,35 +12,24 @@ from guardia.store.rows import read_each
 
 @dataclass(frozen=True)
 class LogEntry:
-    """One entry of the logbook.
-
-    Parameters
-    ----------
-    id
-        Its number.
-    at_s
-        When it was entered, POSIX seconds.
-    what
-        What was done.
-    detail
-        The note with it.
-    """
+    """One entry of the logbook."""
 
     id: int
+    """Its number."""
     at_s: float
+    """When it was entered, POSIX seconds."""
     what: str
+    """What was done."""
     detail: str
+    """The note with it."""
 
 
 class Logbook:
     """Entries about a project's cameras.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:

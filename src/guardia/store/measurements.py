@@ -36,12 +36,9 @@ _COLUMNS = "columns = ?, rows = ?, levels = ?, times_s = ?, frame_start = ?, cel
 class Measurements:
     """What was measured of a project's clips.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    media
-        Its media folder.
+    Args:
+        database: The project's.
+        media: Its media folder.
     """
 
     def __init__(self, database: Database, media: MediaFolder) -> None:
@@ -71,18 +68,12 @@ class Measurements:
     ) -> None:
         """Keep what was measured of a clip by itself; it counts only after finish().
 
-        Parameters
-        ----------
-        clip_id
-            The clip.
-        trace
-            Measured against the clip's own background.
-        background
-            That background, JPEG.
-        brightness
-            Its mean luma, 0..255.
-        length_s
-            Length of the clip by its pictures; 0 leaves it as it is.
+        Args:
+            clip_id: The clip.
+            trace: Measured against the clip's own background.
+            background: That background, JPEG.
+            brightness: Its mean luma, 0..255.
+            length_s: Length of the clip by its pictures; 0 leaves it as it is.
         """
         self._media.write(self.background_name(clip_id), background)
         with self._db.transaction():
@@ -112,20 +103,13 @@ class Measurements:
     def finish(self, clip_id: int, trace: Trace | None, occurrences: Sequence[NewOccurrence], *, helped: str) -> bool:
         """Let a clip count, with the help of others.
 
-        Parameters
-        ----------
-        clip_id
-            A clip that was looked at.
-        trace
-            Measured with the help of others, None when it is as it was.
-        occurrences
-            Found in it; they are entered only when it has none yet.
-        helped
-            Key of those others, from backgrounds.key_of(), marked where they changed the trace.
+        Args:
+            clip_id: A clip that was looked at.
+            trace: Measured with the help of others, None when it is as it was.
+            occurrences: Found in it; they are entered only when it has none yet.
+            helped: Key of those others, from backgrounds.key_of(), marked where they changed the trace.
 
-        Returns
-        -------
-        bool
+        Returns:
             Whether it counts from now on; False when it did already.
         """
         strips = self._write_strips(clip_id, occurrences)

@@ -21,17 +21,12 @@ _PIECE_BYTES = 1 << 22
 def refuse_links(folder: Path, names: tuple[str, ...]) -> None:
     """Refuse a project in which one of its own files or folders is a link to somewhere else.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    names
-        Files and folders in it that are written to.
+    Args:
+        folder: The project's folder.
+        names: Files and folders in it that are written to.
 
-    Raises
-    ------
-    ProjectError
-        Naming the link.
+    Raises:
+        ProjectError: Naming the link.
     """
     for name in names:
         if (folder / name).is_symlink():
@@ -45,10 +40,8 @@ def refuse_links(folder: Path, names: tuple[str, ...]) -> None:
 class MediaFolder:
     """Clips and pictures of a project.
 
-    Parameters
-    ----------
-    project
-        The project's folder.
+    Args:
+        project: The project's folder.
     """
 
     def __init__(self, project: Path) -> None:
@@ -78,17 +71,12 @@ class MediaFolder:
     def write(self, name: str, content: bytes) -> None:
         """Write a picture, whole or not at all.
 
-        Parameters
-        ----------
-        name
-            Its name.
-        content
-            What to write.
+        Args:
+            name: Its name.
+            content: What to write.
 
-        Raises
-        ------
-        ProjectError
-            If it cannot be written; a file of that name stays as it was.
+        Raises:
+            ProjectError: If it cannot be written; a file of that name stays as it was.
         """
         part = None
         try:
@@ -110,26 +98,17 @@ class MediaFolder:
     def take_in(self, source: Path, name_of: Callable[[str], str | None], stopped: Callable[[], bool]) -> str | None:
         """Copy a file into the folder, reading it once.
 
-        Parameters
-        ----------
-        source
-            The file.
-        name_of
-            Gives the copy's name from its SHA-256, None when it is not wanted.
-        stopped
-            Asked between pieces; True ends the copy.
+        Args:
+            source: The file.
+            name_of: Gives the copy's name from its SHA-256, None when it is not wanted.
+            stopped: Asked between pieces; True ends the copy.
 
-        Returns
-        -------
-        str | None
+        Returns:
             The SHA-256 in hex, None when it was not wanted.
 
-        Raises
-        ------
-        OSError
-            If the copy fails; nothing is left behind then.
-        Cancelled
-            If it was stopped; likewise.
+        Raises:
+            OSError: If the copy fails; nothing is left behind then.
+            Cancelled: If it was stopped; likewise.
         """
         handle, part = tempfile.mkstemp(".part", dir=self.path)
         digest = hashlib.sha256()

@@ -22,58 +22,38 @@ from guardia.store.rows import read_each
 
 @dataclass(frozen=True)
 class Judged:
-    """An occurrence with what was said of it.
-
-    Parameters
-    ----------
-    id
-        Its number.
-    digest
-        SHA-256 of its clip.
-    clip
-        Name of the clip.
-    start_s
-        On the clip's clock.
-    end_s
-        Likewise.
-    kind
-        Empty while it is not judged.
-    at_s
-        When it was judged, POSIX seconds; 0 where that is not known.
-    by
-        By whom.
-    """
+    """An occurrence with what was said of it."""
 
     id: int
+    """Its number."""
     digest: str
+    """SHA-256 of its clip."""
     clip: str
+    """Name of the clip."""
     start_s: float
+    """On the clip's clock."""
     end_s: float
+    """Likewise."""
     kind: str
+    """Empty while it is not judged."""
     at_s: float
+    """When it was judged, POSIX seconds; 0 where that is not known."""
     by: str
+    """By whom."""
 
 
 @dataclass(frozen=True)
 class WithoutPictures:
-    """An occurrence whose key pictures are not in the media folder.
-
-    Parameters
-    ----------
-    id
-        Its number.
-    clip_id
-        Its clip.
-    times_s
-        Of the key pictures, on the clip's clock.
-    strip
-        Name under which they are to be kept.
-    """
+    """An occurrence whose key pictures are not in the media folder."""
 
     id: int
+    """Its number."""
     clip_id: int
+    """Its clip."""
     times_s: tuple[float, ...]
+    """Of the key pictures, on the clip's clock."""
     strip: str
+    """Name under which they are to be kept."""
 
 
 def person() -> str:
@@ -87,16 +67,11 @@ def person() -> str:
 class Occurrences:
     """Occurrences, by camera.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    media
-        The folder of their key pictures.
-    clips
-        The clips that show them.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        media: The folder of their key pictures.
+        clips: The clips that show them.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, media: MediaFolder, clips: Clips, damage: list[str]) -> None:

@@ -19,40 +19,27 @@ WITH_SUMMARIES = 8
 
 @dataclass(frozen=True)
 class Peek:
-    """What a look tells.
-
-    Parameters
-    ----------
-    site
-        Name of the site.
-    cameras
-        Names of its cameras, by number.
-    summaries
-        What was kept of each, by number; those never worked out are left out.
-    """
+    """What a look tells."""
 
     site: str
+    """Name of the site."""
     cameras: dict[int, str]
+    """Names of its cameras, by number."""
     summaries: dict[int, dict[str, Any]] = field(default_factory=dict)
+    """What was kept of each, by number; those never worked out are left out."""
 
 
 def peek(folder: Path) -> Peek:
     """Look into a project.
 
-    Parameters
-    ----------
-    folder
-        Its folder.
+    Args:
+        folder: Its folder.
 
-    Returns
-    -------
-    Peek
+    Returns:
         Of an older project without summaries.
 
-    Raises
-    ------
-    ProjectError
-        If there is none, or it cannot be read.
+    Raises:
+        ProjectError: If there is none, or it cannot be read.
     """
     path = folder / "project.sqlite"
     if path.is_symlink() or not path.is_file():

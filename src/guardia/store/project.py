@@ -48,19 +48,13 @@ _OF_CAMERA = ("settings", "event", "watched", "logbook", "reading", "fact", "cam
 class Project:
     """An open project, for one thread; open another for another thread.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    create
-        Make a new project there.
-    site
-        For a new project.
+    Args:
+        folder: The project's folder.
+        create: Make a new project there.
+        site: For a new project.
 
-    Raises
-    ------
-    ProjectError
-        If the folder holds no usable project, or one already when a new one is to be made.
+    Raises:
+        ProjectError: If the folder holds no usable project, or one already when a new one is to be made.
     """
 
     def __init__(self, folder: Path, *, create: bool = False, site: Site | None = None) -> None:
@@ -127,15 +121,11 @@ class Project:
     def set_site(self, site: Site) -> None:
         """Give the site another name or time zone.
 
-        Parameters
-        ----------
-        site
-            As it is called from now on.
+        Args:
+            site: As it is called from now on.
 
-        Raises
-        ------
-        InvalidValue
-            If the time zone does not exist, or clips are here whose times were read in another one.
+        Raises:
+            InvalidValue: If the time zone does not exist, or clips are here whose times were read in another one.
         """
         zone = check_zone(site.time_zone)
         SitePlace(site.time_zone, site.latitude, site.longitude)  # refuses coordinates that are none

@@ -16,12 +16,9 @@ MOST = 1e12
 class Readings:
     """Readings over time and facts, by camera or by store.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:

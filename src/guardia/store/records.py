@@ -15,89 +15,58 @@ from guardia.core.view.geometry import KnownView
 
 @dataclass(frozen=True)
 class Site:
-    """A place with a time zone.
-
-    Parameters
-    ----------
-    name
-        Its name.
-    time_zone
-        IANA name.
-    latitude
-        Degrees, north positive; None while nobody said.
-    longitude
-        Degrees, east positive; likewise.
-    people
-        Who lives or works there and is expected, in words.
-    """
+    """A place with a time zone."""
 
     name: str
+    """Its name."""
     time_zone: str
+    """IANA name."""
     latitude: float | None = None
+    """Degrees, north positive; None while nobody said."""
     longitude: float | None = None
+    """Degrees, east positive; likewise."""
     people: str = ""
+    """Who lives or works there and is expected, in words."""
 
 
 @dataclass(frozen=True)
 class About:
-    """What is written down of a camera.
-
-    Parameters
-    ----------
-    serial
-        Its serial number.
-    manual
-        Where its manual is.
-    keys_kept
-        Where pairing code and password are kept; never the code or the password itself.
-    patrol
-        Its place on the round, from 1; 0 while nobody said.
-    firmware
-        The version that runs on it.
-    """
+    """What is written down of a camera."""
 
     serial: str = ""
+    """Its serial number."""
     manual: str = ""
+    """Where its manual is."""
     keys_kept: str = ""
+    """Where pairing code and password are kept; never the code or the password itself."""
     patrol: int = 0
+    """Its place on the round, from 1; 0 while nobody said."""
     firmware: str = ""
+    """The version that runs on it."""
 
 
 @dataclass(frozen=True)
 class Camera:
-    """One installed camera.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    name
-        Named after its place.
-    capability
-        The make.
-    installed
-        Settings in force.
-    draft
-        Settings being tried.
-    clock_error_s
-        What the camera's clock shows less the true time, seconds: positive when it is fast.
-    time_pattern
-        How it writes the time in file names, see core.clock.NAME_FORMS.
-    view
-        What is known of its view, None if nothing is.
-    about
-        What is written down of it.
-    """
+    """One installed camera."""
 
     id: int
+    """Number in the project."""
     name: str
+    """Named after its place."""
     capability: Capability
+    """The make."""
     installed: Settings
+    """Settings in force."""
     draft: Settings
+    """Settings being tried."""
     clock_error_s: float = 0.0
+    """What the camera's clock shows less the true time, seconds: positive when it is fast."""
     time_pattern: str = ""
+    """How it writes the time in file names, see core.clock.NAME_FORMS."""
     view: KnownView | None = None
+    """What is known of its view, None if nothing is."""
     about: About = About()
+    """What is written down of it."""
 
     def under(self, settings: Settings) -> Candidate:
         """Settings with this camera's make."""
@@ -106,58 +75,37 @@ class Camera:
 
 @dataclass(frozen=True)
 class NewClip:
-    """What is known of a file before it is taken in.
-
-    Parameters
-    ----------
-    path
-        The file, left where it is.
-    start_s
-        POSIX seconds.
-    start_source
-        How that is known.
-    duration_s
-        Seconds.
-    width
-        Pixels.
-    height
-        Pixels.
-    codec
-        FFmpeg's name.
-    origin
-        How it was recorded.
-    cause
-        Why the camera recorded it, where that was said; else its event list decides, or it is motion.
-    """
+    """What is known of a file before it is taken in."""
 
     path: Path
+    """The file, left where it is."""
     start_s: float
+    """POSIX seconds."""
     start_source: str
+    """How that is known."""
     duration_s: float
+    """Seconds."""
     width: int
+    """Pixels."""
     height: int
+    """Pixels."""
     codec: str
+    """FFmpeg's name."""
     origin: Origin
+    """How it was recorded."""
     cause: Cause | None = None
+    """Why the camera recorded it, where that was said; else its event list decides, or it is motion."""
 
 
 @dataclass(frozen=True)
 class NewOccurrence:
-    """An occurrence with its key pictures.
-
-    Parameters
-    ----------
-    start_s
-        On the clip's clock.
-    end_s
-        Likewise.
-    key_times_s
-        Times of the key pictures.
-    strip
-        JPEG of the key pictures side by side.
-    """
+    """An occurrence with its key pictures."""
 
     start_s: float
+    """On the clip's clock."""
     end_s: float
+    """Likewise."""
     key_times_s: Sequence[float]
+    """Times of the key pictures."""
     strip: bytes
+    """JPEG of the key pictures side by side."""

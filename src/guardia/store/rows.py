@@ -18,20 +18,13 @@ Known = TypeVar("Known", bound=Hashable)
 def read_each(rows: Iterable[Any], value_of: Callable[[Any], Value], words: str, damage: list[str]) -> dict[int, Value]:
     """The values of rows by their numbers.
 
-    Parameters
-    ----------
-    rows
-        Each has a column `id`.
-    value_of
-        Makes the value of a row; whatever it raises sets that row aside.
-    words
-        What a row is, such as 'A reading'.
-    damage
-        Where it is put what was set aside, in sentences.
+    Args:
+        rows: Each has a column `id`.
+        value_of: Makes the value of a row; whatever it raises sets that row aside.
+        words: What a row is, such as 'A reading'.
+        damage: Where it is put what was set aside, in sentences.
 
-    Returns
-    -------
-    dict[int, Value]
+    Returns:
         In the order of the rows.
     """
     values = {}
@@ -52,18 +45,12 @@ def keep_rows(
 ) -> None:
     """Make the readable rows of a table hold these values: those that stay are not touched, nor is any other row.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    table
-        Its name.
-    old
-        The readable values there, by their numbers.
-    new
-        What is to be there.
-    columns
-        A value as a row.
+    Args:
+        database: The project's.
+        table: Its name.
+        old: The readable values there, by their numbers.
+        new: What is to be there.
+        columns: A value as a row.
     """
     left = Counter(new)
     with database.transaction():

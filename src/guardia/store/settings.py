@@ -21,50 +21,33 @@ from guardia.store.rows import keep_rows, read_each
 
 @dataclass(frozen=True)
 class HoursGroup:
-    """Cameras whose drafts have their hours in common.
-
-    Parameters
-    ----------
-    name
-        Its name, unique on the site.
-    cameras
-        Numbers of the cameras.
-    hours
-        Their hours.
-    """
+    """Cameras whose drafts have their hours in common."""
 
     name: str
+    """Its name, unique on the site."""
     cameras: tuple[int, ...]
+    """Numbers of the cameras."""
     hours: HoursSettings
+    """Their hours."""
 
 
 @dataclass(frozen=True)
 class SharedHours:
-    """Which cameras share hours, and what each has for its own.
-
-    Parameters
-    ----------
-    groups
-        By name; a camera is in one of them at most.
-    own
-        By number of the camera: the hours that its draft has while it is in no group.
-    """
+    """Which cameras share hours, and what each has for its own."""
 
     groups: tuple[HoursGroup, ...]
+    """By name; a camera is in one of them at most."""
     own: dict[int, HoursSettings]
+    """By number of the camera: the hours that its draft has while it is in no group."""
 
 
 class CameraSettings:
     """Drafts and settings over time.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    logbook
-        Where it is entered that a draft was installed.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        logbook: Where it is entered that a draft was installed.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, logbook: Logbook, damage: list[str]) -> None:
@@ -237,17 +220,13 @@ class CameraSettings:
     def set_epochs(self, camera_id: int, epochs: Sequence[Epoch]) -> None:
         """Keep which settings were installed when.
 
-        Parameters
-        ----------
-        camera_id
-            The camera.
-        epochs
-            In order of time; the last is in force and known.
+        Args:
+            camera_id: The camera.
+            epochs: In order of time; the last is in force and known.
 
-        Raises
-        ------
-        InvalidValue
-            If they overlap, the last one is not in force or not known, or a date is none that a camera can have.
+        Raises:
+            InvalidValue: If they overlap, the last one is not in force or not known, or a date is none that a camera
+                can have.
         """
         overlap = any(a.to_s > b.from_s for a, b in pairwise(epochs))
         if not epochs or epochs[-1].settings is None or epochs[-1].to_s != math.inf or overlap:

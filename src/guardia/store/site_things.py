@@ -27,21 +27,14 @@ _WALKED = TypeAdapter(Walked)
 
 @dataclass(frozen=True)
 class Task:
-    """A date entered by hand or taken from a calendar.
-
-    Parameters
-    ----------
-    camera_id
-        The camera, None for the site.
-    on
-        By when.
-    what
-        What is to be done.
-    """
+    """A date entered by hand or taken from a calendar."""
 
     camera_id: int | None
+    """The camera, None for the site."""
     on: date
+    """By when."""
     what: str
+    """What is to be done."""
 
     def __post_init__(self) -> None:
         if not FIRST_YEAR <= self.on.year <= LAST_YEAR:
@@ -51,12 +44,9 @@ class Task:
 class SiteThings:
     """Units, tasks, walks and summaries of a project.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:

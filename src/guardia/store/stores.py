@@ -20,14 +20,10 @@ _FORM = TypeAdapter(Store)
 class Stores:
     """Stores by number.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    readings
-        Of its stores.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        readings: Of its stores.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, readings: Readings, damage: list[str]) -> None:
@@ -50,15 +46,11 @@ class Stores:
     def set_all(self, stores: Sequence[Fitted]) -> None:
         """Keep all stores with their cameras and readings.
 
-        Parameters
-        ----------
-        stores
-            Those with the number 0 are new.
+        Args:
+            stores: Those with the number 0 are new.
 
-        Raises
-        ------
-        InvalidValue
-            If two have one name.
+        Raises:
+            InvalidValue: If two have one name.
         """
         names = [f.store.name for f in stores]
         if len({*names}) < len(names):

@@ -15,12 +15,9 @@ from guardia.store.rows import keep_rows, read_each
 class WatchedTimes:
     """Watched time of a project's cameras.
 
-    Parameters
-    ----------
-    database
-        The project's.
-    damage
-        Where it is put what was found damaged and set aside, in sentences.
+    Args:
+        database: The project's.
+        damage: Where it is put what was found damaged and set aside, in sentences.
     """
 
     def __init__(self, database: Database, damage: list[str]) -> None:
@@ -41,17 +38,12 @@ class WatchedTimes:
     def set_entered(self, camera_id: int, spans: Sequence[Entered]) -> None:
         """Keep the spans that were entered.
 
-        Parameters
-        ----------
-        camera_id
-            The camera.
-        spans
-            In any order.
+        Args:
+            camera_id: The camera.
+            spans: In any order.
 
-        Raises
-        ------
-        InvalidValue
-            If one does not end after it begins, or has a date that no camera can have.
+        Raises:
+            InvalidValue: If one does not end after it begins, or has a date that no camera can have.
         """
         sound = [_sound(span) for span in spans]
         with self._db.transaction():

@@ -54,30 +54,20 @@ _WIDTH, _HEIGHT, _RATE_HZ, _SECONDS = 1920, 1080, 25, 20
 
 @dataclass(frozen=True)
 class Measured:
-    """One line of the benchmark.
-
-    Parameters
-    ----------
-    name
-        What was measured.
-    ours
-        Ours (a median where it was repeated), in `unit`.
-    reference
-        What it is compared with, in `unit`.
-    bar
-        What is asked for, in words.
-    met
-        Whether it was met.
-    unit
-        Unit of both.
-    """
+    """One line of the benchmark."""
 
     name: str
+    """What was measured."""
     ours: float
+    """Ours (a median where it was repeated), in `unit`."""
     reference: float
+    """What it is compared with, in `unit`."""
     bar: str
+    """What is asked for, in words."""
     met: bool
+    """Whether it was met."""
     unit: str = "s"
+    """Unit of both."""
 
     @property
     def ratio(self) -> float:
@@ -88,14 +78,10 @@ class Measured:
 def run_benchmark(tell: Callable[[str], None]) -> list[Measured]:
     """Measure everything.
 
-    Parameters
-    ----------
-    tell
-        Told what is under way.
+    Args:
+        tell: Told what is under way.
 
-    Returns
-    -------
-    list[Measured]
+    Returns:
         One entry per bar.
     """
     with tempfile.TemporaryDirectory() as folder:

@@ -45,21 +45,14 @@ CANDIDATES = 20
 
 @dataclass(frozen=True)
 class Growth:
-    """How one cost grows.
-
-    Parameters
-    ----------
-    name
-        What costs.
-    unit
-        Its unit.
-    costs
-        By number of clips.
-    """
+    """How one cost grows."""
 
     name: str
+    """What costs."""
     unit: str
+    """Its unit."""
     costs: dict[int, float]
+    """By number of clips."""
 
     @property
     def exponent(self) -> float:
@@ -76,16 +69,11 @@ class Growth:
 def run_scale(tell: Callable[[str], None], largest: int) -> tuple[dict[str, float], list[Growth]]:
     """Measure.
 
-    Parameters
-    ----------
-    tell
-        Told what is measured.
-    largest
-        The largest number of clips.
+    Args:
+        tell: Told what is measured.
+        largest: The largest number of clips.
 
-    Returns
-    -------
-    tuple[dict[str, float], list[Growth]]
+    Returns:
         Clips a second by engine, and how each cost grows.
     """
     rates = dict(_rates(tell))

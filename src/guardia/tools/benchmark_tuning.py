@@ -40,39 +40,26 @@ BAR_CUT = 0.8
 
 @dataclass(frozen=True)
 class Week:
-    """One camera in one week that nobody had seen.
-
-    Parameters
-    ----------
-    camera
-        Its name.
-    seed
-        Of the week.
-    installed
-        False recordings and misses of the installed settings.
-    tuned
-        Those of the tuned ones.
-    real
-        Real events in it.
-    inside
-        Whether the tuned false recordings lie in the interval predicted (90 %).
-    whole
-        False recordings and misses of the settings chosen after all keys but without the days kept apart.
-    half
-        The same after half the keys.
-    others
-        False recordings and misses of each of the settings on the trade-off's edge, in its order.
-    """
+    """One camera in one week that nobody had seen."""
 
     camera: str
+    """Its name."""
     seed: int
+    """Of the week."""
     installed: tuple[int, int]
+    """False recordings and misses of the installed settings."""
     tuned: tuple[int, int]
+    """Those of the tuned ones."""
     real: int
+    """Real events in it."""
     inside: bool
+    """Whether the tuned false recordings lie in the interval predicted (90 %)."""
     whole: tuple[int, int] = (0, 0)
+    """False recordings and misses of the settings chosen after all keys but without the days kept apart."""
     half: tuple[int, int] = (0, 0)
+    """The same after half the keys."""
     others: tuple[tuple[int, int], ...] = ()
+    """False recordings and misses of each of the settings on the trade-off's edge, in its order."""
 
     def cut(self, false: int) -> float:
         """Share by which some settings cut the false recordings; 0 where there were none."""
@@ -81,30 +68,20 @@ class Week:
 
 @dataclass(frozen=True)
 class Keys:
-    """What half the keys of judging are worth on one camera, the last HELD_DAYS judged days left out.
-
-    Parameters
-    ----------
-    all
-        Keys of the whole site for every visit one by one, in order of time.
-    used
-        Keys pressed instead: what is alike is judged at once, on all cameras.
-    whole
-        Settings chosen after all keys.
-    half
-        Settings chosen after those that were pressed.
-    sure
-        Whether the answer after those was that better settings were found.
-    on_out
-        False recordings and misses on the days left out of the installed settings, of `whole` and of `half`.
-    """
+    """What half the keys of judging are worth on one camera, the last HELD_DAYS judged days left out."""
 
     all: int
+    """Keys of the whole site for every visit one by one, in order of time."""
     used: int
+    """Keys pressed instead: what is alike is judged at once, on all cameras."""
     whole: Settings
+    """Settings chosen after all keys."""
     half: Settings
+    """Settings chosen after those that were pressed."""
     sure: bool
+    """Whether the answer after those was that better settings were found."""
     on_out: tuple[tuple[int, int], tuple[int, int], tuple[int, int]]
+    """False recordings and misses on the days left out of the installed settings, of `whole` and of `half`."""
 
 
 def tune_demo() -> dict[str, tuple[Tuned, Keys]]:
@@ -152,16 +129,11 @@ def judged_alike(
 ) -> tuple[dict[int, str], int]:
     """Judge as the step Alike lets one: a key for each group, then what its likes contradict, looked at again.
 
-    Parameters
-    ----------
-    cameras
-        Evidence of each camera with its occurrences to be judged, which bear their right kinds.
-    most_keys
-        So many keys may be pressed.
+    Args:
+        cameras: Evidence of each camera with its occurrences to be judged, which bear their right kinds.
+        most_keys: So many keys may be pressed.
 
-    Returns
-    -------
-    tuple[dict[int, str], int]
+    Returns:
         Kinds by id, some of them wrong, since a key gives a whole group its most usual kind; and keys pressed.
     """
     right = {o.id: o.kind for _, several in cameras for o in several}
@@ -219,16 +191,11 @@ def _week(job: tuple[str, int, list[Settings]]) -> list[Truth]:
 def verdict_on(one: Tuned, weeks: Sequence[Week]) -> tuple[float, float, str]:
     """How far one camera's false recordings were cut, how far they could have been, and why it fell short.
 
-    Parameters
-    ----------
-    one
-        What tuning found.
-    weeks
-        Weeks of that camera.
+    Args:
+        one: What tuning found.
+        weeks: Weeks of that camera.
 
-    Returns
-    -------
-    tuple[float, float, str]
+    Returns:
         Median cut of the tuned settings; of those of the edge, and the tuned ones, that in hindsight miss no more than
         the installed ones over all weeks the largest median cut; the reason, empty where the bar is reached.
     """

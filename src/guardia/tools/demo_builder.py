@@ -22,20 +22,13 @@ from guardia.store.records import Site
 def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) -> list[str]:
     """Build the demo project from the bench camera's files.
 
-    Parameters
-    ----------
-    recorded
-        Folder with one folder per place, written by benchcam.record.
-    folder
-        The project to make.
-    token
-        To stop it.
-    progress
-        Told how far it is.
+    Args:
+        recorded: Folder with one folder per place, written by benchcam.record.
+        folder: The project to make.
+        token: To stop it.
+        progress: Told how far it is.
 
-    Returns
-    -------
-    list[str]
+    Returns:
         The notes of the imports.
     """
     notes: list[str] = []

@@ -15,17 +15,12 @@ EPOCH = (2026, 9, 21, 0, 0, 0)
 def pack_demo(project: Path, target: Path) -> int:
     """Pack a project.
 
-    Parameters
-    ----------
-    project
-        Its folder; nobody has it open.
-    target
-        The zip to write: the database deflated, clips and their still pictures as they are. The key pictures of
-        occurrences are left out: they are drawn from the clips when they are first to be shown.
+    Args:
+        project: Its folder; nobody has it open.
+        target: The zip to write: the database deflated, clips and their still pictures as they are. The key pictures of
+            occurrences are left out: they are drawn from the clips when they are first to be shown.
 
-    Returns
-    -------
-    int
+    Returns:
         Number of files in it.
     """
     with Project(project) as opened:

@@ -12,37 +12,24 @@ DAY_S = 86_400.0
 
 @dataclass(frozen=True)
 class Files:
-    """The files of one camera in order of time.
-
-    Parameters
-    ----------
-    start_s
-        (N,) when each was begun, seconds.
-    gigabytes
-        (N,) its size.
-    """
+    """The files of one camera in order of time."""
 
     start_s: NDArray[np.float64]
+    """(N,) when each was begun, seconds."""
     gigabytes: NDArray[np.float64]
+    """(N,) its size."""
 
 
 def files_of_days(rng: np.random.Generator, days: int, *, a_day: float, mean_gb: float) -> Files:
     """Files at random moments (Poisson), with sizes that differ by a half (lognormal).
 
-    Parameters
-    ----------
-    rng
-        Source of chance.
-    days
-        How many days.
-    a_day
-        Files a day on the average.
-    mean_gb
-        Their mean size.
+    Args:
+        rng: Source of chance.
+        days: How many days.
+        a_day: Files a day on the average.
+        mean_gb: Their mean size.
 
-    Returns
-    -------
-    Files
+    Returns:
         In order of time.
     """
     count = int(rng.poisson(a_day * days))
@@ -54,18 +41,13 @@ def files_of_days(rng: np.random.Generator, days: int, *, a_day: float, mean_gb:
 def days_held(files: Files, space_gb: float) -> float:
     """Days that a ring holds on the average, once it is full.
 
-    Parameters
-    ----------
-    files
-        What is written.
-    space_gb
-        Space for it; a new file overwrites as many of the oldest as it needs.
+    Args:
+        files: What is written.
+        space_gb: Space for it; a new file overwrites as many of the oldest as it needs.
 
-    Returns
-    -------
-    float
-        Mean age of the oldest file that is still there, asked at the beginning of every file after the ring is full
-        for the first time; infinite if it never is.
+    Returns:
+        Mean age of the oldest file that is still there, asked at the beginning of every file after the ring is full for
+        the first time; infinite if it never is.
     """
     written = np.cumsum(files.gigabytes)
     full = int(np.searchsorted(written, space_gb))

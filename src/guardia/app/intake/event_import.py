@@ -20,24 +20,16 @@ METADATA_SUFFIXES = frozenset((".xml",))
 
 @dataclass
 class ListResult:
-    """What came in.
-
-    Parameters
-    ----------
-    added
-        New events.
-    known
-        Events that were here already.
-    boxes
-        Clips that got object boxes.
-    notes
-        One sentence for whatever was skipped or is doubtful.
-    """
+    """What came in."""
 
     added: int = 0
+    """New events."""
     known: int = 0
+    """Events that were here already."""
     boxes: int = 0
+    """Clips that got object boxes."""
     notes: list[str] = field(default_factory=list)
+    """One sentence for whatever was skipped or is doubtful."""
 
 
 def take_in_list(
@@ -50,28 +42,18 @@ def take_in_list(
 ) -> ListResult:
     """Bring in an event list.
 
-    Parameters
-    ----------
-    project
-        The open project.
-    camera_id
-        The camera whose list it is.
-    path
-        CSV or JSON Lines.
-    mapping
-        Which column means what; a guess when None.
-    shape
-        From look_at(), when it was looked at before.
+    Args:
+        project: The open project.
+        camera_id: The camera whose list it is.
+        path: CSV or JSON Lines.
+        mapping: Which column means what; a guess when None.
+        shape: From look_at(), when it was looked at before.
 
-    Returns
-    -------
-    ListResult
+    Returns:
         What came in.
 
-    Raises
-    ------
-    InvalidValue
-        If the list cannot be read at all.
+    Raises:
+        InvalidValue: If the list cannot be read at all.
     """
     shape = shape or look_at(path)
     report = read_events(shape, mapping or guess_mapping(shape), ZoneInfo(project.site().time_zone))
@@ -83,24 +65,16 @@ def take_in_list(
 def take_in_metadata(project: Project, camera_id: int, path: Path) -> ListResult:
     """Bring in ONVIF metadata: its motion events, and its object boxes on the clips of that time.
 
-    Parameters
-    ----------
-    project
-        The open project.
-    camera_id
-        The camera.
-    path
-        The XML file.
+    Args:
+        project: The open project.
+        camera_id: The camera.
+        path: The XML file.
 
-    Returns
-    -------
-    ListResult
+    Returns:
         What came in.
 
-    Raises
-    ------
-    InvalidValue
-        If it is no safe and whole XML.
+    Raises:
+        InvalidValue: If it is no safe and whole XML.
     """
     report = read_metadata(path)
     result = ListResult(project.lists.add_events(camera_id, report.events, path.name), notes=list(report.skipped))
@@ -125,26 +99,17 @@ def take_in_metadata(project: Project, camera_id: int, path: Path) -> ListResult
 def take_in_boxes(project: Project, camera_id: int, path: Path, *, rate_hz: float | None = None) -> ListResult:
     """Bring in boxes in the MOTChallenge form for the clip of the same name.
 
-    Parameters
-    ----------
-    project
-        The open project.
-    camera_id
-        The camera.
-    path
-        The CSV file; its name without the ending is that of the clip.
-    rate_hz
-        Frames per second of that clip; by the clip itself when None.
+    Args:
+        project: The open project.
+        camera_id: The camera.
+        path: The CSV file; its name without the ending is that of the clip.
+        rate_hz: Frames per second of that clip; by the clip itself when None.
 
-    Returns
-    -------
-    ListResult
+    Returns:
         What came in.
 
-    Raises
-    ------
-    InvalidValue
-        If it cannot be read, or the camera has no clip of that name.
+    Raises:
+        InvalidValue: If it cannot be read, or the camera has no clip of that name.
     """
     clip = next((c for c in project.clips.of(camera_id) if Path(c.name).stem == path.stem), None)
     if clip is None:

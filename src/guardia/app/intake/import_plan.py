@@ -41,78 +41,51 @@ RULES = ("one", "folder", "name")
 
 @dataclass(frozen=True)
 class Known:
-    """What the project has already of a camera.
-
-    Parameters
-    ----------
-    id
-        The camera's number.
-    name
-        Its name.
-    time_pattern
-        How it writes times in file names.
-    clock_error_s
-        What its clock shows less the true time.
-    clips
-        (original name, bytes) of its clips.
-    """
+    """What the project has already of a camera."""
 
     id: int
+    """The camera's number."""
     name: str
+    """Its name."""
     time_pattern: str
+    """How it writes times in file names."""
     clock_error_s: float
+    """What its clock shows less the true time."""
     clips: frozenset[tuple[str, int]]
+    """(original name, bytes) of its clips."""
 
 
 @dataclass(frozen=True)
 class PlannedClip:
-    """One file and what becomes of it.
-
-    Parameters
-    ----------
-    path
-        The file.
-    camera_id
-        The camera it goes to, None when no camera's name fits.
-    state
-        'new', 'perhaps here' (name and size are known; the bytes are compared when brought in), 'copy' (of another one
-        found), 'cannot be read' or 'no camera'.
-    start
-        Begin by the camera's clock, aware, None when it cannot be read.
-    source
-        How that is known.
-    info
-        What the file says of itself, None when it cannot be read.
-    note
-        What to look at, in a sentence; empty when nothing is wrong.
-    """
+    """One file and what becomes of it."""
 
     path: Path
+    """The file."""
     camera_id: int | None
+    """The camera it goes to, None when no camera's name fits."""
     state: str
+    """'new', 'perhaps here' (name and size are known; the bytes are compared when brought in), 'copy' (of another one
+    found), 'cannot be read' or 'no camera'."""
     start: datetime | None
+    """Begin by the camera's clock, aware, None when it cannot be read."""
     source: str
+    """How that is known."""
     info: ClipInfo | None
+    """What the file says of itself, None when it cannot be read."""
     note: str = ""
+    """What to look at, in a sentence; empty when nothing is wrong."""
 
 
 @dataclass(frozen=True)
 class Plan:
-    """What an import would do.
-
-    Parameters
-    ----------
-    clips
-        Every clip found.
-    lists
-        (file, camera's number or None) of every event list and metadata file found.
-    notes
-        What was noticed of the whole.
-    """
+    """What an import would do."""
 
     clips: tuple[PlannedClip, ...]
+    """Every clip found."""
     lists: tuple[tuple[Path, int | None], ...] = ()
+    """(file, camera's number or None) of every event list and metadata file found."""
     notes: tuple[str, ...] = ()
+    """What was noticed of the whole."""
 
     @property
     def wanted(self) -> tuple[PlannedClip, ...]:
@@ -122,27 +95,18 @@ class Plan:
 
 @dataclass(frozen=True)
 class Found:
-    """Files looked into, before it is decided what becomes of them.
-
-    Parameters
-    ----------
-    clips
-        (file, what it says of itself or the reason why it cannot be read).
-    lists
-        Event lists and metadata files.
-    stopped
-        The person stopped the search.
-    alike
-        SHA-256 of the files of which another has the same size.
-    notes
-        What was left out.
-    """
+    """Files looked into, before it is decided what becomes of them."""
 
     clips: tuple[tuple[Path, ClipInfo | str], ...]
+    """(file, what it says of itself or the reason why it cannot be read)."""
     lists: tuple[Path, ...]
+    """Event lists and metadata files."""
     stopped: bool = False
+    """The person stopped the search."""
     alike: Mapping[Path, str] = field(default_factory=dict)
+    """SHA-256 of the files of which another has the same size."""
     notes: tuple[str, ...] = ()
+    """What was left out."""
 
 
 def find_files(paths: Iterable[Path], suffixes: frozenset[str]) -> Iterable[Path]:
@@ -234,32 +198,20 @@ def make_plan(
 ) -> Plan:
     """Decide what becomes of each file; nothing is read or written.
 
-    Parameters
-    ----------
-    found
-        From look_into().
-    cameras
-        The project's cameras.
-    origin
-        How the clips were recorded.
-    zone
-        The site's.
-    rule
-        One of RULES.
-    camera_id
-        The camera for the rule 'one', and for lists that no name assigns.
-    patterns
-        Patterns of file names by camera, instead of those kept for them.
+    Args:
+        found: From look_into().
+        cameras: The project's cameras.
+        origin: How the clips were recorded.
+        zone: The site's.
+        rule: One of RULES.
+        camera_id: The camera for the rule 'one', and for lists that no name assigns.
+        patterns: Patterns of file names by camera, instead of those kept for them.
 
-    Returns
-    -------
-    Plan
+    Returns:
         The plan.
 
-    Raises
-    ------
-    InvalidValue
-        If a pattern cannot be used.
+    Raises:
+        InvalidValue: If a pattern cannot be used.
     """
     by_id = {c.id: c for c in cameras}
     pattern_of = {c.id: c.time_pattern for c in cameras} | dict(patterns or {})

@@ -46,76 +46,50 @@ from guardia.store.records import NewClip, NewOccurrence
 
 @dataclass(frozen=True)
 class ImportRequest:
-    """What to bring in.
-
-    Parameters
-    ----------
-    project
-        The project's folder.
-    camera_id
-        The camera that recorded the clips.
-    files
-        Clips, or folders whose clips are meant; none means to measure what earlier imports left, of every camera.
-    origin
-        How they were recorded.
-    start
-        Start of the one clip given, aware, when neither its name nor its metadata tells.
-    plan
-        What becomes of each file, when it was planned and looked at before; else it is planned now.
-    mappings
-        Columns of event lists by file; a guess where there is none.
-    cause
-        Why the camera recorded them, None to go by its event list.
-    again
-        Measure again what an older version of the motion model measured, of every camera.
-    watched
-        From when to when, POSIX seconds, these clips are all that the camera recorded by motion; None if nobody says.
-    cluster
-        Where they are measured, None for this machine.
-    hardware
-        Where they are decoded, None for software.
-    """
+    """What to bring in."""
 
     project: Path
+    """The project's folder."""
     camera_id: int
+    """The camera that recorded the clips."""
     files: tuple[Path, ...]
+    """Clips, or folders whose clips are meant; none means to measure what earlier imports left, of every camera."""
     origin: Origin = Origin.MOTION
+    """How they were recorded."""
     start: datetime | None = None
+    """Start of the one clip given, aware, when neither its name nor its metadata tells."""
     plan: Plan | None = None
+    """What becomes of each file, when it was planned and looked at before; else it is planned now."""
     mappings: Mapping[Path, ColumnMapping] = field(default_factory=dict)
+    """Columns of event lists by file; a guess where there is none."""
     cause: Cause | None = None
+    """Why the camera recorded them, None to go by its event list."""
     watched: tuple[float, float] | None = None
+    """From when to when, POSIX seconds, these clips are all that the camera recorded by motion; None if nobody says."""
     again: bool = False
+    """Measure again what an older version of the motion model measured, of every camera."""
     cluster: Cluster | None = None
+    """Where they are measured, None for this machine."""
     hardware: Hardware | None = None
+    """Where they are decoded, None for software."""
 
 
 @dataclass
 class ImportResult:
-    """What an import did.
-
-    Parameters
-    ----------
-    added
-        Clips entered.
-    analysed
-        Clips measured, earlier unfinished ones included.
-    events
-        New entries of event lists.
-    cameras
-        Numbers of the cameras whose evidence may have changed.
-    notes
-        One sentence per file that was skipped or needs a look.
-    stopped
-        The person stopped it; what is left unmeasured goes on with the next import.
-    """
+    """What an import did."""
 
     added: int = 0
+    """Clips entered."""
     analysed: int = 0
+    """Clips measured, earlier unfinished ones included."""
     events: int = 0
+    """New entries of event lists."""
     cameras: tuple[int, ...] = ()
+    """Numbers of the cameras whose evidence may have changed."""
     notes: list[str] = field(default_factory=list)
+    """One sentence per file that was skipped or needs a look."""
     stopped: bool = False
+    """The person stopped it; what is left unmeasured goes on with the next import."""
 
 
 def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> ImportResult:

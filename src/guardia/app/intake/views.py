@@ -14,18 +14,12 @@ from guardia.store.project import Project
 def compare_views(project: Project, camera_id: int, pool: Engine) -> str:
     """Hold each clip's background against the planned view, which is made first where there is none yet.
 
-    Parameters
-    ----------
-    project
-        The project.
-    camera_id
-        The camera.
-    pool
-        On which they are compared.
+    Args:
+        project: The project.
+        camera_id: The camera.
+        pool: On which they are compared.
 
-    Returns
-    -------
-    str
+    Returns:
         What to tell: clips that show another view and are not scored; empty where none does.
     """
     planned = project.cameras.clean_view(camera_id)

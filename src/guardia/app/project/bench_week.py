@@ -94,34 +94,21 @@ def run_week(
 ) -> ImportResult:
     """Let the simulated camera run a week under the settings installed; import and judge each day as it is recorded.
 
-    Parameters
-    ----------
-    project_folder
-        The project.
-    camera_id
-        The camera.
-    place
-        What it looks at; its power cuts and full disk belong to the first weeks and are left out.
-    begins
-        Midnight on which the week begins.
-    token
-        To stop it; the days that were imported are kept.
-    progress
-        Told how far it is.
-    days
-        So many days are run.
+    Args:
+        project_folder: The project.
+        camera_id: The camera.
+        place: What it looks at; its power cuts and full disk belong to the first weeks and are left out.
+        begins: Midnight on which the week begins.
+        token: To stop it; the days that were imported are kept.
+        progress: Told how far it is.
+        days: So many days are run.
 
-    Returns
-    -------
-    ImportResult
+    Returns:
         What the import of the week did.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped before all days were recorded.
-    ProjectError
-        If the project cannot be written.
+    Raises:
+        Cancelled: If it was stopped before all days were recorded.
+        ProjectError: If the project cannot be written.
     """
     from guardia.benchcam.record import read_truth, true_kinds
     from guardia.benchcam.tern_quay import FIRST_DAY
@@ -172,32 +159,20 @@ def take_in_days(
 ) -> ImportResult:
     """Bring what the simulated camera recorded in the days of a span into a project.
 
-    Parameters
-    ----------
-    project
-        The project.
-    camera_id
-        The camera.
-    folders
-        One for each day, from record_days().
-    span
-        It was watched from the first of these moments to the second.
-    token
-        To stop it; what is finished is kept.
-    progress
-        Told how far it is.
+    Args:
+        project: The project.
+        camera_id: The camera.
+        folders: One for each day, from record_days().
+        span: It was watched from the first of these moments to the second.
+        token: To stop it; what is finished is kept.
+        progress: Told how far it is.
 
-    Returns
-    -------
-    ImportResult
+    Returns:
         What the import did.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped.
-    ProjectError
-        If the project cannot be written.
+    Raises:
+        Cancelled: If it was stopped.
+        ProjectError: If the project cannot be written.
     """
     result = ImportResult()
     for sub, origin in ORIGINS:
@@ -225,32 +200,20 @@ def record_days(
 ) -> list[Path]:
     """Let the simulated camera record the first days of a scene, on all cores.
 
-    Parameters
-    ----------
-    scene
-        Makes the scene; called in other processes.
-    candidate
-        What the camera is told, and its make.
-    folder
-        Receives a folder for each day.
-    days
-        How many.
-    token
-        To stop it.
-    progress
-        Told how far it is.
-    each
-        Called with the folder of each day, in order, as soon as it is recorded; the later days go on meanwhile.
+    Args:
+        scene: Makes the scene; called in other processes.
+        candidate: What the camera is told, and its make.
+        folder: Receives a folder for each day.
+        days: How many.
+        token: To stop it.
+        progress: Told how far it is.
+        each: Called with the folder of each day, in order, as soon as it is recorded; the later days go on meanwhile.
 
-    Returns
-    -------
-    list[Path]
+    Returns:
         The folders, in order of the days.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped before all were recorded.
+    Raises:
+        Cancelled: If it was stopped before all were recorded.
     """
     to_do = [_Day(scene, candidate.settings, candidate.capability, n, folder / str(n)) for n in range(days)]
     on_all_cores(_record, to_do, "Days recorded", token=token, progress=progress, stop=(folder / STOP).touch, each=each)
@@ -269,32 +232,20 @@ def on_all_cores(
 ) -> list[Any]:
     """Do a module's function for each job in processes of its own.
 
-    Parameters
-    ----------
-    work
-        The function.
-    jobs
-        What it is called with.
-    what
-        Words for the progress.
-    token
-        To stop it.
-    progress
-        Told how far it is.
-    stop
-        Called on a stop or a fault, so that those under way may hear of it.
-    each
-        Called here with each result, in the order of the jobs, as soon as it and all before it are there.
+    Args:
+        work: The function.
+        jobs: What it is called with.
+        what: Words for the progress.
+        token: To stop it.
+        progress: Told how far it is.
+        stop: Called on a stop or a fault, so that those under way may hear of it.
+        each: Called here with each result, in the order of the jobs, as soon as it and all before it are there.
 
-    Returns
-    -------
-    list[Any]
+    Returns:
         In the order of the jobs.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped.
+    Raises:
+        Cancelled: If it was stopped.
     """
     meter = Meter(len(jobs), progress)
     with ProcessPoolExecutor(max_workers=os.cpu_count(), mp_context=get_context("spawn")) as pool:

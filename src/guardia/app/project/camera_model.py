@@ -112,14 +112,10 @@ class CameraModel(ShownCamera):
     def read_back(self, found: Settings) -> list[str]:
         """Say what was found on the camera where something else was entered; what was in force is dated until now.
 
-        Parameters
-        ----------
-        found
-            What is set on the camera.
+        Args:
+            found: What is set on the camera.
 
-        Returns
-        -------
-        list[str]
+        Returns:
             What is otherwise than it was entered; none where all is as it was, and then nothing is kept.
         """
         settings, camera = self._project.settings, self.camera

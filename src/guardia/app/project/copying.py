@@ -19,10 +19,8 @@ if TYPE_CHECKING:
 class Copying:
     """Copies drafts between the cameras of an open project.
 
-    Parameters
-    ----------
-    session
-        The open project.
+    Args:
+        session: The open project.
     """
 
     def __init__(self, session: OpenProject) -> None:

@@ -35,15 +35,11 @@ class Corrections:
     def set_make(self, data: Mapping[str, Any]) -> None:
         """Say that the camera is of another make; its settings become the nearest that this one offers.
 
-        Parameters
-        ----------
-        data
-            JSON form of the make.
+        Args:
+            data: JSON form of the make.
 
-        Raises
-        ------
-        InvalidValue
-            If it cannot be used.
+        Raises:
+            InvalidValue: If it cannot be used.
         """
         model, camera, former = self._model, self._model.camera, self._model.camera.capability
         make = capability_from_dict(data)

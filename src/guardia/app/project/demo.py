@@ -22,20 +22,14 @@ MOST_BYTES = 200_000_000
 def own_demo(home: Path) -> Path:
     """The demo as a project of one's own, unpacked from the shipped file at the first start.
 
-    Parameters
-    ----------
-    home
-        Folder for the program's data.
+    Args:
+        home: Folder for the program's data.
 
-    Returns
-    -------
-    Path
+    Returns:
         The project's folder.
 
-    Raises
-    ------
-    ProjectError
-        If it cannot be unpacked.
+    Raises:
+        ProjectError: If it cannot be unpacked.
     """
     target = home / "tern-quay"
     if (target / FILE_NAME).exists():
@@ -60,17 +54,12 @@ def own_demo(home: Path) -> Path:
 def unpack_demo(folder: Path) -> None:
     """Unpack the shipped demo into a folder that does not exist yet.
 
-    Parameters
-    ----------
-    folder
-        Made with its media folder.
+    Args:
+        folder: Made with its media folder.
 
-    Raises
-    ------
-    OSError
-        If it cannot be written.
-    ProjectError
-        If the shipped file is damaged.
+    Raises:
+        OSError: If it cannot be written.
+        ProjectError: If the shipped file is damaged.
     """
     (folder / MEDIA).mkdir(parents=True)
     try:

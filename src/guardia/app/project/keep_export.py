@@ -16,18 +16,12 @@ from guardia.store.project import Project
 
 
 class Exported(NamedTuple):
-    """What came of an export.
-
-    Parameters
-    ----------
-    folders
-        One for each original.
-    left_out
-        Why others were left out, in sentences.
-    """
+    """What came of an export."""
 
     folders: tuple[Path, ...]
+    """One for each original."""
     left_out: tuple[str, ...] = ()
+    """Why others were left out, in sentences."""
 
 
 def export_job(
@@ -35,20 +29,13 @@ def export_job(
 ) -> Callable[[Token, Report], Exported]:
     """Work that copies the originals of clips to a folder.
 
-    Parameters
-    ----------
-    project_folder
-        The project.
-    camera_id
-        The camera.
-    clip_ids
-        Clips, each once.
-    folder
-        Where to.
+    Args:
+        project_folder: The project.
+        camera_id: The camera.
+        clip_ids: Clips, each once.
+        folder: Where to.
 
-    Returns
-    -------
-    Callable[[Token, Report], Exported]
+    Returns:
         Raises ProjectError where the folder takes nothing; those before it stay.
     """
 

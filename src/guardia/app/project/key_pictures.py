@@ -42,23 +42,15 @@ def draw_lacking(
 
     One at a time: a decoder that dies costs the pictures of one occurrence.
 
-    Parameters
-    ----------
-    folder
-        The project.
-    token
-        To stop it; what is drawn by then stays.
-    wanted
-        Gives the numbers of occurrences that are asked for just now, the latest last; they come first.
-    drawn
-        Called with the number of each occurrence when its pictures are there, or cannot be had.
+    Args:
+        folder: The project.
+        token: To stop it; what is drawn by then stays.
+        wanted: Gives the numbers of occurrences that are asked for just now, the latest last; they come first.
+        drawn: Called with the number of each occurrence when its pictures are there, or cannot be had.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped.
-    ProjectError
-        If the project cannot be written to.
+    Raises:
+        Cancelled: If it was stopped.
+        ProjectError: If the project cannot be written to.
     """
     with Project(folder) as project, engine(behind=True) as pool:
         lacking = project.occurrences.without_pictures()
@@ -93,14 +85,10 @@ def _drawn(pool: Engine, task: _Drawing, token: Token) -> bytes:
 class KeyPictures(QObject):
     """Has the lacking key pictures of an open project drawn as soon as one is to be shown.
 
-    Parameters
-    ----------
-    folder
-        The project.
-    messages
-        Where it is told what went wrong.
-    parent
-        Its owner.
+    Args:
+        folder: The project.
+        messages: Where it is told what went wrong.
+        parent: Its owner.
     """
 
     drawn = pyqtSignal(int)

@@ -51,33 +51,23 @@ _PARTS = {"storage": StorageRules, "power": PowerDraw}
 
 
 class Node(NamedTuple):
-    """One value of a make.
-
-    Parameters
-    ----------
-    path
-        Keys and numbers that lead to it.
-    words
-        Its name.
-    text
-        The value as it is typed; None where it has parts.
-    rows
-        It is a list whose rows can be added and taken out.
-    """
+    """One value of a make."""
 
     path: Keys
+    """Keys and numbers that lead to it."""
     words: str
+    """Its name."""
     text: str | None
+    """The value as it is typed; None where it has parts."""
     rows: bool = False
+    """It is a list whose rows can be added and taken out."""
 
 
 class MakeDraft:
     """A make that is being described.
 
-    Parameters
-    ----------
-    data
-        JSON form to start from; it is not changed.
+    Args:
+        data: JSON form to start from; it is not changed.
     """
 
     def __init__(self, data: dict[str, Any]) -> None:

@@ -17,20 +17,14 @@ from guardia.formats.plain import plain_file
 def capability_data(capability_id: str) -> dict[str, Any]:
     """JSON form of a shipped generic make.
 
-    Parameters
-    ----------
-    capability_id
-        Its id, the file's name.
+    Args:
+        capability_id: Its id, the file's name.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         As in the file.
 
-    Raises
-    ------
-    ProjectError
-        If no such make is shipped.
+    Raises:
+        ProjectError: If no such make is shipped.
     """
     try:
         text = (files("guardia") / "data" / "capabilities" / f"{capability_id}.json").read_text("utf-8")
@@ -51,22 +45,15 @@ def shipped_capabilities() -> list[str]:
 def make_from_file(path: Path) -> dict[str, Any]:
     """JSON form of a make of one's own.
 
-    Parameters
-    ----------
-    path
-        A JSON file as described in docs/formats.md.
+    Args:
+        path: A JSON file as described in docs/formats.md.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         As in the file.
 
-    Raises
-    ------
-    ProjectError
-        If it cannot be read.
-    InvalidValue
-        If it describes no make.
+    Raises:
+        ProjectError: If it cannot be read.
+        InvalidValue: If it describes no make.
     """
     try:
         data = json.loads(plain_file(path).read_text("utf-8"))

@@ -28,30 +28,20 @@ class Keep(StrEnum):
 
 @dataclass(frozen=True)
 class Difference:
-    """An occurrence that was judged differently.
-
-    Parameters
-    ----------
-    camera
-        Name of the camera.
-    clip
-        Name of the clip.
-    at_s
-        Where in the clip it begins.
-    first
-        What the first project says, by whom.
-    second
-        What the second says.
-    kept
-        What stays.
-    """
+    """An occurrence that was judged differently."""
 
     camera: str
+    """Name of the camera."""
     clip: str
+    """Name of the clip."""
     at_s: float
+    """Where in the clip it begins."""
     first: str
+    """What the first project says, by whom."""
     second: str
+    """What the second says."""
     kept: str
+    """What stays."""
 
     @property
     def words(self) -> str:
@@ -61,49 +51,32 @@ class Difference:
 
 @dataclass(frozen=True)
 class Merged:
-    """What merging did.
-
-    Parameters
-    ----------
-    taken
-        Judgements taken from the second project.
-    differences
-        Where both had judged, and differently.
-    readings
-        Readings taken.
-    notes
-        What could not be matched, in sentences.
-    """
+    """What merging did."""
 
     taken: int
+    """Judgements taken from the second project."""
     differences: tuple[Difference, ...]
+    """Where both had judged, and differently."""
     readings: int
+    """Readings taken."""
     notes: tuple[str, ...]
+    """What could not be matched, in sentences."""
 
 
 def merge(first: Path, second: Path, *, keep: Keep = Keep.LATER) -> Merged:
     """Bring what a second copy of a project knows into the first; the second is not changed.
 
-    Parameters
-    ----------
-    first
-        The project that is changed, in one transaction.
-    second
-        The other copy.
-    keep
-        Which judgement stays where they differ; the other goes into the logbook.
+    Args:
+        first: The project that is changed, in one transaction.
+        second: The other copy.
+        keep: Which judgement stays where they differ; the other goes into the logbook.
 
-    Returns
-    -------
-    Merged
+    Returns:
         What was taken, and the differences.
 
-    Raises
-    ------
-    InvalidValue
-        If both are one project, or no camera has the same name in both.
-    ProjectError
-        If one cannot be opened or written.
+    Raises:
+        InvalidValue: If both are one project, or no camera has the same name in both.
+        ProjectError: If one cannot be opened or written.
     """
     if first.resolve() == second.resolve():
         raise InvalidValue("Both are the same project.", kept="Nothing was changed.", do="Name two copies.")

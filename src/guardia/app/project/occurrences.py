@@ -63,22 +63,15 @@ class Occurrences:
     def split_job(self, occurrence_id: int, at_s: float) -> Callable[[Token, Report], tuple[int, list[NewOccurrence]]]:
         """Work that makes the key pictures of both parts; to be run off the interface thread.
 
-        Parameters
-        ----------
-        occurrence_id
-            The occurrence.
-        at_s
-            Where to split, on the clip's clock, inside it.
+        Args:
+            occurrence_id: The occurrence.
+            at_s: Where to split, on the clip's clock, inside it.
 
-        Returns
-        -------
-        Callable[[Token, Report], tuple[int, list[NewOccurrence]]]
+        Returns:
             Gives the occurrence's id and its two parts.
 
-        Raises
-        ------
-        InvalidValue
-            If the moment does not lie inside.
+        Raises:
+            InvalidValue: If the moment does not lie inside.
         """
         o = self._model.state.by_id[occurrence_id]
         if not o.start_s + SHORTEST_S <= at_s <= o.end_s - SHORTEST_S:

@@ -54,27 +54,18 @@ def analyse_files(
 ) -> dict[str, Any]:
     """Measure clips and say what moves in them.
 
-    Parameters
-    ----------
-    paths
-        Video files.
-    time_zone
-        Of times in file names, an IANA name.
-    cluster
-        Where they are measured, None for all cores of this machine.
-    device
-        Decode on this kind of device of this machine, where that gives the same traces; '' for software.
+    Args:
+        paths: Video files.
+        time_zone: Of times in file names, an IANA name.
+        cluster: Where they are measured, None for all cores of this machine.
+        device: Decode on this kind of device of this machine, where that gives the same traces; '' for software.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         In the order of the files: `clips`, one entry each, and `skipped`, one sentence per file that cannot be used;
         `decoding`, what came of the device, where one was asked for.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no such time zone or device.
+    Raises:
+        InvalidValue: If there is no such time zone or device.
     """
     zone = check_zone(time_zone)
     if not paths:
@@ -175,27 +166,18 @@ def _result_of(pool: Engine, path: Path, future: Future[Any]) -> tuple[ClipInfo,
 def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[str, Any]:
     """Say when settings would trigger and record on a clip.
 
-    Parameters
-    ----------
-    path
-        The clip.
-    settings
-        The settings.
-    capability
-        The make whose words they use.
+    Args:
+        path: The clip.
+        settings: The settings.
+        capability: The make whose words they use.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `triggers` in seconds and `recordings`, each with its times in seconds from the clip's first picture; a
         recording may begin before it (pre-record) and end after the last one.
 
-    Raises
-    ------
-    UnreadableClip
-        If the clip cannot be used.
-    InvalidValue
-        If the settings name a notch the make does not have.
+    Raises:
+        UnreadableClip: If the clip cannot be used.
+        InvalidValue: If the settings name a notch the make does not have.
     """
     analysis = analyse_clip(path)
     trace, luma = analysis.trace, float(analysis.background.mean())
@@ -223,24 +205,16 @@ def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[
 def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
     """Score installed and draft of a project's cameras.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    camera
-        Only the camera of this name.
+    Args:
+        folder: The project's folder.
+        camera: Only the camera of this name.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `cameras`, each with both scores, what flips and what the evidence cannot show.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no camera of that name.
-    ProjectError
-        If the project cannot be opened.
+    Raises:
+        InvalidValue: If there is no camera of that name.
+        ProjectError: If the project cannot be opened.
     """
     with Project(folder) as project:
         site = project.site()
@@ -297,40 +271,24 @@ def bring_in(
 ) -> dict[str, Any]:
     """Bring files into a project, or only say what would happen.
 
-    Parameters
-    ----------
-    folder
-        The project.
-    paths
-        Files and folders.
-    camera
-        Name of the camera that files go to unless the rule says otherwise.
-    origin
-        How the clips were recorded.
-    rule
-        One of import_plan.RULES.
-    pattern
-        Of the time in file names; the one kept for each camera when None.
-    dry_run
-        Change nothing.
-    cause
-        Why the camera recorded them, None to go by its event list.
-    watched
-        Two times in ISO 8601 between which all that it recorded by motion is here.
-    cluster
-        Where clips are measured, None for this machine.
-    device
-        Decode on this kind of device of this machine, where that gives the same traces; '' for software.
+    Args:
+        folder: The project.
+        paths: Files and folders.
+        camera: Name of the camera that files go to unless the rule says otherwise.
+        origin: How the clips were recorded.
+        rule: One of import_plan.RULES.
+        pattern: Of the time in file names; the one kept for each camera when None.
+        dry_run: Change nothing.
+        cause: Why the camera recorded them, None to go by its event list.
+        watched: Two times in ISO 8601 between which all that it recorded by motion is here.
+        cluster: Where clips are measured, None for this machine.
+        device: Decode on this kind of device of this machine, where that gives the same traces; '' for software.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `clips` with what becomes of each, `notes`, and unless it is a dry run what was added, measured and listed.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no such camera, or the pattern or the times cannot be used.
+    Raises:
+        InvalidValue: If there is no such camera, or the pattern or the times cannot be used.
     """
     token = Token()
     with Project(folder) as project:
@@ -391,20 +349,14 @@ def _explained(evidence: Evidence, camera: Camera, installed: Replay) -> Explain
 def measure_again(folder: Path) -> dict[str, Any]:
     """Measure what an older version of the motion model measured.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
+    Args:
+        folder: The project's folder.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `measured` clips, `cameras` with what changed in the score of their installed settings, `notes`.
 
-    Raises
-    ------
-    ProjectError
-        If the project cannot be opened.
+    Raises:
+        ProjectError: If the project cannot be opened.
     """
     before = _installed_scores(folder)
     with Project(folder) as project:

@@ -39,17 +39,12 @@ from guardia.store.records import Site
 class OpenProject(QObject):
     """A project that is open in the window.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    messages
-        Where errors and results are told.
+    Args:
+        folder: The project's folder.
+        messages: Where errors and results are told.
 
-    Raises
-    ------
-    ProjectError
-        If it cannot be opened.
+    Raises:
+        ProjectError: If it cannot be opened.
     """
 
     cameras_changed = pyqtSignal()
@@ -98,21 +93,14 @@ class OpenProject(QObject):
     def create(folder: Path, site: str, time_zone: str) -> None:
         """Make a new project.
 
-        Parameters
-        ----------
-        folder
-            The project's own folder.
-        site
-            Name of the site, with a letter or digit, 100 characters at most.
-        time_zone
-            IANA name.
+        Args:
+            folder: The project's own folder.
+            site: Name of the site, with a letter or digit, 100 characters at most.
+            time_zone: IANA name.
 
-        Raises
-        ------
-        InvalidValue
-            If the name or the time zone cannot be used.
-        ProjectError
-            If the folder cannot be made or holds a project already.
+        Raises:
+            InvalidValue: If the name or the time zone cannot be used.
+            ProjectError: If the folder cannot be made or holds a project already.
         """
         _check_site_name(site, "Nothing was made.")
         Project(folder, create=True, site=Site(site, time_zone)).close()
@@ -236,21 +224,14 @@ class OpenProject(QObject):
     ) -> None:
         """Call the site otherwise, say where it lies, or correct its time zone while no clips are there; can be undone.
 
-        Parameters
-        ----------
-        name
-            As for create().
-        time_zone
-            IANA name.
-        where
-            Latitude and longitude in degrees, both None where nobody says.
-        people
-            Who lives or works there and is expected.
+        Args:
+            name: As for create().
+            time_zone: IANA name.
+            where: Latitude and longitude in degrees, both None where nobody says.
+            people: Who lives or works there and is expected.
 
-        Raises
-        ------
-        InvalidValue
-            If the name cannot be used.
+        Raises:
+            InvalidValue: If the name cannot be used.
         """
         _check_site_name(name, "Nothing was changed.")
         if (after := Site(name, time_zone, *where, people.strip())) != self.site:

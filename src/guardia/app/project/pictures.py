@@ -111,14 +111,10 @@ class Pictures:
     def for_report(self, blurred: bool) -> list[tuple[str, bytes]]:
         """A few pictures for a paper: what was missed, what was recorded, the most frequent false one.
 
-        Parameters
-        ----------
-        blurred
-            Whatever moves is made unrecognisable.
+        Args:
+            blurred: Whatever moves is made unrecognisable.
 
-        Returns
-        -------
-        list[tuple[str, bytes]]
+        Returns:
             Words and JPEG of each; clips whose file is gone are left out.
         """
         evidence, outcomes = self._model.evidence, self._model.comparison.installed_replay.outcomes

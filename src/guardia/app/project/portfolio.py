@@ -19,27 +19,18 @@ DEEPEST = 3
 
 @dataclass(frozen=True)
 class Site:
-    """One project in the list.
-
-    Parameters
-    ----------
-    folder
-        Its folder.
-    name
-        Of the site; of the folder where it cannot be read.
-    cameras
-        How many.
-    lines
-        What is known of them; fewer than cameras where some were never worked out.
-    trouble
-        Why it cannot be read; empty where it can.
-    """
+    """One project in the list."""
 
     folder: Path
+    """Its folder."""
     name: str
+    """Of the site; of the folder where it cannot be read."""
     cameras: int = 0
+    """How many."""
     lines: tuple[Summary, ...] = ()
+    """What is known of them; fewer than cameras where some were never worked out."""
     trouble: str = ""
+    """Why it cannot be read; empty where it can."""
 
     @property
     def worst(self) -> Summary | None:
@@ -90,14 +81,10 @@ def projects_in(folder: Path) -> Iterator[Path]:
 def portfolio(folder: Path) -> list[Site]:
     """All projects in a folder, those first that need care most.
 
-    Parameters
-    ----------
-    folder
-        Looked into three folders deep.
+    Args:
+        folder: Looked into three folders deep.
 
-    Returns
-    -------
-    list[Site]
+    Returns:
         A project that cannot be read is in it, with the reason.
     """
     sites = []

@@ -47,48 +47,32 @@ MOST_TRIED = 8
 
 @dataclass(frozen=True)
 class Result:
-    """What a practice came to.
-
-    Parameters
-    ----------
-    at
-        When, ISO 8601 with its offset.
-    level
-        Number of the level.
-    seed
-        Of the scene.
-    camera
-        The place.
-    installed
-        False recordings and misses of the settings at the beginning, in the week after.
-    own
-        Those of the settings chosen by hand.
-    best
-        Those of the best known settings of this make.
-    real
-        Real events in that week.
-    reached
-        Share of the possible gain that was reached.
-    steps
-        What taking one step of the work from the best settings would have saved, by its words, most first.
-    judged
-        Occurrences that were judged.
-    judged_right
-        Of them those whose judgement agrees with the truth in real or false.
-    """
+    """What a practice came to."""
 
     at: str
+    """When, ISO 8601 with its offset."""
     level: int
+    """Number of the level."""
     seed: int
+    """Of the scene."""
     camera: str
+    """The place."""
     installed: tuple[int, int]
+    """False recordings and misses of the settings at the beginning, in the week after."""
     own: tuple[int, int]
+    """Those of the settings chosen by hand."""
     best: tuple[int, int]
+    """Those of the best known settings of this make."""
     real: int
+    """Real events in that week."""
     reached: float
+    """Share of the possible gain that was reached."""
     steps: tuple[tuple[str, float], ...]
+    """What taking one step of the work from the best settings would have saved, by its words, most first."""
     judged: int
+    """Occurrences that were judged."""
     judged_right: int
+    """Of them those whose judgement agrees with the truth in real or false."""
 
 
 _RESULT = TypeAdapter(Result)
@@ -107,34 +91,21 @@ def level_of(number: int) -> Level:
 def new_scene(folder: Path, level: int, seed: int, *, token: Token, progress: Report, days: int = WEEK.days) -> Path:
     """Let the simulated camera record days of an unseen scene, and make a project of them.
 
-    Parameters
-    ----------
-    folder
-        The project's folder; must not exist yet.
-    level
-        Number of the level.
-    seed
-        At least 0: which scene.
-    token
-        To stop it; nothing is left behind then.
-    progress
-        Told how far it is.
-    days
-        So many days.
+    Args:
+        folder: The project's folder; must not exist yet.
+        level: Number of the level.
+        seed: At least 0: which scene.
+        token: To stop it; nothing is left behind then.
+        progress: Told how far it is.
+        days: So many days.
 
-    Returns
-    -------
-    Path
+    Returns:
         The folder.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped.
-    InvalidValue
-        If there is no such level or seed.
-    ProjectError
-        If the project cannot be made.
+    Raises:
+        Cancelled: If it was stopped.
+        InvalidValue: If there is no such level or seed.
+        ProjectError: If the project cannot be made.
     """
     from guardia.benchcam.practice import left_by_the_installer
     from guardia.benchcam.record import read_truth
@@ -179,26 +150,17 @@ def is_practice(folder: Path) -> bool:
 def finish(folder: Path, *, token: Token, progress: Report) -> Result:
     """Run the settings chosen by hand on the days after, beside those of the beginning and better ones.
 
-    Parameters
-    ----------
-    folder
-        A project made by new_scene().
-    token
-        To stop it.
-    progress
-        Told how far it is.
+    Args:
+        folder: A project made by new_scene().
+        token: To stop it.
+        progress: Told how far it is.
 
-    Returns
-    -------
-    Result
+    Returns:
         The same whenever it is asked for the same draft.
 
-    Raises
-    ------
-    Cancelled
-        If it was stopped.
-    ProjectError
-        If the folder holds no practice.
+    Raises:
+        Cancelled: If it was stopped.
+        ProjectError: If the folder holds no practice.
     """
     from guardia.benchcam.record import true_kinds
 

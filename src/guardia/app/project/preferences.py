@@ -16,30 +16,20 @@ KEPT_PROJECTS = 5
 
 @dataclass(frozen=True)
 class Preferences:
-    """The remembered values.
-
-    Parameters
-    ----------
-    version
-        Of this form.
-    dark
-        Dark colours.
-    width
-        Of the window, pixels.
-    height
-        Of the window, pixels.
-    recent
-        Folders of projects, the one opened last first.
-    cluster
-        Address of the dask scheduler that measures, empty for this machine.
-    """
+    """The remembered values."""
 
     version: int = VERSION
+    """Of this form."""
     dark: bool = False
+    """Dark colours."""
     width: int = 1280
+    """Of the window, pixels."""
     height: int = 800
+    """Of the window, pixels."""
     recent: tuple[str, ...] = ()
+    """Folders of projects, the one opened last first."""
     cluster: str = ""
+    """Address of the dask scheduler that measures, empty for this machine."""
 
     def with_project(self, folder: Path) -> Preferences:
         """The same with a project opened last."""
@@ -64,14 +54,10 @@ _CHECKS: dict[str, Callable[[Any], bool]] = {
 def load_preferences(folder: Path) -> tuple[Preferences, list[str]]:
     """Read the preferences; a value that cannot be used falls back alone.
 
-    Parameters
-    ----------
-    folder
-        The program's data folder.
+    Args:
+        folder: The program's data folder.
 
-    Returns
-    -------
-    tuple[Preferences, list[str]]
+    Returns:
         The preferences, and one sentence for each value that was set back.
     """
     path = folder / FILE_NAME

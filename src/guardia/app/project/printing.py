@@ -13,22 +13,15 @@ TAKES_AT_MOST_S = 30.0
 def print_pdf(content: bytes, title: str) -> str:
     """Send a PDF to the usual printer.
 
-    Parameters
-    ----------
-    content
-        The PDF.
-    title
-        Of the print job.
+    Args:
+        content: The PDF.
+        title: Of the print job.
 
-    Returns
-    -------
-    str
+    Returns:
         What the printing system says.
 
-    Raises
-    ------
-    ProjectError
-        If there is no printing system, or it refuses.
+    Raises:
+        ProjectError: If there is no printing system, or it refuses.
     """
     command = shutil.which("lp")
     if command is None:

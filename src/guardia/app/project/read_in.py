@@ -21,16 +21,11 @@ MOST_TOLD = 6
 def read_in(session: Session, path: Path) -> int:
     """Take the readings of a table into an open project; one step of undo.
 
-    Parameters
-    ----------
-    session
-        The open project.
-    path
-        The table.
+    Args:
+        session: The open project.
+        path: The table.
 
-    Returns
-    -------
-    int
+    Returns:
         How many were taken; what could not be is told by its line.
     """
     try:

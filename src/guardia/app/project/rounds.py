@@ -25,10 +25,8 @@ def today_here() -> date:
 class Rounds:
     """What is due on all cameras of an open project.
 
-    Parameters
-    ----------
-    session
-        The open project.
+    Args:
+        session: The open project.
     """
 
     def __init__(self, session: OpenProject) -> None:

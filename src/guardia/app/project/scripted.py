@@ -38,32 +38,20 @@ def new_project(
 ) -> dict[str, Any]:
     """Make a project with one camera, or add the camera to the project that is there.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    site
-        Name of the site.
-    time_zone
-        IANA name.
-    camera
-        Name of the camera.
-    make
-        Id of a shipped make.
-    settings
-        Installed on it; the make's middle ones when None.
+    Args:
+        folder: The project's folder.
+        site: Name of the site.
+        time_zone: IANA name.
+        camera: Name of the camera.
+        make: Id of a shipped make.
+        settings: Installed on it; the make's middle ones when None.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `project` and `camera`.
 
-    Raises
-    ------
-    ProjectError
-        If the folder cannot be made, or there is no such make.
-    InvalidValue
-        If a name, the time zone or the settings cannot be used.
+    Raises:
+        ProjectError: If the folder cannot be made, or there is no such make.
+        InvalidValue: If a name, the time zone or the settings cannot be used.
     """
     data = capability_data(make)
     capability = capability_from_dict(data)
@@ -88,24 +76,16 @@ def camera_named(project: Project, name: str) -> Camera:
 def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
     """Judge the occurrences that a table names.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    camera
-        Name of the camera.
-    path
-        The table, see formats.judgements.
+    Args:
+        folder: The project's folder.
+        camera: Name of the camera.
+        path: The table, see formats.judgements.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `judged`, the number of occurrences, and `notes` on rows that no occurrence answers.
 
-    Raises
-    ------
-    InvalidValue
-        If the table cannot be read or there is no such camera.
+    Raises:
+        InvalidValue: If the table cannot be read or there is no such camera.
     """
     rows = read_judgements(path)
     with Project(folder) as project:
@@ -168,34 +148,21 @@ def tune_camera(
 ) -> dict[str, Any]:
     """Search better settings for a camera.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    camera
-        Its name.
-    miss_cost
-        What a missed real occurrence costs, a false recording costing 1; above 0.
-    kinds
-        Factors on that for single kinds of occurrence, by their ids.
-    hold_out
-        So many of the last days are kept out and the choice is counted on them; 0 leaves days out in turn.
-    unseen
-        Also choose what motion clips cannot show the whole price of.
-    save
-        Keep what is chosen as the draft.
-    tried
-        Called with the number of settings tried so far.
+    Args:
+        folder: The project's folder.
+        camera: Its name.
+        miss_cost: What a missed real occurrence costs, a false recording costing 1; above 0.
+        kinds: Factors on that for single kinds of occurrence, by their ids.
+        hold_out: So many of the last days are kept out and the choice is counted on them; 0 leaves days out in turn.
+        unseen: Also choose what motion clips cannot show the whole price of.
+        save: Keep what is chosen as the draft.
+        tried: Called with the number of settings tried so far.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         As described in docs/formats.md.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no such camera or a number cannot be used.
+    Raises:
+        InvalidValue: If there is no such camera or a number cannot be used.
     """
     if not all(0 < cost <= 10_000 for cost in (miss_cost, *kinds.values())) or hold_out < 0:
         raise InvalidValue("Costs must be above 0 and at most 10000, and days held out cannot be negative.")

@@ -25,30 +25,21 @@ LONGEST_DAYS = 3660
 def camera_hours(folder: Path, *, camera: str, first: date | None, last: date | None, draft: bool) -> dict[str, Any]:
     """When a camera records and alerts.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    camera
-        Name of the camera.
-    first
-        First date; today when None.
-    last
-        Last date, included; a week after the first when None.
-    draft
-        Of the draft in place of the installed settings.
+    Args:
+        folder: The project's folder.
+        camera: Name of the camera.
+        first: First date; today when None.
+        last: Last date, included; a week after the first when None.
+        draft: Of the draft in place of the installed settings.
 
-    Returns
-    -------
-    dict[str, Any]
+    Returns:
         `recording` and `alerts`: null for always, else the plan in words, its spans as local times with their offset,
-        the periods to type in and what the make cannot be told; `evidence`: real and false visits outside the
-        recording hours, real ones that trigger and are not told, false alerts a day, and the delay of alerts by tests.
+        the periods to type in and what the make cannot be told; `evidence`: real and false visits outside the recording
+        hours, real ones that trigger and are not told, false alerts a day, and the delay of alerts by tests.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no such camera, the last date is before the first, or a plan follows a sun that is not known.
+    Raises:
+        InvalidValue: If there is no such camera, the last date is before the first, or a plan follows a sun that is not
+            known.
     """
     with Project(folder) as project:
         known = camera_named(project, camera)

@@ -22,24 +22,16 @@ from guardia.store.project import Project
 def project_storage(folder: Path, *, cameras: Sequence[str], draft: bool) -> list[dict[str, Any]]:
     """What is known of storage, power and data.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    cameras
-        Names; all of them when empty.
-    draft
-        Of the drafts in place of the installed settings.
+    Args:
+        folder: The project's folder.
+        cameras: Names; all of them when empty.
+        draft: Of the drafts in place of the installed settings.
 
-    Returns
-    -------
-    list[dict[str, Any]]
+    Returns:
         A camera each, as docs/formats.md describes.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no such camera.
+    Raises:
+        InvalidValue: If there is no such camera.
     """
     with Project(folder) as project:
         wanted = [camera_named(project, name) for name in cameras] if cameras else project.cameras.all()
@@ -136,26 +128,17 @@ def project_due(folder: Path) -> list[dict[str, str]]:
 def export_real(folder: Path, *, camera: str, target: Path) -> Exported:
     """Copy the originals of a camera's judged real recordings.
 
-    Parameters
-    ----------
-    folder
-        The project's folder.
-    camera
-        Name of the camera.
-    target
-        A folder; it is made where it is missing.
+    Args:
+        folder: The project's folder.
+        camera: Name of the camera.
+        target: A folder; it is made where it is missing.
 
-    Returns
-    -------
-    Exported
+    Returns:
         A folder for each original, and why others were left out.
 
-    Raises
-    ------
-    ProjectError
-        If the target cannot be made or takes nothing more; what was copied before stays.
-    InvalidValue
-        If there is no such camera.
+    Raises:
+        ProjectError: If the target cannot be made or takes nothing more; what was copied before stays.
+        InvalidValue: If there is no such camera.
     """
     with Project(folder) as project:
         known = camera_named(project, camera)

@@ -38,14 +38,10 @@ class SharedHoursOfSite(SitePart):
     def share(self, model: CameraModel, name: str, others: Collection[int]) -> None:
         """Let a camera's hours be those of others, too; without others it has its own again.
 
-        Parameters
-        ----------
-        model
-            The camera whose draft's hours are shared.
-        name
-            What the group is called.
-        others
-            Numbers of the other cameras; those of the group that are left out keep its hours as their own.
+        Args:
+            model: The camera whose draft's hours are shared.
+            name: What the group is called.
+            others: Numbers of the other cameras; those of the group that are left out keep its hours as their own.
         """
         settings, mine = self._project.settings, model.camera.id
         before = settings.shared_hours()

@@ -25,24 +25,16 @@ from guardia.store.records import Camera
 
 @dataclass(frozen=True, eq=False)
 class CameraState:
-    """All that is shown of a camera, immutable.
-
-    Parameters
-    ----------
-    camera
-        Name, make, installed settings and the draft that is kept.
-    evidence
-        Clips, traces, occurrences.
-    draft
-        The draft that is tried; another than the one kept while a gesture is under way.
-    selected
-        Ids of the selected occurrences.
-    """
+    """All that is shown of a camera, immutable."""
 
     camera: Camera
+    """Name, make, installed settings and the draft that is kept."""
     evidence: Evidence
+    """Clips, traces, occurrences."""
     draft: Settings
+    """The draft that is tried; another than the one kept while a gesture is under way."""
     selected: tuple[int, ...] = ()
+    """Ids of the selected occurrences."""
 
     @cached_property
     def by_id(self) -> dict[int, Occurrence]:
@@ -52,24 +44,16 @@ class CameraState:
 
 @dataclass(frozen=True, eq=False)
 class Loaded:
-    """What a camera's view-model begins with; can be read in another thread.
-
-    Parameters
-    ----------
-    state
-        The camera and its evidence.
-    scorer
-        Which has replayed the installed settings and the draft.
-    damage
-        What was damaged in the project and set aside, in sentences.
-    key
-        What it was read from, as Project.camera_key() gives it.
-    """
+    """What a camera's view-model begins with; can be read in another thread."""
 
     state: CameraState
+    """The camera and its evidence."""
     scorer: Scorer
+    """Which has replayed the installed settings and the draft."""
     damage: tuple[str, ...] = ()
+    """What was damaged in the project and set aside, in sentences."""
     key: str = ""
+    """What it was read from, as Project.camera_key() gives it."""
 
 
 def load_camera(project: Project, camera_id: int) -> Loaded:
@@ -94,16 +78,11 @@ def load_camera(project: Project, camera_id: int) -> Loaded:
 class ShownCamera(QObject):
     """One camera's state and score.
 
-    Parameters
-    ----------
-    project
-        The open project, of the main thread.
-    loaded
-        The camera as read from the project.
-    undo
-        The project's undo stack.
-    messages
-        Where errors are told.
+    Args:
+        project: The open project, of the main thread.
+        loaded: The camera as read from the project.
+        undo: The project's undo stack.
+        messages: Where errors are told.
     """
 
     draft_changed = pyqtSignal()

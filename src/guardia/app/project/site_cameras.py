@@ -37,16 +37,11 @@ Read = tuple[int, Loaded | GuardiaError]
 class SiteCameras:
     """The cameras by number.
 
-    Parameters
-    ----------
-    project
-        The open project, of the main thread.
-    messages
-        Where it is told what could not be read.
-    make
-        Makes the view-model of a camera.
-    parent
-        Owns what reads cameras off the interface thread.
+    Args:
+        project: The open project, of the main thread.
+        messages: Where it is told what could not be read.
+        make: Makes the view-model of a camera.
+        parent: Owns what reads cameras off the interface thread.
     """
 
     def __init__(
@@ -97,18 +92,12 @@ class SiteCameras:
     ) -> bool:
         """Ask something of every camera that needs its evidence, each read for the purpose and let go again.
 
-        Parameters
-        ----------
-        title
-            What is done, for the progress.
-        of_camera
-            Called in this thread with each camera in order of name.
-        done
-            Called at the end, with what came of each camera by its number.
+        Args:
+            title: What is done, for the progress.
+            of_camera: Called in this thread with each camera in order of name.
+            done: Called at the end, with what came of each camera by its number.
 
-        Returns
-        -------
-        bool
+        Returns:
             False, and nothing is done, while cameras are still being read for something else.
         """
         results: dict[int, T] = {}

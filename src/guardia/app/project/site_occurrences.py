@@ -30,12 +30,9 @@ class SiteOccurrences:
     def judge(self, ids: Mapping[int, Sequence[int]], kind: str) -> None:
         """Judge occurrences of one or several cameras, and with each the other parts of its visit; one step of undo.
 
-        Parameters
-        ----------
-        ids
-            Ids of occurrences by the number of their camera.
-        kind
-            Id of the kind; empty takes the judgement back.
+        Args:
+            ids: Ids of occurrences by the number of their camera.
+            kind: Id of the kind; empty takes the judgement back.
         """
         chosen = {i for part in ids.values() for i in part}
         for camera in ids:

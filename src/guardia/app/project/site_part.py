@@ -15,14 +15,10 @@ if TYPE_CHECKING:
 class SitePart:
     """One subject of the site; what is changed is written at once and can be undone.
 
-    Parameters
-    ----------
-    session
-        The open project.
-    project
-        Its file.
-    messages
-        Where errors are told.
+    Args:
+        session: The open project.
+        project: Its file.
+        messages: Where errors are told.
     """
 
     def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:

@@ -66,19 +66,13 @@ class SiteStorage(SitePart):
     def set_fact(self, camera_id: int, name: str, value: float | None) -> None:
         """Type a fact in, of the camera or of the site as it is one; None lets it be assumed again.
 
-        Parameters
-        ----------
-        camera_id
-            The camera on whose page it is typed.
-        name
-            Id of the fact.
-        value
-            In its unit.
+        Args:
+            camera_id: The camera on whose page it is typed.
+            name: Id of the fact.
+            value: In its unit.
 
-        Raises
-        ------
-        InvalidValue
-            If it cannot be.
+        Raises:
+            InvalidValue: If it cannot be.
         """
         if value is not None:
             check_fact(name, value)

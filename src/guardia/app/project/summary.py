@@ -20,42 +20,28 @@ from guardia.store.project import Project
 
 @dataclass(frozen=True)
 class Summary:
-    """One camera in a line.
-
-    Parameters
-    ----------
-    name
-        Its name.
-    patrol
-        Its place on the round, 0 while nobody said.
-    false_per_day
-        False recordings a day under the installed settings with their interval (95 %); None without a rate.
-    missed
-        Real occurrences that are missed.
-    real
-        All real ones.
-    unjudged
-        Occurrences that are not judged.
-    step
-        Id of the step of the next action.
-    action
-        The next action.
-    why
-        Its reason.
-    due
-        What is due: date (ISO 8601), what, why.
-    """
+    """One camera in a line."""
 
     name: str
+    """Its name."""
     patrol: int
+    """Its place on the round, 0 while nobody said."""
     false_per_day: tuple[float, float, float] | None
+    """False recordings a day under the installed settings with their interval (95 %); None without a rate."""
     missed: int
+    """Real occurrences that are missed."""
     real: int
+    """All real ones."""
     unjudged: int
+    """Occurrences that are not judged."""
     step: str
+    """Id of the step of the next action."""
     action: str
+    """The next action."""
     why: str
+    """Its reason."""
     due: tuple[tuple[str, str, str], ...] = ()
+    """What is due: date (ISO 8601), what, why."""
 
     @property
     def trouble(self) -> float:

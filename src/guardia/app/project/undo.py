@@ -16,18 +16,12 @@ Keep = Callable[[Any], None]
 
 
 class Owner(NamedTuple):
-    """Whose a step is.
-
-    Parameters
-    ----------
-    camera_id
-        Number of the camera; None for the site.
-    name
-        Its name; empty for the site.
-    """
+    """Whose a step is."""
 
     camera_id: int | None = None
+    """Number of the camera; None for the site."""
     name: str = ""
+    """Its name; empty for the site."""
 
 
 OF_SITE = Owner()
@@ -75,12 +69,9 @@ def step_text(of: str, what: str) -> str:
 class Changes:
     """Makes changes that are written first, then shown, then a step of undo.
 
-    Parameters
-    ----------
-    undo
-        The project's undo stack.
-    messages
-        Where it is told why something could not be written.
+    Args:
+        undo: The project's undo stack.
+        messages: Where it is told why something could not be written.
     """
 
     def __init__(self, undo: QUndoStack, messages: MessageHub) -> None:
@@ -107,21 +98,14 @@ class Changes:
 
 
 class Next(NamedTuple):
-    """What undo would take back, or redo bring again.
-
-    Parameters
-    ----------
-    of
-        Whose it is.
-    what
-        What was done.
-    record
-        It stands in the logbook of that camera.
-    """
+    """What undo would take back, or redo bring again."""
 
     of: Owner
+    """Whose it is."""
     what: str
+    """What was done."""
     record: bool
+    """It stands in the logbook of that camera."""
 
 
 def _steps(command: QUndoCommand) -> Iterator[UndoStep]:
@@ -137,14 +121,10 @@ def _steps(command: QUndoCommand) -> Iterator[UndoStep]:
 class Undoing:
     """Takes the last change back, and brings it again; what cannot be written stays as it is.
 
-    Parameters
-    ----------
-    undo
-        The project's undo stack.
-    messages
-        Where it is told what was taken back, and of which camera.
-    together
-        Makes several writings one.
+    Args:
+        undo: The project's undo stack.
+        messages: Where it is told what was taken back, and of which camera.
+        together: Makes several writings one.
     """
 
     def __init__(

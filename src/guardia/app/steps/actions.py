@@ -9,30 +9,20 @@ from guardia.app.steps.steps import STEPS
 
 @dataclass(frozen=True)
 class Action:
-    """One thing the person can do.
-
-    Parameters
-    ----------
-    id
-        Stable word.
-    menu
-        Menu it stands in.
-    text
-        Words on screen.
-    keys
-        Shortcut, empty for none.
-    needs_camera
-        Only enabled with a camera open.
-    help
-        One sentence.
-    """
+    """One thing the person can do."""
 
     id: str
+    """Stable word."""
     menu: str
+    """Menu it stands in."""
     text: str
+    """Words on screen."""
     keys: str
+    """Shortcut, empty for none."""
     needs_camera: bool
+    """Only enabled with a camera open."""
     help: str
+    """One sentence."""
 
 
 ACTIONS = (

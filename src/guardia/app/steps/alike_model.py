@@ -27,18 +27,12 @@ _Key = tuple[int, float, float]
 
 @dataclass(frozen=True)
 class Group:
-    """Occurrences that are alike.
-
-    Parameters
-    ----------
-    ids
-        The least typical ones first, then the others from the most typical on.
-    odd
-        How many of the first are odd.
-    """
+    """Occurrences that are alike."""
 
     ids: tuple[int, ...]
+    """The least typical ones first, then the others from the most typical on."""
     odd: int
+    """How many of the first are odd."""
 
 
 class AlikeModel(QObject):

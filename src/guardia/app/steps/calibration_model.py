@@ -24,24 +24,16 @@ from guardia.media.analysis import fine_tracks
 
 @dataclass(frozen=True)
 class ReachLine:
-    """Reach of one thing under the draft, metres.
-
-    Parameters
-    ----------
-    thing
-        The thing.
-    across
-        By day, crossing the view.
-    towards
-        By day, coming towards the camera.
-    night
-        At night, crossing.
-    """
+    """Reach of one thing under the draft, metres."""
 
     thing: Thing
+    """The thing."""
     across: float
+    """By day, crossing the view."""
     towards: float
+    """By day, coming towards the camera."""
     night: float
+    """At night, crossing."""
 
 
 class CalibrationModel(StepModel):

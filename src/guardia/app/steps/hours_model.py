@@ -59,24 +59,16 @@ SUN_MARGIN_MIN = 20
 
 
 class WeekMark(NamedTuple):
-    """A visit on the ribbon.
-
-    Parameters
-    ----------
-    minute
-        After Monday 00:00.
-    verdict
-        Its verdict, None while it is not judged.
-    id
-        Of the occurrence.
-    inside
-        Within the plan that is shown.
-    """
+    """A visit on the ribbon."""
 
     minute: float
+    """After Monday 00:00."""
     verdict: Verdict | None
+    """Its verdict, None while it is not judged."""
     id: int
+    """Of the occurrence."""
     inside: bool
+    """Within the plan that is shown."""
 
 
 class HoursModel(StepModel):

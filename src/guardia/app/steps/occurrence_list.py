@@ -31,14 +31,10 @@ class Role(IntEnum):
 class OccurrenceListModel(QAbstractListModel):
     """All occurrences of a camera in order of time.
 
-    Parameters
-    ----------
-    session
-        For local times.
-    model
-        The camera.
-    parent
-        Qt's owner.
+    Args:
+        session: For local times.
+        model: The camera.
+        parent: Qt's owner.
     """
 
     def __init__(self, session: Session, model: CameraModel, parent: QObject | None = None) -> None:

@@ -59,44 +59,28 @@ _DRAWING = (Mode.WATCH, Mode.IGNORE, Mode.MASK)
 
 @dataclass(frozen=True)
 class Grip:
-    """What the pointer has hold of.
-
-    Parameters
-    ----------
-    zone
-        Index of the zone.
-    corner
-        Index of the corner, None for the whole zone.
-    edge
-        The corner is new, inserted on an edge.
-    """
+    """What the pointer has hold of."""
 
     zone: int
+    """Index of the zone."""
     corner: int | None
+    """Index of the corner, None for the whole zone."""
     edge: bool = False
+    """The corner is new, inserted on an edge."""
 
 
 class PolygonTool:
     """Edits the polygon zones of a draft.
 
-    Parameters
-    ----------
-    preview
-        Called with the zones while a gesture is under way.
-    commit
-        Called with the zones and what was done when a gesture is finished.
-    refuse
-        Called with a sentence when something cannot be done.
-    max_corners
-        Corners that the make takes per zone.
-    max_zones
-        Zones that the make takes.
-    blocks
-        (columns, rows) of the make's own grid, for painting; (0, 0) when it has none.
-    max_masks
-        Privacy masks that the make takes.
-    rectangles
-        The make takes upright rectangles only.
+    Args:
+        preview: Called with the zones while a gesture is under way.
+        commit: Called with the zones and what was done when a gesture is finished.
+        refuse: Called with a sentence when something cannot be done.
+        max_corners: Corners that the make takes per zone.
+        max_zones: Zones that the make takes.
+        blocks: (columns, rows) of the make's own grid, for painting; (0, 0) when it has none.
+        max_masks: Privacy masks that the make takes.
+        rectangles: The make takes upright rectangles only.
     """
 
     def __init__(

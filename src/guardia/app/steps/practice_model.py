@@ -15,14 +15,10 @@ from guardia.core.base.errors import GuardiaError
 class PracticeModel(QObject):
     """What was practised, and the work on the next scene.
 
-    Parameters
-    ----------
-    home
-        The program's data folder: scenes and results are kept there.
-    folder
-        Of the project that is open, None with none.
-    parent
-        Owner.
+    Args:
+        home: The program's data folder: scenes and results are kept there.
+        folder: Of the project that is open, None with none.
+        parent: Owner.
     """
 
     changed = pyqtSignal()

@@ -24,21 +24,14 @@ from guardia.core.tuning.propose import Effect, Proposal, difference, propose
 
 @dataclass(frozen=True, eq=False)
 class Offer:
-    """Zones that can be taken, in steps.
-
-    Parameters
-    ----------
-    what
-        What taking them does, for the history.
-    words
-        What they would do, what they would lose first of all.
-    steps
-        All zones of the draft after each step.
-    """
+    """Zones that can be taken, in steps."""
 
     what: str
+    """What taking them does, for the history."""
     words: str
+    """What they would do, what they would lose first of all."""
     steps: tuple[tuple[Zone, ...], ...]
+    """All zones of the draft after each step."""
 
 
 class ProposalModel(StepModel):

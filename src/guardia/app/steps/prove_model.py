@@ -37,18 +37,13 @@ MOST_OFFERED = 30
 
 
 class Linked(NamedTuple):
-    """What is known of the ways to and from a camera.
-
-    Parameters
-    ----------
-    ways
-        From, to, the way, and how many visits that are missed or late the first camera would have woken the second for.
-    gaps
-        Visits that passed unseen: the camera that saw them before, the one after, and about when (POSIX seconds).
-    """
+    """What is known of the ways to and from a camera."""
 
     ways: list[tuple[str, str, Link, int]]
+    """From, to, the way, and how many visits that are missed or late the first camera would have woken the second for.
+    """
     gaps: list[tuple[str, str, float]]
+    """Visits that passed unseen: the camera that saw them before, the one after, and about when (POSIX seconds)."""
 
 
 class ProveModel(StepModel):

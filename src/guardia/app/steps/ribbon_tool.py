@@ -27,24 +27,16 @@ class Grip(Enum):
 
 @dataclass(frozen=True)
 class Bar:
-    """One day's piece of a stretch, minutes after Monday 00:00; the end may be in the next week.
-
-    Parameters
-    ----------
-    index
-        Of the stretch.
-    day
-        On which it begins.
-    begin
-        Minutes.
-    end
-        Minutes.
-    """
+    """One day's piece of a stretch, minutes after Monday 00:00; the end may be in the next week."""
 
     index: int
+    """Of the stretch."""
     day: int
+    """On which it begins."""
     begin: float
+    """Minutes."""
     end: float
+    """Minutes."""
 
 
 def bars_of(plan: WeekPlan | None, monday: date, place: SitePlace) -> list[Bar]:
@@ -61,20 +53,13 @@ def bars_of(plan: WeekPlan | None, monday: date, place: SitePlace) -> list[Bar]:
 class RibbonTool:
     """Drags edges and stretches, and makes new ones.
 
-    Parameters
-    ----------
-    plan
-        Gives the plan that is shown now.
-    preview
-        Shows a plan without keeping it.
-    keep
-        Keeps a plan; given what was done.
-    place
-        Where the site lies.
-    monday
-        Of the week that is drawn.
-    step_min
-        The make's step.
+    Args:
+        plan: Gives the plan that is shown now.
+        preview: Shows a plan without keeping it.
+        keep: Keeps a plan; given what was done.
+        place: Where the site lies.
+        monday: Of the week that is drawn.
+        step_min: The make's step.
     """
 
     def __init__(

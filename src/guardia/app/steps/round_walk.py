@@ -24,10 +24,8 @@ OF_STORE = (Measure.USED, Measure.FREE)
 class RoundWalk:
     """Goes from camera to camera.
 
-    Parameters
-    ----------
-    session
-        The open project.
+    Args:
+        session: The open project.
     """
 
     def __init__(self, session: Session) -> None:
@@ -70,19 +68,13 @@ class RoundWalk:
     def keep(self, typed: Mapping[Measure, str], seen: Collection[Measure], note: str) -> None:
         """Keep what was typed and seen there, one step of undo, and go on to the next camera.
 
-        Parameters
-        ----------
-        typed
-            Numbers as they were typed; empty ones are left out, a comma is taken for a point.
-        seen
-            What was seen or done without a value.
-        note
-            For the logbook; may be empty.
+        Args:
+            typed: Numbers as they were typed; empty ones are left out, a comma is taken for a point.
+            seen: What was seen or done without a value.
+            note: For the logbook; may be empty.
 
-        Raises
-        ------
-        InvalidValue
-            If something is no number or cannot be; nothing is kept then.
+        Raises:
+            InvalidValue: If something is no number or cannot be; nothing is kept then.
         """
         model = self.model
         if model is None:

@@ -19,21 +19,14 @@ if TYPE_CHECKING:
 
 
 class Line(NamedTuple):
-    """An item of the list as it stands.
-
-    Parameters
-    ----------
-    item
-        The item.
-    mark
-        What somebody said of it.
-    by
-        By whom and when, empty while nobody did.
-    """
+    """An item of the list as it stands."""
 
     item: Item
+    """The item."""
     mark: Mark
+    """What somebody said of it."""
     by: str
+    """By whom and when, empty while nobody did."""
 
     @property
     def settled(self) -> bool:

@@ -17,12 +17,9 @@ if TYPE_CHECKING:
 class StepModel(QObject):
     """The view-model of a step of one camera.
 
-    Parameters
-    ----------
-    model
-        The camera.
-    session
-        The open project, which tells errors and stops the work when it is closed.
+    Args:
+        model: The camera.
+        session: The open project, which tells errors and stops the work when it is closed.
     """
 
     changed = pyqtSignal()

@@ -7,36 +7,24 @@ from dataclasses import dataclass
 
 @dataclass(frozen=True)
 class Step:
-    """One step of the work, or a part of one.
-
-    Parameters
-    ----------
-    id
-        Stable word.
-    text
-        Words on screen.
-    hint
-        A few words on what is done there.
-    keys
-        Shortcut.
-    help
-        One sentence.
-    part_of
-        Id of the step that it is a part of, shown as a tab there; empty for a step of its own.
-    needs_camera
-        Only reached with a camera open.
-    all_cameras
-        Its page is of the whole site and stays when another camera is opened.
-    """
+    """One step of the work, or a part of one."""
 
     id: str
+    """Stable word."""
     text: str
+    """Words on screen."""
     hint: str
+    """A few words on what is done there."""
     keys: str
+    """Shortcut."""
     help: str
+    """One sentence."""
     part_of: str = ""
+    """Id of the step that it is a part of, shown as a tab there; empty for a step of its own."""
     needs_camera: bool = True
+    """Only reached with a camera open."""
     all_cameras: bool = False
+    """Its page is of the whole site and stays when another camera is opened."""
 
 
 STEPS = (

@@ -51,48 +51,31 @@ POWER_FACTS = {
 
 
 class Lane(NamedTuple):
-    """One bar.
-
-    Parameters
-    ----------
-    name
-        Whose it is: installed or draft.
-    figure
-        How long it lasts, None where that is not known.
-    causes
-        What it is used up by; parts of one sum.
-    note
-        What stands at its end.
-    from_days
-        Nothing newer is there: the bar begins so many days back.
-    """
+    """One bar."""
 
     name: str
+    """Whose it is: installed or draft."""
     figure: Figure | None
+    """How long it lasts, None where that is not known."""
     causes: tuple[Figure, ...]
+    """What it is used up by; parts of one sum."""
     note: str
+    """What stands at its end."""
     from_days: float = 0.0
+    """Nothing newer is there: the bar begins so many days back."""
 
 
 class Section(NamedTuple):
-    """Installed and draft one above the other, on one scale.
-
-    Parameters
-    ----------
-    title
-        What lasts.
-    lanes
-        Installed, then draft.
-    mark
-        What is required or allowed, None where nobody said.
-    dated
-        Days are dates counted back (-1) or on (1) from the day that is asked about; 0 where the scale is no time.
-    """
+    """Installed and draft one above the other, on one scale."""
 
     title: str
+    """What lasts."""
     lanes: tuple[Lane, ...]
+    """Installed, then draft."""
     mark: Figure | None
+    """What is required or allowed, None where nobody said."""
     dated: int
+    """Days are dates counted back (-1) or on (1) from the day that is asked about; 0 where the scale is no time."""
 
 
 def storage_choices(rules: StorageRules) -> list[tuple[str, str, list[tuple[str, object]]]]:

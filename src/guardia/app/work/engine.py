@@ -26,27 +26,18 @@ GIVES_WAY_BY = 10
 
 @dataclass(frozen=True)
 class Cluster:
-    """A dask scheduler.
-
-    Parameters
-    ----------
-    address
-        Such as tcp://10.0.0.5:8786 or tls://measuring:8786.
-    shared
-        The workers see the files under the same paths; else their bytes go with the tasks.
-    authority
-        For TLS: the certificate of the authority, PEM.
-    certificate
-        Of this client, PEM.
-    key
-        Its key, PEM.
-    """
+    """A dask scheduler."""
 
     address: str
+    """Such as tcp://10.0.0.5:8786 or tls://measuring:8786."""
     shared: bool = False
+    """The workers see the files under the same paths; else their bytes go with the tasks."""
     authority: Path | None = None
+    """For TLS: the certificate of the authority, PEM."""
     certificate: Path | None = None
+    """Of this client, PEM."""
     key: Path | None = None
+    """Its key, PEM."""
 
     def __post_init__(self) -> None:
         scheme, _, rest = self.address.partition("://")
@@ -60,14 +51,10 @@ class Cluster:
 class Engine:
     """Gives tasks out; made by engine().
 
-    Parameters
-    ----------
-    start
-        Starts what they run on.
-    workers
-        How many run at a time.
-    sends
-        The bytes of files go with them.
+    Args:
+        start: Starts what they run on.
+        workers: How many run at a time.
+        sends: The bytes of files go with them.
     """
 
     def __init__(self, start: Callable[[], Executor], workers: int, *, sends: bool) -> None:
@@ -129,22 +116,15 @@ def _done(work: Callable[[Any], Any], task: Any, contents: dict[str, bytes], mod
 def engine(cluster: Cluster | None = None, *, behind: bool = False) -> Iterator[Engine]:
     """Open an engine; leaving it ends its processes, or lets go of the scheduler, which stays.
 
-    Parameters
-    ----------
-    cluster
-        The scheduler, None for all cores of this machine.
-    behind
-        On this machine in one process only, which gives way to whatever else is to be done.
+    Args:
+        cluster: The scheduler, None for all cores of this machine.
+        behind: On this machine in one process only, which gives way to whatever else is to be done.
 
-    Yields
-    ------
-    Engine
+    Yields:
         To give tasks to.
 
-    Raises
-    ------
-    ProjectError
-        If the scheduler cannot be reached or has no worker, or dask is not installed.
+    Raises:
+        ProjectError: If the scheduler cannot be reached or has no worker, or dask is not installed.
     """
     if cluster is None:
         count = 1 if behind else os.cpu_count() or 1

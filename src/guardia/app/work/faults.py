@@ -17,9 +17,11 @@ def keep_fault(error: BaseException, folder: Path) -> Path | None:
 
     The traceback names files and lines of the program and what the error says; it holds no picture.
 
-    Returns
-    -------
-    Path | None
+    Args:
+        error: What happened.
+        folder: Receives the file; it is made where it is missing.
+
+    Returns:
         The file; None where it cannot be written.
     """
     path = folder / NAME

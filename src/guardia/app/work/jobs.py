@@ -28,10 +28,8 @@ class Token:
     def check(self) -> None:
         """Stop here if asked to.
 
-        Raises
-        ------
-        Cancelled
-            If a stop was asked for.
+        Raises:
+            Cancelled: If a stop was asked for.
         """
         if self.cancelled:
             raise Cancelled
@@ -39,24 +37,16 @@ class Token:
 
 @dataclass(frozen=True)
 class Progress:
-    """How far a job is.
-
-    Parameters
-    ----------
-    done
-        Steps done.
-    total
-        Steps in all.
-    what
-        The step under way.
-    left_s
-        Estimated seconds left, None while unknown.
-    """
+    """How far a job is."""
 
     done: int
+    """Steps done."""
     total: int
+    """Steps in all."""
     what: str
+    """The step under way."""
     left_s: float | None
+    """Estimated seconds left, None while unknown."""
 
 
 Report = Callable[[Progress], None]
@@ -65,12 +55,9 @@ Report = Callable[[Progress], None]
 class Meter:
     """Turns steps done into progress reports.
 
-    Parameters
-    ----------
-    total
-        Steps in all.
-    report
-        Receives the progress, at most ten times a second and at the end.
+    Args:
+        total: Steps in all.
+        report: Receives the progress, at most ten times a second and at the end.
     """
 
     def __init__(self, total: int, report: Report) -> None:

@@ -27,16 +27,11 @@ class Latest(QObject, Generic[T]):
     def ask(self, key: object, work: Callable[[], T]) -> T | None:
         """The answer to a question if it is known; else None, and it is worked out.
 
-        Parameters
-        ----------
-        key
-            The question: two that are equal have the same answer.
-        work
-            Works the answer out, in another thread.
+        Args:
+            key: The question: two that are equal have the same answer.
+            work: Works the answer out, in another thread.
 
-        Returns
-        -------
-        T | None
+        Returns:
             The answer.
         """
         if self._known is not None and self._known[0] == key:

@@ -22,18 +22,12 @@ class Severity(StrEnum):
 
 @dataclass(frozen=True)
 class Message:
-    """What to tell.
-
-    Parameters
-    ----------
-    severity
-        How it is shown.
-    text
-        What happened, what was kept, what to do.
-    """
+    """What to tell."""
 
     severity: Severity
+    """How it is shown."""
     text: str
+    """What happened, what was kept, what to do."""
 
 
 class MessageHub(QObject):

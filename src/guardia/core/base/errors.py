@@ -6,14 +6,10 @@ from __future__ import annotations
 class GuardiaError(Exception):
     """An error told in plain words.
 
-    Parameters
-    ----------
-    what
-        One sentence: what happened.
-    kept
-        One sentence: what was kept or left unchanged; may be empty.
-    do
-        One sentence: what the person can do now; may be empty.
+    Args:
+        what: One sentence: what happened.
+        kept: One sentence: what was kept or left unchanged; may be empty.
+        do: One sentence: what the person can do now; may be empty.
     """
 
     def __init__(self, what: str, *, kept: str = "", do: str = "") -> None:

@@ -15,24 +15,16 @@ T = TypeVar("T")
 def read_as(form: TypeAdapter[T], data: object, what: str) -> T:
     """Make a value of what a JSON file holds.
 
-    Parameters
-    ----------
-    form
-        The type, as pydantic checks it: no number is taken for a word, no word for a number.
-    data
-        Parsed JSON.
-    what
-        What is read, for the message: 'The settings'.
+    Args:
+        form: The type, as pydantic checks it: no number is taken for a word, no word for a number.
+        data: Parsed JSON.
+        what: What is read, for the message: 'The settings'.
 
-    Returns
-    -------
-    T
+    Returns:
         The value.
 
-    Raises
-    ------
-    InvalidValue
-        If a part is missing or of another type; the first such place is named.
+    Raises:
+        InvalidValue: If a part is missing or of another type; the first such place is named.
     """
     try:
         return form.validate_json(json.dumps(data), strict=True)

@@ -13,24 +13,16 @@ def wilson(successes: int, trials: int, *, confidence: float = 0.95) -> tuple[fl
     E. B. Wilson (1927), 'Probable inference, the law of succession, and statistical inference', without
     continuity correction.
 
-    Parameters
-    ----------
-    successes
-        0..trials.
-    trials
-        Number of trials; with none the share may be anything.
-    confidence
-        Two-sided, 0..1.
+    Args:
+        successes: 0..trials.
+        trials: Number of trials; with none the share may be anything.
+        confidence: Two-sided, 0..1.
 
-    Returns
-    -------
-    tuple[float, float]
+    Returns:
         Lower and upper bound, 0..1.
 
-    Raises
-    ------
-    ValueError
-        If successes lie outside 0..trials.
+    Raises:
+        ValueError: If successes lie outside 0..trials.
     """
     if not 0 <= successes <= trials:
         raise ValueError(f"{successes} successes of {trials}")
@@ -51,24 +43,16 @@ def rate_interval(events: int, exposure: float, *, confidence: float = 0.95) -> 
 
     The chi-square quantile of 2k degrees of freedom over 2 is the inverse of the incomplete gamma function of k.
 
-    Parameters
-    ----------
-    events
-        Number counted, at least 0.
-    exposure
-        Time watched, in the unit the rate is wanted per (for example days); above 0.
-    confidence
-        Two-sided, 0..1.
+    Args:
+        events: Number counted, at least 0.
+        exposure: Time watched, in the unit the rate is wanted per (for example days); above 0.
+        confidence: Two-sided, 0..1.
 
-    Returns
-    -------
-    tuple[float, float]
+    Returns:
         Lower and upper bound, events per unit of exposure.
 
-    Raises
-    ------
-    ValueError
-        If events are negative or nothing was watched.
+    Raises:
+        ValueError: If events are negative or nothing was watched.
     """
     if events < 0 or exposure <= 0:
         raise ValueError(f"{events} events in {exposure}")

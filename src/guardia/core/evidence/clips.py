@@ -36,36 +36,24 @@ class Cause(StrEnum):
 
 @dataclass(frozen=True)
 class Clip:
-    """A piece of video with a start time.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    name
-        File name in the media folder.
-    start_s
-        Start, POSIX seconds.
-    duration_s
-        Length in seconds.
-    origin
-        How it was recorded.
-    brightness
-        Mean luma of its background, 0..255; NaN while unknown.
-    cause
-        Why the camera recorded it, where it did so by itself.
-    size_bytes
-        Size of its file, 0 while unknown.
-    """
+    """A piece of video with a start time."""
 
     id: int
+    """Number in the project."""
     name: str
+    """File name in the media folder."""
     start_s: float
+    """Start, POSIX seconds."""
     duration_s: float
+    """Length in seconds."""
     origin: Origin
+    """How it was recorded."""
     brightness: float = math.nan
+    """Mean luma of its background, 0..255; NaN while unknown."""
     cause: Cause = Cause.MOTION
+    """Why the camera recorded it, where it did so by itself."""
     size_bytes: int = 0
+    """Size of its file, 0 while unknown."""
 
     @property
     def dark(self) -> bool:
@@ -90,30 +78,20 @@ class Clip:
 
 @dataclass(frozen=True)
 class Occurrence:
-    """A thing that really happened, the unit that is counted.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    clip_id
-        The clip that shows it.
-    start_s
-        Beginning, seconds on the clip's clock.
-    end_s
-        End, likewise.
-    kind
-        Id of the kind it was judged as, empty while unjudged.
-    visit
-        Number that it shares with the other parts of one visit, None when it stands alone.
-    """
+    """A thing that really happened, the unit that is counted."""
 
     id: int
+    """Number in the project."""
     clip_id: int
+    """The clip that shows it."""
     start_s: float
+    """Beginning, seconds on the clip's clock."""
     end_s: float
+    """End, likewise."""
     kind: str = ""
+    """Id of the kind it was judged as, empty while unjudged."""
     visit: int | None = None
+    """Number that it shares with the other parts of one visit, None when it stands alone."""
 
     @property
     def verdict(self) -> Verdict | None:
@@ -162,52 +140,33 @@ def visits_of(occurrences: Iterable[Occurrence]) -> tuple[Visit, ...]:
 
 @dataclass(frozen=True, eq=False)
 class Columns:
-    """What N occurrences are looked for by, in the order of the evidence.
-
-    Parameters
-    ----------
-    id
-        (N,).
-    kind
-        (N,) what each is judged as, '' while it is not.
-    verdict
-        (N,) values of Verdict, '' while it is not judged.
-    origin
-        (N,) values of Origin.
-    dark
-        (N,) its picture is one of the night.
-    begin_s
-        (N,) when it began, POSIX seconds.
-    """
+    """What N occurrences are looked for by, in the order of the evidence."""
 
     id: NDArray[np.int64]
+    """(N,)."""
     kind: NDArray[np.str_]
+    """(N,) what each is judged as, '' while it is not."""
     verdict: NDArray[np.str_]
+    """(N,) values of Verdict, '' while it is not judged."""
     origin: NDArray[np.str_]
+    """(N,) values of Origin."""
     dark: NDArray[np.bool_]
+    """(N,) its picture is one of the night."""
     begin_s: NDArray[np.float64]
+    """(N,) when it began, POSIX seconds."""
 
 
 @dataclass(frozen=True, eq=False)
 class VisitTable:
-    """Visits as arrays. V visits, P parts.
-
-    Parameters
-    ----------
-    ids
-        (V,) id of each.
-    parts
-        (P,) positions of their parts among the occurrences, visit by visit, in order of time.
-    first
-        (V,) where each begins in `parts`.
-    real
-        (V,) judged real.
-    false
-        (V,) judged false.
-    """
+    """Visits as arrays. V visits, P parts."""
 
     ids: NDArray[np.int64]
+    """(V,) id of each."""
     parts: NDArray[np.int64]
+    """(P,) positions of their parts among the occurrences, visit by visit, in order of time."""
     first: NDArray[np.int64]
+    """(V,) where each begins in `parts`."""
     real: NDArray[np.bool_]
+    """(V,) judged real."""
     false: NDArray[np.bool_]
+    """(V,) judged false."""

@@ -12,18 +12,12 @@ from guardia.core.base.errors import InvalidValue
 
 @dataclass(frozen=True)
 class Resolved:
-    """A wall time turned into a moment.
-
-    Parameters
-    ----------
-    moment
-        Aware, in the site's zone.
-    doubt
-        '' when there is none, 'twice' when the clocks showed it twice that night, 'never' when they skipped it.
-    """
+    """A wall time turned into a moment."""
 
     moment: datetime
+    """Aware, in the site's zone."""
     doubt: str
+    """'' when there is none, 'twice' when the clocks showed it twice that night, 'never' when they skipped it."""
 
 
 def resolve(wall: datetime, zone: ZoneInfo, *, after: datetime | None = None) -> Resolved:
@@ -33,18 +27,12 @@ def resolve(wall: datetime, zone: ZoneInfo, *, after: datetime | None = None) ->
     time that the clocks skipped comes from a device that did not change its clock: it is read as standing before the
     change.
 
-    Parameters
-    ----------
-    wall
-        Naive local time, or an aware one, which is only converted.
-    zone
-        The site's.
-    after
-        Moment of the entry before it, when the list runs in order of time.
+    Args:
+        wall: Naive local time, or an aware one, which is only converted.
+        zone: The site's.
+        after: Moment of the entry before it, when the list runs in order of time.
 
-    Returns
-    -------
-    Resolved
+    Returns:
         The moment and what is doubtful about it.
     """
     if wall.tzinfo is not None:
@@ -63,20 +51,14 @@ def resolve(wall: datetime, zone: ZoneInfo, *, after: datetime | None = None) ->
 def check_zone(name: str) -> ZoneInfo:
     """The time zone of a name.
 
-    Parameters
-    ----------
-    name
-        An IANA name.
+    Args:
+        name: An IANA name.
 
-    Returns
-    -------
-    ZoneInfo
+    Returns:
         The zone.
 
-    Raises
-    ------
-    InvalidValue
-        If there is no such zone.
+    Raises:
+        InvalidValue: If there is no such zone.
     """
     try:
         if name not in _NO_PLACES:
@@ -93,16 +75,11 @@ _NO_PLACES = frozenset(("", "posixrules", "localtime", "Factory"))
 def true_time(shown: datetime, clock_error_s: float) -> datetime:
     """The true time when a clock shows `shown`.
 
-    Parameters
-    ----------
-    shown
-        Aware.
-    clock_error_s
-        What the clock shows less the true time, seconds: positive when it is fast.
+    Args:
+        shown: Aware.
+        clock_error_s: What the clock shows less the true time, seconds: positive when it is fast.
 
-    Returns
-    -------
-    datetime
+    Returns:
         Aware, in the same zone.
     """
     return (shown.astimezone(UTC) - timedelta(seconds=clock_error_s)).astimezone(shown.tzinfo)
@@ -121,18 +98,12 @@ def error_words(clock_error_s: float) -> str:
 
 @dataclass(frozen=True)
 class TimeForm:
-    """One way in which devices write a time.
-
-    Parameters
-    ----------
-    code
-        'iso', 'seconds' or 'milliseconds' (since 1970, UTC), or a pattern of the strptime codes in CODES.
-    text
-        Words on screen.
-    """
+    """One way in which devices write a time."""
 
     code: str
+    """'iso', 'seconds' or 'milliseconds' (since 1970, UTC), or a pattern of the strptime codes in CODES."""
     text: str
+    """Words on screen."""
 
 
 TIME_FORMS = (
@@ -178,22 +149,15 @@ _SINCE_1970 = {"seconds": (r"(?<!\d)1\d{9}(?!\d)", 1.0), "milliseconds": (r"(?<!
 def read_time(text: str, code: str) -> datetime:
     """Read a written time.
 
-    Parameters
-    ----------
-    text
-        As in an event list.
-    code
-        Of one of TIME_FORMS, or a pattern.
+    Args:
+        text: As in an event list.
+        code: Of one of TIME_FORMS, or a pattern.
 
-    Returns
-    -------
-    datetime
+    Returns:
         Aware where the form or the text names a zone, otherwise naive.
 
-    Raises
-    ------
-    ValueError
-        If the text is not of that form or lies outside 1990 to 2100.
+    Raises:
+        ValueError: If the text is not of that form or lies outside 1990 to 2100.
     """
     text = text.strip()
     if code in _SINCE_1970:
@@ -211,25 +175,17 @@ def read_time(text: str, code: str) -> datetime:
 def time_in_name(name: str, code: str = "", *, latest: datetime | None = None) -> datetime | None:
     """Find the time in a file's name.
 
-    Parameters
-    ----------
-    name
-        The name.
-    code
-        Of one of NAME_FORMS, or a pattern of CODES; empty for automatic.
-    latest
-        Aware; of several numbers that could be times, such as a serial number, one that lies later is none.
+    Args:
+        name: The name.
+        code: Of one of NAME_FORMS, or a pattern of CODES; empty for automatic.
+        latest: Aware; of several numbers that could be times, such as a serial number, one that lies later is none.
 
-    Returns
-    -------
-    datetime | None
+    Returns:
         Naive local time (aware for times since 1970 and where the name tells a shift from UTC), None if the name holds
         none of that form.
 
-    Raises
-    ------
-    InvalidValue
-        If the pattern has a code that is not known or is no whole date and time.
+    Raises:
+        InvalidValue: If the pattern has a code that is not known or is no whole date and time.
     """
     if not code:
         times = [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match)) is not None]

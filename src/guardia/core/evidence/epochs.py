@@ -12,42 +12,28 @@ from guardia.core.make.settings import Settings
 
 @dataclass(frozen=True)
 class Epoch:
-    """A stretch of time under one set of settings.
-
-    Parameters
-    ----------
-    from_s
-        Beginning, POSIX seconds; -inf when they were in force as long as anybody remembers.
-    to_s
-        End, inf while they are in force.
-    settings
-        The settings, None when they are not known.
-    """
+    """A stretch of time under one set of settings."""
 
     from_s: float
+    """Beginning, POSIX seconds; -inf when they were in force as long as anybody remembers."""
     to_s: float
+    """End, inf while they are in force."""
     settings: Settings | None
+    """The settings, None when they are not known."""
 
 
 def with_epoch(epochs: Sequence[Epoch], new: Epoch) -> tuple[Epoch, ...]:
     """Put a stretch of time under other settings; what it covers of the others is cut away.
 
-    Parameters
-    ----------
-    epochs
-        In order of time; the last is in force.
-    new
-        Another, which ends before now, so that the last one stays in force.
+    Args:
+        epochs: In order of time; the last is in force.
+        new: Another, which ends before now, so that the last one stays in force.
 
-    Returns
-    -------
-    tuple[Epoch, ...]
+    Returns:
         In order of time.
 
-    Raises
-    ------
-    InvalidValue
-        If it does not end after it begins.
+    Raises:
+        InvalidValue: If it does not end after it begins.
     """
     if not new.from_s < new.to_s < math.inf:
         raise InvalidValue("A stretch of time must end after it begins.", kept="Nothing was changed.")

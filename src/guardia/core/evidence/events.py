@@ -12,64 +12,42 @@ from guardia.core.base.errors import InvalidValue
 
 @dataclass(frozen=True)
 class CameraEvent:
-    """One entry of a camera's event list.
-
-    Parameters
-    ----------
-    at_s
-        Beginning, POSIX seconds.
-    duration_s
-        Length in seconds, None when the list does not say.
-    named
-        Class that the camera named, in lower case; empty when it named none.
-    alert
-        Whether an alert was sent, None when the list does not say.
-    zone
-        The camera's name of the zone, empty when it named none.
-    cause
-        Why it recorded, one of evidence.Cause's values, empty when the list does not say.
-    """
+    """One entry of a camera's event list."""
 
     at_s: float
+    """Beginning, POSIX seconds."""
     duration_s: float | None = None
+    """Length in seconds, None when the list does not say."""
     named: str = ""
+    """Class that the camera named, in lower case; empty when it named none."""
     alert: bool | None = None
+    """Whether an alert was sent, None when the list does not say."""
     zone: str = ""
+    """The camera's name of the zone, empty when it named none."""
     cause: str = ""
+    """Why it recorded, one of evidence.Cause's values, empty when the list does not say."""
 
 
 @dataclass(frozen=True)
 class ColumnMapping:
-    """Which column means what; an empty name means that the list does not say it.
-
-    Parameters
-    ----------
-    time
-        Beginning of the event.
-    form
-        Code of the form of that time, see core.clock.TIME_FORMS.
-    date
-        Column of the date when `time` holds only the time of day; both are joined by a blank.
-    duration
-        Length in seconds or h:mm:ss.
-    named
-        Class that the camera named.
-    alert
-        Whether an alert was sent.
-    zone
-        Name of the zone.
-    cause
-        Why it was recorded: motion, sound, button and so on.
-    """
+    """Which column means what; an empty name means that the list does not say it."""
 
     time: str
+    """Beginning of the event."""
     form: str
+    """Code of the form of that time, see core.clock.TIME_FORMS."""
     date: str = ""
+    """Column of the date when `time` holds only the time of day; both are joined by a blank."""
     duration: str = ""
+    """Length in seconds or h:mm:ss."""
     named: str = ""
+    """Class that the camera named."""
     alert: str = ""
+    """Whether an alert was sent."""
     zone: str = ""
+    """Name of the zone."""
     cause: str = ""
+    """Why it was recorded: motion, sound, button and so on."""
 
 
 NEAR_S = 0.3
@@ -78,24 +56,16 @@ NEAR_S = 0.3
 
 @dataclass(frozen=True, eq=False)
 class Boxes:
-    """Boxes around objects over time; all arrays of length N, in order of time.
-
-    Parameters
-    ----------
-    times_s
-        (N,) float64: seconds on the clip's clock, or POSIX seconds before the boxes are put to a clip.
-    object_id
-        (N,) int64, the same for one thing followed through time.
-    box
-        (N, 4) float64: left, top, width, height as shares of the picture, 0..1.
-    named
-        Class of each object id, in lower case, where one was named.
-    """
+    """Boxes around objects over time; all arrays of length N, in order of time."""
 
     times_s: NDArray[np.float64]
+    """(N,) float64: seconds on the clip's clock, or POSIX seconds before the boxes are put to a clip."""
     object_id: NDArray[np.int64]
+    """(N,) int64, the same for one thing followed through time."""
     box: NDArray[np.float64]
+    """(N, 4) float64: left, top, width, height as shares of the picture, 0..1."""
     named: dict[int, str]
+    """Class of each object id, in lower case, where one was named."""
 
     def __post_init__(self) -> None:
         count = len(self.times_s)
@@ -128,18 +98,12 @@ EVENT_TOLERANCE_S = 2.0
 def event_of(events: list[CameraEvent], begin_s: float, end_s: float) -> CameraEvent | None:
     """The event that is about a stretch of time: the one that overlaps it longest, one that names a class first.
 
-    Parameters
-    ----------
-    events
-        Any events; their order does not matter.
-    begin_s
-        POSIX seconds.
-    end_s
-        POSIX seconds.
+    Args:
+        events: Any events; their order does not matter.
+        begin_s: POSIX seconds.
+        end_s: POSIX seconds.
 
-    Returns
-    -------
-    CameraEvent | None
+    Returns:
         The event, None when none comes within EVENT_TOLERANCE_S.
     """
     best: CameraEvent | None = None

@@ -28,51 +28,34 @@ from guardia.core.view.geometry import ViewGeometry
 
 @dataclass(frozen=True, eq=False)
 class Evidence:
-    """Everything that settings of one camera are scored on.
-
-    Parameters
-    ----------
-    clips
-        In order of start time.
-    occurrences
-        In order of time; each belongs to one of the clips.
-    stack
-        The clips' traces, in the order of `clips`.
-    time_zone
-        The site's time zone, an IANA name.
-    events
-        What the camera's own list says, in order of time.
-    view
-        The camera's calibrated view, None when it is not known.
-    watched
-        Spans of POSIX seconds in which the camera was up and recording by motion; in any order.
-    epochs
-        Which settings were in force when, in order of time; outside of them they are not known.
-    unmeasured_s
-        Starts of motion clips that are here but not measured yet, POSIX seconds.
-    coordinates
-        Latitude and longitude of the site in degrees, None while nobody said.
-    storage
-        What is known of where its footage goes.
-    walks
-        Walk tests entered by hand.
-    other_views
-        Numbers of clips that are left out, since they show another view than the planned one.
-    """
+    """Everything that settings of one camera are scored on."""
 
     clips: tuple[Clip, ...]
+    """In order of start time."""
     occurrences: tuple[Occurrence, ...]
+    """In order of time; each belongs to one of the clips."""
     stack: TraceStack
+    """The clips' traces, in the order of `clips`."""
     time_zone: str
+    """The site's time zone, an IANA name."""
     events: tuple[CameraEvent, ...] = ()
+    """What the camera's own list says, in order of time."""
     view: ViewGeometry | None = None
+    """The camera's calibrated view, None when it is not known."""
     watched: tuple[Span, ...] = ()
+    """Spans of POSIX seconds in which the camera was up and recording by motion; in any order."""
     epochs: tuple[Epoch, ...] = ()
+    """Which settings were in force when, in order of time; outside of them they are not known."""
     unmeasured_s: tuple[float, ...] = ()
+    """Starts of motion clips that are here but not measured yet, POSIX seconds."""
     coordinates: tuple[float, float] | None = None
+    """Latitude and longitude of the site in degrees, None while nobody said."""
     storage: StorageKnown = field(default_factory=StorageKnown)
+    """What is known of where its footage goes."""
     walks: tuple[Walked, ...] = ()
+    """Walk tests entered by hand."""
     other_views: tuple[int, ...] = ()
+    """Numbers of clips that are left out, since they show another view than the planned one."""
 
     @cached_property
     def place(self) -> SitePlace:
@@ -293,18 +276,12 @@ class Evidence:
 def with_causes(clips: Sequence[Clip], events: Sequence[CameraEvent], said: Mapping[int, str]) -> list[Clip]:
     """Clips with the cause that their camera's own list names, where nobody has said one.
 
-    Parameters
-    ----------
-    clips
-        Any clips of one camera.
-    events
-        Its events, in order of time.
-    said
-        What was said, by clip id; '' or nothing leaves it to the list.
+    Args:
+        clips: Any clips of one camera.
+        events: Its events, in order of time.
+        said: What was said, by clip id; '' or nothing leaves it to the list.
 
-    Returns
-    -------
-    list[Clip]
+    Returns:
         In the same order.
     """
     named = [e for e in events if e.cause]
@@ -328,20 +305,13 @@ def listed_spans(
     A day with an event that no clip shows is left out: its clips were not brought in, or not kept. So is a gap of more
     than LONGEST_QUIET_S: the camera may have been down, or its clock not set.
 
-    Parameters
-    ----------
-    listed
-        First to last entry of each list, POSIX seconds.
-    events
-        All events, in order of time.
-    clips
-        The camera's clips.
-    zone
-        The site's.
+    Args:
+        listed: First to last entry of each list, POSIX seconds.
+        events: All events, in order of time.
+        clips: The camera's clips.
+        zone: The site's.
 
-    Returns
-    -------
-    tuple[Span, ...]
+    Returns:
         POSIX seconds, merged.
     """
     covered = merged((c.start_s - EVENT_TOLERANCE_S, c.end_s + EVENT_TOLERANCE_S) for c in clips)

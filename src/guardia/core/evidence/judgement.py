@@ -16,24 +16,16 @@ class Verdict(StrEnum):
 
 @dataclass(frozen=True)
 class Kind:
-    """One thing a judgement can name.
-
-    Parameters
-    ----------
-    id
-        Stable word used in files.
-    verdict
-        What judging an occurrence as this kind means.
-    text
-        The words on screen.
-    key
-        The single key that judges with this kind.
-    """
+    """One thing a judgement can name."""
 
     id: str
+    """Stable word used in files."""
     verdict: Verdict
+    """What judging an occurrence as this kind means."""
     text: str
+    """The words on screen."""
     key: str
+    """The single key that judges with this kind."""
 
 
 KINDS: tuple[Kind, ...] = (

@@ -25,22 +25,14 @@ def propose_occurrences(
     A motion clip is one occurrence (the camera recorded it for one reason), the stretch with the most motion in it;
     continuous footage may hold many; a snapshot is one when something in it is large enough.
 
-    Parameters
-    ----------
-    trace
-        The clip's trace.
-    contrast
-        One of CONTRAST_LEVELS.
-    size
-        Size threshold, share of the picture.
-    origin
-        How the clip was recorded.
-    merge_gap_s
-        Stretches closer than this are one.
+    Args:
+        trace: The clip's trace.
+        contrast: One of CONTRAST_LEVELS.
+        size: Size threshold, share of the picture.
+        origin: How the clip was recorded.
+        merge_gap_s: Stretches closer than this are one.
 
-    Returns
-    -------
-    list[tuple[float, float]]
+    Returns:
         (start, end) seconds on the clip's clock. A motion clip always gives exactly one.
     """
     stack = TraceStack([trace])

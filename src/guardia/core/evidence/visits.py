@@ -22,16 +22,11 @@ def propose_visits(evidence: Mapping[int, Evidence], wait_s: Mapping[int, float]
     camera the next part must begin within GAP_S and the camera's rest after a recording, on another camera within
     WAY_S.
 
-    Parameters
-    ----------
-    evidence
-        By number of the camera.
-    wait_s
-        Rest after a recording of the installed settings by number of the camera, seconds.
+    Args:
+        evidence: By number of the camera.
+        wait_s: Rest after a recording of the installed settings by number of the camera, seconds.
 
-    Returns
-    -------
-    list[tuple[int, ...]]
+    Returns:
         Ids of the parts in order of time, two at least; visits that are joined so already are left out.
     """
     parts: list[tuple[float, float, int, Occurrence]] = []

@@ -14,43 +14,29 @@ RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N
 
 @dataclass(frozen=True)
 class Walked:
-    """One walk and what came of it.
-
-    Parameters
-    ----------
-    at_s
-        When, POSIX seconds.
-    way
-        How somebody went, as in core.prove.walks.Way.
-    near_m
-        Where it passed or ended, metres ahead of the camera.
-    far_m
-        Where it began; the same for one across.
-    dark
-        In the dark, else by day.
-    zones
-        Names of the zones that it went through, none for the whole picture.
-    notch
-        Set on the camera then; empty where the sensitivity was given directly.
-    strength
-        Size of a walking adult where it was largest, over the nominal threshold of that notch; 0 where the view does
-        not tell it.
-    result
-        A key of RESULTS.
-    alert_s
-        Seconds after the trigger at which the phone told it; None where that was not looked at or did not come.
-    """
+    """One walk and what came of it."""
 
     at_s: float
+    """When, POSIX seconds."""
     way: str
+    """How somebody went, as in core.prove.walks.Way."""
     near_m: float
+    """Where it passed or ended, metres ahead of the camera."""
     far_m: float
+    """Where it began; the same for one across."""
     dark: bool
+    """In the dark, else by day."""
     zones: tuple[str, ...] = ()
+    """Names of the zones that it went through, none for the whole picture."""
     notch: str = ""
+    """Set on the camera then; empty where the sensitivity was given directly."""
     strength: float = 0.0
+    """Size of a walking adult where it was largest, over the nominal threshold of that notch; 0 where the view does not
+    tell it."""
     result: str = "R"
+    """A key of RESULTS."""
     alert_s: float | None = None
+    """Seconds after the trigger at which the phone told it; None where that was not looked at or did not come."""
 
     def __post_init__(self) -> None:
         moment(self.at_s, "The date of a walk")

@@ -23,34 +23,23 @@ Span = tuple[float, float]
 
 
 class Entered(NamedTuple):
-    """A span that the technician entered.
-
-    Parameters
-    ----------
-    from_s
-        Beginning, POSIX seconds.
-    to_s
-        End.
-    up
-        The camera was up and recording by motion; else it was down.
-    """
+    """A span that the technician entered."""
 
     from_s: float
+    """Beginning, POSIX seconds."""
     to_s: float
+    """End."""
     up: bool
+    """The camera was up and recording by motion; else it was down."""
 
 
 def merged(spans: Iterable[Span]) -> tuple[Span, ...]:
     """Join spans that overlap or touch; empty ones are left out.
 
-    Parameters
-    ----------
-    spans
-        In any order.
+    Args:
+        spans: In any order.
 
-    Returns
-    -------
-    tuple[Span, ...]
+    Returns:
         In order of time, none touching the next.
     """
     union: list[Span] = []
@@ -65,16 +54,11 @@ def merged(spans: Iterable[Span]) -> tuple[Span, ...]:
 def without(spans: Sequence[Span], away: Sequence[Span]) -> tuple[Span, ...]:
     """Take spans away from others.
 
-    Parameters
-    ----------
-    spans
-        What is there.
-    away
-        What is taken away.
+    Args:
+        spans: What is there.
+        away: What is taken away.
 
-    Returns
-    -------
-    tuple[Span, ...]
+    Returns:
         The rest, merged.
     """
     rest = list(merged(spans))
@@ -105,21 +89,14 @@ def local_date(posix_s: float, zone: ZoneInfo) -> date:
 
 @dataclass(frozen=True)
 class Watch:
-    """Watched time, by local day and by whether everything recorded in it is judged.
-
-    Parameters
-    ----------
-    spans
-        When the camera was up, merged.
-    zone
-        The site's time zone.
-    waiting
-        Why a local day cannot be counted yet: 'not measured', 'not judged' or 'unsure'; other days are counted.
-    """
+    """Watched time, by local day and by whether everything recorded in it is judged."""
 
     spans: tuple[Span, ...]
+    """When the camera was up, merged."""
     zone: ZoneInfo
+    """The site's time zone."""
     waiting: Mapping[date, str]
+    """Why a local day cannot be counted yet: 'not measured', 'not judged' or 'unsure'; other days are counted."""
 
     @cached_property
     def by_day(self) -> dict[date, tuple[Span, ...]]:

@@ -17,27 +17,18 @@ LONGEST_LATE_MIN = 240
 
 @dataclass(frozen=True)
 class Mode:
-    """One mode.
-
-    Parameters
-    ----------
-    name
-        The site's own word.
-    plan
-        When it is meant to be in force; switching by hand is an exception of the plan.
-    records
-        Motion is recorded in it.
-    alerts
-        Triggers are told in it.
-    late_min
-        It is switched on and off so many minutes late, as by the presence of a phone.
-    """
+    """One mode."""
 
     name: str
+    """The site's own word."""
     plan: WeekPlan
+    """When it is meant to be in force; switching by hand is an exception of the plan."""
     records: bool = True
+    """Motion is recorded in it."""
     alerts: bool = True
+    """Triggers are told in it."""
     late_min: int = 0
+    """It is switched on and off so many minutes late, as by the presence of a phone."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -61,22 +52,14 @@ def in_force(mode: Mode, first: date, last: date, place: SitePlace) -> Spans:
 def allowed_spans(modes: Sequence[Mode], what: str, first: date, last: date, place: SitePlace) -> Spans | None:
     """When modes let something happen.
 
-    Parameters
-    ----------
-    modes
-        Of several in force at the same time the last one holds; under none everything happens.
-    what
-        'records' or 'alerts'.
-    first
-        A date.
-    last
-        Likewise, included.
-    place
-        Where the site lies.
+    Args:
+        modes: Of several in force at the same time the last one holds; under none everything happens.
+        what: 'records' or 'alerts'.
+        first: A date.
+        last: Likewise, included.
+        place: Where the site lies.
 
-    Returns
-    -------
-    Spans | None
+    Returns:
         POSIX seconds; None where no mode forbids it. A mode that follows a sun which is not known is left out.
     """
     modes = [mode for mode in modes if if_known(mode.plan, place) is not None]

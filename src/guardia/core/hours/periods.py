@@ -29,51 +29,33 @@ WEEK_MIN = 7 * DAY_MIN
 
 @dataclass(frozen=True)
 class ScheduleRules:
-    """What a make can be told of hours.
-
-    Parameters
-    ----------
-    periods_a_day
-        At most so many; 0 where it has no hours.
-    step_min
-        Its clock is set in steps of so many minutes.
-    crosses_midnight
-        A period may end on the next day.
-    by_weekday
-        Each day of the week can have its own.
-    follows_sun
-        Periods can follow the sun.
-    each_enabled
-        Each period has a switch of its own.
-    """
+    """What a make can be told of hours."""
 
     periods_a_day: int = 4
+    """At most so many; 0 where it has no hours."""
     step_min: int = 1
+    """Its clock is set in steps of so many minutes."""
     crosses_midnight: bool = False
+    """A period may end on the next day."""
     by_weekday: bool = True
+    """Each day of the week can have its own."""
     follows_sun: bool = False
+    """Periods can follow the sun."""
     each_enabled: bool = False
+    """Each period has a switch of its own."""
 
 
 class Period(NamedTuple):
-    """One line of a make's hours.
-
-    Parameters
-    ----------
-    day
-        0 (Monday) to 6, on which it begins.
-    begin_min
-        Minutes after midnight, 0..1440.
-    end_min
-        Likewise; above 1440 of the next day.
-    enabled
-        Its switch is on.
-    """
+    """One line of a make's hours."""
 
     day: int
+    """0 (Monday) to 6, on which it begins."""
     begin_min: int
+    """Minutes after midnight, 0..1440."""
     end_min: int
+    """Likewise; above 1440 of the next day."""
     enabled: bool = True
+    """Its switch is on."""
 
     @property
     def words(self) -> str:
@@ -86,18 +68,12 @@ class Period(NamedTuple):
 
 @dataclass(frozen=True)
 class Typed:
-    """What is typed in at the camera.
-
-    Parameters
-    ----------
-    periods
-        By day and time.
-    lost
-        What the make cannot be told, in sentences.
-    """
+    """What is typed in at the camera."""
 
     periods: tuple[Period, ...]
+    """By day and time."""
     lost: tuple[str, ...]
+    """What the make cannot be told, in sentences."""
 
     @property
     def lines(self) -> tuple[str, ...]:
@@ -114,26 +90,17 @@ class Typed:
 def to_periods(plan: WeekPlan, rules: ScheduleRules, place: SitePlace, on: date) -> Typed:
     """A plan as the periods of a make.
 
-    Parameters
-    ----------
-    plan
-        The plan; its exceptions cannot be typed in.
-    rules
-        The make's.
-    place
-        Where the site lies.
-    on
-        A date of the week that is entered: edges by the sun are entered as they are then.
+    Args:
+        plan: The plan; its exceptions cannot be typed in.
+        rules: The make's.
+        place: Where the site lies.
+        on: A date of the week that is entered: edges by the sun are entered as they are then.
 
-    Returns
-    -------
-    Typed
+    Returns:
         Where the make has too few periods or too coarse a clock, more is covered rather than less.
 
-    Raises
-    ------
-    InvalidValue
-        If the plan follows the sun and it is not known where the site lies.
+    Raises:
+        InvalidValue: If the plan follows the sun and it is not known where the site lies.
     """
     if not rules.periods_a_day:
         return Typed((), ("This make has no hours to set.",))
@@ -210,38 +177,26 @@ def _fewer(periods: Sequence[Period], most: int) -> list[Period]:
 
 @dataclass(frozen=True)
 class ReadBack:
-    """What periods read off a camera mean.
-
-    Parameters
-    ----------
-    plan
-        With nights in one piece.
-    findings
-        What looks like a mistake, in sentences.
-    """
+    """What periods read off a camera mean."""
 
     plan: WeekPlan
+    """With nights in one piece."""
     findings: tuple[str, ...]
+    """What looks like a mistake, in sentences."""
 
 
 def from_periods(periods: Sequence[Period]) -> ReadBack:
     """Nights and days from periods read off a camera.
 
-    Parameters
-    ----------
-    periods
-        In any order.
+    Args:
+        periods: In any order.
 
-    Returns
-    -------
-    ReadBack
-        The plan of those switched on, and what was noticed: an end before its beginning, a missing or switched-off
-        half of a night, an overlap.
+    Returns:
+        The plan of those switched on, and what was noticed: an end before its beginning, a missing or switched-off half
+        of a night, an overlap.
 
-    Raises
-    ------
-    InvalidValue
-        If a period names no day of the week.
+    Raises:
+        InvalidValue: If a period names no day of the week.
     """
     findings = []
     for p in periods:

@@ -30,21 +30,14 @@ _BELOW_DEG = {SunEvent.DAWN: 6.0, SunEvent.DUSK: 6.0, SunEvent.SUNRISE: 0.833, S
 
 @dataclass(frozen=True)
 class SitePlace:
-    """Where a site lies.
-
-    Parameters
-    ----------
-    zone
-        IANA name of its time zone.
-    latitude
-        Degrees, north positive; None while nobody said.
-    longitude
-        Degrees, east positive; likewise.
-    """
+    """Where a site lies."""
 
     zone: str
+    """IANA name of its time zone."""
     latitude: float | None = None
+    """Degrees, north positive; None while nobody said."""
     longitude: float | None = None
+    """Degrees, east positive; likewise."""
 
     def __post_init__(self) -> None:
         if (self.latitude is None) != (self.longitude is None):
@@ -65,26 +58,18 @@ class SitePlace:
 def sun_seconds(place: SitePlace, event: SunEvent, ordinal: int) -> tuple[float, bool]:
     """When a sun event is, on the clock of the site.
 
-    Parameters
-    ----------
-    place
-        Where.
-    event
-        Which.
-    ordinal
-        Of the date, as date.toordinal().
+    Args:
+        place: Where.
+        event: Which.
+        ordinal: Of the date, as date.toordinal().
 
-    Returns
-    -------
-    tuple[float, bool]
+    Returns:
         Seconds of wall time since that day's midnight, and whether there is such an event on that date. Where there is
         none, a morning event counts as midnight and an evening one as 24:00 while it never gets dark, and both as noon
         while it never gets light: so a night from dusk to dawn is as long as the darkness.
 
-    Raises
-    ------
-    InvalidValue
-        If it is not known where the site lies.
+    Raises:
+        InvalidValue: If it is not known where the site lies.
     """
     from astral import Observer  # slow to import, and needed only where a plan follows the sun
     from astral.sun import dawn, dusk, elevation, noon, sunrise, sunset
@@ -117,16 +102,11 @@ def _offset_s(zone: ZoneInfo, posix_s: float) -> float:
 def clock_segments(zone_name: str, year: int) -> tuple[tuple[float, float, float], ...]:
     """The stretches of a year (UTC) in which the site's clock runs evenly.
 
-    Parameters
-    ----------
-    zone_name
-        IANA name.
-    year
-        The year.
+    Args:
+        zone_name: IANA name.
+        year: The year.
 
-    Returns
-    -------
-    tuple[tuple[float, float, float], ...]
+    Returns:
         Begin and end in POSIX seconds, and what the wall clock is ahead of UTC, seconds.
     """
     zone = ZoneInfo(zone_name)

@@ -30,18 +30,12 @@ Spans = NDArray[np.float64]
 
 
 class Edge(NamedTuple):
-    """Where a stretch begins or ends.
-
-    Parameters
-    ----------
-    minute
-        Minutes after midnight, 0..1440, or after the sun event, -240..240.
-    sun
-        The sun event, None for the clock.
-    """
+    """Where a stretch begins or ends."""
 
     minute: int
+    """Minutes after midnight, 0..1440, or after the sun event, -240..240."""
     sun: SunEvent | None = None
+    """The sun event, None for the clock."""
 
     @property
     def words(self) -> str:
@@ -55,24 +49,16 @@ class Edge(NamedTuple):
 
 @dataclass(frozen=True)
 class Stretch:
-    """A time of day on some days of the week; a night is one stretch.
-
-    Parameters
-    ----------
-    days
-        On which it begins, 0 (Monday) to 6, rising.
-    begin
-        Its beginning.
-    end
-        Its end.
-    overnight
-        The end is of the next day.
-    """
+    """A time of day on some days of the week; a night is one stretch."""
 
     days: tuple[int, ...]
+    """On which it begins, 0 (Monday) to 6, rising."""
     begin: Annotated[Edge, PlainSerializer(Edge._asdict)]
+    """Its beginning."""
     end: Annotated[Edge, PlainSerializer(Edge._asdict)]
+    """Its end."""
     overnight: bool = False
+    """The end is of the next day."""
 
     def __post_init__(self) -> None:
         if not self.days or any(day not in EVERY_DAY for day in self.days) or len(set(self.days)) < len(self.days):
@@ -99,24 +85,16 @@ class Stretch:
 
 @dataclass(frozen=True)
 class Special:
-    """Dates on which a plan does not hold as usual.
-
-    Parameters
-    ----------
-    name
-        What they are, such as a holiday.
-    begin
-        On the site's clock, without a zone.
-    end
-        Likewise, later.
-    rule
-        'on', 'off', or the name of the weekday that whole days in it are treated as.
-    """
+    """Dates on which a plan does not hold as usual."""
 
     name: str
+    """What they are, such as a holiday."""
     begin: datetime
+    """On the site's clock, without a zone."""
     end: datetime
+    """Likewise, later."""
     rule: str
+    """'on', 'off', or the name of the weekday that whole days in it are treated as."""
 
     def __post_init__(self) -> None:
         if self.begin.tzinfo is not None or self.end.tzinfo is not None:
@@ -129,18 +107,12 @@ class Special:
 
 @dataclass(frozen=True)
 class WeekPlan:
-    """When something is on.
-
-    Parameters
-    ----------
-    stretches
-        In any order; they may overlap. None means never.
-    specials
-        Exceptions; of several for the same moment the last holds.
-    """
+    """When something is on."""
 
     stretches: tuple[Stretch, ...] = ()
+    """In any order; they may overlap. None means never."""
     specials: tuple[Special, ...] = ()
+    """Exceptions; of several for the same moment the last holds."""
 
     @property
     def follows_sun(self) -> bool:
@@ -237,26 +209,17 @@ def _wall(moment: datetime) -> float:
 def wall_spans(plan: WeekPlan, first: date, last: date, place: SitePlace) -> Spans:
     """When a plan is on by the wall clock, a day more on either side.
 
-    Parameters
-    ----------
-    plan
-        The plan.
-    first
-        First date that is asked for.
-    last
-        Last date, included.
-    place
-        Where the site lies.
+    Args:
+        plan: The plan.
+        first: First date that is asked for.
+        last: Last date, included.
+        place: Where the site lies.
 
-    Returns
-    -------
-    Spans
+    Returns:
         Seconds since 1970-01-01 00:00 on the site's clock.
 
-    Raises
-    ------
-    InvalidValue
-        If the plan follows the sun and it is not known where the site lies.
+    Raises:
+        InvalidValue: If the plan follows the sun and it is not known where the site lies.
     """
     ordinals = np.arange(first.toordinal() - 2, last.toordinal() + 2)
     midnights = (ordinals - EPOCH) * DAY_S
@@ -285,26 +248,17 @@ def wall_spans(plan: WeekPlan, first: date, last: date, place: SitePlace) -> Spa
 def on_spans(plan: WeekPlan, begin_s: float, end_s: float, place: SitePlace) -> Spans:
     """When a plan is on between two moments.
 
-    Parameters
-    ----------
-    plan
-        The plan.
-    begin_s
-        POSIX seconds.
-    end_s
-        Likewise.
-    place
-        Where the site lies.
+    Args:
+        plan: The plan.
+        begin_s: POSIX seconds.
+        end_s: Likewise.
+        place: Where the site lies.
 
-    Returns
-    -------
-    Spans
+    Returns:
         POSIX seconds.
 
-    Raises
-    ------
-    InvalidValue
-        If the plan follows the sun and it is not known where the site lies.
+    Raises:
+        InvalidValue: If the plan follows the sun and it is not known where the site lies.
     """
     first, last = wall_date(place, begin_s), wall_date(place, end_s)
     wall = wall_spans(plan, first, last, place)
@@ -363,24 +317,16 @@ def covers_more(new: WeekPlan | None, old: WeekPlan | None) -> bool:
 def dark_left_out(plan: WeekPlan, days: Sequence[date], place: SitePlace) -> list[float]:
     """How much of the dark a plan leaves out.
 
-    Parameters
-    ----------
-    plan
-        The plan.
-    days
-        On whose evenings the nights begin, in order.
-    place
-        Where the site lies; its sun is known.
+    Args:
+        plan: The plan.
+        days: On whose evenings the nights begin, in order.
+        place: Where the site lies; its sun is known.
 
-    Returns
-    -------
-    list[float]
+    Returns:
         Minutes between dusk and dawn of each night in which the plan is off.
 
-    Raises
-    ------
-    InvalidValue
-        If it is not known where the site lies.
+    Raises:
+        InvalidValue: If it is not known where the site lies.
     """
     if not days:
         return []

@@ -11,18 +11,12 @@ from guardia.core.make.settings import Sensitivity, Settings
 
 @dataclass(frozen=True)
 class Candidate:
-    """Settings for one make: those installed, a draft, or any others.
-
-    Parameters
-    ----------
-    settings
-        The settings.
-    capability
-        The make.
-    """
+    """Settings for one make: those installed, a draft, or any others."""
 
     settings: Settings
+    """The settings."""
     capability: Capability
+    """The make."""
 
     def with_values(self, **values: Any) -> Candidate:
         """The same but for some values, as Settings.with_values()."""

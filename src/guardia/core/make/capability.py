@@ -27,27 +27,18 @@ STOPPABLE = ("recording by motion", "continuous recording", "alerts")
 
 @dataclass(frozen=True)
 class Notch:
-    """One position of the make's sensitivity control.
-
-    Parameters
-    ----------
-    label
-        The make's own word for it, such as '6' or 'medium'.
-    contrast
-        Luma step that counts as changed; one of CONTRAST_LEVELS (0..255).
-    size
-        Size threshold, share of the picture, above 0.
-    size_low
-        Lower end of the band in which the true threshold is believed to lie.
-    size_high
-        Upper end of that band.
-    """
+    """One position of the make's sensitivity control."""
 
     label: str
+    """The make's own word for it, such as '6' or 'medium'."""
     contrast: int
+    """Luma step that counts as changed; one of CONTRAST_LEVELS (0..255)."""
     size: float
+    """Size threshold, share of the picture, above 0."""
     size_low: float
+    """Lower end of the band in which the true threshold is believed to lie."""
     size_high: float
+    """Upper end of that band."""
 
     def __post_init__(self) -> None:
         if self.contrast not in CONTRAST_LEVELS:
@@ -58,108 +49,72 @@ class Notch:
 
 @dataclass(frozen=True)
 class Capability:
-    """What one make can be told. Times in seconds.
-
-    Parameters
-    ----------
-    id
-        Stable word, the file's name.
-    name
-        Words on screen.
-    zone_form
-        'polygon' (corners), 'rectangles' (upright ones) or 'blocks' (a grid switched on or off).
-    zone_test
-        What must be inside: 'pixels' that moved, any part of the moving thing's 'box', or its 'foot' point.
-    max_zones
-        Number of zones that can be entered.
-    max_corners
-        Corners per zone.
-    blocks
-        (columns, rows) of the make's own grid, (0, 0) when it has none.
-    ignore_zones
-        Whether the make knows zones to leave out.
-    notches
-        From the least to the most sensitive.
-    calibrated
-        Whether the notches were measured on this very camera.
-    hold_choices_s
-        How long motion must last before it triggers.
-    release_s
-        How long it must be still before motion counts as over.
-    rest_choices_s
-        Rests after a recording on offer.
-    length_choices_s
-        Lengths of recordings on offer; None is 'as long as it moves'.
-    stop_when_still
-        Whether a fixed length may end once it is still.
-    pre_record_choices_s
-        Pre-record times on offer.
-    object_classes
-        Classes that its object filter knows; none when it has no filter.
-    privacy_masks
-        Number of areas that it can black out.
-    zone_sensitivity
-        Whether each zone can have a sensitivity of its own.
-    night_notch
-        Whether another notch can be set for the night, while the picture is dark.
-    schedule
-        What it can be told of hours.
-    alert_interval_choices_s
-        Least times between two alerts on offer.
-    detection_off_stops
-        What switching detection off ends: some of STOPPABLE.
-    alert_pause_stops
-        What an alert pause, or alerts switched off, ends: likewise.
-    storage
-        What it can be told of storage and power.
-    class_range_m
-        Distances by day and at night out to which those classes hold, None when the make states none.
-    """
+    """What one make can be told. Times in seconds."""
 
     id: str
+    """Stable word, the file's name."""
     name: str
+    """Words on screen."""
     zone_form: str
+    """'polygon' (corners), 'rectangles' (upright ones) or 'blocks' (a grid switched on or off)."""
     zone_test: str
+    """What must be inside: 'pixels' that moved, any part of the moving thing's 'box', or its 'foot' point."""
     max_zones: int
+    """Number of zones that can be entered."""
     max_corners: int
+    """Corners per zone."""
     ignore_zones: bool
+    """Whether the make knows zones to leave out."""
     notches: tuple[Notch, ...]
+    """From the least to the most sensitive."""
     calibrated: bool
+    """Whether the notches were measured on this very camera."""
     hold_choices_s: tuple[float, ...]
+    """How long motion must last before it triggers."""
     release_s: float
+    """How long it must be still before motion counts as over."""
     rest_choices_s: tuple[float, ...]
+    """Rests after a recording on offer."""
     length_choices_s: tuple[float | None, ...]
+    """Lengths of recordings on offer; None is 'as long as it moves'."""
     stop_when_still: bool
+    """Whether a fixed length may end once it is still."""
     pre_record_choices_s: tuple[float, ...]
+    """Pre-record times on offer."""
     blocks: Grid = NO_GRID
+    """(columns, rows) of the make's own grid, (0, 0) when it has none."""
     object_classes: tuple[str, ...] = ()
+    """Classes that its object filter knows; none when it has no filter."""
     class_range_m: tuple[float, float] | None = None
+    """Distances by day and at night out to which those classes hold, None when the make states none."""
     privacy_masks: int = 0
+    """Number of areas that it can black out."""
     zone_sensitivity: bool = False
+    """Whether each zone can have a sensitivity of its own."""
     night_notch: bool = False
+    """Whether another notch can be set for the night, while the picture is dark."""
     schedule: ScheduleRules = field(default_factory=ScheduleRules)
+    """What it can be told of hours."""
     alert_interval_choices_s: tuple[float, ...] = (0.0,)
+    """Least times between two alerts on offer."""
     detection_off_stops: tuple[str, ...] = ("recording by motion", "alerts")
+    """What switching detection off ends: some of STOPPABLE."""
     alert_pause_stops: tuple[str, ...] = ("alerts",)
+    """What an alert pause, or alerts switched off, ends: likewise."""
     storage: StorageRules = field(default_factory=StorageRules)
+    """What it can be told of storage and power."""
 
     def notch(self, label: str) -> Notch:
         """Find a notch by the make's word for it.
 
-        Parameters
-        ----------
-        label
-            As in the capability file.
+        Args:
+            label: As in the capability file.
 
-        Returns
-        -------
-        Notch
+        Returns:
             The notch.
 
-        Raises
-        ------
-        InvalidValue
-            If the make has no such notch.
+        Raises:
+            InvalidValue: If the make has no such notch.
         """
         for notch in self.notches:
             if notch.label == label:
@@ -171,20 +126,14 @@ class Capability:
 def capability_from_dict(data: Mapping[str, Any]) -> Capability:
     """Read a capability from its JSON form.
 
-    Parameters
-    ----------
-    data
-        As in the shipped files, described in docs/formats.md.
+    Args:
+        data: As in the shipped files, described in docs/formats.md.
 
-    Returns
-    -------
-    Capability
+    Returns:
         The capability.
 
-    Raises
-    ------
-    InvalidValue
-        If a part is missing or cannot be used.
+    Raises:
+        InvalidValue: If a part is missing or cannot be used.
     """
     version = data.get("version", 1)
     if version not in range(1, VERSION + 1):

@@ -23,24 +23,16 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
 
     Zones stay as they are drawn; what the other make cannot take of them is told by zone_limits_broken().
 
-    Parameters
-    ----------
-    capability
-        The make that is to be told.
-    settings
-        In the words of `former`.
-    former
-        The make whose words they are in.
+    Args:
+        capability: The make that is to be told.
+        settings: In the words of `former`.
+        former: The make whose words they are in.
 
-    Returns
-    -------
-    Settings
+    Returns:
         In the words of `capability`.
 
-    Raises
-    ------
-    InvalidValue
-        If `settings` name a notch that `former` does not have.
+    Raises:
+        InvalidValue: If `settings` name a notch that `former` does not have.
     """
     if capability == former:
         return settings
@@ -63,18 +55,12 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
 def copied(source: Candidate, target: Candidate, *, zones: bool) -> tuple[Settings, list[str]]:
     """Settings of one camera as another camera of perhaps another make would have them.
 
-    Parameters
-    ----------
-    source
-        What is copied, with its make.
-    target
-        What the other camera has now, with its make.
-    zones
-        The zones, too; else the other camera keeps its own, since another view asks for others.
+    Args:
+        source: What is copied, with its make.
+        target: What the other camera has now, with its make.
+        zones: The zones, too; else the other camera keeps its own, since another view asks for others.
 
-    Returns
-    -------
-    tuple[Settings, list[str]]
+    Returns:
         The other camera's settings, and what is lost on the way, in sentences.
     """
     taken = settings_for(target.capability, source.settings, source.capability)

@@ -39,35 +39,23 @@ NEAR_CELLS = 2.0
 
 @dataclass(frozen=True)
 class Loss:
-    """What differs between zones as drawn and as entered.
-
-    Parameters
-    ----------
-    no_longer
-        Cells that are watched as drawn and not as entered.
-    besides
-        Cells that are watched only as entered.
-    """
+    """What differs between zones as drawn and as entered."""
 
     no_longer: int
+    """Cells that are watched as drawn and not as entered."""
     besides: int
+    """Cells that are watched only as entered."""
 
 
 def loss(drawn: Sequence[Zone], entered: Sequence[Zone], *, grid: Grid) -> Loss:
     """Count the cells in which two sets of zones differ.
 
-    Parameters
-    ----------
-    drawn
-        Zones as drawn.
-    entered
-        Zones as entered.
-    grid
-        Columns and rows of cells.
+    Args:
+        drawn: Zones as drawn.
+        entered: Zones as entered.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    Loss
+    Returns:
         Both ways.
     """
     one, two = (zone_cells(z, grid=grid) for z in (drawn, entered))
@@ -77,16 +65,11 @@ def loss(drawn: Sequence[Zone], entered: Sequence[Zone], *, grid: Grid) -> Loss:
 def known_notches(zones: Sequence[Zone], capability: Capability) -> tuple[Zone, ...]:
     """Zones without those sensitivities of their own that a make does not know.
 
-    Parameters
-    ----------
-    zones
-        Any mix.
-    capability
-        The make.
+    Args:
+        zones: Any mix.
+        capability: The make.
 
-    Returns
-    -------
-    tuple[Zone, ...]
+    Returns:
         The same zones; those with an unknown notch have the camera's.
     """
     own = {n.label for n in capability.notches} if capability.zone_sensitivity else set()
@@ -98,20 +81,13 @@ def convert(zones: Sequence[Zone], capability: Capability, *, grid: Grid, tries:
 
     Privacy masks are left as they are: none may become smaller.
 
-    Parameters
-    ----------
-    zones
-        Any mix of polygon and block zones.
-    capability
-        The make.
-    grid
-        Columns and rows of cells.
-    tries
-        Outlines looked at in all; the best of them is given.
+    Args:
+        zones: Any mix of polygon and block zones.
+        capability: The make.
+        grid: Columns and rows of cells.
+        tries: Outlines looked at in all; the best of them is given.
 
-    Returns
-    -------
-    tuple[Zone, ...]
+    Returns:
         At most as many zones as the make takes, each of a form that it takes, and the masks.
     """
     masks = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK]

@@ -37,41 +37,27 @@ USUAL = Settings("")
 
 
 class Reached(NamedTuple):
-    """What the zones and the sensitivity of one set of settings reach, cell by cell.
-
-    Parameters
-    ----------
-    contrast
-        (rows, columns) least luma step that counts, infinite where nothing is watched.
-    size
-        (rows, columns) size needed, likewise.
-    """
+    """What the zones and the sensitivity of one set of settings reach, cell by cell."""
 
     contrast: NDArray[np.float64]
+    """(rows, columns) least luma step that counts, infinite where nothing is watched."""
     size: NDArray[np.float64]
+    """(rows, columns) size needed, likewise."""
 
 
 def reached(candidate: Candidate, *, grid: Grid, dark: bool) -> Reached:
     """Contrast and size at which each cell counts by day or at night, with the levels of single zones.
 
-    Parameters
-    ----------
-    candidate
-        Settings and make.
-    grid
-        Columns and rows of cells.
-    dark
-        At night.
+    Args:
+        candidate: Settings and make.
+        grid: Columns and rows of cells.
+        dark: At night.
 
-    Returns
-    -------
-    Reached
+    Returns:
         The least of all zones that hold the cell.
 
-    Raises
-    ------
-    InvalidValue
-        If the make has no such level.
+    Raises:
+        InvalidValue: If the make has no such level.
     """
     contrast, size = np.full(grid.shape, np.inf), np.full(grid.shape, np.inf)
     for part in zone_parts(candidate, grid=grid):
@@ -97,40 +83,27 @@ def _kept(value: Any, _capability: Capability) -> Any:
 
 @dataclass(frozen=True)
 class Lever(Generic[V]):
-    """One thing that can be set, with a value of type V.
-
-    Parameters
-    ----------
-    id
-        Name of the value in Settings.
-    name
-        What it is called on screen and on the sheet, without a capital.
-    gate
-        Id of the gate that it acts on; empty where it acts on none.
-    say
-        Its words for any value, the usual one included.
-    there
-        Whether a make has something to set here. What it has not stands on the sheet only where it is not as usual.
-    choices
-        What a make offers; None where it does not bound it by a list.
-    carried
-        A value in the words of another make: the nearest that it offers.
-    shows_more
-        Whether the second value could record what the first never let into a clip: what the camera does while it would
-        be pausing or recording under the first is not in the evidence.
-    hint
-        What helps to find the value on the camera, said once beside it on the sheet.
-    """
+    """One thing that can be set, with a value of type V."""
 
     id: str
+    """Name of the value in Settings."""
     name: str
+    """What it is called on screen and on the sheet, without a capital."""
     gate: str
+    """Id of the gate that it acts on; empty where it acts on none."""
     say: Callable[[V, Capability], str]
+    """Its words for any value, the usual one included."""
     there: Callable[[Capability], bool] = _always
+    """Whether a make has something to set here. What it has not stands on the sheet only where it is not as usual."""
     choices: Callable[[Capability], tuple[V, ...]] | None = None
+    """What a make offers; None where it does not bound it by a list."""
     carried: Callable[[V, Capability], V] = _kept
+    """A value in the words of another make: the nearest that it offers."""
     shows_more: Callable[[V, V], bool] = _never
+    """Whether the second value could record what the first never let into a clip: what the camera does while it would
+    be pausing or recording under the first is not in the evidence."""
     hint: Callable[[Capability], str] | None = None
+    """What helps to find the value on the camera, said once beside it on the sheet."""
 
     def read(self, settings: Settings) -> V:
         """What it is set to."""
@@ -445,20 +418,13 @@ def changed_levers(one: Settings, other: Settings) -> list[Lever[Any]]:
 def could_show_more(new: Settings, old: Settings, capability: Capability, *, grid: Grid) -> tuple[str, ...]:
     """By which levers settings might record what others never let into a motion clip.
 
-    Parameters
-    ----------
-    new
-        The settings to try.
-    old
-        The settings that made the motion clips.
-    capability
-        The make.
-    grid
-        Columns and rows of cells.
+    Args:
+        new: The settings to try.
+        old: The settings that made the motion clips.
+        capability: The make.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    tuple[str, ...]
+    Returns:
         Names of the levers; none when motion clips show everything that the new settings would do.
     """
     if not new.detection.detection_on:
@@ -479,17 +445,12 @@ def could_show_more(new: Settings, old: Settings, capability: Capability, *, gri
 def limits_broken(candidate: Candidate, *, installed: Settings | None = None) -> list[str]:
     """Say in plain sentences what this make cannot be told.
 
-    Parameters
-    ----------
-    candidate
-        Settings and make.
-    installed
-        What stands on the camera already: where a lever is left as it is there, the camera can have it, whatever is
-        known of its make.
+    Args:
+        candidate: Settings and make.
+        installed: What stands on the camera already: where a lever is left as it is there, the camera can have it,
+            whatever is known of its make.
 
-    Returns
-    -------
-    list[str]
+    Returns:
         One sentence per limit; empty when everything can be entered.
     """
     settings, capability = candidate.settings, candidate.capability

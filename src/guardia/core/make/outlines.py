@@ -30,18 +30,12 @@ WIDE = 16 / 9
 
 @dataclass(frozen=True)
 class Form:
-    """What outlines a make takes.
-
-    Parameters
-    ----------
-    corners
-        At most so many.
-    rectangles
-        Only upright rectangles.
-    """
+    """What outlines a make takes."""
 
     corners: int
+    """At most so many."""
     rectangles: bool = False
+    """Only upright rectangles."""
 
     @classmethod
     def of(cls, capability: Capability) -> Form:
@@ -71,16 +65,11 @@ def outline_of(shape: BaseGeometry) -> Outline:
 def boxes(grid: Grid, *, every: int) -> tuple[list[Outline], NDArray[np.bool_]]:
     """All upright rectangles whose edges lie on every n-th line between cells, and on the picture's edges.
 
-    Parameters
-    ----------
-    grid
-        Columns and rows of cells.
-    every
-        Cells between lines.
+    Args:
+        grid: Columns and rows of cells.
+        every: Cells between lines.
 
-    Returns
-    -------
-    tuple[list[Outline], NDArray[np.bool_]]
+    Returns:
         N outlines, and (N, rows, columns) the cells inside each.
     """
     columns, rows = grid
@@ -120,16 +109,11 @@ def straightened(points: Outline) -> Outline:
 def simpler(points: Outline, form: Form) -> Outline:
     """An outline of a form that covers nearly the same area.
 
-    Parameters
-    ----------
-    points
-        A usable outline.
-    form
-        What the make takes.
+    Args:
+        points: A usable outline.
+        form: What the make takes.
 
-    Returns
-    -------
-    Outline
+    Returns:
         The outline itself where the make takes it; else corners are taken away, in the end one by one, each time the
         one whose loss changes the area least; for rectangles the box.
     """
@@ -181,20 +165,13 @@ def sharpest_deg(points: Outline) -> float:
 def neighbours(points: Outline, form: Form, dx: float, dy: float) -> Iterator[Outline]:
     """Outlines of the form one step away: edges moved, and where corners are free corners moved, put in and taken out.
 
-    Parameters
-    ----------
-    points
-        An outline of the form.
-    form
-        What the make takes.
-    dx
-        Step across.
-    dy
-        Step down.
+    Args:
+        points: An outline of the form.
+        form: What the make takes.
+        dx: Step across.
+        dy: Step down.
 
-    Yields
-    ------
-    Outline
+    Yields:
         Usable outlines within the picture.
     """
     count = len(points)
@@ -247,31 +224,19 @@ def climb(
 ) -> list[Outline]:
     """Move the corners of some outlines as long as that makes them worth more.
 
-    Parameters
-    ----------
-    outlines
-        Where to begin.
-    worth
-        Of the (rows, columns) shares of the cells that each outline covers, and of all their corners; compared as
-        tuples, more is better.
-    form
-        What the make takes.
-    allowed
-        Whether a change for the better can be had; asked for those only, so it may take its time.
-    grid
-        Columns and rows of cells.
-    steps
-        Corners are moved by so many cells, one step after another.
-    tries
-        One is taken for each outline looked at.
-    keep
-        With so many tries left the best so far is given.
-    check
-        Called again and again; what it raises ends the search.
+    Args:
+        outlines: Where to begin.
+        worth: Of the (rows, columns) shares of the cells that each outline covers, and of all their corners; compared
+            as tuples, more is better.
+        form: What the make takes.
+        allowed: Whether a change for the better can be had; asked for those only, so it may take its time.
+        grid: Columns and rows of cells.
+        steps: Corners are moved by so many cells, one step after another.
+        tries: One is taken for each outline looked at.
+        keep: With so many tries left the best so far is given.
+        check: Called again and again; what it raises ends the search.
 
-    Returns
-    -------
-    list[Outline]
+    Returns:
         As many as were given.
     """
     present = list(outlines)
@@ -323,16 +288,11 @@ def halves(points: Outline, form: Form) -> Iterator[tuple[Outline, Outline]]:
 def largest_outline(cells: NDArray[np.bool_], form: Form) -> Outline | None:
     """The outline, in a make's form, of the largest piece of some cells; holes in it are filled.
 
-    Parameters
-    ----------
-    cells
-        (rows, columns) flags.
-    form
-        What the make takes.
+    Args:
+        cells: (rows, columns) flags.
+        form: What the make takes.
 
-    Returns
-    -------
-    Outline | None
+    Returns:
         None when there are no cells.
     """
     rows, columns = cells.shape

@@ -36,53 +36,35 @@ LONGEST_S = 3600.0
 
 
 class Sensitivity(NamedTuple):
-    """A sensitivity given directly.
-
-    Parameters
-    ----------
-    contrast
-        Luma step that counts as changed; one of CONTRAST_LEVELS (0..255).
-    size
-        Size threshold, share of the picture.
-    """
+    """A sensitivity given directly."""
 
     contrast: int
+    """Luma step that counts as changed; one of CONTRAST_LEVELS (0..255)."""
     size: float
+    """Size threshold, share of the picture."""
 
 
 @dataclass(frozen=True)
 class DetectionSettings:
-    """What makes the camera trigger. Times in seconds.
-
-    Parameters
-    ----------
-    notch
-        The make's sensitivity, by its own label; empty when a sensitivity is given directly.
-    night_notch
-        The one that takes its place while the picture is that of a night; empty for the same by day and night. Zones
-        with a sensitivity of their own keep it, and one given directly holds by day and night.
-    zones
-        Watch and ignore polygons, or the make's blocks. Of two that bear one name the second is given another.
-    detection_on
-        Motion detection switched on. Off stops recording as well as alerts.
-    hold_s
-        How long motion must last before it triggers.
-    release_s
-        How long it must be still before motion counts as over.
-    sensitivity
-        Contrast and size given directly instead of a notch, or None.
-    objects
-        Classes that the object filter lets through; none means any motion.
-    """
+    """What makes the camera trigger. Times in seconds."""
 
     notch: str = ""
+    """The make's sensitivity, by its own label; empty when a sensitivity is given directly."""
     zones: tuple[Annotated[Zone, PlainValidator(zone_from_dict), PlainSerializer(zone_to_dict)], ...] = ()
+    """Watch and ignore polygons, or the make's blocks. Of two that bear one name the second is given another."""
     detection_on: bool = True
+    """Motion detection switched on. Off stops recording as well as alerts."""
     hold_s: float = 0.0
+    """How long motion must last before it triggers."""
     release_s: float = 1.0
+    """How long it must be still before motion counts as over."""
     sensitivity: Annotated[Sensitivity, PlainSerializer(Sensitivity._asdict)] | None = None
+    """Contrast and size given directly instead of a notch, or None."""
     objects: tuple[str, ...] = ()
+    """Classes that the object filter lets through; none means any motion."""
     night_notch: str = ""
+    """The one that takes its place while the picture is that of a night; empty for the same by day and night. Zones
+    with a sensitivity of their own keep it, and one given directly holds by day and night."""
 
     def __post_init__(self) -> None:
         _check_seconds(self, "hold_s", "release_s")
@@ -98,24 +80,16 @@ class DetectionSettings:
 
 @dataclass(frozen=True)
 class RecordingSettings:
-    """What is recorded once the camera has triggered, in the order in which it acts. Times in seconds.
-
-    Parameters
-    ----------
-    pre_record_s
-        Recorded before the trigger.
-    length_s
-        Fixed length from the trigger on, or None for as long as it moves.
-    stop_when_still
-        A fixed length ends sooner when motion is over.
-    rest_s
-        Rest after a recording, in which nothing triggers.
-    """
+    """What is recorded once the camera has triggered, in the order in which it acts. Times in seconds."""
 
     pre_record_s: float = 0.0
+    """Recorded before the trigger."""
     length_s: float | None = None
+    """Fixed length from the trigger on, or None for as long as it moves."""
     stop_when_still: bool = False
+    """A fixed length ends sooner when motion is over."""
     rest_s: float = 0.0
+    """Rest after a recording, in which nothing triggers."""
 
     def __post_init__(self) -> None:
         _check_seconds(self, "pre_record_s", "length_s", "rest_s")
@@ -125,43 +99,28 @@ class RecordingSettings:
 
 @dataclass(frozen=True)
 class HoursSettings:
-    """At which hours something is done.
-
-    Parameters
-    ----------
-    recording_plan
-        When motion triggers recordings; None for always.
-    alert_plan
-        When a trigger is told to somebody; None for always.
-    modes
-        Modes of the site that this camera follows; of several in force the last holds.
-    """
+    """At which hours something is done."""
 
     recording_plan: WeekPlan | None = None
+    """When motion triggers recordings; None for always."""
     alert_plan: WeekPlan | None = None
+    """When a trigger is told to somebody; None for always."""
     modes: tuple[Mode, ...] = ()
+    """Modes of the site that this camera follows; of several in force the last holds."""
 
 
 @dataclass(frozen=True)
 class AlertSettings:
-    """Which triggers are told to somebody. Times in seconds.
-
-    Parameters
-    ----------
-    alerts_on
-        Alerts switched on.
-    alert_interval_s
-        No alert so soon after the one before.
-    alert_classes
-        Classes that alerts are filtered by; none means any that is recorded.
-    phone_allows
-        The phone lets them through: permission given, no battery saver in the way, this camera not muted.
-    """
+    """Which triggers are told to somebody. Times in seconds."""
 
     alerts_on: bool = True
+    """Alerts switched on."""
     alert_interval_s: float = 0.0
+    """No alert so soon after the one before."""
     alert_classes: tuple[str, ...] = ()
+    """Classes that alerts are filtered by; none means any that is recorded."""
     phone_allows: bool = True
+    """The phone lets them through: permission given, no battery saver in the way, this camera not muted."""
 
     def __post_init__(self) -> None:
         _check_seconds(self, "alert_interval_s")
@@ -169,33 +128,22 @@ class AlertSettings:
 
 @dataclass(frozen=True)
 class StorageSettings:
-    """Where footage goes, how much of it, and what becomes of the oldest.
-
-    Parameters
-    ----------
-    target
-        Kind of the store that is chosen on the camera; empty while nobody said.
-    overwrite
-        The oldest is overwritten when the store is full; else recording stops then.
-    mode
-        When footage is written.
-    quality
-        The make's word for it; empty for the best.
-    snapshot_every_s
-        Seconds between snapshots, 0 for none.
-    second_stream
-        A second, smaller stream is recorded beside.
-    white_light
-        Lit in white by night instead of infrared.
-    """
+    """Where footage goes, how much of it, and what becomes of the oldest."""
 
     target: StoreKind | Literal[""] = ""
+    """Kind of the store that is chosen on the camera; empty while nobody said."""
     overwrite: bool = True
+    """The oldest is overwritten when the store is full; else recording stops then."""
     mode: RecordingMode = RecordingMode.MOTION
+    """When footage is written."""
     quality: str = ""
+    """The make's word for it; empty for the best."""
     snapshot_every_s: float = 0.0
+    """Seconds between snapshots, 0 for none."""
     second_stream: bool = False
+    """A second, smaller stream is recorded beside."""
     white_light: bool = False
+    """Lit in white by night instead of infrared."""
 
     def __post_init__(self) -> None:
         if not (math.isfinite(self.snapshot_every_s) and 0 <= self.snapshot_every_s <= 7 * 86400):
@@ -211,30 +159,20 @@ def _check_seconds(part: object, *names: str) -> None:
 
 @dataclass(frozen=True)
 class Settings:
-    """Everything the camera is told, in parts. The names of values are unique over all parts.
-
-    Parameters
-    ----------
-    capability
-        Id of the capability whose words are used.
-    detection
-        What makes it trigger.
-    recording
-        What is recorded then.
-    hours
-        At which hours.
-    alerts
-        Which of that is told to somebody.
-    storage
-        Where footage goes.
-    """
+    """Everything the camera is told, in parts. The names of values are unique over all parts."""
 
     capability: str
+    """Id of the capability whose words are used."""
     detection: DetectionSettings = field(default_factory=DetectionSettings)
+    """What makes it trigger."""
     recording: RecordingSettings = field(default_factory=RecordingSettings)
+    """What is recorded then."""
     hours: HoursSettings = field(default_factory=HoursSettings)
+    """At which hours."""
     alerts: AlertSettings = field(default_factory=AlertSettings)
+    """Which of that is told to somebody."""
     storage: StorageSettings = field(default_factory=StorageSettings)
+    """Where footage goes."""
 
     def __post_init__(self) -> None:
         if any("\0" in word for word in (self.capability, self.detection.notch, self.detection.night_notch)):
@@ -291,20 +229,14 @@ def settings_to_dict(settings: Settings) -> dict[str, Any]:
 def settings_from_dict(data: Mapping[str, Any]) -> Settings:
     """Read settings from their JSON form.
 
-    Parameters
-    ----------
-    data
-        As written by settings_to_dict, or by an older version; what is left out takes its default.
+    Args:
+        data: As written by settings_to_dict, or by an older version; what is left out takes its default.
 
-    Returns
-    -------
-    Settings
+    Returns:
         The settings.
 
-    Raises
-    ------
-    InvalidValue
-        If a part cannot be used or the file is of a newer version.
+    Raises:
+        InvalidValue: If a part cannot be used or the file is of a newer version.
     """
     if data.get("format") != FORMAT:
         raise InvalidValue(
@@ -343,16 +275,11 @@ def drawn_zones(settings: Settings) -> tuple[Zone, ...]:
 def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...]:
     """The zones as this make takes them: polygons and foreign blocks become its blocks where it has some.
 
-    Parameters
-    ----------
-    settings
-        The settings.
-    capability
-        The make.
+    Args:
+        settings: The settings.
+        capability: The make.
 
-    Returns
-    -------
-    tuple[Zone, ...]
+    Returns:
         What is entered on the camera, and what it then watches.
     """
     drawn = drawn_zones(settings)
@@ -366,16 +293,11 @@ def entered_zones(settings: Settings, capability: Capability) -> tuple[Zone, ...
 def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
     """Say in plain sentences which zones this make cannot be told.
 
-    Parameters
-    ----------
-    settings
-        The settings to check.
-    capability
-        The make.
+    Args:
+        settings: The settings to check.
+        capability: The make.
 
-    Returns
-    -------
-    list[str]
+    Returns:
         One sentence per limit; empty when all zones can be entered.
     """
     broken: list[str] = []

@@ -15,45 +15,30 @@ from guardia.core.trace.measure import Grid, least_size
 
 @dataclass(frozen=True, eq=False)
 class ZonePart:
-    """Cells that share one sensitivity.
-
-    Parameters
-    ----------
-    cells
-        (rows, columns) cells inside.
-    contrast
-        Luma step in force there.
-    needed
-        Size needed to trigger there.
-    dark
-        Whether it holds in dark pictures only or in bright ones only; None for in all.
-    """
+    """Cells that share one sensitivity."""
 
     cells: NDArray[np.bool_]
+    """(rows, columns) cells inside."""
     contrast: int
+    """Luma step in force there."""
     needed: int
+    """Size needed to trigger there."""
     dark: bool | None = None
+    """Whether it holds in dark pictures only or in bright ones only; None for in all."""
 
 
 def zone_parts(candidate: Candidate, *, grid: Grid) -> list[ZonePart]:
     """The zone by sensitivity: one part, or where zones or the night have their own one for each notch in use.
 
-    Parameters
-    ----------
-    candidate
-        Settings and make.
-    grid
-        Columns and rows of cells.
+    Args:
+        candidate: Settings and make.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    list[ZonePart]
+    Returns:
         At least one.
 
-    Raises
-    ------
-    InvalidValue
-        If the make has no such notch.
+    Raises:
+        InvalidValue: If the make has no such notch.
     """
     zones = entered_zones(candidate.settings, candidate.capability)
     watch = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]

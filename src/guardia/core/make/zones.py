@@ -46,24 +46,16 @@ class ZoneKind(StrEnum):
 
 @dataclass(frozen=True)
 class PolygonZone:
-    """One zone with corners.
-
-    Parameters
-    ----------
-    kind
-        Watch, ignore or privacy mask.
-    points
-        At least three corners (x, y) in 0..1; the outline must not cross itself. Rounded to a millionth.
-    name
-        The technician's name for it.
-    notch
-        Sensitivity of its own where the make has one per zone; empty for the camera's.
-    """
+    """One zone with corners."""
 
     kind: ZoneKind
+    """Watch, ignore or privacy mask."""
     points: tuple[Point, ...]
+    """At least three corners (x, y) in 0..1; the outline must not cross itself. Rounded to a millionth."""
     name: str = ""
+    """The technician's name for it."""
     notch: str = ""
+    """Sensitivity of its own where the make has one per zone; empty for the camera's."""
 
     def __post_init__(self) -> None:
         problem = polygon_problem(self.points)
@@ -77,17 +69,14 @@ class PolygonZone:
 class BlockZone:
     """The make's own grid of blocks, each switched on (watched) or off.
 
-    Parameters
-    ----------
-    grid
-        Columns and rows of cells.
-    active
-        rows * columns flags in reading order, True where the block is watched.
+    Args:
+        grid: Columns and rows of cells.
     """
 
     columns: int
     rows: int
     active: tuple[bool, ...]
+    """rows * columns flags in reading order, True where the block is watched."""
 
     def __post_init__(self) -> None:
         if (
@@ -137,14 +126,10 @@ def _rounded(points: Sequence[Point]) -> tuple[Point, ...]:
 def polygon_problem(points: Sequence[Point]) -> str | None:
     """Say why these corners make no usable zone.
 
-    Parameters
-    ----------
-    points
-        Corners (x, y) in 0..1; they are looked at as a zone would keep them, rounded to a millionth.
+    Args:
+        points: Corners (x, y) in 0..1; they are looked at as a zone would keep them, rounded to a millionth.
 
-    Returns
-    -------
-    str | None
+    Returns:
         A plain sentence, or None when the polygon is usable.
     """
     if len(points) < 3:
@@ -163,14 +148,10 @@ def polygon_problem(points: Sequence[Point]) -> str | None:
 def is_rectangle(points: Sequence[Point]) -> bool:
     """Whether corners, in order, are those of an upright rectangle.
 
-    Parameters
-    ----------
-    points
-        Corners (x, y) in 0..1.
+    Args:
+        points: Corners (x, y) in 0..1.
 
-    Returns
-    -------
-    bool
+    Returns:
         True for four corners with two x and two y and some area.
     """
     x, y = {x for x, _ in points}, {y for _, y in points}
@@ -183,16 +164,11 @@ def coverage(zones: Sequence[Zone], *, grid: Grid) -> NDArray[np.float64]:
     Watched is the union of the watch polygons and the active blocks (the whole picture when there are neither),
     less the union of the ignore polygons.
 
-    Parameters
-    ----------
-    zones
-        Any mix of polygon and block zones.
-    grid
-        Columns and rows of cells.
+    Args:
+        zones: Any mix of polygon and block zones.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    NDArray[np.float64]
+    Returns:
         (rows, columns), 0..1.
     """
     return _coverage(tuple(zones), grid).copy()
@@ -214,16 +190,11 @@ def _coverage(zones: tuple[Zone, ...], grid: Grid) -> NDArray[np.float64]:
 def area_share(area: BaseGeometry, *, grid: Grid) -> NDArray[np.float64]:
     """Share of every grid cell that an area covers.
 
-    Parameters
-    ----------
-    area
-        Any shape in picture coordinates.
-    grid
-        Columns and rows of cells.
+    Args:
+        area: Any shape in picture coordinates.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    NDArray[np.float64]
+    Returns:
         (rows, columns), 0..1.
     """
     cells = _cell_boxes(grid)
@@ -259,16 +230,11 @@ def _block_area(zone: BlockZone) -> Any:
 def zone_cells(zones: Sequence[Zone], *, grid: Grid) -> NDArray[np.bool_]:
     """Grid cells that belong to the zone: those watched over at least half of their area.
 
-    Parameters
-    ----------
-    zones
-        Any mix of polygon and block zones.
-    grid
-        Columns and rows of cells.
+    Args:
+        zones: Any mix of polygon and block zones.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    NDArray[np.bool_]
+    Returns:
         (rows, columns).
     """
     return coverage(zones, grid=grid) >= CELL_INSIDE_SHARE - 1e-9
@@ -277,16 +243,11 @@ def zone_cells(zones: Sequence[Zone], *, grid: Grid) -> NDArray[np.bool_]:
 def to_blocks(zones: Sequence[Zone], *, grid: Grid) -> BlockZone:
     """What a make with blocks is told instead of polygons: each block that is watched over at least half of its area.
 
-    Parameters
-    ----------
-    zones
-        Any mix of polygon and block zones.
-    grid
-        Columns and rows of cells.
+    Args:
+        zones: Any mix of polygon and block zones.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    BlockZone
+    Returns:
         The blocks.
     """
     return BlockZone(*grid, tuple(zone_cells(zones, grid=grid).ravel().tolist()))
@@ -309,20 +270,14 @@ def block_rows(zone: BlockZone) -> list[str]:
 def zone_from_dict(data: Mapping[str, Any]) -> Zone:
     """Read a zone from its JSON form.
 
-    Parameters
-    ----------
-    data
-        As written by zone_to_dict.
+    Args:
+        data: As written by zone_to_dict.
 
-    Returns
-    -------
-    Zone
+    Returns:
         The zone.
 
-    Raises
-    ------
-    InvalidValue
-        If a part is missing or cannot be used.
+    Raises:
+        InvalidValue: If a part is missing or cannot be used.
     """
     try:
         if data["kind"] == "blocks":

@@ -45,33 +45,22 @@ class Mark(StrEnum):
 
 @dataclass(frozen=True)
 class Item:
-    """One thing to do.
-
-    Parameters
-    ----------
-    id
-        Stable word.
-    stage
-        The stage of the work that it belongs to.
-    text
-        What to do.
-    reason
-        Why.
-    caution
-        What to beware of, empty where nothing.
-    found
-        What evidence says of it, empty where it says nothing.
-    verified
-        Whether evidence shows it done; None where it cannot tell.
-    """
+    """One thing to do."""
 
     id: str
+    """Stable word."""
     stage: str
+    """The stage of the work that it belongs to."""
     text: str
+    """What to do."""
     reason: str
+    """Why."""
     caution: str = ""
+    """What to beware of, empty where nothing."""
     found: str = ""
+    """What evidence says of it, empty where it says nothing."""
     verified: bool | None = None
+    """Whether evidence shows it done; None where it cannot tell."""
 
 
 def commissioning(
@@ -86,26 +75,16 @@ def commissioning(
 ) -> list[Item]:
     """The list for one camera.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera; may be empty.
-    make
-        Its make.
-    done
-        Replay of its installed settings.
-    clock_error_s
-        What its clock shows less the true time, seconds.
-    picture
-        Width and height of its pictures, pixels; 0 while there are none.
-    looks
-        What its latest pictures tell; None while they were not looked at.
-    misfits
-        What does not fit on what it hangs on; None where nothing is entered.
+    Args:
+        evidence: Of the camera; may be empty.
+        make: Its make.
+        done: Replay of its installed settings.
+        clock_error_s: What its clock shows less the true time, seconds.
+        picture: Width and height of its pictures, pixels; 0 while there are none.
+        looks: What its latest pictures tell; None while they were not looked at.
+        misfits: What does not fit on what it hangs on; None where nothing is entered.
 
-    Returns
-    -------
-    list[Item]
+    Returns:
         In the order of the work.
     """
     settings = done.candidate.settings

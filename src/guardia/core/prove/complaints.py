@@ -42,20 +42,13 @@ _AT_THE_CAMERA = {
 def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: float) -> Diagnosis:
     """Why so many alerts.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera.
-    done
-        Replay of the settings that are complained about.
-    cures
-        From usual_cures(), those settings first.
-    at_s
-        When it is asked, POSIX seconds.
+    Args:
+        evidence: Of the camera.
+        done: Replay of the settings that are complained about.
+        cures: From usual_cures(), those settings first.
+        at_s: When it is asked, POSIX seconds.
 
-    Returns
-    -------
-    Diagnosis
+    Returns:
         Levers that gain more than they lose are closed gates, the best first; what can be done at the camera is not
         known.
     """
@@ -93,20 +86,13 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
 def bad_at_night(evidence: Evidence, done: Replay, looks: PictureFacts | None, at_s: float) -> Diagnosis:
     """Why is it bad at night.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera.
-    done
-        Replay of the settings in force.
-    looks
-        What its latest pictures tell, None where there are none.
-    at_s
-        When it is asked, POSIX seconds.
+    Args:
+        evidence: Of the camera.
+        done: Replay of the settings in force.
+        looks: What its latest pictures tell, None where there are none.
+        at_s: When it is asked, POSIX seconds.
 
-    Returns
-    -------
-    Diagnosis
+    Returns:
         What differs from the day, the largest first.
     """
     by_light: dict[bool, list[Occurrence]] = {False: [], True: []}

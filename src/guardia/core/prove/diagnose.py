@@ -62,55 +62,36 @@ class Question(StrEnum):
 
 @dataclass(frozen=True)
 class Gate:
-    """One gate at one moment.
-
-    Parameters
-    ----------
-    name
-        Its name.
-    state
-        What is known of it.
-    words
-        What that rests on.
-    check
-        The cheapest check that would tell, empty where it is known.
-    minutes
-        What the check takes.
-    weight
-        How likely it is, among those that are not known.
-    """
+    """One gate at one moment."""
 
     name: str
+    """Its name."""
     state: State
+    """What is known of it."""
     words: str
+    """What that rests on."""
     check: str = ""
+    """The cheapest check that would tell, empty where it is known."""
     minutes: float = 1.0
+    """What the check takes."""
     weight: float = 0.0
+    """How likely it is, among those that are not known."""
 
 
 @dataclass(frozen=True)
 class Diagnosis:
-    """What is known of every gate.
-
-    Parameters
-    ----------
-    question
-        What was asked.
-    at_s
-        The moment, POSIX seconds.
-    gates
-        In the order of the chain.
-    there
-        The record that is there after all, in words; empty where there is none.
-    head
-        What the answer begins with.
-    """
+    """What is known of every gate."""
 
     question: Question
+    """What was asked."""
     at_s: float
+    """The moment, POSIX seconds."""
     gates: tuple[Gate, ...]
+    """In the order of the chain."""
     there: str = ""
+    """The record that is there after all, in words; empty where there is none."""
     head: str = ""
+    """What the answer begins with."""
 
     @property
     def cause(self) -> Gate | None:
@@ -152,24 +133,15 @@ def diagnose(
 ) -> Diagnosis:
     """Walk the gates for one moment.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera.
-    make
-        Its make.
-    at_s
-        The moment, POSIX seconds.
-    question
-        What is asked.
-    replay_of
-        Gives the replay of settings on this evidence.
-    occurrence
-        What happened then, where evidence shows it; else what footage shows at that moment is taken.
+    Args:
+        evidence: Of the camera.
+        make: Its make.
+        at_s: The moment, POSIX seconds.
+        question: What is asked.
+        replay_of: Gives the replay of settings on this evidence.
+        occurrence: What happened then, where evidence shows it; else what footage shows at that moment is taken.
 
-    Returns
-    -------
-    Diagnosis
+    Returns:
         With the settings that were in force then, those in force now where that is not known.
     """
     settings, dated = _in_force(evidence, at_s)
@@ -422,14 +394,10 @@ def _by_alert(evidence: Evidence, candidate: Candidate, at_s: float) -> list[Gat
 def silences(evidence: Evidence) -> list[tuple[float, float, float]]:
     """Stretches without a record so long that chance hardly explains them.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera.
+    Args:
+        evidence: Of the camera.
 
-    Returns
-    -------
-    list[tuple[float, float, float]]
+    Returns:
         Beginning and end, POSIX seconds, and the chance of such a silence at the camera's own rate by hour of the day
         (Poisson).
     """

@@ -32,44 +32,29 @@ AHEAD = timedelta(days=366)
 
 @dataclass(frozen=True)
 class Due:
-    """One thing to do by a date.
-
-    Parameters
-    ----------
-    camera
-        Name of the camera.
-    what
-        What to do.
-    on
-        By when.
-    why
-        What the date rests on.
-    patrol
-        The camera's place on the round; 0 where nobody said.
-    """
+    """One thing to do by a date."""
 
     camera: str
+    """Name of the camera."""
     what: str
+    """What to do."""
     on: date
+    """By when."""
     why: str
+    """What the date rests on."""
     patrol: int = 0
+    """The camera's place on the round; 0 where nobody said."""
 
 
 def due_of(camera: str, done: Replay, patrol: int = 0) -> list[Due]:
     """What is due on one camera under the settings in force.
 
-    Parameters
-    ----------
-    camera
-        Its name.
-    done
-        Replay of its installed settings.
-    patrol
-        Its place on the round.
+    Args:
+        camera: Its name.
+        done: Replay of its installed settings.
+        patrol: Its place on the round.
 
-    Returns
-    -------
-    list[Due]
+    Returns:
         In order of the dates.
     """
     evidence, keeping = done.evidence, done.keeping

@@ -29,81 +29,53 @@ _WALKS = {"parcel": "person", "expected": "person"}
 
 @dataclass(frozen=True)
 class Pass:
-    """One real visit on a camera.
-
-    Parameters
-    ----------
-    id
-        Of its first occurrence.
-    begin_s
-        POSIX seconds.
-    end_s
-        Likewise.
-    kind
-        What it is.
-    """
+    """One real visit on a camera."""
 
     id: int
+    """Of its first occurrence."""
     begin_s: float
+    """POSIX seconds."""
     end_s: float
+    """Likewise."""
     kind: str
+    """What it is."""
 
 
 @dataclass(frozen=True)
 class Link:
-    """A way from one camera to another.
-
-    Parameters
-    ----------
-    start
-        Number of the camera that is left.
-    end
-        Number of the camera that is reached.
-    passes
-        How many walked on, of the visits of the first camera.
-    visits
-        How many real visits the first camera has.
-    travel_s
-        Median of the times from the end of the one to the beginning of the other, seconds.
-    low_s
-        The shortest.
-    high_s
-        The longest.
-    by_chance
-        The chance that any pair of the site has so many, at times so alike, without a way between them: Poisson by the
-        second camera's rate, uniform times, all pairs counted (Bonferroni).
-    """
+    """A way from one camera to another."""
 
     start: int
+    """Number of the camera that is left."""
     end: int
+    """Number of the camera that is reached."""
     passes: int
+    """How many walked on, of the visits of the first camera."""
     visits: int
+    """How many real visits the first camera has."""
     travel_s: float
+    """Median of the times from the end of the one to the beginning of the other, seconds."""
     low_s: float
+    """The shortest."""
     high_s: float
+    """The longest."""
     by_chance: float
+    """The chance that any pair of the site has so many, at times so alike, without a way between them: Poisson by the
+    second camera's rate, uniform times, all pairs counted (Bonferroni)."""
 
 
 @dataclass(frozen=True)
 class NotSeen:
-    """A visit that went past a camera which lies between two that saw it.
-
-    Parameters
-    ----------
-    camera
-        Number of the camera that should have seen it.
-    near_s
-        About when, POSIX seconds.
-    before
-        Camera that saw it before.
-    after
-        Camera that saw it after.
-    """
+    """A visit that went past a camera which lies between two that saw it."""
 
     camera: int
+    """Number of the camera that should have seen it."""
     near_s: float
+    """About when, POSIX seconds."""
     before: int
+    """Camera that saw it before."""
     after: int
+    """Camera that saw it after."""
 
 
 def passes_on(evidence: Evidence) -> list[Pass]:
@@ -119,14 +91,10 @@ def passes_on(evidence: Evidence) -> list[Pass]:
 def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
     """Which cameras are linked, learnt from judged visits.
 
-    Parameters
-    ----------
-    evidence
-        By number of the camera.
+    Args:
+        evidence: By number of the camera.
 
-    Returns
-    -------
-    list[Link]
+    Returns:
         The surest first.
     """
     seen = {camera: passes_on(one) for camera, one in evidence.items()}
@@ -168,16 +136,11 @@ def _next(one: Pass, others: list[Pass]) -> float | None:
 def not_seen(evidence: Mapping[int, Evidence], links: list[Link]) -> list[NotSeen]:
     """Visits that one camera should have seen, since it lies between two that did, and did not.
 
-    Parameters
-    ----------
-    evidence
-        By number of the camera.
-    links
-        From links_of().
+    Args:
+        evidence: By number of the camera.
+        links: From links_of().
 
-    Returns
-    -------
-    list[NotSeen]
+    Returns:
         In order of time.
     """
     seen = {camera: passes_on(one) for camera, one in evidence.items()}
@@ -199,18 +162,12 @@ def not_seen(evidence: Mapping[int, Evidence], links: list[Link]) -> list[NotSee
 def woken(evidence: Mapping[int, Evidence], done: Mapping[int, Replay], link: Link) -> tuple[int, ...]:
     """Real visits that a camera misses or records late, and that the camera before it would have woken it for.
 
-    Parameters
-    ----------
-    evidence
-        By number of the camera.
-    done
-        Replays of what is set, by number of the camera.
-    link
-        The way on which the first camera would wake the second.
+    Args:
+        evidence: By number of the camera.
+        done: Replays of what is set, by number of the camera.
+        link: The way on which the first camera would wake the second.
 
-    Returns
-    -------
-    tuple[int, ...]
+    Returns:
         Ids of the visits of the second camera.
     """
     there = evidence[link.end]

@@ -26,21 +26,14 @@ CHECK_AFTER_DAYS = 7
 
 @dataclass(frozen=True)
 class NextAction:
-    """The one thing to do next on a camera.
-
-    Parameters
-    ----------
-    step
-        Id of the step of the work where it is done.
-    text
-        What to do.
-    why
-        The reason, with its figures.
-    """
+    """The one thing to do next on a camera."""
 
     step: str
+    """Id of the step of the work where it is done."""
     text: str
+    """What to do."""
     why: str
+    """The reason, with its figures."""
 
 
 def trouble(installed: Score) -> float:
@@ -51,20 +44,13 @@ def trouble(installed: Score) -> float:
 def next_action(evidence: Evidence, comparison: Comparison, check: Check | None, now_s: float) -> NextAction:
     """The one thing to do next on a camera and why.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera.
-    comparison
-        Its installed settings and its draft.
-    check
-        The last change held against what came after; None while nothing did.
-    now_s
-        Now, POSIX seconds.
+    Args:
+        evidence: Of the camera.
+        comparison: Its installed settings and its draft.
+        check: The last change held against what came after; None while nothing did.
+        now_s: Now, POSIX seconds.
 
-    Returns
-    -------
-    NextAction
+    Returns:
         The first that applies, in the order of the module's head.
     """
     installed = comparison.installed

@@ -47,24 +47,16 @@ class Place(StrEnum):
 
 @dataclass(frozen=True)
 class Aim:
-    """One thing to be known.
-
-    Parameters
-    ----------
-    way
-        How somebody goes.
-    place
-        How far away.
-    dark
-        In the dark, else by day.
-    zone
-        Name of the zone, empty for the whole picture.
-    """
+    """One thing to be known."""
 
     way: Way
+    """How somebody goes."""
     place: Place
+    """How far away."""
     dark: bool
+    """In the dark, else by day."""
     zone: str = ""
+    """Name of the zone, empty for the whole picture."""
 
     @property
     def words(self) -> str:
@@ -75,18 +67,12 @@ class Aim:
 
 @dataclass(frozen=True)
 class Passes:
-    """What the evidence shows of an aim.
-
-    Parameters
-    ----------
-    triggered
-        Passes that triggered under the settings tried.
-    silent
-        Passes that did not.
-    """
+    """What the evidence shows of an aim."""
 
     triggered: int = 0
+    """Passes that triggered under the settings tried."""
     silent: int = 0
+    """Passes that did not."""
 
     @property
     def settled(self) -> bool:
@@ -108,27 +94,18 @@ class Passes:
 
 @dataclass(frozen=True)
 class Walk:
-    """One walk.
-
-    Parameters
-    ----------
-    way
-        How to go.
-    near_m
-        Where it begins or passes, metres ahead of the camera.
-    far_m
-        Where it ends; the same for one across.
-    dark
-        In the dark, else by day.
-    settles
-        The aims that it serves.
-    """
+    """One walk."""
 
     way: Way
+    """How to go."""
     near_m: float
+    """Where it begins or passes, metres ahead of the camera."""
     far_m: float
+    """Where it ends; the same for one across."""
     dark: bool
+    """In the dark, else by day."""
     settles: tuple[Aim, ...]
+    """The aims that it serves."""
 
     @property
     def words(self) -> str:
@@ -142,16 +119,11 @@ class Walk:
 def open_aims(zones: Sequence[str], passes: Mapping[Aim, Passes]) -> list[Aim]:
     """The aims that the evidence does not settle.
 
-    Parameters
-    ----------
-    zones
-        Names of the watch zones; none for the whole picture.
-    passes
-        What the evidence shows, from passes_of().
+    Args:
+        zones: Names of the watch zones; none for the whole picture.
+        passes: What the evidence shows, from passes_of().
 
-    Returns
-    -------
-    list[Aim]
+    Returns:
         Those whose interval one more pass narrows most come first.
     """
     aims = [Aim(*one) for one in itertools.product(Way, Place, (False, True), zones or ("",))]
@@ -162,18 +134,12 @@ def open_aims(zones: Sequence[str], passes: Mapping[Aim, Passes]) -> list[Aim]:
 def candidate_walks(aims: Sequence[Aim], near_m: float, far_m: Mapping[bool, float]) -> list[Walk]:
     """Every walk that serves an open aim.
 
-    Parameters
-    ----------
-    aims
-        What is open.
-    near_m
-        The near distance.
-    far_m
-        The far one, by dark or not.
+    Args:
+        aims: What is open.
+        near_m: The near distance.
+        far_m: The far one, by dark or not.
 
-    Returns
-    -------
-    list[Walk]
+    Returns:
         Towards the camera, one for each zone and light, which serves near and far; across, one for each distance and
         light, which passes through every zone.
     """
@@ -194,16 +160,11 @@ def candidate_walks(aims: Sequence[Aim], near_m: float, far_m: Mapping[bool, flo
 def fewest_walks(aims: Sequence[Aim], walks: Sequence[Walk]) -> list[Walk]:
     """The fewest walks that serve all aims that can be served.
 
-    Parameters
-    ----------
-    aims
-        What is to be settled.
-    walks
-        What can be walked.
+    Args:
+        aims: What is to be settled.
+        walks: What can be walked.
 
-    Returns
-    -------
-    list[Walk]
+    Returns:
         Exact; of covers of the same size one by day is preferred.
     """
     from scipy.optimize import Bounds, LinearConstraint, milp
@@ -230,22 +191,14 @@ def passes_of(
 ) -> dict[Aim, Passes]:
     """What judged persons and walk tests show of each aim.
 
-    Parameters
-    ----------
-    evidence
-        Of the camera.
-    done
-        Replay of the settings tried.
-    view
-        The calibrated view; without it nothing tells how far somebody was.
-    far_m
-        Distances from the middle of the near one and this on are far, by dark or not.
-    zones
-        Corners of each watch zone by its name; none for the whole picture.
+    Args:
+        evidence: Of the camera.
+        done: Replay of the settings tried.
+        view: The calibrated view; without it nothing tells how far somebody was.
+        far_m: Distances from the middle of the near one and this on are far, by dark or not.
+        zones: Corners of each watch zone by its name; none for the whole picture.
 
-    Returns
-    -------
-    dict[Aim, Passes]
+    Returns:
         A person that goes as much across as towards counts for both. What motion clips let through is counted as
         triggered only: a miss is never in them. Walks entered by hand count where they went.
     """

@@ -18,27 +18,18 @@ from guardia.core.replay.objects import lets_through, object_classes
 
 @dataclass(frozen=True, eq=False)
 class Alerts:
-    """What became of the alert of each of N occurrences that triggered.
-
-    Parameters
-    ----------
-    told
-        (N,) an alert was sent.
-    in_class
-        (N,) its class passes the alert filter.
-    in_mode
-        (N,) the mode in force tells it.
-    in_hours
-        (N,) it triggered within the alert hours.
-    left_s
-        (N,) seconds left of the time between alerts.
-    """
+    """What became of the alert of each of N occurrences that triggered."""
 
     told: NDArray[np.bool_]
+    """(N,) an alert was sent."""
     in_class: NDArray[np.bool_]
+    """(N,) its class passes the alert filter."""
     in_mode: NDArray[np.bool_]
+    """(N,) the mode in force tells it."""
     in_hours: NDArray[np.bool_]
+    """(N,) it triggered within the alert hours."""
     left_s: NDArray[np.float64]
+    """(N,) seconds left of the time between alerts."""
 
     def look(self, place: int) -> AlertLook:
         """The numbers of one occurrence."""
@@ -49,18 +40,12 @@ class Alerts:
 def alerts_of(evidence: Evidence, candidate: Candidate, trigger_s: NDArray[np.float64]) -> Alerts:
     """Let the gates of the alert act on triggers in the order in which they came.
 
-    Parameters
-    ----------
-    evidence
-        What was replayed.
-    candidate
-        Settings and make.
-    trigger_s
-        (N,) POSIX seconds, NaN where an occurrence did not itself trigger.
+    Args:
+        evidence: What was replayed.
+        candidate: Settings and make.
+        trigger_s: (N,) POSIX seconds, NaN where an occurrence did not itself trigger.
 
-    Returns
-    -------
-    Alerts
+    Returns:
         What came on footage and on motion clips is counted apart, since it may be the same.
     """
     settings, count = candidate.settings, len(trigger_s)

@@ -39,69 +39,45 @@ BEHIND = {Stage.KEPT: Stage.RECORDED, Stage.ALERTED: Stage.TRIGGERED}
 
 
 class AlertLook(NamedTuple):
-    """What the gates of the alert look at for one occurrence.
-
-    Parameters
-    ----------
-    in_class
-        Its class passes the alert filter.
-    in_mode
-        The mode in force tells it.
-    in_hours
-        It triggered within the alert hours.
-    left_s
-        Seconds left of the time between alerts, 0 for none.
-    """
+    """What the gates of the alert look at for one occurrence."""
 
     in_class: bool
+    """Its class passes the alert filter."""
     in_mode: bool
+    """The mode in force tells it."""
     in_hours: bool
+    """It triggered within the alert hours."""
     left_s: float
+    """Seconds left of the time between alerts, 0 for none."""
 
 
 class Look(NamedTuple):
-    """What the gates look at for one occurrence; the numbers behind its outcome.
-
-    Parameters
-    ----------
-    settings
-        The settings tried.
-    largest_inside
-        Size of its largest motion inside the zone; of several zones, in the one where it comes nearest to triggering.
-    largest_anywhere
-        Size of its largest motion in the picture.
-    needed
-        Size that the sensitivity there asks for.
-    whole
-        Size of the whole picture.
-    longest_s
-        Longest stretch of enough motion, seconds.
-    held_while_resting
-        Seconds of a recording and of rest left when it began, None if the camera was free.
-    share
-        Share of it that the recordings cover.
-    found
-        Its class, where the settings filter by class.
-    outside
-        Ids of the gates of time outside of which all of it lies.
-    alert
-        What the gates of the alert look at, None where every trigger is told.
-    store
-        Which gates of the store close, by their ids, and why.
-    """
+    """What the gates look at for one occurrence; the numbers behind its outcome."""
 
     settings: Settings
+    """The settings tried."""
     largest_inside: int
+    """Size of its largest motion inside the zone; of several zones, in the one where it comes nearest to triggering."""
     largest_anywhere: int
+    """Size of its largest motion in the picture."""
     needed: int
+    """Size that the sensitivity there asks for."""
     whole: int
+    """Size of the whole picture."""
     longest_s: float
+    """Longest stretch of enough motion, seconds."""
     held_while_resting: float | None
+    """Seconds of a recording and of rest left when it began, None if the camera was free."""
     share: float
+    """Share of it that the recordings cover."""
     found: ObjectClass | None = None
+    """Its class, where the settings filter by class."""
     outside: frozenset[str] = frozenset()
+    """Ids of the gates of time outside of which all of it lies."""
     alert: AlertLook | None = None
+    """What the gates of the alert look at, None where every trigger is told."""
     store: Mapping[str, str] = MappingProxyType({})
+    """Which gates of the store close, by their ids, and why."""
 
 
 class Gate(ABC):

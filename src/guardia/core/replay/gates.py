@@ -346,33 +346,22 @@ class PhoneGate(Gate):
 
 
 class Outcome(NamedTuple):
-    """What becomes of one occurrence under one set of settings. Times in seconds on the camera's clock (POSIX).
-
-    Parameters
-    ----------
-    occurrence_id
-        The occurrence.
-    share
-        Share of the occurrence that the recordings cover, 0..1.
-    late
-        Its beginning is lost by more than the tolerance.
-    cut
-        Its end is lost by more than the tolerance.
-    trigger_s
-        When it triggered, None if it did not itself trigger.
-    closed
-        The first gate that closed in each stage that has one.
-    look
-        The numbers behind that; None where it triggered and is recorded, so that no gate was asked.
-    """
+    """What becomes of one occurrence under one set of settings. Times in seconds on the camera's clock (POSIX)."""
 
     occurrence_id: int
+    """The occurrence."""
     share: float
+    """Share of the occurrence that the recordings cover, 0..1."""
     late: bool
+    """Its beginning is lost by more than the tolerance."""
     cut: bool
+    """Its end is lost by more than the tolerance."""
     trigger_s: float | None
+    """When it triggered, None if it did not itself trigger."""
     closed: Mapping[Stage, Gate]
+    """The first gate that closed in each stage that has one."""
     look: Look | None = None
+    """The numbers behind that; None where it triggered and is recorded, so that no gate was asked."""
 
     def passed(self, stage: Stage) -> bool:
         """Whether it came to that stage."""

@@ -28,37 +28,25 @@ NEVER_DAYS = 36_525.0
 
 @dataclass(frozen=True, eq=False)
 class Keeping:
-    """What becomes of recordings under some settings.
-
-    Parameters
-    ----------
-    known
-        Stores, facts and readings.
-    fitted
-        The store that is recorded to; None where the chosen target is not there, or nothing is known of stores.
-    volume
-        What this camera writes, GB a day.
-    everything
-        The same with the other cameras on the store.
-    space
-        GB for footage, None where it is not known.
-    days
-        Days of footage that the store holds, None where it is not known.
-    full_s
-        When a store that does not overwrite became or becomes full, POSIX seconds; None where it overwrites or that
-        is not known.
-    overwrites_s
-        From when on something is overwritten, likewise.
-    """
+    """What becomes of recordings under some settings."""
 
     known: StorageKnown
+    """Stores, facts and readings."""
     fitted: Fitted | None
+    """The store that is recorded to; None where the chosen target is not there, or nothing is known of stores."""
     volume: Figure
+    """What this camera writes, GB a day."""
     everything: Figure
+    """The same with the other cameras on the store."""
     space: Figure | None
+    """GB for footage, None where it is not known."""
     days: Figure | None
+    """Days of footage that the store holds, None where it is not known."""
     full_s: float | None
+    """When a store that does not overwrite became or becomes full, POSIX seconds; None where it overwrites or that is
+    not known."""
     overwrites_s: float | None
+    """From when on something is overwritten, likewise."""
 
     @property
     def causes(self) -> tuple[Figure, ...]:
@@ -122,16 +110,11 @@ TARGET, STORE, PLAN, ROOM, KEPT = STORE_GATES
 def closed_by_store(done: Replay, at_s: float) -> dict[str, str]:
     """Which gates of the store close for a recording, by their ids, and why.
 
-    Parameters
-    ----------
-    done
-        The replay.
-    at_s
-        When it was recorded, POSIX seconds.
+    Args:
+        done: The replay.
+        at_s: When it was recorded, POSIX seconds.
 
-    Returns
-    -------
-    dict[str, str]
+    Returns:
         Words by the gate's id; empty where it is still there, as far as anybody knows.
     """
     keeping, storage = done.keeping, done.candidate.settings.storage
@@ -165,18 +148,13 @@ def _days(keeping: Keeping) -> str:
 def gone_s(keeping: Keeping, at_s: float, *, surely: bool = True) -> float | None:
     """When something recorded at a moment is overwritten.
 
-    Parameters
-    ----------
-    keeping
-        Of the settings.
-    at_s
-        When it was recorded, POSIX seconds.
-    surely
-        By the days that are most likely; else by the fewest days of their band, which is what a deadline goes by.
+    Args:
+        keeping: Of the settings.
+        at_s: When it was recorded, POSIX seconds.
+        surely: By the days that are most likely; else by the fewest days of their band, which is what a deadline goes
+            by.
 
-    Returns
-    -------
-    float | None
+    Returns:
         POSIX seconds; None where it is never overwritten, or that is not known.
     """
     days = keeping.days

@@ -30,18 +30,12 @@ as tall as a person is one, lower is an animal; what is tiny or faster than this
 
 
 class ObjectClass(NamedTuple):
-    """The class of an occurrence.
-
-    Parameters
-    ----------
-    names
-        Classes that fit, none for mere motion.
-    by
-        'camera', 'judgement', 'size and speed', or '' when nobody can say.
-    """
+    """The class of an occurrence."""
 
     names: tuple[str, ...]
+    """Classes that fit, none for mere motion."""
     by: str
+    """'camera', 'judgement', 'size and speed', or '' when nobody can say."""
 
 
 @lru_cache(maxsize=4)
@@ -52,16 +46,11 @@ def object_classes(evidence: Evidence, capability: Capability) -> dict[int, Obje
     is not judged and with a calibrated view, a rule of size and speed. Where the capability states a range in which the
     make's classes hold, judgement and rule give no class beyond it.
 
-    Parameters
-    ----------
-    evidence
-        Clips, occurrences, events, and the view where it is known.
-    capability
-        The make.
+    Args:
+        evidence: Clips, occurrences, events, and the view where it is known.
+        capability: The make.
 
-    Returns
-    -------
-    dict[int, ObjectClass]
+    Returns:
         By occurrence id.
     """
     names_any = any(e.named for e in evidence.events)
@@ -103,16 +92,11 @@ def _too_far(evidence: Evidence, o: Occurrence, capability: Capability) -> bool:
 def by_size_and_speed(track: Track, view: ViewGeometry) -> tuple[str, ...]:
     """The class by the rule of size and speed.
 
-    Parameters
-    ----------
-    track
-        The thing followed.
-    view
-        The calibrated view.
+    Args:
+        track: The thing followed.
+        view: The calibrated view.
 
-    Returns
-    -------
-    tuple[str, ...]
+    Returns:
         One class, or none.
     """
     ground = view.to_ground(track.feet)

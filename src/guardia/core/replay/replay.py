@@ -37,30 +37,20 @@ LATE_TOLERANCE_S = 1.0
 
 @dataclass(frozen=True, eq=False)
 class Motion:
-    """The size of motion in every picture under the zones and the sensitivity of some settings.
-
-    Parameters
-    ----------
-    parts
-        The zone by sensitivity.
-    of_part
-        Per part (F,) int32, size of the largest group inside, all clips joined.
-    sizes
-        (F,) int32, the largest of them on the scale of the camera's own sensitivity.
-    needed
-        Size needed to trigger, in the unit of `sizes`.
-    contrast
-        Luma step in force.
-    night_contrast
-        Luma step in force in dark pictures.
-    """
+    """The size of motion in every picture under the zones and the sensitivity of some settings."""
 
     parts: list[ZonePart]
+    """The zone by sensitivity."""
     of_part: list[NDArray[np.int32]]
+    """Per part (F,) int32, size of the largest group inside, all clips joined."""
     sizes: NDArray[np.int32]
+    """(F,) int32, the largest of them on the scale of the camera's own sensitivity."""
     needed: int
+    """Size needed to trigger, in the unit of `sizes`."""
     contrast: int
+    """Luma step in force."""
     night_contrast: int
+    """Luma step in force in dark pictures."""
 
     def contrast_in(self, clip: Clip) -> int:
         """Luma step in force in a clip."""
@@ -101,42 +91,28 @@ def motion_under(
 
 @dataclass(frozen=True, eq=False)
 class Replay:
-    """What one set of settings would have done on all the evidence. N occurrences, in the order of the evidence.
-
-    Parameters
-    ----------
-    evidence
-        What was replayed.
-    candidate
-        Settings and make.
-    motion
-        Sizes of motion.
-    runs
-        Per clip, the stretches of enough motion.
-    recordings
-        Per clip, the recordings that began in it, in order of time (POSIX seconds).
-    earlier
-        Per clip, recordings that began before it and can reach into it.
-    share
-        (N,) share that the recordings cover.
-    late
-        (N,) recorded, but the beginning is lost.
-    cut
-        (N,) recorded, but the end is lost.
-    trigger_s
-        (N,) when it triggered, NaN where it did not itself trigger.
-    """
+    """What one set of settings would have done on all the evidence. N occurrences, in the order of the evidence."""
 
     evidence: Evidence
+    """What was replayed."""
     candidate: Candidate
+    """Settings and make."""
     motion: Motion
+    """Sizes of motion."""
     runs: list[list[Run]]
+    """Per clip, the stretches of enough motion."""
     recordings: list[list[Recording]]
+    """Per clip, the recordings that began in it, in order of time (POSIX seconds)."""
     earlier: list[list[Recording]]
+    """Per clip, recordings that began before it and can reach into it."""
     share: NDArray[np.float64]
+    """(N,) share that the recordings cover."""
     late: NDArray[np.bool_]
+    """(N,) recorded, but the beginning is lost."""
     cut: NDArray[np.bool_]
+    """(N,) recorded, but the end is lost."""
     trigger_s: NDArray[np.float64]
+    """(N,) when it triggered, NaN where it did not itself trigger."""
 
     @cached_property
     def recorded(self) -> NDArray[np.bool_]:
@@ -202,26 +178,17 @@ def replay(
 
     A snapshot passes or fails the gates of place and size only.
 
-    Parameters
-    ----------
-    evidence
-        Clips, traces, occurrences.
-    candidate
-        Settings and make.
-    without
-        (rows, columns) cells that are left out besides; None for none.
-    motion
-        From motion_under() with the same zones and sensitivity, if it is at hand.
+    Args:
+        evidence: Clips, traces, occurrences.
+        candidate: Settings and make.
+        without: (rows, columns) cells that are left out besides; None for none.
+        motion: From motion_under() with the same zones and sensitivity, if it is at hand.
 
-    Returns
-    -------
-    Replay
+    Returns:
         Recordings of every clip, outcome of every occurrence.
 
-    Raises
-    ------
-    InvalidValue
-        If the settings name a notch that the make does not have.
+    Raises:
+        InvalidValue: If the settings name a notch that the make does not have.
     """
     motion = motion or motion_under(evidence, candidate, without=without)
     runs = evidence.stack.runs(motion.sizes, motion.needed)

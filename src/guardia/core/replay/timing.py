@@ -15,30 +15,20 @@ TIME_EPSILON_S = 1e-6
 
 
 class Recording(NamedTuple):
-    """One recording the camera would have made. All times in seconds on the clip's own clock plus its start.
-
-    Parameters
-    ----------
-    trigger_s
-        When motion had lasted long enough.
-    motion_start_s
-        First picture of the motion that triggered.
-    motion_end_s
-        Last picture with enough motion before it was still for the release time.
-    start_s
-        Beginning of the recording, pre-record included.
-    end_s
-        End of the recording.
-    ran_on
-        The pictures ended before the motion did, so the true end is later.
-    """
+    """One recording the camera would have made. All times in seconds on the clip's own clock plus its start."""
 
     trigger_s: float
+    """When motion had lasted long enough."""
     motion_start_s: float
+    """First picture of the motion that triggered."""
     motion_end_s: float
+    """Last picture with enough motion before it was still for the release time."""
     start_s: float
+    """Beginning of the recording, pre-record included."""
     end_s: float
+    """End of the recording."""
     ran_on: bool
+    """The pictures ended before the motion did, so the true end is later."""
 
 
 def recordings(
@@ -51,22 +41,14 @@ def recordings(
 ) -> list[Recording]:
     """Simulate the camera's timing on one clip.
 
-    Parameters
-    ----------
-    times
-        Seconds from the clip's beginning, rising.
-    runs
-        Stretches of pictures whose size reaches the threshold, in order.
-    settings
-        Hold, release, pre-record, length, stop once it is still, and rest are used.
-    start_s
-        Start of the clip on the camera's clock.
-    free_from_s
-        The camera rests until then on that clock (from an earlier clip).
+    Args:
+        times: Seconds from the clip's beginning, rising.
+        runs: Stretches of pictures whose size reaches the threshold, in order.
+        settings: Hold, release, pre-record, length, stop once it is still, and rest are used.
+        start_s: Start of the clip on the camera's clock.
+        free_from_s: The camera rests until then on that clock (from an earlier clip).
 
-    Returns
-    -------
-    list[Recording]
+    Returns:
         In order of time, on the camera's clock.
     """
     detection, rule = settings.detection, settings.recording

@@ -41,16 +41,11 @@ Edges = tuple[NDArray[np.float64], NDArray[np.float64]]
 def recorded_edges(done: Replay, dark: bool | None = None) -> Edges:
     """Recordings on motion clips in order of time; what two of them share counts with the earlier one.
 
-    Parameters
-    ----------
-    done
-        The replay.
-    dark
-        Of clips in the dark only, or by day only; None for all.
+    Args:
+        done: The replay.
+        dark: Of clips in the dark only, or by day only; None for all.
 
-    Returns
-    -------
-    Edges
+    Returns:
         (R,) each.
     """
     edges = np.array(
@@ -75,14 +70,10 @@ def seconds_within(edges: Edges, spans: Sequence[Span]) -> float:
 def volume_of(done: Replay) -> Figure:
     """What settings write in a day, GB, by cause.
 
-    Parameters
-    ----------
-    done
-        Their replay.
+    Args:
+        done: Their replay.
 
-    Returns
-    -------
-    Figure
+    Returns:
         Seconds of recordings by day and in the dark times the rate of each, measured where there is something to
         measure, else assumed and said so.
     """
@@ -232,22 +223,14 @@ def volume_by_files(
 ) -> Figure:
     """What a camera writes in a day under the settings in force, by the sizes of its files; nothing is replayed.
 
-    Parameters
-    ----------
-    clips
-        Of the camera.
-    watched_days
-        Days on which it was up and recording by motion.
-    settings
-        In force.
-    make
-        Its make.
-    facts
-        Typed in of the camera.
+    Args:
+        clips: Of the camera.
+        watched_days: Days on which it was up and recording by motion.
+        settings: In force.
+        make: Its make.
+        facts: Typed in of the camera.
 
-    Returns
-    -------
-    Figure
+    Returns:
         GB a day.
     """
     moving = settings.storage.mode is RecordingMode.MOTION

@@ -22,24 +22,16 @@ def score_all(
 ) -> list[Score]:
     """Score many settings on the same evidence.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    candidates
-        What to try; those that share zones and sensitivity are tried together.
-    scored
-        Told after each how many are done; what it raises ends the work.
+    Args:
+        evidence: Clips and judged occurrences.
+        candidates: What to try; those that share zones and sensitivity are tried together.
+        scored: Told after each how many are done; what it raises ends the work.
 
-    Returns
-    -------
-    list[Score]
+    Returns:
         In the order of `candidates`.
 
-    Raises
-    ------
-    InvalidValue
-        If one names a notch that the make does not have.
+    Raises:
+        InvalidValue: If one names a notch that the make does not have.
     """
     scores: dict[int, Score] = {}
     order = sorted(range(len(candidates)), key=lambda n: repr(_moves(candidates[n])))
@@ -61,16 +53,11 @@ def _moves(candidate: Candidate) -> tuple[object, ...]:
 def disagreements(evidence: Evidence, replays: Sequence[Replay]) -> list[tuple[Visit, tuple[Outcome, ...]]]:
     """What is judged and does not become the same under all of several settings.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    replays
-        One for each of the settings.
+    Args:
+        evidence: Clips and judged occurrences.
+        replays: One for each of the settings.
 
-    Returns
-    -------
-    list[tuple[Visit, tuple[Outcome, ...]]]
+    Returns:
         Visits that are recorded by some only, or late or cut by some only where they are real; those real first, each
         with its outcomes in the order of `replays`.
     """
@@ -87,10 +74,8 @@ def disagreements(evidence: Evidence, replays: Sequence[Replay]) -> list[tuple[V
 class Scorer:
     """Replays and scores of one camera, remembered by content: whoever changes something need not tell.
 
-    Parameters
-    ----------
-    keep
-        How many replays are remembered; the one that was not asked for longest goes.
+    Args:
+        keep: How many replays are remembered; the one that was not asked for longest goes.
     """
 
     def __init__(self, keep: int = 4) -> None:

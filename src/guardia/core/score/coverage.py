@@ -16,37 +16,25 @@ from guardia.core.trace.measure import least_size
 
 @dataclass(frozen=True)
 class Covered:
-    """How much evidence of one origin is here.
-
-    Parameters
-    ----------
-    origin
-        How it was recorded.
-    clips
-        Number of clips or pictures.
-    bright_s
-        Seconds with a bright picture.
-    dark_s
-        Seconds with a dark one.
-    """
+    """How much evidence of one origin is here."""
 
     origin: Origin
+    """How it was recorded."""
     clips: int
+    """Number of clips or pictures."""
     bright_s: float
+    """Seconds with a bright picture."""
     dark_s: float
+    """Seconds with a dark one."""
 
 
 def covered(evidence: Evidence) -> list[Covered]:
     """Evidence by origin, by bright and by dark pictures.
 
-    Parameters
-    ----------
-    evidence
-        The clips.
+    Args:
+        evidence: The clips.
 
-    Returns
-    -------
-    list[Covered]
+    Returns:
         One for each origin, also where there is none.
     """
     table = []
@@ -59,21 +47,14 @@ def covered(evidence: Evidence) -> list[Covered]:
 
 @dataclass(frozen=True)
 class Question:
-    """A question and whether the evidence answers it.
-
-    Parameters
-    ----------
-    text
-        The question.
-    answer
-        'yes', 'partly' or 'no'.
-    why
-        What it rests on, or what is missing.
-    """
+    """A question and whether the evidence answers it."""
 
     text: str
+    """The question."""
     answer: str
+    """'yes', 'partly' or 'no'."""
     why: str
+    """What it rests on, or what is missing."""
 
 
 ENOUGH_DAYS = 7
@@ -86,14 +67,10 @@ ENOUGH_FOOTAGE_S = 3600.0
 def questions(evidence: Evidence) -> list[Question]:
     """What this evidence can answer.
 
-    Parameters
-    ----------
-    evidence
-        Clips, occurrences, events.
+    Args:
+        evidence: Clips, occurrences, events.
 
-    Returns
-    -------
-    list[Question]
+    Returns:
         The questions that a technician asks, each with its answer and its reason.
     """
     table = {c.origin: c for c in covered(evidence)}
@@ -150,41 +127,27 @@ def questions(evidence: Evidence) -> list[Question]:
 
 @dataclass(frozen=True)
 class Uncovered:
-    """Motion on footage or a snapshot that nothing which the camera recorded or listed covers.
-
-    Parameters
-    ----------
-    clip_id
-        The footage.
-    start_s
-        Beginning on the clip's clock.
-    end_s
-        End likewise.
-    occurrence_id
-        The occurrence that it is, None when none stands there yet.
-    """
+    """Motion on footage or a snapshot that nothing which the camera recorded or listed covers."""
 
     clip_id: int
+    """The footage."""
     start_s: float
+    """Beginning on the clip's clock."""
     end_s: float
+    """End likewise."""
     occurrence_id: int | None
+    """The occurrence that it is, None when none stands there yet."""
 
 
 def uncovered(evidence: Evidence, *, contrast: int, size: float) -> list[Uncovered]:
     """Search all evidence that does not depend on a trigger for motion that no event and no motion clip covers.
 
-    Parameters
-    ----------
-    evidence
-        Clips, occurrences, events.
-    contrast
-        One of the contrast levels; the most sensitive that is wanted.
-    size
-        Size threshold, share of the picture.
+    Args:
+        evidence: Clips, occurrences, events.
+        contrast: One of the contrast levels; the most sensitive that is wanted.
+        size: Size threshold, share of the picture.
 
-    Returns
-    -------
-    list[Uncovered]
+    Returns:
         In order of time.
     """
     listed = [(e.at_s, e.at_s + (e.duration_s or 0.0)) for e in evidence.events]

@@ -14,27 +14,18 @@ from guardia.core.replay.replay import Replay
 
 @dataclass(frozen=True)
 class Explained:
-    """How far the model agrees with what the camera did under settings that are known.
-
-    Parameters
-    ----------
-    triggered
-        Ids of motion clips on which the model would have triggered, too.
-    silent
-        Ids of motion clips on which it would not.
-    unknown
-        Motion clips made under settings that are not known.
-    footage_s
-        Seconds of continuous footage in which the camera made no motion clip, by its list no event either.
-    recorded_s
-        Seconds that the model would have recorded of those.
-    """
+    """How far the model agrees with what the camera did under settings that are known."""
 
     triggered: tuple[int, ...]
+    """Ids of motion clips on which the model would have triggered, too."""
     silent: tuple[int, ...]
+    """Ids of motion clips on which it would not."""
     unknown: int
+    """Motion clips made under settings that are not known."""
     footage_s: float
+    """Seconds of continuous footage in which the camera made no motion clip, by its list no event either."""
     recorded_s: float
+    """Seconds that the model would have recorded of those."""
 
     @property
     def words(self) -> str:
@@ -55,16 +46,11 @@ class Explained:
 def explain(evidence: Evidence, replay_of: Callable[[Settings], Replay]) -> Explained:
     """Hold the model against the camera, each clip under the settings that made it.
 
-    Parameters
-    ----------
-    evidence
-        Clips, events and the settings that were in force.
-    replay_of
-        Gives the replay of settings on this evidence.
+    Args:
+        evidence: Clips, events and the settings that were in force.
+        replay_of: Gives the replay of settings on this evidence.
 
-    Returns
-    -------
-    Explained
+    Returns:
         The result.
     """
     triggered: list[int] = []

@@ -17,56 +17,37 @@ from guardia.core.replay.replay import Replay
 
 @dataclass(frozen=True)
 class Filter:
-    """What is looked for.
-
-    Parameters
-    ----------
-    judged
-        'all', 'unjudged', 'real', 'false', 'unsure', 'missed' (real, missed by the draft) or 'false recorded'.
-    day
-        Only this local day.
-    origin
-        Only clips recorded this way.
-    ids
-        Only these occurrences (those behind a number).
-    kind
-        Only those judged as this kind.
-    hours
-        Only those that begin in these local hours, from the first to before the second; over midnight when turned.
-    dark
-        Only those with a dark (True) or a bright (False) picture.
-    named
-        Only those that the camera named so; '' is those that it named nothing.
-    gate
-        Only those that this gate stops under the draft.
-    """
+    """What is looked for."""
 
     judged: str = "all"
+    """'all', 'unjudged', 'real', 'false', 'unsure', 'missed' (real, missed by the draft) or 'false recorded'."""
     day: date | None = None
+    """Only this local day."""
     origin: Origin | None = None
+    """Only clips recorded this way."""
     ids: frozenset[int] | None = None
+    """Only these occurrences (those behind a number)."""
     kind: str | None = None
+    """Only those judged as this kind."""
     hours: tuple[int, int] | None = None
+    """Only those that begin in these local hours, from the first to before the second; over midnight when turned."""
     dark: bool | None = None
+    """Only those with a dark (True) or a bright (False) picture."""
     named: str | None = None
+    """Only those that the camera named so; '' is those that it named nothing."""
     gate: Gate | None = None
+    """Only those that this gate stops under the draft."""
 
 
 def matching(evidence: Evidence, wanted: Filter, draft: Replay) -> NDArray[np.bool_]:
     """Which occurrences pass a filter.
 
-    Parameters
-    ----------
-    evidence
-        N occurrences.
-    wanted
-        The filter.
-    draft
-        The draft on that evidence.
+    Args:
+        evidence: N occurrences.
+        wanted: The filter.
+        draft: The draft on that evidence.
 
-    Returns
-    -------
-    NDArray[np.bool_]
+    Returns:
         (N,), in the order of the evidence.
     """
     columns = evidence.columns

@@ -27,21 +27,14 @@ MONDAY_S = 4 * DAY_S
 
 @dataclass(frozen=True)
 class LateSwitching:
-    """What it costs that a mode is switched late, over the dates of the evidence.
-
-    Parameters
-    ----------
-    uncovered_min
-        Minutes a week between leaving and the mode's coming into force.
-    real_uncovered
-        Real visits in those minutes.
-    alerts_on_return
-        Alerts told between coming home and the mode's end.
-    """
+    """What it costs that a mode is switched late, over the dates of the evidence."""
 
     uncovered_min: float
+    """Minutes a week between leaving and the mode's coming into force."""
     real_uncovered: int
+    """Real visits in those minutes."""
     alerts_on_return: int
+    """Alerts told between coming home and the mode's end."""
 
 
 def late_switching(evidence: Evidence, done: Replay, mode: Mode) -> LateSwitching:
@@ -70,24 +63,17 @@ BURST_S = 300.0
 
 @dataclass(frozen=True)
 class HourOfDay:
-    """What was seen in one of the 24 hours of the site's day.
-
-    Parameters
-    ----------
-    watched_h
-        Hours watched in it, all days together.
-    real
-        Real visits that began in it.
-    false
-        False ones.
-    real_per_week
-        Real visits a week that are still possible in it: upper end of the exact interval (95 %); None if never watched.
-    """
+    """What was seen in one of the 24 hours of the site's day."""
 
     watched_h: float
+    """Hours watched in it, all days together."""
     real: int
+    """Real visits that began in it."""
     false: int
+    """False ones."""
     real_per_week: float | None
+    """Real visits a week that are still possible in it: upper end of the exact interval (95 %); None if never watched.
+    """
 
 
 def week_seconds(evidence: Evidence) -> NDArray[np.float64]:
@@ -121,33 +107,22 @@ def outside(evidence: Evidence, plan: WeekPlan | None, verdict: Verdict) -> tupl
 
 @dataclass(frozen=True)
 class AlertScore:
-    """What somebody is told under some settings.
-
-    Parameters
-    ----------
-    false
-        False alerts on motion clips in counted time.
-    per_day
-        False alerts a day with the exact interval (95 %); None without watched time.
-    real_told
-        Real visits that are told.
-    real_silent
-        Ids of real visits that trigger and are not told.
-    not_expected
-        Real visits of people that are expected, told all the same: alerts too many.
-    longest_burst
-        Most alerts, each within five minutes of the one before.
-    longest_silence_s
-        Longest time from the beginning of a real visit that is told in the end to the alert.
-    """
+    """What somebody is told under some settings."""
 
     false: int
+    """False alerts on motion clips in counted time."""
     per_day: tuple[float, float, float] | None
+    """False alerts a day with the exact interval (95 %); None without watched time."""
     real_told: int
+    """Real visits that are told."""
     real_silent: tuple[int, ...]
+    """Ids of real visits that trigger and are not told."""
     not_expected: int
+    """Real visits of people that are expected, told all the same: alerts too many."""
     longest_burst: int
+    """Most alerts, each within five minutes of the one before."""
     longest_silence_s: float
+    """Longest time from the beginning of a real visit that is told in the end to the alert."""
 
 
 def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
@@ -179,44 +154,29 @@ def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
 
 @dataclass(frozen=True)
 class Cure:
-    """One way to be alerted less, by itself.
-
-    Parameters
-    ----------
-    words
-        What is changed.
-    candidate
-        The settings with it.
-    alerts
-        What is told then.
-    lost
-        Real visits that are no longer recorded.
-    late
-        Real visits that are told later than under the settings it starts from, or no more.
-    """
+    """One way to be alerted less, by itself."""
 
     words: str
+    """What is changed."""
     candidate: Candidate
+    """The settings with it."""
     alerts: AlertScore
+    """What is told then."""
     lost: int
+    """Real visits that are no longer recorded."""
     late: int
+    """Real visits that are told later than under the settings it starts from, or no more."""
 
 
 def cures(evidence: Evidence, start: Candidate, others: Sequence[tuple[str, Candidate]]) -> list[Cure]:
     """The same complaint cured in several ways, side by side.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    start
-        The settings that are complained about.
-    others
-        Each with one thing changed, by its words.
+    Args:
+        evidence: Clips and judged occurrences.
+        start: The settings that are complained about.
+        others: Each with one thing changed, by its words.
 
-    Returns
-    -------
-    list[Cure]
+    Returns:
         In the order of `others`, the start first; what only the alerts do leaves every recording.
     """
     before = replay(evidence, start)

@@ -62,16 +62,11 @@ _LEVEL = 1
 def features_of(evidence: Evidence, occurrence: Occurrence) -> Features:
     """Describe an occurrence.
 
-    Parameters
-    ----------
-    evidence
-        Clips and traces.
-    occurrence
-        One of its occurrences.
+    Args:
+        evidence: Clips and traces.
+        occurrence: One of its occurrences.
 
-    Returns
-    -------
-    Features
+    Returns:
         Finite; where nothing moves only light and length are known, the others are 0.
     """
     index = evidence.clip_index[occurrence.clip_id]
@@ -152,33 +147,22 @@ def _periodicity(series: NDArray[np.float64]) -> float:
 
 @dataclass(frozen=True, eq=False)
 class Likeness:
-    """Occurrences described so that their distance says how unlike they are.
-
-    Parameters
-    ----------
-    ids
-        Ids of the occurrences.
-    points
-        (N, D) float64, scaled and weighted.
-    """
+    """Occurrences described so that their distance says how unlike they are."""
 
     ids: tuple[int, ...]
+    """Ids of the occurrences."""
     points: NDArray[np.float64]
+    """(N, D) float64, scaled and weighted."""
 
 
 def likeness(features: Mapping[int, Features], named: Mapping[int, str]) -> Likeness:
     """Put occurrences into one space.
 
-    Parameters
-    ----------
-    features
-        By occurrence id, from features_of().
-    named
-        Class that the camera named, by occurrence id; left out where it named none.
+    Args:
+        features: By occurrence id, from features_of().
+        named: Class that the camera named, by occurrence id; left out where it named none.
 
-    Returns
-    -------
-    Likeness
+    Returns:
         Each feature in robust standard deviations, weighted.
     """
     ids = tuple(features)
@@ -196,16 +180,11 @@ def likeness(features: Mapping[int, Features], named: Mapping[int, str]) -> Like
 def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[int, ...]]:
     """Groups of alike occurrences, the largest first; in each the most typical first and the odd ones last.
 
-    Parameters
-    ----------
-    space
-        From likeness().
-    distance
-        Ward distance up to which occurrences are one group.
+    Args:
+        space: From likeness().
+        distance: Ward distance up to which occurrences are one group.
 
-    Returns
-    -------
-    list[tuple[int, ...]]
+    Returns:
         Ids, each in exactly one group.
     """
     if len(space.ids) < 2:
@@ -227,18 +206,12 @@ def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[i
 
 @dataclass(frozen=True)
 class Suggestion:
-    """A kind suggested for an unjudged occurrence by those judged already.
-
-    Parameters
-    ----------
-    kind
-        Id of the kind.
-    certainty
-        0..1: weighted share of the nearest judged occurrences that are of this kind, less when they are far.
-    """
+    """A kind suggested for an unjudged occurrence by those judged already."""
 
     kind: str
+    """Id of the kind."""
     certainty: float
+    """0..1: weighted share of the nearest judged occurrences that are of this kind, less when they are far."""
 
 
 NEIGHBOURS = 5
@@ -249,18 +222,12 @@ FAR = 4.5
 def suggest(space: Likeness, judged: Mapping[int, str], wanted: Sequence[int]) -> dict[int, Suggestion]:
     """Suggest kinds from the nearest judged occurrences.
 
-    Parameters
-    ----------
-    space
-        From likeness().
-    judged
-        Kinds by id, of occurrences in the space.
-    wanted
-        Ids to suggest a kind for.
+    Args:
+        space: From likeness().
+        judged: Kinds by id, of occurrences in the space.
+        wanted: Ids to suggest a kind for.
 
-    Returns
-    -------
-    dict[int, Suggestion]
+    Returns:
         By id; empty while nothing is judged.
     """
     row = {i: n for n, i in enumerate(space.ids)}
@@ -294,16 +261,11 @@ DOUBT = 0.3
 def doubtful(space: Likeness, judged: Mapping[int, str]) -> list[tuple[int, Suggestion]]:
     """Judged occurrences whose nearest others are judged otherwise, the most doubtful first.
 
-    Parameters
-    ----------
-    space
-        From likeness().
-    judged
-        Kinds by id, of occurrences in the space.
+    Args:
+        space: From likeness().
+        judged: Kinds by id, of occurrences in the space.
 
-    Returns
-    -------
-    list[tuple[int, Suggestion]]
+    Returns:
         Id, and the kind that most of the others suggest, with the share of the votes that goes to other kinds.
     """
     row = {i: n for n, i in enumerate(space.ids)}

@@ -32,36 +32,24 @@ from guardia.core.storage.stores import OFF_SITE
 
 @dataclass(frozen=True)
 class Charge:
-    """How long a battery lasts.
-
-    Parameters
-    ----------
-    drawn
-        Wh a day by cause, as worked out.
-    per_day
-        Percent a day: measured by readings, else drawn over what the battery holds, less what the panel brings.
-    measured
-        What the readings tell, None where there are too few.
-    days
-        Until it must be charged: from the last reading, else from full.
-    charge_on
-        The date of that, None without a reading to start from or where it does not come within ten years.
-    months
-        Days that a full charge lasts in each month with the panel; none without one.
-    gained
-        What the panel brings in each month, Wh a day; likewise.
-    packs
-        What two packs tell, empty where nothing.
-    """
+    """How long a battery lasts."""
 
     drawn: Figure
+    """Wh a day by cause, as worked out."""
     per_day: Figure
+    """Percent a day: measured by readings, else drawn over what the battery holds, less what the panel brings."""
     measured: Drain | None
+    """What the readings tell, None where there are too few."""
     days: Figure
+    """Until it must be charged: from the last reading, else from full."""
     charge_on: date | None
+    """The date of that, None without a reading to start from or where it does not come within ten years."""
     months: tuple[Figure, ...]
+    """Days that a full charge lasts in each month with the panel; none without one."""
     gained: tuple[Figure, ...]
+    """What the panel brings in each month, Wh a day; likewise."""
     packs: str
+    """What two packs tell, empty where nothing."""
 
     @property
     def failing_month(self) -> str:
@@ -96,16 +84,11 @@ def _seconds(done: Replay) -> tuple[Figure, Figure]:
 def charge_of(done: Replay, installed: Replay | None = None) -> Charge | None:
     """How long the battery lasts under some settings.
 
-    Parameters
-    ----------
-    done
-        Their replay.
-    installed
-        Replay of the settings under which the readings were taken; the same when None.
+    Args:
+        done: Their replay.
+        installed: Replay of the settings under which the readings were taken; the same when None.
 
-    Returns
-    -------
-    Charge | None
+    Returns:
         None for a camera on mains.
     """
     power = done.candidate.capability.storage.power
@@ -150,27 +133,18 @@ def _on(from_s: float, days: Figure, done: Replay) -> date | None:
 
 @dataclass(frozen=True)
 class Sent:
-    """What is sent over a mobile network.
-
-    Parameters
-    ----------
-    a_day
-        GB a day by cause.
-    a_month
-        GB a month.
-    allowance
-        GB a month, None while nobody said.
-    runs_out
-        The day on which it is used up in the data month of the last reading, else of a whole one; None if it lasts.
-    month
-        First day of that data month and of the next.
-    """
+    """What is sent over a mobile network."""
 
     a_day: Figure
+    """GB a day by cause."""
     a_month: Figure
+    """GB a month."""
     allowance: Figure | None
+    """GB a month, None while nobody said."""
     runs_out: date | None
+    """The day on which it is used up in the data month of the last reading, else of a whole one; None if it lasts."""
     month: tuple[date, date]
+    """First day of that data month and of the next."""
 
 
 def sent_of(done: Replay) -> Sent | None:
@@ -209,39 +183,26 @@ def uploads(keeping: Keeping) -> Figure | None:
 
 @dataclass(frozen=True)
 class Saved:
-    """What one lever would save of a charge.
-
-    Parameters
-    ----------
-    words
-        What is changed.
-    drawn
-        Wh a day then.
-    days
-        Until it must be charged then.
-    missed
-        Real visits that are missed then and not before.
-    """
+    """What one lever would save of a charge."""
 
     words: str
+    """What is changed."""
     drawn: Figure
+    """Wh a day then."""
     days: Figure
+    """Until it must be charged then."""
     missed: int
+    """Real visits that are missed then and not before."""
 
 
 def levers_saved(done: Replay, installed: Replay | None = None) -> list[Saved]:
     """What each lever by itself would save, the most first; none for a camera on mains.
 
-    Parameters
-    ----------
-    done
-        Replay of the settings to start from.
-    installed
-        Replay of the settings under which the readings were taken; the same when None.
+    Args:
+        done: Replay of the settings to start from.
+        installed: Replay of the settings under which the readings were taken; the same when None.
 
-    Returns
-    -------
-    list[Saved]
+    Returns:
         Snapshots further apart or none, infrared in place of white light, shorter recordings, a longer rest.
     """
     make, settings = done.candidate.capability, done.candidate.settings

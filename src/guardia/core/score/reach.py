@@ -17,24 +17,16 @@ from guardia.core.view.tracks import tracks_of
 
 @dataclass(frozen=True)
 class Thing:
-    """Something that may come, as an upright rectangle.
-
-    Parameters
-    ----------
-    name
-        What it is.
-    height_m
-        Its height.
-    across_m
-        Its width when it crosses the view.
-    towards_m
-        Its width when it comes towards the camera.
-    """
+    """Something that may come, as an upright rectangle."""
 
     name: str
+    """What it is."""
     height_m: float
+    """Its height."""
     across_m: float
+    """Its width when it crosses the view."""
     towards_m: float
+    """Its width when it comes towards the camera."""
 
 
 THINGS = (
@@ -61,35 +53,23 @@ _OFFSETS = (0.1, 0.35, 0.6, 0.85)
 
 @dataclass(frozen=True)
 class Shown:
-    """How much of a person's silhouette shows at each contrast level.
-
-    Parameters
-    ----------
-    share
-        By contrast level, 0..2.
-    persons
-        Number of judged persons it was measured on, 0 when it is assumed.
-    """
+    """How much of a person's silhouette shows at each contrast level."""
 
     share: Mapping[int, float]
+    """By contrast level, 0..2."""
     persons: int
+    """Number of judged persons it was measured on, 0 when it is assumed."""
 
 
 def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown:
     """Measure on judged persons how much of a silhouette shows, else assume it.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    view
-        The camera's calibration.
-    dark
-        Measure on dark pictures instead of bright ones.
+    Args:
+        evidence: Clips and judged occurrences.
+        view: The camera's calibration.
+        dark: Measure on dark pictures instead of bright ones.
 
-    Returns
-    -------
-    Shown
+    Returns:
         Median over persons of the changed share summed over active cells, over what a whole silhouette would cover
         where they stand.
     """
@@ -128,22 +108,14 @@ def silhouette_cells(
     """Size of a whole silhouette in cells: what it covers of those that it makes active, on average over where it
     stands to the cells.
 
-    Parameters
-    ----------
-    view
-        The view.
-    thing
-        The thing, standing on the ground.
-    distance_m
-        (N,) ahead of the camera.
-    across
-        It crosses the view; else it comes towards the camera.
-    grid
-        (columns, rows).
+    Args:
+        view: The view.
+        thing: The thing, standing on the ground.
+        distance_m: (N,) ahead of the camera.
+        across: It crosses the view; else it comes towards the camera.
+        grid: (columns, rows).
 
-    Returns
-    -------
-    NDArray[np.float64]
+    Returns:
         (N,) cells; 0 where it cannot be seen. A cell is active when at least FILL_LIMIT of it is covered.
     """
     distance = np.asarray(distance_m, np.float64)
@@ -183,26 +155,16 @@ def reach_m(
 ) -> float:
     """Distance out to which a thing still triggers.
 
-    Parameters
-    ----------
-    view
-        The view.
-    thing
-        The thing.
-    contrast
-        Luma step in force.
-    size
-        Size threshold, share of the picture.
-    across
-        It crosses the view; else it comes towards the camera.
-    shown
-        How much of a silhouette shows, from shown_shares().
-    lamp_m
-        At night the lamp's reach, None by day.
+    Args:
+        view: The view.
+        thing: The thing.
+        contrast: Luma step in force.
+        size: Size threshold, share of the picture.
+        across: It crosses the view; else it comes towards the camera.
+        shown: How much of a silhouette shows, from shown_shares().
+        lamp_m: At night the lamp's reach, None by day.
 
-    Returns
-    -------
-    float
+    Returns:
         Metres ahead of the camera, 0 if it triggers nowhere.
     """
     nearest = view.nearest_m if np.isfinite(view.nearest_m) else FARTHEST_M

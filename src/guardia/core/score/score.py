@@ -26,43 +26,29 @@ from guardia.core.storage.rules import RecordingMode
 
 @dataclass(frozen=True)
 class Score:
-    """Outcomes of one set of settings on the judged evidence, as lists of occurrence ids.
-
-    Parameters
-    ----------
-    real_recorded
-        Real and recorded.
-    real_missed
-        Real and not recorded.
-    late
-        Recorded, but the beginning is lost.
-    cut
-        Recorded, but the end is lost.
-    false_recorded
-        False and recorded.
-    false_silenced
-        False and not recorded.
-    false_in_motion
-        False and recorded on the motion clips of watched days that are judged whole, whether or not footage shows them
-        too; the rate per day is theirs.
-    open
-        Unjudged or unsure, not counted.
-    watched_days
-        Watched time of those days, in days of 24 hours.
-    recorded_s_per_day
-        Seconds recorded per watched day on the motion clips, None without watched time.
-    """
+    """Outcomes of one set of settings on the judged evidence, as lists of occurrence ids."""
 
     real_recorded: tuple[int, ...]
+    """Real and recorded."""
     real_missed: tuple[int, ...]
+    """Real and not recorded."""
     late: tuple[int, ...]
+    """Recorded, but the beginning is lost."""
     cut: tuple[int, ...]
+    """Recorded, but the end is lost."""
     false_recorded: tuple[int, ...]
+    """False and recorded."""
     false_silenced: tuple[int, ...]
+    """False and not recorded."""
     false_in_motion: int
+    """False and recorded on the motion clips of watched days that are judged whole, whether or not footage shows them
+    too; the rate per day is theirs."""
     open: tuple[int, ...]
+    """Unjudged or unsure, not counted."""
     watched_days: float
+    """Watched time of those days, in days of 24 hours."""
     recorded_s_per_day: float | None
+    """Seconds recorded per watched day on the motion clips, None without watched time."""
 
     @property
     def missed_share(self) -> tuple[float, float]:
@@ -105,21 +91,14 @@ class Flip(StrEnum):
 
 @dataclass(frozen=True)
 class Change:
-    """One occurrence that the draft treats otherwise.
-
-    Parameters
-    ----------
-    flip
-        How it changes.
-    occurrence
-        The occurrence.
-    closed
-        The outcome under whichever of the two does not record it.
-    """
+    """One occurrence that the draft treats otherwise."""
 
     flip: Flip
+    """How it changes."""
     occurrence: Occurrence
+    """The occurrence."""
     closed: Outcome
+    """The outcome under whichever of the two does not record it."""
 
     @property
     def reason(self) -> str:
@@ -129,48 +108,33 @@ class Change:
 
 @dataclass(frozen=True, eq=False)
 class Comparison:
-    """Installed and draft side by side on the same evidence.
-
-    Parameters
-    ----------
-    installed
-        Score of the installed settings.
-    draft
-        Score of the draft.
-    changes
-        What flips, worst first.
-    limits
-        Sentences on what this evidence rests on and cannot show.
-    installed_replay
-        The installed settings on all the evidence.
-    draft_replay
-        The draft on all the evidence.
-    """
+    """Installed and draft side by side on the same evidence."""
 
     installed: Score
+    """Score of the installed settings."""
     draft: Score
+    """Score of the draft."""
     changes: tuple[Change, ...]
+    """What flips, worst first."""
     limits: tuple[str, ...]
+    """Sentences on what this evidence rests on and cannot show."""
     installed_replay: Replay
+    """The installed settings on all the evidence."""
     draft_replay: Replay
+    """The draft on all the evidence."""
 
 
 def outcome_of(visit: Visit, done: Replay) -> Outcome:
     """What becomes of a visit from what becomes of its parts.
 
-    Parameters
-    ----------
-    visit
-        Its parts.
-    done
-        The replay.
+    Args:
+        visit: Its parts.
+        done: The replay.
 
-    Returns
-    -------
-    Outcome
+    Returns:
         Under the first part's id: recorded when any part is; late when its first part is lost or late, cut when its
-        last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the
-        part which came farthest was stopped at.
+        last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the part
+        which came farthest was stopped at.
     """
     if len(visit) == 1:
         return done.outcomes[visit.id]
@@ -248,20 +212,13 @@ def compare(
 ) -> Comparison:
     """Put installed and draft side by side.
 
-    Parameters
-    ----------
-    evidence
-        The evidence that both replayed, with its judgements.
-    installed
-        Replay of the settings in force.
-    draft
-        Replay of the settings to try.
-    scores
-        Of both, if they are at hand.
+    Args:
+        evidence: The evidence that both replayed, with its judgements.
+        installed: Replay of the settings in force.
+        draft: Replay of the settings to try.
+        scores: Of both, if they are at hand.
 
-    Returns
-    -------
-    Comparison
+    Returns:
         Both scores, what flips and why, and what the evidence cannot show.
     """
     changes = []
@@ -349,18 +306,12 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
 def unseen_levers(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[tuple[str, ...], int]:
     """By which levers a draft might record what no motion clip shows.
 
-    Parameters
-    ----------
-    evidence
-        Clips and the settings that made them.
-    draft
-        The settings to try.
-    capability
-        The make.
+    Args:
+        evidence: Clips and the settings that made them.
+        draft: The settings to try.
+        capability: The make.
 
-    Returns
-    -------
-    tuple[tuple[str, ...], int]
+    Returns:
         Words of the levers, and how many motion clips were made under settings that are not known.
     """
     stack = evidence.stack
@@ -389,18 +340,12 @@ def watch_words(evidence: Evidence) -> list[str]:
 def moved_cells(evidence: Evidence, motion: Motion, *, verdict: Verdict) -> dict[int, NDArray[np.bool_]]:
     """Where the occurrences of one verdict moved.
 
-    Parameters
-    ----------
-    evidence
-        Clips, traces, judged occurrences.
-    motion
-        Whose contrast counts.
-    verdict
-        Real or false.
+    Args:
+        evidence: Clips, traces, judged occurrences.
+        motion: Whose contrast counts.
+        verdict: Real or false.
 
-    Returns
-    -------
-    dict[int, NDArray[np.bool_]]
+    Returns:
         By occurrence id (rows, columns): cells that its largest moving group covered in at least one picture.
     """
     moved = {}

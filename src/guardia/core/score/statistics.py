@@ -30,53 +30,35 @@ BY = ("cause", "pattern", "hour", "light", "day")
 
 @dataclass(frozen=True)
 class Line:
-    """One line of a statistic.
-
-    Parameters
-    ----------
-    name
-        What is counted.
-    ids
-        The occurrences.
-    days
-        Watched time that they are counted on, in days of 24 hours; for an hour of the day, how often it was watched.
-    rate
-        A day, None without watched time that is judged.
-    low
-        Lower end of the exact 95 % Poisson interval of the rate, None likewise.
-    high
-        Its upper end.
-    """
+    """One line of a statistic."""
 
     name: str
+    """What is counted."""
     ids: tuple[int, ...]
+    """The occurrences."""
     days: float
+    """Watched time that they are counted on, in days of 24 hours; for an hour of the day, how often it was watched."""
     rate: float | None
+    """A day, None without watched time that is judged."""
     low: float | None
+    """Lower end of the exact 95 % Poisson interval of the rate, None likewise."""
     high: float | None
+    """Its upper end."""
 
 
 def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> list[Line]:
     """Count the occurrences of one verdict on the motion clips of watched time that is judged.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    by
-        One of BY.
-    verdict
-        Real or false.
+    Args:
+        evidence: Clips and judged occurrences.
+        by: One of BY.
+        verdict: Real or false.
 
-    Returns
-    -------
-    list[Line]
+    Returns:
         'hour', 'light' and 'day' in their order, also where nothing was; the others by how often, where something was.
 
-    Raises
-    ------
-    ValueError
-        If `by` is none of BY.
+    Raises:
+        ValueError: If `by` is none of BY.
     """
     zone = ZoneInfo(evidence.time_zone)
     ids_by_name: dict[str, list[int]] = {name: [] for name in _names(evidence, by)}
@@ -154,27 +136,18 @@ def _naming(by: str, zone: ZoneInfo) -> Callable[[Occurrence, Clip], str]:
 
 @dataclass(frozen=True)
 class Day:
-    """What a local day holds.
-
-    Parameters
-    ----------
-    date
-        The day.
-    real
-        Ids of its real occurrences.
-    false
-        Of its false ones.
-    unjudged
-        Of those that wait or are unsure.
-    footage_s
-        Seconds of continuous footage and walk tests on it.
-    """
+    """What a local day holds."""
 
     date: date
+    """The day."""
     real: tuple[int, ...]
+    """Ids of its real occurrences."""
     false: tuple[int, ...]
+    """Of its false ones."""
     unjudged: tuple[int, ...]
+    """Of those that wait or are unsure."""
     footage_s: float
+    """Seconds of continuous footage and walk tests on it."""
 
     @property
     def ids(self) -> tuple[int, ...]:

@@ -28,24 +28,16 @@ MEDIA_GB = (32.0, 64.0, 128.0, 256.0, 512.0, 1000.0, 2000.0, 4000.0, 8000.0)
 
 @dataclass(frozen=True)
 class WhatIf:
-    """One way to store.
-
-    Parameters
-    ----------
-    mode
-        When it writes.
-    quality
-        The make's word, empty where it cannot be chosen.
-    size_gb
-        Of the medium.
-    days
-        Days kept.
-    """
+    """One way to store."""
 
     mode: RecordingMode
+    """When it writes."""
     quality: str
+    """The make's word, empty where it cannot be chosen."""
     size_gb: float
+    """Of the medium."""
     days: Figure
+    """Days kept."""
 
 
 def sizes_for(done: Replay) -> tuple[float, ...]:
@@ -59,16 +51,11 @@ def sizes_for(done: Replay) -> tuple[float, ...]:
 def what_if(done: Replay, sizes: Sequence[float] | None = None) -> list[WhatIf]:
     """Days kept by mode, quality and size of the medium.
 
-    Parameters
-    ----------
-    done
-        Replay of the settings to start from.
-    sizes
-        GB; those of sizes_for() when None.
+    Args:
+        done: Replay of the settings to start from.
+        sizes: GB; those of sizes_for() when None.
 
-    Returns
-    -------
-    list[WhatIf]
+    Returns:
         Mode by mode, best quality first, smallest medium first.
     """
     rules = done.candidate.capability.storage
@@ -114,27 +101,18 @@ def _days_on(done: Replay, size_gb: float) -> Figure:
 
 @dataclass(frozen=True)
 class Way:
-    """Changes that reach the days that are required.
-
-    Parameters
-    ----------
-    words
-        What is changed.
-    days
-        Days kept then.
-    price
-        What the medium costs, None where nobody said; 0 for settings alone.
-    surely
-        Even the fewest days of the band are enough.
-    settings
-        The settings that it takes.
-    """
+    """Changes that reach the days that are required."""
 
     words: tuple[str, ...]
+    """What is changed."""
     days: Figure
+    """Days kept then."""
     price: float | None
+    """What the medium costs, None where nobody said; 0 for settings alone."""
     surely: bool
+    """Even the fewest days of the band are enough."""
     settings: Settings
+    """The settings that it takes."""
 
 
 def ways_to_keep(
@@ -142,20 +120,13 @@ def ways_to_keep(
 ) -> list[Way]:
     """Changes that keep footage as long as required, the cheapest first.
 
-    Parameters
-    ----------
-    done
-        Replay of the settings in force.
-    required_days
-        Days.
-    price_per_gb
-        Of a medium, in the user's own currency; None where nobody said.
-    draft
-        Replay of a draft whose motion settings may be taken over.
+    Args:
+        done: Replay of the settings in force.
+        required_days: Days.
+        price_per_gb: Of a medium, in the user's own currency; None where nobody said.
+        draft: Replay of a draft whose motion settings may be taken over.
 
-    Returns
-    -------
-    list[Way]
+    Returns:
         Of all combinations of mode, quality, snapshots, medium and the draft's motion settings those that reach it:
         first what costs least, then what changes least, then what gives up least quality. None where the settings in
         force reach it, or nothing does.
@@ -216,30 +187,20 @@ def _motion_parts(settings: Settings) -> tuple[object, ...]:
 
 @dataclass(frozen=True)
 class School:
-    """One way of recording, as technicians differ about it.
-
-    Parameters
-    ----------
-    mode
-        When it writes.
-    offered
-        The make can do it.
-    days
-        Days kept, None where the store is not known.
-    missed
-        Real visits of the evidence that it misses.
-    censored
-        More may have been missed: no footage shows what motion let pass.
-    look_h
-        Hours of footage a day to look through.
-    """
+    """One way of recording, as technicians differ about it."""
 
     mode: RecordingMode
+    """When it writes."""
     offered: bool
+    """The make can do it."""
     days: Figure | None
+    """Days kept, None where the store is not known."""
     missed: int
+    """Real visits of the evidence that it misses."""
     censored: bool
+    """More may have been missed: no footage shows what motion let pass."""
     look_h: Figure
+    """Hours of footage a day to look through."""
 
 
 def schools(done: Replay) -> list[School]:
@@ -285,24 +246,16 @@ def _missed_outside(done: Replay, tried: Replay, mode: RecordingMode) -> int:
 
 @dataclass(frozen=True)
 class ToKeep:
-    """A real visit, and until when it can be saved.
-
-    Parameters
-    ----------
-    visit
-        The visit.
-    at_s
-        When it was recorded, POSIX seconds.
-    gone
-        Why it is no longer there, empty while it is.
-    deadline_s
-        Export it before: by the fewest days of the band. None where it is never overwritten or nobody knows.
-    """
+    """A real visit, and until when it can be saved."""
 
     visit: Visit
+    """The visit."""
     at_s: float
+    """When it was recorded, POSIX seconds."""
     gone: str
+    """Why it is no longer there, empty while it is."""
     deadline_s: float | None
+    """Export it before: by the fewest days of the band. None where it is never overwritten or nobody knows."""
 
 
 def keep_list(done: Replay) -> list[ToKeep]:
@@ -352,21 +305,14 @@ def if_stolen(keeping: Keeping) -> str:
 
 @dataclass(frozen=True)
 class Cost:
-    """What a store costs over some years.
-
-    Parameters
-    ----------
-    name
-        The store.
-    sum
-        In the user's own currency, None where a price is not known.
-    words
-        How it comes about.
-    """
+    """What a store costs over some years."""
 
     name: str
+    """The store."""
     sum: float | None
+    """In the user's own currency, None where a price is not known."""
     words: str
+    """How it comes about."""
 
 
 def costs(stores: Sequence[Store], years: float) -> list[Cost]:

@@ -26,36 +26,24 @@ GREAT_SHARE = 0.25
 
 @dataclass(frozen=True)
 class Finding:
-    """Something to do about storage, power or data.
-
-    Parameters
-    ----------
-    words
-        What is found, and what to do.
-    serious
-        Footage is lost by it now.
-    brief
-        The same in a few words.
-    """
+    """Something to do about storage, power or data."""
 
     words: str
+    """What is found, and what to do."""
     serious: bool
+    """Footage is lost by it now."""
     brief: str = ""
+    """The same in a few words."""
 
 
 def storage_findings(done: Replay, installed: Replay | None = None) -> list[Finding]:
     """What is wrong under some settings, the worst first.
 
-    Parameters
-    ----------
-    done
-        Their replay.
-    installed
-        Replay of the settings under which the readings were taken; the same when None.
+    Args:
+        done: Their replay.
+        installed: Replay of the settings under which the readings were taken; the same when None.
 
-    Returns
-    -------
-    list[Finding]
+    Returns:
         None where all is well as far as anybody knows.
     """
     keeping, found = done.keeping, []

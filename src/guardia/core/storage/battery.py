@@ -24,27 +24,18 @@ source)."""
 
 @dataclass(frozen=True)
 class Drain:
-    """What readings of one pack tell.
-
-    Parameters
-    ----------
-    per_day
-        Percent a day, with its interval (90 %).
-    level
-        Percent at the last reading.
-    last_s
-        When that was, POSIX seconds.
-    count
-        Readings since the last charge.
-    per_degree
-        Percent of charge shown a degree, where temperatures were read with them; None where not.
-    """
+    """What readings of one pack tell."""
 
     per_day: Figure
+    """Percent a day, with its interval (90 %)."""
     level: float
+    """Percent at the last reading."""
     last_s: float
+    """When that was, POSIX seconds."""
     count: int
+    """Readings since the last charge."""
     per_degree: float | None = None
+    """Percent of charge shown a degree, where temperatures were read with them; None where not."""
 
 
 def since_charge(readings: Sequence[Reading], pack: Measure) -> list[Reading]:
@@ -60,16 +51,11 @@ def since_charge(readings: Sequence[Reading], pack: Measure) -> list[Reading]:
 def fit_drain(readings: Sequence[Reading], pack: Measure = Measure.BATTERY) -> Drain | None:
     """Drain of one pack by least squares over its readings since the last charge.
 
-    Parameters
-    ----------
-    readings
-        Of the camera, in order of time.
-    pack
-        Which pack.
+    Args:
+        readings: Of the camera, in order of time.
+        pack: Which pack.
 
-    Returns
-    -------
-    Drain | None
+    Returns:
         The slope of percent over days, with Student's interval (90 %); where a temperature was read within an hour of
         each of at least five readings, with the temperature as a second term. None for fewer than three readings.
     """
@@ -93,44 +79,29 @@ def _temperature(readings: Sequence[Reading], at_s: float) -> float | None:
 
 @dataclass(frozen=True)
 class Activity:
-    """What a camera does in a day that costs charge.
-
-    Parameters
-    ----------
-    recorded
-        Seconds recorded a day.
-    recorded_dark
-        Of these in the dark.
-    snapshots
-        Snapshots a day.
-    alerts
-        Alerts a day.
-    white_light
-        The dark recordings are lit in white.
-    """
+    """What a camera does in a day that costs charge."""
 
     recorded: Figure
+    """Seconds recorded a day."""
     recorded_dark: Figure
+    """Of these in the dark."""
     snapshots: float
+    """Snapshots a day."""
     alerts: Figure
+    """Alerts a day."""
     white_light: bool = False
+    """The dark recordings are lit in white."""
 
 
 def consumption(activity: Activity, power: PowerDraw, facts: Mapping[str, float]) -> Figure:
     """Watt-hours a day by cause.
 
-    Parameters
-    ----------
-    activity
-        What it does.
-    power
-        What that draws, as assumed for the make.
-    facts
-        What was typed in.
+    Args:
+        activity: What it does.
+        power: What that draws, as assumed for the make.
+        facts: What was typed in.
 
-    Returns
-    -------
-    Figure
+    Returns:
         Sum over causes: standby x 24 h, seconds x power, counts x energy.
     """
 
@@ -159,18 +130,12 @@ def consumption(activity: Activity, power: PowerDraw, facts: Mapping[str, float]
 def days_to_empty(charge: Figure, drawn: Figure, gained: Figure | None = None) -> Figure:
     """Days until a charge is used up; without end where at least as much is gained as is drawn.
 
-    Parameters
-    ----------
-    charge
-        Wh.
-    drawn
-        Wh a day.
-    gained
-        Wh a day from a panel, None without one.
+    Args:
+        charge: Wh.
+        drawn: Wh a day.
+        gained: Wh a day from a panel, None without one.
 
-    Returns
-    -------
-    Figure
+    Returns:
         Days.
     """
     if gained is None or gained.value <= 0:
@@ -185,18 +150,12 @@ def days_to_empty(charge: Figure, drawn: Figure, gained: Figure | None = None) -
 def scaled_drain(drain: Drain, installed: Figure, draft: Figure) -> Figure:
     """The measured drain under other settings: by the ratio of what both draw as worked out.
 
-    Parameters
-    ----------
-    drain
-        Measured under the installed settings.
-    installed
-        Wh a day that those draw.
-    draft
-        Wh a day that the others draw.
+    Args:
+        drain: Measured under the installed settings.
+        installed: Wh a day that those draw.
+        draft: Wh a day that the others draw.
 
-    Returns
-    -------
-    Figure
+    Returns:
         Percent a day. What both draw has errors in common, so the band is that of their ratio, not of either.
     """
     factor = draft.value / installed.value if installed.value > 0 else 1.0

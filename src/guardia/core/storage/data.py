@@ -14,20 +14,13 @@ from guardia.core.storage.figure import Figure, Source, exactly, product, total
 def sent_a_day(clips_gb: Figure, snapshots_gb: Figure | None, live_min: Figure, rate: Figure) -> Figure:
     """GB sent a day: clips, snapshots, live looks.
 
-    Parameters
-    ----------
-    clips_gb
-        Of recordings, GB a day.
-    snapshots_gb
-        Of snapshots, likewise; None without any.
-    live_min
-        Minutes of live looks a day.
-    rate
-        Mbit/s of a live look.
+    Args:
+        clips_gb: Of recordings, GB a day.
+        snapshots_gb: Of snapshots, likewise; None without any.
+        live_min: Minutes of live looks a day.
+        rate: Mbit/s of a live look.
 
-    Returns
-    -------
-    Figure
+    Returns:
         GB a day by cause.
     """
     live = product("live looks", "GB", live_min, rate, factor=60 / 8000)
@@ -46,22 +39,14 @@ def month_days(today: date, begins: int) -> tuple[date, date]:
 def runs_out(used_gb: float, on: date, ends: date, a_day: Figure, allowance_gb: float) -> date | None:
     """The day on which an allowance is used up.
 
-    Parameters
-    ----------
-    used_gb
-        Used so far in this data month.
-    on
-        The day on which that was read.
-    ends
-        First day of the next data month.
-    a_day
-        GB a day.
-    allowance_gb
-        GB a month.
+    Args:
+        used_gb: Used so far in this data month.
+        on: The day on which that was read.
+        ends: First day of the next data month.
+        a_day: GB a day.
+        allowance_gb: GB a month.
 
-    Returns
-    -------
-    date | None
+    Returns:
         None if it lasts.
     """
     if a_day.value <= 0:
@@ -73,18 +58,12 @@ def runs_out(used_gb: float, on: date, ends: date, a_day: Figure, allowance_gb: 
 
 @dataclass(frozen=True)
 class OnLine:
-    """One camera on the line.
-
-    Parameters
-    ----------
-    name
-        The camera.
-    rate
-        Mbit/s that it sends while it sends.
-    """
+    """One camera on the line."""
 
     name: str
+    """The camera."""
     rate: Figure
+    """Mbit/s that it sends while it sends."""
 
 
 def line_load(cameras: Sequence[OnLine]) -> Figure:

@@ -11,42 +11,28 @@ from guardia.core.storage.figure import Figure, Source, exactly
 
 
 class Fact(NamedTuple):
-    """A number that somebody can type in.
-
-    Parameters
-    ----------
-    id
-        Its name in the project.
-    words
-        Its name on screen.
-    unit
-        Its unit.
-    least
-        Least value.
-    most
-        Greatest value.
-    value
-        What is assumed while nobody says; NaN for nothing.
-    low
-        Lower end of the band of what is assumed.
-    high
-        Upper end.
-    why
-        What the assumption rests on.
-    of_site
-        Of the site, else of one camera.
-    """
+    """A number that somebody can type in."""
 
     id: str
+    """Its name in the project."""
     words: str
+    """Its name on screen."""
     unit: str
+    """Its unit."""
     least: float
+    """Least value."""
     most: float
+    """Greatest value."""
     value: float = math.nan
+    """What is assumed while nobody says; NaN for nothing."""
     low: float = math.nan
+    """Lower end of the band of what is assumed."""
     high: float = math.nan
+    """Upper end."""
     why: str = "common practice, no source"
+    """What the assumption rests on."""
     of_site: bool = False
+    """Of the site, else of one camera."""
 
 
 _LIST = (
@@ -103,18 +89,12 @@ def check_fact(name: str, value: float) -> None:
 def fact_figure(facts: Mapping[str, float], name: str, band: tuple[float, float, float] | None = None) -> Figure | None:
     """A fact as a figure: typed, else assumed; None where nothing is assumed.
 
-    Parameters
-    ----------
-    facts
-        What was typed in.
-    name
-        Id of the fact.
-    band
-        Value, lower and upper end that are assumed in place of those of the fact, for instance the make's.
+    Args:
+        facts: What was typed in.
+        name: Id of the fact.
+        band: Value, lower and upper end that are assumed in place of those of the fact, for instance the make's.
 
-    Returns
-    -------
-    Figure | None
+    Returns:
         The figure.
     """
     fact = FACTS[name]

@@ -18,39 +18,26 @@ class Source(StrEnum):
 
 @dataclass(frozen=True)
 class Figure:
-    """One number with its band, and how it came about.
-
-    Parameters
-    ----------
-    name
-        What it is, in words.
-    value
-        The number.
-    low
-        Lower end of its band (90 %).
-    high
-        Upper end.
-    unit
-        Its unit.
-    source
-        Where it came from; of what is worked out, the weakest of its parts.
-    how
-        The formula in words, or where it was measured.
-    parts
-        What it was worked out from.
-    fact
-        Id of the fact that would correct it, empty where there is none.
-    """
+    """One number with its band, and how it came about."""
 
     name: str
+    """What it is, in words."""
     value: float
+    """The number."""
     low: float
+    """Lower end of its band (90 %)."""
     high: float
+    """Upper end."""
     unit: str
+    """Its unit."""
     source: Source
+    """Where it came from; of what is worked out, the weakest of its parts."""
     how: str = ""
+    """The formula in words, or where it was measured."""
     parts: tuple[Figure, ...] = ()
+    """What it was worked out from."""
     fact: str = ""
+    """Id of the fact that would correct it, empty where there is none."""
 
     @property
     def words(self) -> str:

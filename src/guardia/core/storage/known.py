@@ -11,27 +11,18 @@ from guardia.core.storage.stores import Fitted, StoreKind
 
 @dataclass(frozen=True)
 class StorageKnown:
-    """Stores, facts and readings of one camera.
-
-    Parameters
-    ----------
-    stores
-        That it hangs on.
-    facts
-        Typed in of the camera, by id.
-    of_site
-        Typed in of the site.
-    readings
-        Read off the camera, in order of time.
-    asked_s
-        The moment at which it is asked what is still there, POSIX seconds.
-    """
+    """Stores, facts and readings of one camera."""
 
     stores: tuple[Fitted, ...] = ()
+    """That it hangs on."""
     facts: Mapping[str, float] = field(default_factory=dict)
+    """Typed in of the camera, by id."""
     of_site: Mapping[str, float] = field(default_factory=dict)
+    """Typed in of the site."""
     readings: tuple[Reading, ...] = ()
+    """Read off the camera, in order of time."""
     asked_s: float = 0.0
+    """The moment at which it is asked what is still there, POSIX seconds."""
 
     def target(self, chosen: str) -> Fitted | None:
         """The store that is recorded to under a chosen target; the first that is no copy where nobody chose."""

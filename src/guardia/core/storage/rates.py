@@ -20,60 +20,39 @@ LEAST_READINGS = 3
 
 
 class Line(NamedTuple):
-    """A slope a day with its interval.
-
-    Parameters
-    ----------
-    value
-        The slope.
-    low
-        Lower end (90 %).
-    high
-        Upper end.
-    more
-        Coefficients of further terms.
-    """
+    """A slope a day with its interval."""
 
     value: float
+    """The slope."""
     low: float
+    """Lower end (90 %)."""
     high: float
+    """Upper end."""
     more: tuple[float, ...]
+    """Coefficients of further terms."""
 
 
 class FileSize(NamedTuple):
-    """One file of footage.
-
-    Parameters
-    ----------
-    size_bytes
-        Its size.
-    duration_s
-        Its length, above 0.
-    dark
-        Recorded in the dark.
-    moving
-        Recorded because something moved; else of a camera that records always.
-    """
+    """One file of footage."""
 
     size_bytes: int
+    """Its size."""
     duration_s: float
+    """Its length, above 0."""
     dark: bool
+    """Recorded in the dark."""
     moving: bool
+    """Recorded because something moved; else of a camera that records always."""
 
 
 def measured_rate(files: Sequence[FileSize], name: str) -> Figure | None:
     """Megabits a second over all seconds of some files.
 
-    Parameters
-    ----------
-    files
-        N files.
-    name
-        What it is called.
+    Args:
+        files: N files.
+        name: What it is called.
 
-    Returns
-    -------
-    Figure | None
+    Returns:
         The ratio of all bits to all seconds, with the interval (90 %, Student's t) of a ratio estimator (W. G. Cochran,
         'Sampling Techniques', section 2.11); a factor of 1.5 either way for fewer than three files; None without any.
     """
@@ -100,18 +79,12 @@ def rate_by_pixels(width: int, height: int, frame_rate: float, bits_per_pixel: F
 def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequence[float]) -> Line | None:
     """Slope of values over days by least squares, with Student's interval (90 %).
 
-    Parameters
-    ----------
-    days
-        (N,) when, in days.
-    values
-        (N,) what was read.
-    *more
-        (N,) each: further terms.
+    Args:
+        days: (N,) when, in days.
+        values: (N,) what was read.
+        *more: (N,) each: further terms.
 
-    Returns
-    -------
-    Line | None
+    Returns:
         None for fewer than three values, at one moment only, or where the terms cannot be told apart.
     """
     if len(values) < LEAST_READINGS or max(days) <= min(days):

@@ -33,21 +33,14 @@ class Measure(StrEnum):
 
 
 class Range(NamedTuple):
-    """Unit and bounds of a measure.
-
-    Parameters
-    ----------
-    unit
-        Its unit.
-    low
-        Least value.
-    high
-        Greatest value.
-    """
+    """Unit and bounds of a measure."""
 
     unit: str
+    """Its unit."""
     low: float
+    """Least value."""
     high: float
+    """Greatest value."""
 
 
 RANGES: dict[Measure, Range] = {
@@ -73,21 +66,14 @@ SEEN = (Measure.SEEN_RECORDING, Measure.LENS_CLEANED)
 
 @dataclass(frozen=True)
 class Reading:
-    """One reading.
-
-    Parameters
-    ----------
-    at_s
-        When, POSIX seconds.
-    what
-        What was read.
-    value
-        In the measure's unit; None for a state, and for an alert that never came.
-    """
+    """One reading."""
 
     at_s: float
+    """When, POSIX seconds."""
     what: Measure
+    """What was read."""
     value: float | None = None
+    """In the measure's unit; None for a state, and for an alert that never came."""
 
     def __post_init__(self) -> None:
         bounds = RANGES.get(self.what)
@@ -107,27 +93,18 @@ class Reading:
 
 @dataclass(frozen=True)
 class AlertDelay:
-    """How late alerts come, by tests.
-
-    Parameters
-    ----------
-    median_s
-        Median of those that came, seconds.
-    low_s
-        Lower end of its interval (90 %); the shortest where there are too few tests for one.
-    high_s
-        Upper end, likewise.
-    came
-        How many came.
-    never
-        How many did not.
-    """
+    """How late alerts come, by tests."""
 
     median_s: float
+    """Median of those that came, seconds."""
     low_s: float
+    """Lower end of its interval (90 %); the shortest where there are too few tests for one."""
     high_s: float
+    """Upper end, likewise."""
     came: int
+    """How many came."""
     never: int
+    """How many did not."""
 
 
 def alert_delay(readings: tuple[Reading, ...]) -> AlertDelay | None:

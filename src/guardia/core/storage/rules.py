@@ -20,27 +20,18 @@ class RecordingMode(StrEnum):
 
 @dataclass(frozen=True)
 class Quality:
-    """One quality on offer.
-
-    Parameters
-    ----------
-    label
-        The make's own word.
-    width
-        Pixels.
-    height
-        Pixels.
-    frame_rate
-        Pictures a second.
-    mbit_s
-        Bit rate as the make states it, megabits a second; 0 where it does not.
-    """
+    """One quality on offer."""
 
     label: str
+    """The make's own word."""
     width: int
+    """Pixels."""
     height: int
+    """Pixels."""
     frame_rate: float
+    """Pictures a second."""
     mbit_s: float = 0.0
+    """Bit rate as the make states it, megabits a second; 0 where it does not."""
 
     def __post_init__(self) -> None:
         sizes = 1 <= self.width <= 32768 and 1 <= self.height <= 32768 and 0 < self.frame_rate <= 240
@@ -55,45 +46,30 @@ class Quality:
 
 @dataclass(frozen=True)
 class PowerDraw:
-    """What a battery camera draws, as assumed for the make; all of it common practice without a source.
-
-    Parameters
-    ----------
-    battery_wh
-        Usable charge of all its packs, Wh.
-    packs
-        Number of packs.
-    standby_mw
-        Standby, mW.
-    recording_w
-        While it records, W.
-    snapshot_j
-        A snapshot, J.
-    alert_j
-        An alert with its picture, J.
-    live_w
-        While somebody looks, W.
-    wake_j
-        Waking to look for motion, J.
-    white_light_w
-        Its white light, W; 0 without one.
-    panel_w
-        Its panel at full sun, W; 0 without one.
-    spread
-        The true value lies between that divided and multiplied by this factor.
-    """
+    """What a battery camera draws, as assumed for the make; all of it common practice without a source."""
 
     battery_wh: float
+    """Usable charge of all its packs, Wh."""
     packs: int = 1
+    """Number of packs."""
     standby_mw: float = 8.0
+    """Standby, mW."""
     recording_w: float = 1.4
+    """While it records, W."""
     snapshot_j: float = 6.0
+    """A snapshot, J."""
     alert_j: float = 4.0
+    """An alert with its picture, J."""
     live_w: float = 2.0
+    """While somebody looks, W."""
     wake_j: float = 1.5
+    """Waking to look for motion, J."""
     white_light_w: float = 0.0
+    """Its white light, W; 0 without one."""
     panel_w: float = 0.0
+    """Its panel at full sun, W; 0 without one."""
     spread: float = 1.6
+    """The true value lies between that divided and multiplied by this factor."""
 
     def band(self, value: float) -> tuple[float, float, float]:
         """A value with its band."""
@@ -102,36 +78,24 @@ class PowerDraw:
 
 @dataclass(frozen=True)
 class StorageRules:
-    """What a make can be told of storage.
-
-    Parameters
-    ----------
-    targets
-        Stores that it can record to.
-    largest_gb
-        Largest medium that it takes.
-    qualities
-        From the best to the least; none where it cannot be chosen.
-    modes
-        When it can write footage.
-    snapshot_choices_s
-        Seconds between snapshots on offer; 0 for none.
-    second_mbit_s
-        Rate of a second stream that it can record beside the first; 0 without one.
-    power
-        Its battery, None on mains.
-    mobile
-        It sends over a mobile network.
-    """
+    """What a make can be told of storage."""
 
     targets: tuple[StoreKind, ...] = (StoreKind.CARD,)
+    """Stores that it can record to."""
     largest_gb: float = 256.0
+    """Largest medium that it takes."""
     qualities: tuple[Quality, ...] = ()
+    """From the best to the least; none where it cannot be chosen."""
     modes: tuple[RecordingMode, ...] = (RecordingMode.MOTION,)
+    """When it can write footage."""
     snapshot_choices_s: tuple[float, ...] = (0.0,)
+    """Seconds between snapshots on offer; 0 for none."""
     second_mbit_s: float = 0.0
+    """Rate of a second stream that it can record beside the first; 0 without one."""
     power: PowerDraw | None = None
+    """Its battery, None on mains."""
     mobile: bool = False
+    """It sends over a mobile network."""
 
     def quality(self, label: str) -> Quality | None:
         """A quality by its word; the best for '', None where none is on offer or it is not known."""

@@ -30,35 +30,23 @@ FULL_SUN = 1000.0
 
 @dataclass(frozen=True)
 class Panel:
-    """A panel.
-
-    Parameters
-    ----------
-    tilt
-        From level, degrees.
-    turned
-        From the side of the equator, degrees.
-    """
+    """A panel."""
 
     tilt: float
+    """From level, degrees."""
     turned: float = 0.0
+    """From the side of the equator, degrees."""
 
 
 def clear_sun_hours(place: SitePlace, day: date, panel: Panel) -> float:
     """Hours of full sun that a panel gets on a day without a cloud.
 
-    Parameters
-    ----------
-    place
-        With its coordinates.
-    day
-        The date.
-    panel
-        Tilt and direction.
+    Args:
+        place: With its coordinates.
+        day: The date.
+        panel: Tilt and direction.
 
-    Returns
-    -------
-    float
+    Returns:
         kWh/m², which is hours at 1000 W/m².
     """
     latitude, longitude = place.latitude or 0.0, place.longitude or 0.0
@@ -83,20 +71,13 @@ def clear_sun_hours(place: SitePlace, day: date, panel: Panel) -> float:
 def monthly_yield(place: SitePlace, year: int, panel_w: Figure, facts: Mapping[str, float]) -> tuple[Figure, ...]:
     """What a panel brings to the battery, Wh a day, month by month.
 
-    Parameters
-    ----------
-    place
-        Where the site lies.
-    year
-        The year.
-    panel_w
-        Power at full sun, W.
-    facts
-        Typed in: tilt, turned, clearness, charging.
+    Args:
+        place: Where the site lies.
+        year: The year.
+        panel_w: Power at full sun, W.
+        facts: Typed in: tilt, turned, clearness, charging.
 
-    Returns
-    -------
-    tuple[Figure, ...]
+    Returns:
         Twelve figures; none where it is not known where the site lies.
     """
     if not place.has_sun:

@@ -37,39 +37,26 @@ OFF_SITE = (StoreKind.COPY, StoreKind.REMOTE)
 
 @dataclass(frozen=True)
 class Store:
-    """One store.
-
-    Parameters
-    ----------
-    name
-        Its name.
-    kind
-        What it is.
-    capacity_gb
-        As printed on it, GB of 10^9 bytes; 0 where a plan keeps by days only.
-    keeps_days
-        A plan keeps footage so long, None without such a limit.
-    ends
-        A plan's last day, None without an end.
-    price
-        Of the medium, in the user's own currency; None where nobody said.
-    price_per_month
-        Of a plan, likewise.
-    lasts_years
-        After so many years the medium is replaced, None where nobody said.
-    begins
-        In use since, None where nobody said.
-    """
+    """One store."""
 
     name: str
+    """Its name."""
     kind: StoreKind
+    """What it is."""
     capacity_gb: float = 0.0
+    """As printed on it, GB of 10^9 bytes; 0 where a plan keeps by days only."""
     keeps_days: float | None = None
+    """A plan keeps footage so long, None without such a limit."""
     ends: date | None = None
+    """A plan's last day, None without an end."""
     price: float | None = None
+    """Of the medium, in the user's own currency; None where nobody said."""
     price_per_month: float | None = None
+    """Of a plan, likewise."""
     lasts_years: float | None = None
+    """After so many years the medium is replaced, None where nobody said."""
     begins: date | None = None
+    """In use since, None where nobody said."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -99,31 +86,21 @@ class Store:
 
 @dataclass(frozen=True)
 class Fitted:
-    """A store with what hangs on it and what was read off it.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    store
-        The store.
-    cameras
-        Numbers of the cameras that record to it.
-    readings
-        In order of time.
-    others
-        What the other cameras on it put there, GB a day; None without any.
-    expected
-        What all its cameras put there under the settings in force, by the sizes of their files, GB a day; None while
-        nobody worked it out.
-    """
+    """A store with what hangs on it and what was read off it."""
 
     id: int
+    """Number in the project."""
     store: Store
+    """The store."""
     cameras: tuple[int, ...] = ()
+    """Numbers of the cameras that record to it."""
     readings: tuple[Reading, ...] = ()
+    """In order of time."""
     others: Figure | None = None
+    """What the other cameras on it put there, GB a day; None without any."""
     expected: Figure | None = None
+    """What all its cameras put there under the settings in force, by the sizes of their files, GB a day; None while
+    nobody worked it out."""
 
     def state_at(self, at_s: float) -> Measure | None:
         """What state it was in; None where no reading tells.
@@ -145,18 +122,13 @@ class Fitted:
 def space_of(fitted: Fitted, reserve: Figure) -> Figure:
     """Space for footage, GB.
 
-    Parameters
-    ----------
-    fitted
-        The store.
-    reserve
-        Reserve of file system and index, percent.
+    Args:
+        fitted: The store.
+        reserve: Reserve of file system and index, percent.
 
-    Returns
-    -------
-    Figure
-        Used and free space that were read together, which leave no reserve to guess; else the printed capacity less
-        the reserve.
+    Returns:
+        Used and free space that were read together, which leave no reserve to guess; else the printed capacity less the
+        reserve.
     """
     used, free = (_latest(fitted.readings, what) for what in (Measure.USED, Measure.FREE))
     if used and free and used.at_s == free.at_s and used.value is not None and free.value is not None:
@@ -206,14 +178,10 @@ def full_since(fitted: Fitted) -> float | None:
 def filled_a_day(fitted: Fitted) -> Figure | None:
     """How fast a store fills by its readings of used space.
 
-    Parameters
-    ----------
-    fitted
-        The store.
+    Args:
+        fitted: The store.
 
-    Returns
-    -------
-    Figure | None
+    Returns:
         GB a day by a straight line through the readings since it was emptied last, those of a full store left out, with
         Student's interval (90 %); None for fewer than three, or where it does not fill.
     """

@@ -19,21 +19,14 @@ LEAST_FOR_FORECAST = 4
 
 
 class Threshold(NamedTuple):
-    """A level at which something must be done.
-
-    Parameters
-    ----------
-    level
-        In the measure's unit.
-    falling
-        It is reached from above.
-    why
-        What happens there.
-    """
+    """A level at which something must be done."""
 
     level: float
+    """In the measure's unit."""
     falling: bool
+    """It is reached from above."""
     why: str
+    """What happens there."""
 
 
 THRESHOLDS: dict[Measure, Threshold] = {
@@ -49,51 +42,34 @@ THRESHOLDS: dict[Measure, Threshold] = {
 
 @dataclass(frozen=True)
 class Trend:
-    """What the readings of one measure tell.
-
-    Parameters
-    ----------
-    what
-        The measure.
-    last
-        The latest value.
-    last_s
-        When it was read, POSIX seconds.
-    count
-        Readings that the line goes through.
-    per_day
-        Slope of the line in the unit a day; None for fewer than two readings.
-    reached_s
-        When the threshold is reached by the line, POSIX seconds; None where it is not, or lies in the past.
-    earliest_s
-        Lower end of the interval (90 %) of that; None where the readings exclude nothing.
-    latest_s
-        Upper end; None where it may never be reached.
-    """
+    """What the readings of one measure tell."""
 
     what: Measure
+    """The measure."""
     last: float
+    """The latest value."""
     last_s: float
+    """When it was read, POSIX seconds."""
     count: int
+    """Readings that the line goes through."""
     per_day: float | None = None
+    """Slope of the line in the unit a day; None for fewer than two readings."""
     reached_s: float | None = None
+    """When the threshold is reached by the line, POSIX seconds; None where it is not, or lies in the past."""
     earliest_s: float | None = None
+    """Lower end of the interval (90 %) of that; None where the readings exclude nothing."""
     latest_s: float | None = None
+    """Upper end; None where it may never be reached."""
 
 
 def trend_of(readings: Sequence[Reading], what: Measure) -> Trend | None:
     """The trend of one measure.
 
-    Parameters
-    ----------
-    readings
-        In order of time.
-    what
-        The measure.
+    Args:
+        readings: In order of time.
+        what: The measure.
 
-    Returns
-    -------
-    Trend | None
+    Returns:
         By least squares, of a battery since it was charged last. The moment at which the line meets the threshold has
         the interval of E. C. Fieller (1954): all moments at which the line's own interval (Student, 90 %) holds the
         threshold. None without a reading.

@@ -25,33 +25,22 @@ class UnitKind(StrEnum):
 
 @dataclass(frozen=True)
 class Unit:
-    """A thing that cameras hang on, with what it can carry; None where nobody said.
-
-    Parameters
-    ----------
-    name
-        Its name.
-    kind
-        What it is.
-    channels
-        So many cameras.
-    megapixels
-        Of one camera, the most.
-    medium_gb
-        The largest medium it takes, GB of 10^9 bytes.
-    current_a
-        Of all its cameras together, amperes.
-    upload_mbit_s
-        Of all its cameras together, Mbit/s.
-    """
+    """A thing that cameras hang on, with what it can carry; None where nobody said."""
 
     name: str
+    """Its name."""
     kind: UnitKind
+    """What it is."""
     channels: int | None = None
+    """So many cameras."""
     megapixels: float | None = None
+    """Of one camera, the most."""
     medium_gb: float | None = None
+    """The largest medium it takes, GB of 10^9 bytes."""
     current_a: float | None = None
+    """Of all its cameras together, amperes."""
     upload_mbit_s: float | None = None
+    """Of all its cameras together, Mbit/s."""
 
     def __post_init__(self) -> None:
         if not self.name.strip() or len(self.name) > 100:
@@ -75,41 +64,27 @@ class Hung:
 
 @dataclass(frozen=True)
 class Load:
-    """What one camera asks of what it hangs on; None where it is not known.
-
-    Parameters
-    ----------
-    camera
-        Its name.
-    megapixels
-        Of its pictures.
-    current_a
-        Amperes.
-    sends
-        What it sends off the site while it does, Mbit/s.
-    """
+    """What one camera asks of what it hangs on; None where it is not known."""
 
     camera: str
+    """Its name."""
     megapixels: float | None = None
+    """Of its pictures."""
     current_a: float | None = None
+    """Amperes."""
     sends: Figure | None = None
+    """What it sends off the site while it does, Mbit/s."""
 
 
 def misfits(unit: Unit, loads: Sequence[Load], stores: Sequence[Fitted] = ()) -> list[str]:
     """What does not fit together on one unit, in sentences.
 
-    Parameters
-    ----------
-    unit
-        The unit.
-    loads
-        Of the cameras that hang on it.
-    stores
-        Those that they record to.
+    Args:
+        unit: The unit.
+        loads: Of the cameras that hang on it.
+        stores: Those that they record to.
 
-    Returns
-    -------
-    list[str]
+    Returns:
         Empty where all fits, as far as it is known.
     """
     wrong = []

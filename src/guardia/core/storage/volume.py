@@ -12,46 +12,31 @@ GB_PER_MBIT = 1 / 8000.0
 
 @dataclass(frozen=True)
 class Footage:
-    """What goes into a store in a day.
-
-    Parameters
-    ----------
-    light
-        Seconds recorded by day, a day.
-    dark
-        Seconds recorded in the dark, a day.
-    rate_light
-        Mbit/s by day.
-    rate_dark
-        Mbit/s in the dark.
-    snapshots
-        Snapshots a day.
-    snapshot_size
-        Their size, kB.
-    second
-        Mbit/s of a second stream beside, None without one.
-    """
+    """What goes into a store in a day."""
 
     light: Figure
+    """Seconds recorded by day, a day."""
     dark: Figure
+    """Seconds recorded in the dark, a day."""
     rate_light: Figure
+    """Mbit/s by day."""
     rate_dark: Figure
+    """Mbit/s in the dark."""
     snapshots: float = 0.0
+    """Snapshots a day."""
     snapshot_size: Figure | None = None
+    """Their size, kB."""
     second: Figure | None = None
+    """Mbit/s of a second stream beside, None without one."""
 
 
 def daily_volume(footage: Footage) -> Figure:
     """GB a day (10^9 bytes), its parts by cause.
 
-    Parameters
-    ----------
-    footage
-        Seconds and rates.
+    Args:
+        footage: Seconds and rates.
 
-    Returns
-    -------
-    Figure
+    Returns:
         Sum over causes of seconds x rate / 8000, and of snapshots x size.
     """
     parts = [
@@ -71,18 +56,12 @@ def daily_volume(footage: Footage) -> Figure:
 def days_kept(space: Figure, per_day: Figure, limit_days: float | None = None) -> Figure:
     """Days of footage that a store holds: space over volume a day, at most what a plan keeps.
 
-    Parameters
-    ----------
-    space
-        GB.
-    per_day
-        GB a day of all cameras on the store.
-    limit_days
-        A plan keeps no longer, None without such a limit.
+    Args:
+        space: GB.
+        per_day: GB a day of all cameras on the store.
+        limit_days: A plan keeps no longer, None without such a limit.
 
-    Returns
-    -------
-    Figure
+    Returns:
         Days; without end where nothing is written.
     """
     days = ratio("days kept", "days", space, per_day)

@@ -22,33 +22,22 @@ ALTERED = "+"
 
 
 class Look(NamedTuple):
-    """A clip that was looked at by itself.
-
-    Parameters
-    ----------
-    id
-        Number in the project.
-    digest
-        SHA-256 of the file, which orders clips of the same time.
-    wall_s
-        Start by the site's wall clock, seconds, from wall_seconds().
-    snapshot
-        Whether it is a single picture.
-    helped
-        Key of those that helped it, with ALTERED where that changed its trace; empty for none.
-    final
-        Whether it counts already.
-    model
-        Version of the motion model that measured it.
-    """
+    """A clip that was looked at by itself."""
 
     id: int
+    """Number in the project."""
     digest: str
+    """SHA-256 of the file, which orders clips of the same time."""
     wall_s: float
+    """Start by the site's wall clock, seconds, from wall_seconds()."""
     snapshot: bool
+    """Whether it is a single picture."""
     helped: str = ""
+    """Key of those that helped it, with ALTERED where that changed its trace; empty for none."""
     final: bool = False
+    """Whether it counts already."""
     model: int = 0
+    """Version of the motion model that measured it."""
 
     @property
     def helped_by(self) -> str:
@@ -72,14 +61,10 @@ def helpers(looks: Sequence[Look]) -> dict[int, tuple[int, ...]]:
 
     Clips are helped by up to MOST_CLIPS other clips, snapshots by up to MOST_SNAPSHOTS others besides.
 
-    Parameters
-    ----------
-    looks
-        Clips of one camera, in any order.
+    Args:
+        looks: Clips of one camera, in any order.
 
-    Returns
-    -------
-    dict[int, tuple[int, ...]]
+    Returns:
         By clip id, the nearest first.
     """
     clips, stills = (

@@ -19,14 +19,10 @@ _BIT_OF_LEVEL = BIT[: len(CONTRAST_LEVELS)].astype(np.uint8)
 def in_parts(traces: Iterable[Trace]) -> Iterator[list[Trace]]:
     """Traces in lists of about as many pictures as are put together at a time.
 
-    Parameters
-    ----------
-    traces
-        Any number, each asked for only when its list is.
+    Args:
+        traces: Any number, each asked for only when its list is.
 
-    Yields
-    ------
-    list[Trace]
+    Yields:
         In the same order.
     """
     some: list[Trace] = []
@@ -44,14 +40,10 @@ def in_parts(traces: Iterable[Trace]) -> Iterator[list[Trace]]:
 def joined(traces: Sequence[Trace]) -> Trace:
     """Traces on one grid as one, their pictures one after another.
 
-    Parameters
-    ----------
-    traces
-        At least one.
+    Args:
+        traces: At least one.
 
-    Returns
-    -------
-    Trace
+    Returns:
         Whose times begin anew with each of them.
     """
     first = traces[0]
@@ -63,14 +55,10 @@ def joined(traces: Sequence[Trace]) -> Trace:
 def moved_below(trace: Trace) -> NDArray[np.uint8]:
     """In which cells something moved in the cell below.
 
-    Parameters
-    ----------
-    trace
-        Of one clip, or of many joined.
+    Args:
+        trace: Of one clip, or of many joined.
 
-    Returns
-    -------
-    NDArray[np.uint8]
+    Returns:
         (N,) bits by entry, one per contrast level: the trace tells of any change at that level in the cell below.
     """
     line = (trace.rows + 1) * trace.columns  # a row more: under the lowest one lies no other picture

@@ -78,24 +78,18 @@ Luma = NDArray[np.uint8]
 class Trace:
     """What was measured once from a clip's pictures, stored sparsely.
 
-    Parameters
-    ----------
-    times_s
-        (F,) float64, presentation time of each sampled picture from the clip's first picture on, rising.
-    frame_start
-        (F + 1,) int64, where each picture's entries begin in `cell` and `changed`.
-    cell
-        (N,) uint16, row * columns + column of each cell in which anything changed, rising within a picture.
-    changed
-        (N, K) uint8, 255 times the share of the cell's pixels changed by more than each contrast level, rounded.
-    grid
-        Columns and rows of cells.
+    Args:
+        grid: Columns and rows of cells.
     """
 
     times_s: NDArray[np.float64]
+    """(F,) float64, presentation time of each sampled picture from the clip's first picture on, rising."""
     frame_start: NDArray[np.int64]
+    """(F + 1,) int64, where each picture's entries begin in `cell` and `changed`."""
     cell: NDArray[np.uint16]
+    """(N,) uint16, row * columns + column of each cell in which anything changed, rising within a picture."""
     changed: NDArray[np.uint8]
+    """(N, K) uint8, 255 times the share of the cell's pixels changed by more than each contrast level, rounded."""
     columns: int = GRID.columns
     rows: int = GRID.rows
 
@@ -120,16 +114,11 @@ class Trace:
 def sparse_trace(times_s: NDArray[np.float64], dense: NDArray[np.uint8]) -> Trace:
     """Store a dense trace sparsely.
 
-    Parameters
-    ----------
-    times_s
-        (F,) seconds, rising.
-    dense
-        (F, rows, columns, K) uint8.
+    Args:
+        times_s: (F,) seconds, rising.
+        dense: (F, rows, columns, K) uint8.
 
-    Returns
-    -------
-    Trace
+    Returns:
         The same measurements.
     """
     frames, rows, columns, levels = dense.shape
@@ -159,14 +148,10 @@ def join_traces(parts: list[Trace]) -> Trace:
 def clip_background(pictures: Luma) -> Luma:
     """Background of a stretch from its own pictures: the median over time of evenly spaced ones.
 
-    Parameters
-    ----------
-    pictures
-        (F, H, W) uint8 luma, F at least 1.
+    Args:
+        pictures: (F, H, W) uint8 luma, F at least 1.
 
-    Returns
-    -------
-    Luma
+    Returns:
         (H, W) uint8.
     """
     count = min(BACKGROUND_SAMPLES, len(pictures))
@@ -178,18 +163,12 @@ def clip_background(pictures: Luma) -> Luma:
 
 @dataclass(frozen=True, eq=False)
 class Help:
-    """What other clips of that hour say against a clip's own background.
-
-    Parameters
-    ----------
-    differs
-        (H, W) pixels that most of the others show alike, and otherwise than this clip.
-    reference
-        (H, W) float64, what they show, matched in brightness.
-    """
+    """What other clips of that hour say against a clip's own background."""
 
     differs: NDArray[np.bool_]
+    """(H, W) pixels that most of the others show alike, and otherwise than this clip."""
     reference: NDArray[np.float64]
+    """(H, W) float64, what they show, matched in brightness."""
 
 
 def help_of(own: Luma, others: list[Luma]) -> Help | None:
@@ -198,17 +177,12 @@ def help_of(own: Luma, others: list[Luma]) -> Help | None:
     A pixel differs where the median of the others (matched in brightness) is more than SAME_LUMA away from this clip's
     own, and at least AGREE_SHARE of the others lie that near to their median.
 
-    Parameters
-    ----------
-    own
-        (H, W) uint8, the clip's own background as it is kept.
-    others
-        Backgrounds of the same camera's other clips as they are kept, each (H, W) uint8; others of another shape are
-        left out.
+    Args:
+        own: (H, W) uint8, the clip's own background as it is kept.
+        others: Backgrounds of the same camera's other clips as they are kept, each (H, W) uint8; others of another
+            shape are left out.
 
-    Returns
-    -------
-    Help | None
+    Returns:
         None where they agree, so that the clip's own trace stands.
     """
     alike = [o for o in others if o.shape == own.shape]
@@ -226,18 +200,12 @@ def helped_background(own: Luma, pictures: Luma, help_: Help) -> Luma:
 
     Where the others differ and this stretch showed their value in at least SEEN_SHARE of its pictures, they are right.
 
-    Parameters
-    ----------
-    own
-        (H, W) uint8, from clip_background.
-    pictures
-        (F, H, W) uint8 luma of this stretch.
-    help_
-        From help_of(), of the same shape.
+    Args:
+        own: (H, W) uint8, from clip_background.
+        pictures: (F, H, W) uint8 luma of this stretch.
+        help_: From help_of(), of the same shape.
 
-    Returns
-    -------
-    Luma
+    Returns:
         (H, W) uint8.
     """
     reference = help_.reference[help_.differs]
@@ -252,16 +220,11 @@ def helped_background(own: Luma, pictures: Luma, help_: Help) -> Luma:
 def snapshot_background(picture: Luma, others: list[Luma]) -> Luma:
     """Background of a single picture: the median of the camera's other pictures of that hour, matched in brightness.
 
-    Parameters
-    ----------
-    picture
-        (H, W) uint8 luma.
-    others
-        Other pictures or backgrounds, each (H, W) uint8; those of another shape are left out.
+    Args:
+        picture: (H, W) uint8 luma.
+        others: Other pictures or backgrounds, each (H, W) uint8; those of another shape are left out.
 
-    Returns
-    -------
-    Luma
+    Returns:
         (H, W) uint8; the picture itself when there are fewer than three others, so that nothing counts as changed.
     """
     alike = [o for o in others if o.shape == picture.shape]
@@ -278,24 +241,16 @@ def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[n
     level when its remaining difference exceeds both the level and NOISE_FACTOR times the picture's noise, which is that
     of small blocks: a shadow over half the picture is no noise.
 
-    Parameters
-    ----------
-    pictures
-        (F, H, W) uint8 luma.
-    background
-        (H, W) uint8.
-    grid
-        Columns and rows of cells.
+    Args:
+        pictures: (F, H, W) uint8 luma.
+        background: (H, W) uint8.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    NDArray[np.uint8]
+    Returns:
         (F, rows, columns, K): 255 times the changed share of the cell, rounded half up; 0 below LEAST_BYTE.
 
-    Raises
-    ------
-    ValueError
-        If a picture has fewer pixels than cells, across or down.
+    Raises:
+        ValueError: If a picture has fewer pixels than cells, across or down.
     """
     frames, height, width = pictures.shape
     columns, rows = grid
@@ -329,14 +284,10 @@ def measure(pictures: Luma, background: Luma, *, grid: Grid = GRID) -> NDArray[n
 def unlike_nearby(difference: NDArray[np.int16]) -> NDArray[np.int16]:
     """What is left of differences from the background when what whole blocks of them share is taken off.
 
-    Parameters
-    ----------
-    difference
-        (H, W) of the pixels sampled.
+    Args:
+        difference: (H, W) of the pixels sampled.
 
-    Returns
-    -------
-    NDArray[np.int16]
+    Returns:
         (blocks, pixels) absolute, the upper median of each block taken off; blocks of NOISE_BLOCK or a little larger,
         as many as fit, a smaller picture as one.
     """
@@ -356,14 +307,10 @@ def noise_sigma(absolute: NDArray[np.int16]) -> float:
     1.4826 times the median of the absolute differences (for normal noise; F. R. Hampel, 1974), the median taken as
     that of grouped data, since luma comes in whole steps.
 
-    Parameters
-    ----------
-    absolute
-        Absolute differences, whole numbers, any shape.
+    Args:
+        absolute: Absolute differences, whole numbers, any shape.
 
-    Returns
-    -------
-    float
+    Returns:
         Luma steps.
     """
     counts = np.bincount(absolute.ravel())
@@ -379,16 +326,11 @@ def noise_sigma(absolute: NDArray[np.int16]) -> float:
 def least_size(share: float, cells: int) -> int:
     """Least size of motion that reaches a threshold.
 
-    Parameters
-    ----------
-    share
-        The threshold, share of the picture, 0..1.
-    cells
-        Cells of the grid.
+    Args:
+        share: The threshold, share of the picture, 0..1.
+        cells: Cells of the grid.
 
-    Returns
-    -------
-    int
+    Returns:
         In the unit of TraceStack.sizes(): CELL_SIZE for a cell that is changed all over.
     """
     return max(1, math.ceil(share * cells * CELL_SIZE - 1e-6))

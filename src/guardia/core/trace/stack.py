@@ -37,15 +37,11 @@ _PART = 1 << 16
 class TraceStack:
     """Traces of many clips of one camera, joined for scoring.
 
-    Parameters
-    ----------
-    traces
-        All on the same grid.
+    Args:
+        traces: All on the same grid.
 
-    Raises
-    ------
-    ValueError
-        If the traces have different grids.
+    Raises:
+        ValueError: If the traces have different grids.
     """
 
     def __init__(self, traces: Iterable[Trace]) -> None:
@@ -99,26 +95,18 @@ class TraceStack:
     def sizes(self, zone: NDArray[np.bool_], *, contrast: int, zone_test: str = "pixels") -> NDArray[np.int32]:
         """Size of the motion in every picture.
 
-        Parameters
-        ----------
-        zone
-            (rows, columns), the cells that belong to the zone.
-        contrast
-            One of CONTRAST_LEVELS.
-        zone_test
-            'pixels': only cells inside form groups; 'box': a thing counts whole when its box reaches a cell inside;
-            'foot': when the cell under the middle of its box, from feet(), is inside.
+        Args:
+            zone: (rows, columns), the cells that belong to the zone.
+            contrast: One of CONTRAST_LEVELS.
+            zone_test: 'pixels': only cells inside form groups; 'box': a thing counts whole when its box reaches a cell
+                inside; 'foot': when the cell under the middle of its box, from feet(), is inside.
 
-        Returns
-        -------
-        NDArray[np.int32]
-            (F,) size of the largest counting group: the sum of its cells' changed shares, CELL_SIZE for a cell that
-            is changed all over; 0 where there is none.
+        Returns:
+            (F,) size of the largest counting group: the sum of its cells' changed shares, CELL_SIZE for a cell that is
+            changed all over; 0 where there is none.
 
-        Raises
-        ------
-        ValueError
-            If the zone has another grid or the zone test is unknown.
+        Raises:
+            ValueError: If the zone has another grid or the zone test is unknown.
         """
         if zone.shape != (self.rows, self.columns):
             raise ValueError(f"zone of shape {zone.shape} on a grid of {(self.rows, self.columns)}")
@@ -154,14 +142,10 @@ class TraceStack:
     def things(self, *, contrast: int) -> Things:
         """Groups of all pictures, taken apart where several things moved side by side.
 
-        Parameters
-        ----------
-        contrast
-            One of CONTRAST_LEVELS.
+        Args:
+            contrast: One of CONTRAST_LEVELS.
 
-        Returns
-        -------
-        Things
+        Returns:
             In order of picture.
         """
         if contrast not in self._things:
@@ -282,14 +266,10 @@ class TraceStack:
     def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:
         """Box of the largest group of every picture over the whole picture.
 
-        Parameters
-        ----------
-        contrast
-            One of CONTRAST_LEVELS.
+        Args:
+            contrast: One of CONTRAST_LEVELS.
 
-        Returns
-        -------
-        NDArray[np.int32]
+        Returns:
             (F, 4) left, top, right, bottom cell, inclusive; -1 where nothing is active.
         """
         if contrast in self._boxes:
@@ -304,18 +284,12 @@ class TraceStack:
     def box_at(self, clip: int, at_s: float, *, contrast: int) -> tuple[float, float, float, float] | None:
         """Box of the largest moving group in the picture nearest to a time.
 
-        Parameters
-        ----------
-        clip
-            Index of the clip.
-        at_s
-            Seconds on the clip's clock.
-        contrast
-            One of CONTRAST_LEVELS.
+        Args:
+            clip: Index of the clip.
+            at_s: Seconds on the clip's clock.
+            contrast: One of CONTRAST_LEVELS.
 
-        Returns
-        -------
-        tuple[float, float, float, float] | None
+        Returns:
             Left, top, right, bottom in 0..1, None if nothing moves there.
         """
         times = np.asarray(self.times[clip])
@@ -330,20 +304,13 @@ class TraceStack:
     def main_cells(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.bool_]:
         """Cells that the largest group covered in any picture of a stretch of a clip.
 
-        Parameters
-        ----------
-        clip
-            Index of the clip.
-        first_s
-            Beginning of the stretch on the clip's clock.
-        last_s
-            Its end.
-        contrast
-            One of CONTRAST_LEVELS.
+        Args:
+            clip: Index of the clip.
+            first_s: Beginning of the stretch on the clip's clock.
+            last_s: Its end.
+            contrast: One of CONTRAST_LEVELS.
 
-        Returns
-        -------
-        NDArray[np.bool_]
+        Returns:
             (rows, columns).
         """
         groups, (low, high) = self._of_level(contrast), self.pictures(clip, first_s, last_s)
@@ -381,20 +348,13 @@ class TraceStack:
     def changed(self, clip: int, first_s: float, last_s: float, *, level: int | None = None) -> NDArray[np.uint8]:
         """What was measured of a stretch of a clip, cell by cell.
 
-        Parameters
-        ----------
-        clip
-            Index of the clip.
-        first_s
-            Beginning of the stretch on the clip's clock.
-        last_s
-            Its end.
-        level
-            Index of one contrast level, None for all.
+        Args:
+            clip: Index of the clip.
+            first_s: Beginning of the stretch on the clip's clock.
+            last_s: Its end.
+            level: Index of one contrast level, None for all.
 
-        Returns
-        -------
-        NDArray[np.uint8]
+        Returns:
             (F, rows * columns, K), or (F, rows * columns) for one level: share of each cell's pixels that changed by
             each contrast level, 255 for all.
         """
@@ -409,20 +369,13 @@ class TraceStack:
     def activity(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.float64]:
         """Share of the pictures of a stretch of a clip in which each cell is active.
 
-        Parameters
-        ----------
-        clip
-            Index of the clip.
-        first_s
-            Beginning of the stretch on the clip's clock.
-        last_s
-            Its end.
-        contrast
-            One of CONTRAST_LEVELS.
+        Args:
+            clip: Index of the clip.
+            first_s: Beginning of the stretch on the clip's clock.
+            last_s: Its end.
+            contrast: One of CONTRAST_LEVELS.
 
-        Returns
-        -------
-        NDArray[np.float64]
+        Returns:
             (rows, columns), 0..1.
         """
         low, high = self.pictures(clip, first_s, last_s)
@@ -435,16 +388,11 @@ class TraceStack:
     def runs(self, sizes: NDArray[np.int32], least: int) -> list[list[Run]]:
         """Stretches of pictures with enough motion, per clip.
 
-        Parameters
-        ----------
-        sizes
-            (F,) as from sizes().
-        least
-            Size needed, in the unit of sizes().
+        Args:
+            sizes: (F,) as from sizes().
+            least: Size needed, in the unit of sizes().
 
-        Returns
-        -------
-        list[list[Run]]
+        Returns:
             Per clip, runs of picture indices within the clip.
         """
         above = np.zeros(self.frames + 1, bool)

@@ -31,39 +31,25 @@ LONGEST_S = 5.0
 
 @dataclass(frozen=True, eq=False)
 class Things:
-    """Things of all pictures, in order of picture. N things.
-
-    Parameters
-    ----------
-    frame
-        (N,) picture.
-    box
-        (N, 4) left, top, right, bottom cell, inclusive.
-    size
-        (N,) sum of the changed shares of its cells.
-    """
+    """Things of all pictures, in order of picture. N things."""
 
     frame: NDArray[np.int32]
+    """(N,) picture."""
     box: NDArray[np.int32]
+    """(N, 4) left, top, right, bottom cell, inclusive."""
     size: NDArray[np.int32]
+    """(N,) sum of the changed shares of its cells."""
 
 
 class Part(NamedTuple):
-    """A part of a group.
-
-    Parameters
-    ----------
-    box
-        Left, top, right, bottom cell, inclusive.
-    size
-        Sum of the changed shares of its cells.
-    apart_s
-        When it was last a group of its own, on the clip's clock.
-    """
+    """A part of a group."""
 
     box: tuple[int, int, int, int]
+    """Left, top, right, bottom cell, inclusive."""
     size: int
+    """Sum of the changed shares of its cells."""
     apart_s: float
+    """When it was last a group of its own, on the clip's clock."""
 
     @property
     def middle(self) -> float:
@@ -84,22 +70,14 @@ def take_apart(
 ) -> Things:
     """Take groups apart where several things moved side by side.
 
-    Parameters
-    ----------
-    things
-        The groups of all pictures.
-    cells
-        (N,) number of cells of each.
-    clip_of
-        (F,) clip of each picture; pictures of different clips have nothing to do with each other.
-    time_of
-        (F,) time of each picture on its clip's clock, seconds.
-    cells_of
-        Gives the cells of a group by its number.
+    Args:
+        things: The groups of all pictures.
+        cells: (N,) number of cells of each.
+        clip_of: (F,) clip of each picture; pictures of different clips have nothing to do with each other.
+        time_of: (F,) time of each picture on its clip's clock, seconds.
+        cells_of: Gives the cells of a group by its number.
 
-    Returns
-    -------
-    Things
+    Returns:
         The groups, those that were taken apart replaced by their parts.
     """
     earlier, later = _links(things, cells, clip_of)

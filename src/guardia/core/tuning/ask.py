@@ -16,16 +16,11 @@ def telling(evidence: Evidence, rivals: Sequence[Candidate]) -> tuple[int, ...]:
 
     What all of them record, or none, changes no choice between them, however it is judged.
 
-    Parameters
-    ----------
-    evidence
-        Clips and occurrences.
-    rivals
-        The settings between which the choice lies.
+    Args:
+        evidence: Clips and occurrences.
+        rivals: The settings between which the choice lies.
 
-    Returns
-    -------
-    tuple[int, ...]
+    Returns:
         Ids; none when what is not judged would change nothing.
     """
     waiting = [n for n, o in enumerate(evidence.occurrences) if not o.kind and o.id not in evidence.repeated]

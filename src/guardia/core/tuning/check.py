@@ -26,24 +26,16 @@ LEAST_DAYS = 1.0
 
 @dataclass(frozen=True)
 class Check:
-    """False recordings expected and observed since some settings were installed.
-
-    Parameters
-    ----------
-    expected
-        From the days before, replayed under these settings.
-    observed
-        Counted on motion clips since.
-    days
-        Judged watched time since, in days of 24 hours.
-    reasons
-        What may explain a disagreement, the likeliest first; none where they agree.
-    """
+    """False recordings expected and observed since some settings were installed."""
 
     expected: Expected
+    """From the days before, replayed under these settings."""
     observed: int
+    """Counted on motion clips since."""
     days: float
+    """Judged watched time since, in days of 24 hours."""
     reasons: tuple[str, ...]
+    """What may explain a disagreement, the likeliest first; none where they agree."""
 
     @property
     def agrees(self) -> bool:
@@ -66,20 +58,13 @@ def check_prediction(
 ) -> Check | None:
     """Hold what came since some settings were installed against what the days before let expect.
 
-    Parameters
-    ----------
-    evidence
-        Clips of before and since, judged.
-    installed
-        The settings and the make.
-    since_s
-        Since when, POSIX seconds.
-    until_s
-        Until when, where others were installed after them.
+    Args:
+        evidence: Clips of before and since, judged.
+        installed: The settings and the make.
+        since_s: Since when, POSIX seconds.
+        until_s: Until when, where others were installed after them.
 
-    Returns
-    -------
-    Check | None
+    Returns:
         None while less than a day before or since is judged.
     """
     zone = evidence.watch.zone

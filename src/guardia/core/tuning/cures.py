@@ -12,18 +12,12 @@ from guardia.core.tuning.hours import propose_hours
 def usual_cures(evidence: Evidence, start: Candidate, zones: tuple[Zone, ...]) -> list[Cure]:
     """Everything that could be changed against too many alerts, one thing at a time.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    start
-        The settings that are complained about.
-    zones
-        Zones to try as well, such as the draft's.
+    Args:
+        evidence: Clips and judged occurrences.
+        start: The settings that are complained about.
+        zones: Zones to try as well, such as the draft's.
 
-    Returns
-    -------
-    list[Cure]
+    Returns:
         As they are now first.
     """
     make, installed = start.capability, start.settings

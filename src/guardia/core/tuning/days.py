@@ -25,27 +25,18 @@ COMING_DAYS = 7.0
 
 @dataclass(frozen=True)
 class Counts:
-    """What some settings do with the judged visits of some days.
-
-    Parameters
-    ----------
-    real
-        Real visits.
-    missed
-        Of them not recorded.
-    late
-        Of them recorded late or cut.
-    false
-        False recordings.
-    days
-        Watched days of 24 hours, 0 when that is not known.
-    """
+    """What some settings do with the judged visits of some days."""
 
     real: int
+    """Real visits."""
     missed: int
+    """Of them not recorded."""
     late: int
+    """Of them recorded late or cut."""
     false: int
+    """False recordings."""
     days: float
+    """Watched days of 24 hours, 0 when that is not known."""
 
     @property
     def false_per_day(self) -> tuple[float, float, float] | None:

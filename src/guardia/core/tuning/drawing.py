@@ -30,32 +30,22 @@ Cells = NDArray[np.bool_]
 
 @dataclass(frozen=True)
 class Drawing:
-    """A way to draw zones.
-
-    Parameters
-    ----------
-    watch
-        Margin in cells round where real ones moved, None for no new watch zone.
-    ignore
-        Margin in cells kept between real ones and zones to ignore, None for no such zones.
-    pieces
-        At most so many zones to ignore, those first that false ones move in most.
-    rare
-        Where no more than this share of the real ones moved counts as a place where none did: somebody whose shadow
-        moved a flag still triggers elsewhere. Whether that holds is what the trial says.
-    hull
-        A watch zone without dents; else its outline follows the places.
-    keep
-        Of the watch zone, places where false ones moved are given up, those first where most did, as long as every real
-        one keeps this share of the places where it moved; 1 gives up nothing.
-    """
+    """A way to draw zones."""
 
     watch: int | None = None
+    """Margin in cells round where real ones moved, None for no new watch zone."""
     ignore: int | None = None
+    """Margin in cells kept between real ones and zones to ignore, None for no such zones."""
     pieces: int = 1
+    """At most so many zones to ignore, those first that false ones move in most."""
     rare: float = 0.0
+    """Where no more than this share of the real ones moved counts as a place where none did: somebody whose shadow
+    moved a flag still triggers elsewhere. Whether that holds is what the trial says."""
     hull: bool = True
+    """A watch zone without dents; else its outline follows the places."""
     keep: float = 1.0
+    """Of the watch zone, places where false ones moved are given up, those first where most did, as long as every real
+    one keeps this share of the places where it moved; 1 gives up nothing."""
 
     @property
     def words(self) -> str:
@@ -85,19 +75,13 @@ DRAWINGS = (
 
 @dataclass(frozen=True, eq=False)
 class Moved:
-    """Where judged visits moved, or for a make that tests the foot, where they stood.
-
-    Parameters
-    ----------
-    cells
-        (V, rows, columns) cells that the largest moving group of each covered in at least one picture; those on which
-        the largest thing stood for a make that tests the foot.
-    real
-        (V,) judged as real.
-    """
+    """Where judged visits moved, or for a make that tests the foot, where they stood."""
 
     cells: Cells
+    """(V, rows, columns) cells that the largest moving group of each covered in at least one picture; those on which
+    the largest thing stood for a make that tests the foot."""
     real: NDArray[np.bool_]
+    """(V,) judged as real."""
 
     @classmethod
     def of(cls, evidence: Evidence, visits: list[Visit], real: NDArray[np.bool_], candidate: Candidate) -> Moved:
@@ -119,24 +103,15 @@ def draw(
 ) -> tuple[Zone, ...] | None:
     """Draw zones from some of the visits, in the form that the make takes.
 
-    Parameters
-    ----------
-    drawing
-        The way to draw.
-    moved
-        Where all of them moved.
-    seen
-        (V,) those that may be looked at.
-    candidate
-        Settings whose other zones stay, and the make.
-    grid
-        Columns and rows of cells.
-    within
-        Watch nothing that is not watched now.
+    Args:
+        drawing: The way to draw.
+        moved: Where all of them moved.
+        seen: (V,) those that may be looked at.
+        candidate: Settings whose other zones stay, and the make.
+        grid: Columns and rows of cells.
+        within: Watch nothing that is not watched now.
 
-    Returns
-    -------
-    tuple[Zone, ...] | None
+    Returns:
         All zones of the draft; None where there is nothing to draw, or the make cannot take it.
     """
     chosen = moved.cells[seen & moved.real]

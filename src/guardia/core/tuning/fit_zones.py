@@ -62,20 +62,13 @@ def fit(
 ) -> list[tuple[Zone, ...]]:
     """The proposal in the make's form, as steps to be taken one after another or in part.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences, to try the outlines on.
-    ignored
-        (rows, columns) cells to ignore.
-    candidate
-        Settings and make.
-    check
-        Called again and again; what it raises ends the search.
+    Args:
+        evidence: Clips and judged occurrences, to try the outlines on.
+        ignored: (rows, columns) cells to ignore.
+        candidate: Settings and make.
+        check: Called again and again; what it raises ends the search.
 
-    Returns
-    -------
-    list[tuple[Zone, ...]]
+    Returns:
         All zones of the draft after each step, each of which silences more and loses nothing real. Empty when nothing
         useful fits.
     """

@@ -44,18 +44,12 @@ def best_quarters(lost: NDArray[np.float64], silenced: NDArray[np.float64], *, p
 
     Dynamic programming over the quarter hours of a day: the state is on or off and the number of periods begun.
 
-    Parameters
-    ----------
-    lost
-        (days, quarters) what it costs to leave a quarter hour out.
-    silenced
-        (days, quarters) what it costs to have it on.
-    periods
-        At most so many a day, at least 1; a night counts in both days.
+    Args:
+        lost: (days, quarters) what it costs to leave a quarter hour out.
+        silenced: (days, quarters) what it costs to have it on.
+        periods: At most so many a day, at least 1; a night counts in both days.
 
-    Returns
-    -------
-    NDArray[np.bool_]
+    Returns:
         (days, quarters) on.
     """
     days, quarters = lost.shape
@@ -86,25 +80,17 @@ def best_quarters(lost: NDArray[np.float64], silenced: NDArray[np.float64], *, p
 
 @dataclass(frozen=True)
 class ProposedHours:
-    """Hours for one camera.
-
-    Parameters
-    ----------
-    plan
-        What is proposed; None where no hours do better than always on days that they were not chosen from.
-    lost
-        Ids of real visits outside it, on all days.
-    silenced
-        Ids of false ones.
-    held_out
-        Real ones lost and false ones silenced by hours chosen without the days that they are counted on; None with
-        fewer than two judged days.
-    """
+    """Hours for one camera."""
 
     plan: WeekPlan | None
+    """What is proposed; None where no hours do better than always on days that they were not chosen from."""
     lost: tuple[int, ...]
+    """Ids of real visits outside it, on all days."""
     silenced: tuple[int, ...]
+    """Ids of false ones."""
     held_out: tuple[int, int] | None
+    """Real ones lost and false ones silenced by hours chosen without the days that they are counted on; None with fewer
+    than two judged days."""
 
 
 def propose_hours(
@@ -112,20 +98,14 @@ def propose_hours(
 ) -> ProposedHours:
     """The hours of the week that cost least on the judged evidence.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged visits.
-    rules
-        What the make can be told; a make without hours gets none.
-    miss_cost
-        What a real visit outside costs against a false one inside.
-    expected_too
-        Real visits of people that are expected count as real, as for recording; else as false, as for alerts.
+    Args:
+        evidence: Clips and judged visits.
+        rules: What the make can be told; a make without hours gets none.
+        miss_cost: What a real visit outside costs against a false one inside.
+        expected_too: Real visits of people that are expected count as real, as for recording; else as false, as for
+            alerts.
 
-    Returns
-    -------
-    ProposedHours
+    Returns:
         Where nothing was seen everything stays on.
     """
     visits = evidence.visits

@@ -20,18 +20,12 @@ STEPS: Mapping[str, tuple[str, ...]] = {
 
 @dataclass(frozen=True)
 class Week:
-    """What some settings did in a week whose truth is known.
-
-    Parameters
-    ----------
-    false
-        Recordings of nothing real.
-    missed
-        Real events that no recording shows.
-    """
+    """What some settings did in a week whose truth is known."""
 
     false: int
+    """Recordings of nothing real."""
     missed: int
+    """Real events that no recording shows."""
 
     def cost(self, miss_cost: float) -> float:
         """What it costs, a false recording costing 1."""
@@ -51,18 +45,12 @@ def with_step_of(settings: Settings, better: Settings) -> dict[str, Settings]:
 def reached(installed: float, own: float, best: float) -> float:
     """Share of the possible gain that was reached, from their costs.
 
-    Parameters
-    ----------
-    installed
-        Cost of the settings at the beginning.
-    own
-        Cost of those chosen by hand.
-    best
-        The lowest cost known.
+    Args:
+        installed: Cost of the settings at the beginning.
+        own: Cost of those chosen by hand.
+        best: The lowest cost known.
 
-    Returns
-    -------
-    float
+    Returns:
         1 for the best, 0 for no gain, below 0 for a loss; 1 or 0 where nothing was to be gained.
     """
     if installed <= best:

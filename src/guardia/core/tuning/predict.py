@@ -9,21 +9,14 @@ import numpy as np
 
 
 class Expected(NamedTuple):
-    """A prediction.
-
-    Parameters
-    ----------
-    mean
-        To be expected.
-    low
-        Not fewer than this, with the stated confidence.
-    high
-        Not more than this, likewise.
-    """
+    """A prediction."""
 
     mean: float
+    """To be expected."""
     low: float
+    """Not fewer than this, with the stated confidence."""
     high: float
+    """Not more than this, likewise."""
 
 
 def expected_count(counts: Sequence[float], days: float, *, confidence: float = 0.9) -> Expected:
@@ -34,24 +27,16 @@ def expected_count(counts: Sequence[float], days: float, *, confidence: float = 
     scatter k times as much as a Poisson count divide shape and exposure by k (quasi-likelihood: P. McCullagh and
     J. Nelder, Generalized Linear Models, 1989, section 9.2). What is counted then is negative binomial.
 
-    Parameters
-    ----------
-    counts
-        Of each watched day, at least 0.
-    days
-        To predict for, above 0.
-    confidence
-        Of the interval, 0..1.
+    Args:
+        counts: Of each watched day, at least 0.
+        days: To predict for, above 0.
+        confidence: Of the interval, 0..1.
 
-    Returns
-    -------
-    Expected
+    Returns:
         Counts.
 
-    Raises
-    ------
-    ValueError
-        If nothing was watched or nothing is to be predicted.
+    Raises:
+        ValueError: If nothing was watched or nothing is to be predicted.
     """
     from scipy.stats import nbinom  # slow to import, and needed only here
 
@@ -71,20 +56,13 @@ def expected_count(counts: Sequence[float], days: float, *, confidence: float = 
 def expected_share(events: float, trials: int, coming: int, *, confidence: float = 0.9) -> Expected:
     """How many of some coming ones will be such as `events` of `trials` were: beta-binomial with Jeffreys' prior.
 
-    Parameters
-    ----------
-    events
-        0..trials; a share of one counts as such.
-    trials
-        Number seen.
-    coming
-        Number to come.
-    confidence
-        Of the interval, 0..1.
+    Args:
+        events: 0..trials; a share of one counts as such.
+        trials: Number seen.
+        coming: Number to come.
+        confidence: Of the interval, 0..1.
 
-    Returns
-    -------
-    Expected
+    Returns:
         Counts.
     """
     from scipy.stats import betabinom  # slow to import, and needed only here

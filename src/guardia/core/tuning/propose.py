@@ -41,27 +41,18 @@ STUCK_S = 60.0
 
 
 class Effect(NamedTuple):
-    """What becomes of judged visits when settings change, by their ids.
-
-    Parameters
-    ----------
-    silenced
-        False, recorded before and no longer.
-    added
-        False, recorded only now, for instance because a rest no longer swallows them.
-    lost
-        Real, recorded before and no longer.
-    found
-        Real, recorded only now.
-    late
-        Real and still recorded, but now late or cut.
-    """
+    """What becomes of judged visits when settings change, by their ids."""
 
     silenced: tuple[int, ...]
+    """False, recorded before and no longer."""
     added: tuple[int, ...]
+    """False, recorded only now, for instance because a rest no longer swallows them."""
     lost: tuple[int, ...]
+    """Real, recorded before and no longer."""
     found: tuple[int, ...]
+    """Real, recorded only now."""
     late: tuple[int, ...]
+    """Real and still recorded, but now late or cut."""
 
     @property
     def fewer(self) -> int:
@@ -76,41 +67,27 @@ class Effect(NamedTuple):
 
 @dataclass(frozen=True, eq=False)
 class Proposal:
-    """Cells to ignore and what that does.
-
-    Parameters
-    ----------
-    ignored
-        (rows, columns) cells to ignore, all of them inside the present zone.
-    done
-        What a replay of everything says of it; something real is lost only where a later gate (the wait) interferes.
-    bound
-        At most so many false occurrences can be silenced by the program's rules.
-    proven
-        The optimum is proven; otherwise `bound` tells the remaining gap.
-    """
+    """Cells to ignore and what that does."""
 
     ignored: NDArray[np.bool_]
+    """(rows, columns) cells to ignore, all of them inside the present zone."""
     done: Effect
+    """What a replay of everything says of it; something real is lost only where a later gate (the wait) interferes."""
     bound: int
+    """At most so many false occurrences can be silenced by the program's rules."""
     proven: bool
+    """The optimum is proven; otherwise `bound` tells the remaining gap."""
 
 
 def propose(evidence: Evidence, candidate: Candidate, *, check: Callable[[], None] = lambda: None) -> Proposal:
     """Find the cells to ignore.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    candidate
-        The draft with its make; its zones stay and cells are ignored within them.
-    check
-        Called between the parts of the work; what it raises ends it.
+    Args:
+        evidence: Clips and judged occurrences.
+        candidate: The draft with its make; its zones stay and cells are ignored within them.
+        check: Called between the parts of the work; what it raises ends it.
 
-    Returns
-    -------
-    Proposal
+    Returns:
         The cells, checked by a replay.
     """
     before = replay(evidence, candidate)
@@ -245,16 +222,11 @@ def _scale(group: Group) -> float:
 def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
     """Cells to ignore by taking one false occurrence after another, the cheapest first, as long as all real ones stay.
 
-    Parameters
-    ----------
-    program
-        From make_program().
-    rules
-        Of that program.
+    Args:
+        program: From make_program().
+        rules: Of that program.
 
-    Returns
-    -------
-    NDArray[np.bool_]
+    Returns:
         (cells,) flags.
     """
     wanted = np.zeros(program.count)
@@ -281,18 +253,12 @@ def greedy(program: Program, rules: Rules) -> NDArray[np.bool_]:
 def difference(evidence: Evidence, before: Replay, after: Replay) -> Effect:
     """What settings change against others.
 
-    Parameters
-    ----------
-    evidence
-        The evidence that both replayed, with its judgements.
-    before
-        Replay of the one.
-    after
-        Replay of the other.
+    Args:
+        evidence: The evidence that both replayed, with its judgements.
+        before: Replay of the one.
+        after: Replay of the other.
 
-    Returns
-    -------
-    Effect
+    Returns:
         Ids of visits.
     """
     changes: dict[Flip, list[int]] = {flip: [] for flip in Flip}

@@ -44,46 +44,30 @@ _GRID = np.linspace(-1.6, 1.6, 161)
 
 
 class Seen(NamedTuple):
-    """One thing that moved while a notch was set.
-
-    Parameters
-    ----------
-    notch
-        The make's word for it.
-    strength
-        Its lasting size over the notch's nominal threshold.
-    triggered
-        Whether the camera triggered.
-    """
+    """One thing that moved while a notch was set."""
 
     notch: str
+    """The make's word for it."""
     strength: float
+    """Its lasting size over the notch's nominal threshold."""
     triggered: bool
+    """Whether the camera triggered."""
 
 
 @dataclass(frozen=True)
 class NotchScale:
-    """What a notch means on this camera.
-
-    Parameters
-    ----------
-    label
-        The make's word for it.
-    factor
-        True threshold over nominal, the middle of what is believed.
-    low
-        Lower end of the interval of the factor (95 %).
-    high
-        Its upper end.
-    seen
-        How many things told of this very notch.
-    """
+    """What a notch means on this camera."""
 
     label: str
+    """The make's word for it."""
     factor: float
+    """True threshold over nominal, the middle of what is believed."""
     low: float
+    """Lower end of the interval of the factor (95 %)."""
     high: float
+    """Its upper end."""
     seen: int
+    """How many things told of this very notch."""
 
 
 def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
@@ -93,16 +77,11 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
     whose lists or motion clips show that it went on looking meanwhile. Walks entered by hand tell by what the view says
     of a walking adult at that distance.
 
-    Parameters
-    ----------
-    evidence
-        Clips, events, settings by date.
-    capability
-        The make.
+    Args:
+        evidence: Clips, events, settings by date.
+        capability: The make.
 
-    Returns
-    -------
-    list[Seen]
+    Returns:
         Motion clips, then footage, then walks, each in order of time.
     """
     listed = [(e.at_s - EVENT_TOLERANCE_S, e.at_s + (e.duration_s or 0.0) + EVENT_TOLERANCE_S) for e in evidence.events]
@@ -163,16 +142,11 @@ class _Strengths:
 def calibrate_scale(seen: Sequence[Seen], capability: Capability) -> tuple[NotchScale, ...]:
     """The factor of every notch with its interval.
 
-    Parameters
-    ----------
-    seen
-        From seen_by(), or from walk tests; with none the make's own band comes out.
-    capability
-        The make.
+    Args:
+        seen: From seen_by(), or from walk tests; with none the make's own band comes out.
+        capability: The make.
 
-    Returns
-    -------
-    tuple[NotchScale, ...]
+    Returns:
         One for each notch, from the least sensitive; thresholds fall from notch to notch.
     """
     from scipy.optimize import isotonic_regression  # slow to import, and needed only here
@@ -239,17 +213,12 @@ def _quantiles(density: NDArray[np.float64]) -> tuple[float, float, float]:
 def telling_walk(scale: NotchScale, *, at_m: float | None = None) -> str:
     """Which walk test would tell most of a notch, in a sentence.
 
-    Parameters
-    ----------
-    scale
-        What is known of the notch.
-    at_m
-        Where somebody who crosses the view triggers in half of the cases, metres ahead of the camera; None where the
-        view does not tell it.
+    Args:
+        scale: What is known of the notch.
+        at_m: Where somebody who crosses the view triggers in half of the cases, metres ahead of the camera; None where
+            the view does not tell it.
 
-    Returns
-    -------
-    str
+    Returns:
         Notch, way and distance; that another walk would tell little where the notch is well known.
     """
     span = scale.high / scale.low
@@ -266,16 +235,11 @@ def telling_walk(scale: NotchScale, *, at_m: float | None = None) -> str:
 def at_ends(chosen: Candidate, scales: Sequence[NotchScale]) -> tuple[Candidate, Candidate] | None:
     """Settings with the thresholds that their notches have at the low and the high end of what is believed of them.
 
-    Parameters
-    ----------
-    chosen
-        Settings and the make.
-    scales
-        What the notches mean on this camera; the make's own bands when empty.
+    Args:
+        chosen: Settings and the make.
+        scales: What the notches mean on this camera; the make's own bands when empty.
 
-    Returns
-    -------
-    tuple[Candidate, Candidate] | None
+    Returns:
         None where the sensitivity is given directly, so that no notch is in doubt.
     """
     make = chosen.capability

@@ -34,58 +34,37 @@ BEAM = 3
 
 
 class Idea(NamedTuple):
-    """Settings before their zones are drawn: from whichever days may be looked at.
-
-    Parameters
-    ----------
-    drawing
-        How to draw zones; None to keep those of `settings`.
-    candidate
-        All other values, and the make.
-    """
+    """Settings before their zones are drawn: from whichever days may be looked at."""
 
     drawing: Drawing | None
+    """How to draw zones; None to keep those of `settings`."""
     candidate: Candidate
+    """All other values, and the make."""
 
 
 @dataclass(frozen=True)
 class Single:
-    """One lever moved by itself.
-
-    Parameters
-    ----------
-    words
-        Which lever, and to what.
-    trial
-        What it does.
-    more
-        It could record what motion clips do not show: its false recordings are at least those counted.
-    """
+    """One lever moved by itself."""
 
     words: str
+    """Which lever, and to what."""
     trial: Trial
+    """What it does."""
     more: bool
+    """It could record what motion clips do not show: its false recordings are at least those counted."""
 
 
 class Search:
     """Tries ideas on the evidence of one camera.
 
-    Parameters
-    ----------
-    trials
-        The judged visits.
-    installed
-        Settings in force and the make.
-    others
-        Further zones to try, by their words: those drawn in the draft, for instance.
-    cost
-        What a miss costs.
-    seen
-        (V,) the visits that may be looked at.
-    unseen
-        Also try what motion clips cannot show the whole price of, such as a shorter rest or more sensitivity.
-    check
-        Called before each trial with the number tried so far; what it raises ends the search.
+    Args:
+        trials: The judged visits.
+        installed: Settings in force and the make.
+        others: Further zones to try, by their words: those drawn in the draft, for instance.
+        cost: What a miss costs.
+        seen: (V,) the visits that may be looked at.
+        unseen: Also try what motion clips cannot show the whole price of, such as a shorter rest or more sensitivity.
+        check: Called before each trial with the number tried so far; what it raises ends the search.
     """
 
     def __init__(

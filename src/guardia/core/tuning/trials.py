@@ -34,27 +34,18 @@ KEPT_MOTIONS = 48
 
 @dataclass(frozen=True)
 class Variant:
-    """A way in which the next visit may differ from the recorded one.
-
-    Parameters
-    ----------
-    across
-        It moves so many cells to the right.
-    down
-        It moves so many cells down.
-    size
-        Its size in shares of the recorded one.
-    dimmer
-        It shows only at the next higher contrast level.
-    brighter
-        It shows at the next lower one as well.
-    """
+    """A way in which the next visit may differ from the recorded one."""
 
     across: int = 0
+    """It moves so many cells to the right."""
     down: int = 0
+    """It moves so many cells down."""
     size: float = 1.0
+    """Its size in shares of the recorded one."""
     dimmer: bool = False
+    """It shows only at the next higher contrast level."""
     brighter: bool = False
+    """It shows at the next lower one as well."""
 
 
 AS_RECORDED = Variant()
@@ -68,63 +59,43 @@ on footage of another source, where zones that hugged the evidence lost somebody
 
 @dataclass(frozen=True)
 class Cost:
-    """What a technician gives for what; a false recording costs 1.
-
-    Parameters
-    ----------
-    miss
-        Of a real occurrence that is not recorded.
-    more
-        Of each that is missed above what the installed settings miss, besides.
-    late
-        Of one that is recorded late or cut.
-    by_kind
-        Factor on both for single kinds of occurrence, by their ids.
-    """
+    """What a technician gives for what; a false recording costs 1."""
 
     miss: float = 5.0
+    """Of a real occurrence that is not recorded."""
     more: float = 20.0
+    """Of each that is missed above what the installed settings miss, besides."""
     late: float = 1.0
+    """Of one that is recorded late or cut."""
     by_kind: Mapping[str, float] = field(default_factory=dict)
+    """Factor on both for single kinds of occurrence, by their ids."""
 
 
 @dataclass(frozen=True, eq=False)
 class Trial:
-    """What one candidate does with V judged visits.
-
-    Parameters
-    ----------
-    candidate
-        Settings and make.
-    recorded
-        (V,) as they were recorded.
-    late
-        (V,) real ones that are recorded late or cut.
-    risk
-        (V,) of a real one the share of variants that is lost, of a false one the share that is recorded.
-    varied
-        (variants, V) recorded if all visits differ in the same way, as when the camera's grid lies a little off ours.
-    strength
-        (V,) by how much the visit passes by itself: its largest lasting size over the size needed; below 1 where it
-        does not.
-    """
+    """What one candidate does with V judged visits."""
 
     candidate: Candidate
+    """Settings and make."""
     recorded: NDArray[np.bool_]
+    """(V,) as they were recorded."""
     late: NDArray[np.bool_]
+    """(V,) real ones that are recorded late or cut."""
     risk: NDArray[np.float64]
+    """(V,) of a real one the share of variants that is lost, of a false one the share that is recorded."""
     varied: NDArray[np.bool_]
+    """(variants, V) recorded if all visits differ in the same way, as when the camera's grid lies a little off ours."""
     strength: NDArray[np.float64]
+    """(V,) by how much the visit passes by itself: its largest lasting size over the size needed; below 1 where it does
+    not."""
 
 
 class Trials:
     """Tries candidates on the judged evidence of one camera, remembering what several of them share.
 
-    Parameters
-    ----------
-    evidence
-        Clips, traces and judged occurrences. Real visits are taken from all of it, false ones from what was recorded
-        because it moved; only those of watched days that are judged whole count for rates.
+    Args:
+        evidence: Clips, traces and judged occurrences. Real visits are taken from all of it, false ones from what was
+            recorded because it moved; only those of watched days that are judged whole count for rates.
     """
 
     def __init__(self, evidence: Evidence) -> None:
@@ -223,18 +194,12 @@ class Trials:
 def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) -> NDArray[np.int32]:
     """The size that is kept up from each picture on for the hold time.
 
-    Parameters
-    ----------
-    stack
-        The traces.
-    sizes
-        (F,) size in every picture.
-    hold_s
-        The hold time; as many pictures as it usually takes.
+    Args:
+        stack: The traces.
+        sizes: (F,) size in every picture.
+        hold_s: The hold time; as many pictures as it usually takes.
 
-    Returns
-    -------
-    NDArray[np.int32]
+    Returns:
         (F,), 0 where the clip ends too soon.
     """
     from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here

@@ -55,96 +55,64 @@ class Answer(StrEnum):
 
 @dataclass(frozen=True)
 class Point:
-    """One of the settings tried, on the trade-off.
-
-    Parameters
-    ----------
-    candidate
-        The settings.
-    counts
-        What they do on all days.
-    best
-        No other misses fewer without recording more false ones, or the other way round.
-    """
+    """One of the settings tried, on the trade-off."""
 
     candidate: Candidate
+    """The settings."""
     counts: Counts
+    """What they do on all days."""
     best: bool
+    """No other misses fewer without recording more false ones, or the other way round."""
 
 
 @dataclass(frozen=True)
 class Step:
-    """One change of a plan that changes one thing at a time.
-
-    Parameters
-    ----------
-    words
-        Which lever, to what.
-    candidate
-        The settings after it.
-    counts
-        What they do on all days.
-    """
+    """One change of a plan that changes one thing at a time."""
 
     words: str
+    """Which lever, to what."""
     candidate: Candidate
+    """The settings after it."""
     counts: Counts
+    """What they do on all days."""
 
 
 @dataclass(frozen=True, eq=False)
 class Tuned:
-    """What tuning found.
-
-    Parameters
-    ----------
-    answer
-        What came of it.
-    why
-        Sentences that explain it, the most important first.
-    installed
-        Counts of the installed settings on all days.
-    chosen
-        The settings that are proposed, even where too little evidence makes them sure; the installed ones where nothing
-        better was found.
-    tuned
-        Their counts on the days that they were chosen on.
-    held_out
-        Counts of settings chosen in the same way without the days that they are counted on; None where too few days are
-        judged. Only which ideas are worth drawing anew was seen on all days.
-    margin
-        By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none.
-    week
-        False recordings and misses to be expected in a coming week, from the days held out and what is known of the
-        scale; None without a rate.
-    singles
-        Every lever by itself, the best first: words, counts, and whether its false recordings may be more than counted,
-        since motion clips do not show what it lets in.
-    points
-        Everything that was tried on all days, once for each pair of counts.
-    plan
-        From installed to chosen, one lever at a time.
-    band
-        What the chosen settings do where this camera's scale lies at the low and at the high end of what is believed.
-    telling
-        Ids of occurrences that are not judged and could change the choice, those first that could most.
-    tried
-        How many different settings were tried.
-    """
+    """What tuning found."""
 
     answer: Answer
+    """What came of it."""
     why: tuple[str, ...]
+    """Sentences that explain it, the most important first."""
     installed: Counts
+    """Counts of the installed settings on all days."""
     chosen: Candidate
+    """The settings that are proposed, even where too little evidence makes them sure; the installed ones where nothing
+    better was found."""
     tuned: Counts
+    """Their counts on the days that they were chosen on."""
     held_out: Counts | None
+    """Counts of settings chosen in the same way without the days that they are counted on; None where too few days are
+    judged. Only which ideas are worth drawing anew was seen on all days."""
     margin: float | None
+    """By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none."""
     week: tuple[Expected, Expected] | None
+    """False recordings and misses to be expected in a coming week, from the days held out and what is known of the
+    scale; None without a rate."""
     singles: tuple[tuple[str, Counts, bool], ...]
+    """Every lever by itself, the best first: words, counts, and whether its false recordings may be more than counted,
+    since motion clips do not show what it lets in."""
     points: tuple[Point, ...]
+    """Everything that was tried on all days, once for each pair of counts."""
     plan: tuple[Step, ...]
+    """From installed to chosen, one lever at a time."""
     band: tuple[Counts, Counts] | None
+    """What the chosen settings do where this camera's scale lies at the low and at the high end of what is believed."""
     telling: tuple[int, ...]
+    """Ids of occurrences that are not judged and could change the choice, those first that could most."""
     tried: int
+    """How many different settings were tried."""
 
 
 def tune(
@@ -161,36 +129,23 @@ def tune(
 ) -> Tuned:
     """Search better settings, choose by leaving days out, and say how sure the choice is.
 
-    Parameters
-    ----------
-    evidence
-        Clips, traces, judged occurrences.
-    installed
-        Settings in force with their make.
-    others
-        Further zones to try, by their words.
-    cost
-        What a miss costs against a false recording.
-    folds
-        Into so many parts the days are divided, each held out once.
-    hold_out
-        Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
-    scales
-        What the notches mean on this camera, from calibrate_scale(); the make's own bands when empty.
-    unseen
-        Also choose what motion clips cannot show the whole price of: a shorter rest, more sensitivity, a wider zone.
-    tried
-        Called with the number of settings tried so far; what it raises ends the search.
+    Args:
+        evidence: Clips, traces, judged occurrences.
+        installed: Settings in force with their make.
+        others: Further zones to try, by their words.
+        cost: What a miss costs against a false recording.
+        folds: Into so many parts the days are divided, each held out once.
+        hold_out: Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
+        scales: What the notches mean on this camera, from calibrate_scale(); the make's own bands when empty.
+        unseen: Also choose what motion clips cannot show the whole price of: a shorter rest, more sensitivity, a wider
+            zone.
+        tried: Called with the number of settings tried so far; what it raises ends the search.
 
-    Returns
-    -------
-    Tuned
+    Returns:
         The same on every machine.
 
-    Raises
-    ------
-    InvalidValue
-        If the installed settings name a notch that the make does not have.
+    Raises:
+        InvalidValue: If the installed settings name a notch that the make does not have.
     """
     trials = Trials(evidence)
     days = Days(evidence, trials)

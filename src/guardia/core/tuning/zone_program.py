@@ -29,46 +29,30 @@ EARLIER_S = 20.0
 
 
 class Group(NamedTuple):
-    """Cells by which a group triggers.
-
-    Parameters
-    ----------
-    cells
-        Unit numbers of its cells inside the zone: a block that holds several of them stands several times.
-    weight
-        What each of them adds to its size; 1 each where the make tests the box or the foot.
-    least
-        With so much of the weight ignored it triggers no longer.
-    spare
-        With so much of it ignored it surely still triggers.
-    """
+    """Cells by which a group triggers."""
 
     cells: NDArray[np.int64]
+    """Unit numbers of its cells inside the zone: a block that holds several of them stands several times."""
     weight: NDArray[np.int64]
+    """What each of them adds to its size; 1 each where the make tests the box or the foot."""
     least: int
+    """With so much of the weight ignored it triggers no longer."""
     spare: int
+    """With so much of it ignored it surely still triggers."""
 
 
 @dataclass(frozen=True, eq=False)
 class Program:
-    """What the integer program knows of the evidence under one set of settings.
-
-    Parameters
-    ----------
-    zone
-        (rows, columns) cells of the present zone.
-    units
-        (rows, columns) number of the unit that each cell is ignored with: its own, or its block's.
-    false_groups
-        By false occurrence that is recorded: every group of it that triggers.
-    witnesses
-        By real occurrence that is recorded: its witnesses, each the groups that must still trigger.
-    """
+    """What the integer program knows of the evidence under one set of settings."""
 
     zone: NDArray[np.bool_]
+    """(rows, columns) cells of the present zone."""
     units: NDArray[np.int64]
+    """(rows, columns) number of the unit that each cell is ignored with: its own, or its block's."""
     false_groups: dict[int, list[Group]]
+    """By false occurrence that is recorded: every group of it that triggers."""
     witnesses: dict[int, list[list[Group]]]
+    """By real occurrence that is recorded: its witnesses, each the groups that must still trigger."""
 
     @property
     def count(self) -> int:
@@ -83,16 +67,11 @@ class Program:
 def unit_numbers(capability: Capability, *, grid: Grid) -> NDArray[np.int64]:
     """What each cell is ignored with: the block over its middle where the make has blocks, no finer than cells.
 
-    Parameters
-    ----------
-    capability
-        The make.
-    grid
-        Columns and rows of cells.
+    Args:
+        capability: The make.
+        grid: Columns and rows of cells.
 
-    Returns
-    -------
-    NDArray[np.int64]
+    Returns:
         (rows, columns) numbers; those of blocks in reading order.
     """
     (wide, high), (columns, rows) = capability.blocks, grid
@@ -106,19 +85,13 @@ def unit_numbers(capability: Capability, *, grid: Grid) -> NDArray[np.int64]:
 def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Program:
     """Collect groups and witnesses.
 
-    Parameters
-    ----------
-    evidence
-        Clips and judged occurrences.
-    done
-        Replay of the draft.
-    sure
-        A group of which any cell is ignored may come apart, so it does not count as a witness any more; otherwise it
-        counts as long as enough cells are left, and a replay must say whether they hold together.
+    Args:
+        evidence: Clips and judged occurrences.
+        done: Replay of the draft.
+        sure: A group of which any cell is ignored may come apart, so it does not count as a witness any more; otherwise
+            it counts as long as enough cells are left, and a replay must say whether they hold together.
 
-    Returns
-    -------
-    Program
+    Returns:
         For every judged occurrence that the draft records.
     """
     settings, capability = done.candidate.settings, done.candidate.capability
@@ -250,10 +223,8 @@ def _witnesses(triggers: list[list[Group]], times: list[float], hold_s: float) -
 class Rules:
     """The program's rules as sparse tables, to try sets of units quickly, one or many at a time.
 
-    Parameters
-    ----------
-    program
-        From make_program().
+    Args:
+        program: From make_program().
     """
 
     def __init__(self, program: Program) -> None:

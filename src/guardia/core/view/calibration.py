@@ -15,55 +15,36 @@ from guardia.core.view.geometry import FARTHEST_M, WIDE_DEG, ViewGeometry, real_
 
 @dataclass(frozen=True)
 class Mark:
-    """A standing person of known height in the picture.
-
-    Parameters
-    ----------
-    foot
-        Where the feet stand, picture point.
-    head
-        Top of the head.
-    height_m
-        Standing height.
-    """
+    """A standing person of known height in the picture."""
 
     foot: tuple[float, float]
+    """Where the feet stand, picture point."""
     head: tuple[float, float]
+    """Top of the head."""
     height_m: float = 1.75
+    """Standing height."""
 
 
 @dataclass(frozen=True)
 class Calibration:
-    """A view found from marks.
-
-    Parameters
-    ----------
-    view
-        The view.
-    rms
-        Root mean square of what is left between marked and computed heads, shares of the picture's width.
-    height_error_m
-        Standard error of the camera's height.
-    tilt_error_deg
-        Of its tilt.
-    focal_error
-        Of its focal length, picture widths; 0 when it was given.
-    size_error
-        Relative standard error of a real height measured with it where the marks stand.
-    distance_error
-        Relative standard error of the distance of the farthest mark.
-    assumed
-        What was taken for granted, in sentences.
-    """
+    """A view found from marks."""
 
     view: ViewGeometry
+    """The view."""
     rms: float
+    """Root mean square of what is left between marked and computed heads, shares of the picture's width."""
     height_error_m: float
+    """Standard error of the camera's height."""
     tilt_error_deg: float
+    """Of its tilt."""
     focal_error: float
+    """Of its focal length, picture widths; 0 when it was given."""
     size_error: float
+    """Relative standard error of a real height measured with it where the marks stand."""
     distance_error: float
+    """Relative standard error of the distance of the farthest mark."""
     assumed: tuple[str, ...]
+    """What was taken for granted, in sentences."""
 
 
 MARK_ERROR = 0.004
@@ -92,28 +73,18 @@ def calibrate(
     The heads computed from the marked feet are brought to the marked heads by least squares over height, tilt and focal
     length. Without a known lens the focal length is held near USUAL_FOCAL as far as the marks do not say otherwise.
 
-    Parameters
-    ----------
-    marks
-        Two at least, near and far.
-    aspect
-        Height of the picture over its width.
-    focal
-        Focal length in picture widths where the lens is known.
-    height_m
-        Height of the camera where it is known.
-    mark_error
-        Standard error of a marked point, share of the picture's width.
+    Args:
+        marks: Two at least, near and far.
+        aspect: Height of the picture over its width.
+        focal: Focal length in picture widths where the lens is known.
+        height_m: Height of the camera where it is known.
+        mark_error: Standard error of a marked point, share of the picture's width.
 
-    Returns
-    -------
-    Calibration
+    Returns:
         The view with its errors and what was assumed.
 
-    Raises
-    ------
-    InvalidValue
-        If there are too few marks, one stands on its head, or no view fits them.
+    Raises:
+        InvalidValue: If there are too few marks, one stands on its head, or no view fits them.
     """
     if len(marks) < 2:
         raise InvalidValue("A calibration needs two marks of standing persons, one near and one far.")
@@ -188,26 +159,17 @@ def calibrate_robustly(
     Marks whose head is off by more than OUTLYING times the median, and by more than OUTLYING_LEAST, are left out, and
     the view is found again; at most TRIMS times, and as long as half of the marks stay.
 
-    Parameters
-    ----------
-    marks
-        As for calibrate().
-    aspect
-        Height of the picture over its width.
-    focal
-        Focal length in picture widths where the lens is known.
-    mark_error
-        Standard error of a marked point, share of the picture's width.
+    Args:
+        marks: As for calibrate().
+        aspect: Height of the picture over its width.
+        focal: Focal length in picture widths where the lens is known.
+        mark_error: Standard error of a marked point, share of the picture's width.
 
-    Returns
-    -------
-    Calibration
+    Returns:
         As of calibrate().
 
-    Raises
-    ------
-    InvalidValue
-        If there are too few marks, one stands on its head, or no view fits them.
+    Raises:
+        InvalidValue: If there are too few marks, one stands on its head, or no view fits them.
     """
     left = list(marks)
     for _ in range(TRIMS):

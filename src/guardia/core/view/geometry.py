@@ -41,24 +41,16 @@ WIDE_DEG = 80.0
 
 @dataclass(frozen=True)
 class ViewGeometry:
-    """A camera over flat ground.
-
-    Parameters
-    ----------
-    height_m
-        Above the ground, above 0.
-    tilt_deg
-        Downwards from the horizontal, -20..90.
-    focal
-        Focal length in picture widths, above 0.
-    aspect
-        Height of the picture over its width.
-    """
+    """A camera over flat ground."""
 
     height_m: float
+    """Above the ground, above 0."""
     tilt_deg: float
+    """Downwards from the horizontal, -20..90."""
     focal: float
+    """Focal length in picture widths, above 0."""
     aspect: float = 9 / 16
+    """Height of the picture over its width."""
 
     def __post_init__(self) -> None:
         values = (self.height_m, self.tilt_deg, self.focal, self.aspect)
@@ -97,14 +89,10 @@ class ViewGeometry:
     def to_ground(self, points: NDArray[np.float64]) -> NDArray[np.float64]:
         """Ground under picture points.
 
-        Parameters
-        ----------
-        points
-            (N, 2) picture points.
+        Args:
+            points: (N, 2) picture points.
 
-        Returns
-        -------
-        NDArray[np.float64]
+        Returns:
             (N, 2) x and z in metres; NaN at and above the horizon.
         """
         points = np.atleast_2d(np.asarray(points, np.float64))
@@ -119,14 +107,10 @@ class ViewGeometry:
     def to_picture(self, places: NDArray[np.float64]) -> NDArray[np.float64]:
         """Picture points of places.
 
-        Parameters
-        ----------
-        places
-            (N, 3): x, height above the ground, z, metres.
+        Args:
+            places: (N, 3): x, height above the ground, z, metres.
 
-        Returns
-        -------
-        NDArray[np.float64]
+        Returns:
             (N, 2) picture points, also outside 0..1; NaN behind the camera.
         """
         places = np.atleast_2d(np.asarray(places, np.float64))
@@ -146,18 +130,12 @@ class ViewGeometry:
     def density(self, distance_m: float, width_px: int, *, above_m: float = 1.0) -> float:
         """Pixels per metre across a subject that faces the camera.
 
-        Parameters
-        ----------
-        distance_m
-            Along the ground, straight ahead.
-        width_px
-            Pixels across the picture.
-        above_m
-            Height of the subject's middle.
+        Args:
+            distance_m: Along the ground, straight ahead.
+            width_px: Pixels across the picture.
+            above_m: Height of the subject's middle.
 
-        Returns
-        -------
-        float
+        Returns:
             px/m: picture width in pixels over the width that it spans at the subject's depth.
         """
         cos, sin = self._turn()
@@ -167,14 +145,10 @@ class ViewGeometry:
     def side(self, far_m: float) -> list[tuple[float, float]]:
         """What is seen, from the side: corners as (metres ahead, metres above the ground), without the camera.
 
-        Parameters
-        ----------
-        far_m
-            Nothing is drawn farther away, above 0.
+        Args:
+            far_m: Nothing is drawn farther away, above 0.
 
-        Returns
-        -------
-        list of (float, float)
+        Returns:
             Along the lower edge of the view first; a view that looks up has no corner on the ground.
         """
         half = math.radians(self.upright_deg / 2)
@@ -205,14 +179,10 @@ class ViewGeometry:
     def footprint(self, *, farthest_m: float = FARTHEST_M) -> NDArray[np.float64]:
         """Outline of the ground that the picture shows.
 
-        Parameters
-        ----------
-        farthest_m
-            The ground is cut there.
+        Args:
+            farthest_m: The ground is cut there.
 
-        Returns
-        -------
-        NDArray[np.float64]
+        Returns:
             (N, 2) x and z in metres: along the lower edge from left to right, then back along the far end.
         """
         across = np.linspace(0, 1, 9)
@@ -242,28 +212,18 @@ def view_from_lens(
 ) -> ViewGeometry:
     """A view from the lens's data sheet.
 
-    Parameters
-    ----------
-    height_m
-        Above the ground.
-    tilt_deg
-        Downwards.
-    focal_mm
-        Focal length.
-    sensor_width_mm
-        Width of the part of the sensor that makes the picture.
-    aspect
-        Height of the picture over its width.
+    Args:
+        height_m: Above the ground.
+        tilt_deg: Downwards.
+        focal_mm: Focal length.
+        sensor_width_mm: Width of the part of the sensor that makes the picture.
+        aspect: Height of the picture over its width.
 
-    Returns
-    -------
-    ViewGeometry
+    Returns:
         The view.
 
-    Raises
-    ------
-    InvalidValue
-        If a number cannot be used.
+    Raises:
+        InvalidValue: If a number cannot be used.
     """
     if not (sensor_width_mm > 0 and focal_mm > 0):
         raise InvalidValue("Focal length and sensor width must be above 0.")
@@ -275,18 +235,12 @@ def view_from_lens(
 def real_heights(view: ViewGeometry, feet: NDArray[np.float64], tops: NDArray[np.float64]) -> NDArray[np.float64]:
     """Real height of upright things from where they stand and where they end.
 
-    Parameters
-    ----------
-    view
-        The view.
-    feet
-        (N, 2) picture points where they stand.
-    tops
-        (N,) y of their upper end in the picture.
+    Args:
+        view: The view.
+        feet: (N, 2) picture points where they stand.
+        tops: (N,) y of their upper end in the picture.
 
-    Returns
-    -------
-    NDArray[np.float64]
+    Returns:
         (N,) metres, NaN where the foot lies at or above the horizon.
     """
     ground = view.to_ground(feet)
@@ -301,18 +255,12 @@ def real_heights(view: ViewGeometry, feet: NDArray[np.float64], tops: NDArray[np
 def real_widths(view: ViewGeometry, feet: NDArray[np.float64], widths: NDArray[np.float64]) -> NDArray[np.float64]:
     """Real width of things from where they stand and their width in the picture.
 
-    Parameters
-    ----------
-    view
-        The view.
-    feet
-        (N, 2) picture points where they stand.
-    widths
-        (N,) shares of the picture's width.
+    Args:
+        view: The view.
+        feet: (N, 2) picture points where they stand.
+        widths: (N,) shares of the picture's width.
 
-    Returns
-    -------
-    NDArray[np.float64]
+    Returns:
         (N,) metres, NaN where the foot lies at or above the horizon.
     """
     ground = view.to_ground(feet)
@@ -323,30 +271,20 @@ def real_widths(view: ViewGeometry, feet: NDArray[np.float64], widths: NDArray[n
 
 @dataclass(frozen=True)
 class KnownView:
-    """What is known of a camera's view, and how.
-
-    Parameters
-    ----------
-    view
-        The view.
-    how
-        'typed', 'marks' or 'walk test'.
-    size_error
-        Relative standard error of real sizes, None when it was typed.
-    distance_error
-        Relative standard error of distances at the far end, None when it was typed.
-    lamp_m
-        Reach of the lamp at night, None when not known.
-    assumed
-        What was taken for granted, in sentences.
-    """
+    """What is known of a camera's view, and how."""
 
     view: ViewGeometry
+    """The view."""
     how: str
+    """'typed', 'marks' or 'walk test'."""
     size_error: float | None = None
+    """Relative standard error of real sizes, None when it was typed."""
     distance_error: float | None = None
+    """Relative standard error of distances at the far end, None when it was typed."""
     lamp_m: float | None = None
+    """Reach of the lamp at night, None when not known."""
     assumed: tuple[str, ...] = ()
+    """What was taken for granted, in sentences."""
 
 
 def known_view_to_dict(known: KnownView) -> dict[str, Any]:
@@ -357,20 +295,14 @@ def known_view_to_dict(known: KnownView) -> dict[str, Any]:
 def known_view_from_dict(data: Mapping[str, Any]) -> KnownView:
     """Read it back.
 
-    Parameters
-    ----------
-    data
-        As written by known_view_to_dict.
+    Args:
+        data: As written by known_view_to_dict.
 
-    Returns
-    -------
-    KnownView
+    Returns:
         The view.
 
-    Raises
-    ------
-    InvalidValue
-        If a part is missing or cannot be used.
+    Raises:
+        InvalidValue: If a part is missing or cannot be used.
     """
     return read_as(_FORM, data, "The camera's view")
 

@@ -45,24 +45,16 @@ TURNED_DEG = 2.0
 
 @dataclass(frozen=True)
 class Likeness:
-    """How one picture compares with the planned view.
-
-    Parameters
-    ----------
-    agrees
-        Share of the planned view's edges that the picture has once the shift is taken out, beyond chance; 1 for all.
-    shift
-        Of the scene in the picture to the right and down, as shares of its width.
-    edges
-        Edges of the picture, as a share of those of the planned view.
-    dark
-        The picture is one of the night.
-    """
+    """How one picture compares with the planned view."""
 
     agrees: float
+    """Share of the planned view's edges that the picture has once the shift is taken out, beyond chance; 1 for all."""
     shift: tuple[float, float]
+    """Of the scene in the picture to the right and down, as shares of its width."""
     edges: float
+    """Edges of the picture, as a share of those of the planned view."""
     dark: bool = False
+    """The picture is one of the night."""
 
     @property
     def other_view(self) -> bool:
@@ -76,14 +68,10 @@ class Likeness:
 def grey_of(picture: NDArray[np.uint8]) -> Grey:
     """Luma of an RGB picture at WIDTH, its proportions kept.
 
-    Parameters
-    ----------
-    picture
-        (H, W, 3), or (H, W) for luma.
+    Args:
+        picture: (H, W, 3), or (H, W) for luma.
 
-    Returns
-    -------
-    Grey
+    Returns:
         (H', WIDTH) float32, 0..255.
     """
     luma = picture.astype(np.float32)
@@ -104,18 +92,12 @@ def _edges(grey: Grey) -> NDArray[np.float32]:
 def likeness(picture: Grey, planned: Grey, *, dark: bool = False) -> Likeness:
     """Compare a picture with the planned view.
 
-    Parameters
-    ----------
-    picture
-        From grey_of().
-    planned
-        Likewise, of the same proportions.
-    dark
-        The picture is one of the night.
+    Args:
+        picture: From grey_of().
+        planned: Likewise, of the same proportions.
+        dark: The picture is one of the night.
 
-    Returns
-    -------
-    Likeness
+    Returns:
         With nothing to agree on, agreement 0.
     """
     if picture.shape != planned.shape:
@@ -152,16 +134,11 @@ def _agreement(picture: NDArray[np.float32], planned: NDArray[np.float32]) -> fl
 def turned_deg(picture: Grey, planned: Grey) -> float:
     """By how much a picture is turned against the planned view, degrees clockwise, within 10.
 
-    Parameters
-    ----------
-    picture
-        From grey_of().
-    planned
-        Likewise.
+    Args:
+        picture: From grey_of().
+        planned: Likewise.
 
-    Returns
-    -------
-    float
+    Returns:
         The turn under which the histograms of the edges' directions agree best, in steps of half a degree.
     """
     both = []
@@ -199,47 +176,31 @@ def glare(dark: Grey, light: Grey | None) -> float:
 
 @dataclass(frozen=True)
 class PictureFacts:
-    """What the latest pictures of a camera tell against its planned view; None where there is none of that light.
-
-    Parameters
-    ----------
-    sharp
-        Sharpness of its pictures by day, as a share of the planned view's.
-    turned
-        Degrees clockwise by which they are turned.
-    lit
-        Mean luma of its pictures at night, 0..255.
-    burnt
-        Share of those that its own lamp burns out in one piece.
-    frame_rate
-        Pictures a second of its latest clip.
-    guessed
-        Clips whose beginning is only known by the date of their file.
-    """
+    """What the latest pictures of a camera tell against its planned view; None where there is none of that light."""
 
     sharp: float | None = None
+    """Sharpness of its pictures by day, as a share of the planned view's."""
     turned: float | None = None
+    """Degrees clockwise by which they are turned."""
     lit: float | None = None
+    """Mean luma of its pictures at night, 0..255."""
     burnt: float | None = None
+    """Share of those that its own lamp burns out in one piece."""
     frame_rate: float | None = None
+    """Pictures a second of its latest clip."""
     guessed: int | None = None
+    """Clips whose beginning is only known by the date of their file."""
 
 
 def picture_facts(planned: Grey, light: Sequence[Grey], dark: Sequence[Grey]) -> PictureFacts:
     """What pictures by day and at night tell, medians over several of each.
 
-    Parameters
-    ----------
-    planned
-        The planned view, from grey_of().
-    light
-        Pictures by day.
-    dark
-        Pictures at night.
+    Args:
+        planned: The planned view, from grey_of().
+        light: Pictures by day.
+        dark: Pictures at night.
 
-    Returns
-    -------
-    PictureFacts
+    Returns:
         What each light has pictures for.
     """
     alike = [p for p in light if p.shape == planned.shape]

@@ -40,18 +40,12 @@ _GROWTH = 4.0
 
 @dataclass(frozen=True, eq=False)
 class Track:
-    """One thing followed; all arrays of length N, in order of time.
-
-    Parameters
-    ----------
-    times_s
-        (N,) float64, seconds on the clip's clock.
-    box
-        (N, 4) float64: left, top, width, height as shares of the picture.
-    """
+    """One thing followed; all arrays of length N, in order of time."""
 
     times_s: NDArray[np.float64]
+    """(N,) float64, seconds on the clip's clock."""
     box: NDArray[np.float64]
+    """(N, 4) float64: left, top, width, height as shares of the picture."""
 
     @property
     def feet(self) -> NDArray[np.float64]:
@@ -71,16 +65,11 @@ def follow(times_s: NDArray[np.float64], boxes: Sequence[NDArray[np.float64]]) -
     the cost is the distance between middles in units of the larger box's diagonal plus 0.3 times the logarithm of the
     change of area.
 
-    Parameters
-    ----------
-    times_s
-        (F,) seconds, rising.
-    boxes
-        For each picture (n, 4): left, top, width, height in shares.
+    Args:
+        times_s: (F,) seconds, rising.
+        boxes: For each picture (n, 4): left, top, width, height in shares.
 
-    Returns
-    -------
-    list[Track]
+    Returns:
         In order of their beginning; those shorter than SHORTEST_S left out.
     """
     from scipy.optimize import linear_sum_assignment  # slow to import, and needed only here
@@ -149,16 +138,11 @@ def farthest_walk(tracks: Sequence[Track]) -> Track | None:
 def walk_marks(track: Track, *, height_m: float) -> tuple[Mark, ...]:
     """Marks of a person who walked, evenly chosen over the heights in the picture at which the feet stood.
 
-    Parameters
-    ----------
-    track
-        The person's.
-    height_m
-        Height of the person, metres.
+    Args:
+        track: The person's.
+        height_m: Height of the person, metres.
 
-    Returns
-    -------
-    tuple[Mark, ...]
+    Returns:
         WALK_MARKS of them, the farthest first.
     """
     feet = track.feet
@@ -175,22 +159,14 @@ def tracks_of(stack: TraceStack, clip: int, start_s: float, end_s: float, *, lev
 
     The box of a group is drawn in by what its outermost cells lack of being full, so that it is finer than the grid.
 
-    Parameters
-    ----------
-    stack
-        The traces.
-    clip
-        Index of the clip.
-    start_s
-        Beginning on the clip's clock.
-    end_s
-        End.
-    level
-        Index of the contrast level.
+    Args:
+        stack: The traces.
+        clip: Index of the clip.
+        start_s: Beginning on the clip's clock.
+        end_s: End.
+        level: Index of the contrast level.
 
-    Returns
-    -------
-    list[Track]
+    Returns:
         In order of their beginning.
     """
     dense = stack.changed(clip, start_s, end_s, level=level).reshape(-1, stack.rows, stack.columns)
@@ -201,16 +177,11 @@ def tracks_of(stack: TraceStack, clip: int, start_s: float, end_s: float, *, lev
 def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
     """Boxes of what is active on a fine grid, parts of a thing that lie near each other taken together.
 
-    Parameters
-    ----------
-    cells
-        (rows, columns) flags.
-    join
-        Gaps of up to twice so many cells within a thing are closed.
+    Args:
+        cells: (rows, columns) flags.
+        join: Gaps of up to twice so many cells within a thing are closed.
 
-    Returns
-    -------
-    NDArray[np.float64]
+    Returns:
         (n, 4) left, top, width, height in shares of the picture; things of fewer than four cells are left out.
     """
     from scipy.ndimage import binary_closing, find_objects, label  # slow to import, and needed only here

@@ -27,24 +27,16 @@ _AROUND = 0.02
 
 @dataclass(frozen=True)
 class WalkLook:
-    """What the pictures of one walk tell.
-
-    Parameters
-    ----------
-    near_m
-        Nearest that it was looked at, metres along the ground; None without a view.
-    far_m
-        Farthest, likewise.
-    density
-        Pixels a metre nearest and farthest; None without a view.
-    spread_px
-        Pixels over which outlines of who walks are spread, the median over the moments; None where none stands out.
-    """
+    """What the pictures of one walk tell."""
 
     near_m: float | None
+    """Nearest that it was looked at, metres along the ground; None without a view."""
     far_m: float | None
+    """Farthest, likewise."""
     density: tuple[float, float] | None
+    """Pixels a metre nearest and farthest; None without a view."""
     spread_px: float | None
+    """Pixels over which outlines of who walks are spread, the median over the moments; None where none stands out."""
 
     @property
     def words(self) -> str:
@@ -72,20 +64,13 @@ def walk_look(
 ) -> WalkLook:
     """Look at somebody who walks.
 
-    Parameters
-    ----------
-    track
-        Of who walks.
-    rows
-        Rows of it, from look_rows().
-    pictures
-        For each row the (H, W, 3) picture then.
-    view
-        Height, tilt and lens of the camera, None while not known.
+    Args:
+        track: Of who walks.
+        rows: Rows of it, from look_rows().
+        pictures: For each row the (H, W, 3) picture then.
+        view: Height, tilt and lens of the camera, None while not known.
 
-    Returns
-    -------
-    WalkLook
+    Returns:
         Medians and extremes over the rows.
     """
     spreads = []

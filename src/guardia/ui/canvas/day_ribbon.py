@@ -16,24 +16,16 @@ from guardia.ui.parts.widgets import draw_mark, painting
 
 @dataclass(frozen=True)
 class RibbonMark:
-    """One occurrence on the ribbon.
-
-    Parameters
-    ----------
-    id
-        The occurrence.
-    hour
-        Local hour of the day, 0..24.
-    verdict
-        Its judgement, None while there is none.
-    recorded
-        Whether the draft records it.
-    """
+    """One occurrence on the ribbon."""
 
     id: int
+    """The occurrence."""
     hour: float
+    """Local hour of the day, 0..24."""
     verdict: Verdict | None
+    """Its judgement, None while there is none."""
     recorded: bool
+    """Whether the draft records it."""
 
 
 class DayRibbon(QWidget):

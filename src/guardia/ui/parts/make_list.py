@@ -18,11 +18,9 @@ from guardia.ui.parts.widgets import button, label
 class MakeList(QWidget):
     """The makes that ship with Guardia, each with what it can be told, and makes of one's own from files.
 
-    Parameters
-    ----------
-    present
-        JSON form of the make that a camera has now, and that is chosen at first; it stands apart where it is not as
-        shipped, because it was described anew or came with an older Guardia.
+    Args:
+        present: JSON form of the make that a camera has now, and that is chosen at first; it stands apart where it is
+            not as shipped, because it was described anew or came with an older Guardia.
     """
 
     changed = pyqtSignal()

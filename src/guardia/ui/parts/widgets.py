@@ -203,14 +203,10 @@ Triple = tuple[float, float, float]
 class IntervalBars(QWidget):
     """Two estimates with their intervals on one scale from zero: installed above, draft below.
 
-    Parameters
-    ----------
-    words
-        What is estimated, for those who do not see it.
-    colour
-        Token of the theme for the draft.
-    form
-        Writes a number.
+    Args:
+        words: What is estimated, for those who do not see it.
+        colour: Token of the theme for the draft.
+        form: Writes a number.
     """
 
     def __init__(self, words: str, colour: str, form: Callable[[float], str]) -> None:
@@ -320,12 +316,9 @@ def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[st
 class JudgingKeys(QWidget):
     """The keys of all kinds as buttons, real, false and open ones, in as many columns as there is room for.
 
-    Parameters
-    ----------
-    judge
-        Called with the id of a kind; the empty one takes a judgement back.
-    hint
-        Stands beside the last ones.
+    Args:
+        judge: Called with the id of a kind; the empty one takes a judgement back.
+        hint: Stands beside the last ones.
     """
 
     def __init__(self, judge: Callable[[str], object], hint: str) -> None:

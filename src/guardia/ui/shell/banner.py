@@ -19,10 +19,8 @@ MARGIN_PX = 18
 class Banner(QFrame):
     """Shows the last message at the foot of the page; warnings and errors stay until they are closed.
 
-    Parameters
-    ----------
-    pages
-        What holds the pages that it lies over.
+    Args:
+        pages: What holds the pages that it lies over.
     """
 
     def __init__(self, pages: QStackedWidget) -> None:

@@ -60,10 +60,8 @@ FOLD_BELOW_PX = 1200
 class MainWindow(QMainWindow):
     """One window on one project, or on none yet.
 
-    Parameters
-    ----------
-    data_home
-        Folder for the program's data, where the demo is copied to.
+    Args:
+        data_home: Folder for the program's data, where the demo is copied to.
     """
 
     def __init__(self, data_home: Path) -> None:

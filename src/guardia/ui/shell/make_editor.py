@@ -26,12 +26,9 @@ from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
 class MakeEditor(QDialog):
     """A tree of the make's values; what cannot be is said below, and cannot be accepted.
 
-    Parameters
-    ----------
-    parent
-        The window.
-    data
-        The make to start from, as JSON.
+    Args:
+        parent: The window.
+        data: The make to start from, as JSON.
     """
 
     def __init__(self, parent: QWidget, data: dict[str, Any]) -> None:

@@ -16,12 +16,9 @@ from guardia.ui.parts.widgets import WrappedLabel, button
 class PortfolioDialog(QDialog):
     """A folder of projects as one list; `chosen` is the project to open.
 
-    Parameters
-    ----------
-    parent
-        The window.
-    folder
-        The folder that is looked into first.
+    Args:
+        parent: The window.
+        folder: The folder that is looked into first.
     """
 
     def __init__(self, parent: QWidget, folder: Path) -> None:

@@ -21,14 +21,10 @@ _SIGNS = {"o": "●", "t1": "▲", "s": "■", "d": "◆", "star": "★"}
 class PracticeDialog(QDialog):
     """Levels, progress, a new scene, the truth.
 
-    Parameters
-    ----------
-    parent
-        The window.
-    home
-        The program's data folder.
-    folder
-        Of the project that is open, None with none.
+    Args:
+        parent: The window.
+        home: The program's data folder.
+        folder: Of the project that is open, None with none.
     """
 
     def __init__(self, parent: QWidget, home: Path, folder: Path | None) -> None:

@@ -29,15 +29,11 @@ REACHED_WITHIN_S = 3.0
 def check_display(environment: Mapping[str, str]) -> None:
     """Refuse a screen that does not answer: Qt would end the program without a word that helps.
 
-    Parameters
-    ----------
-    environment
-        Of the process.
+    Args:
+        environment: Of the process.
 
-    Raises
-    ------
-    ProjectError
-        If neither the Wayland nor the X screen that it names can be reached.
+    Raises:
+        ProjectError: If neither the Wayland nor the X screen that it names can be reached.
     """
     if environment.get("QT_QPA_PLATFORM", "xcb").split(":")[0] not in ("xcb", "wayland", ""):
         return
@@ -90,24 +86,16 @@ def make_application() -> QApplication:
 def run(data_home: Path, project: Path | None, *, demo: bool = False) -> int:
     """Open the window and stay until it is closed.
 
-    Parameters
-    ----------
-    data_home
-        Folder for the program's data.
-    project
-        The project to open, None for the welcome page.
-    demo
-        Open one's own copy of the demo site.
+    Args:
+        data_home: Folder for the program's data.
+        project: The project to open, None for the welcome page.
+        demo: Open one's own copy of the demo site.
 
-    Returns
-    -------
-    int
+    Returns:
         The exit status.
 
-    Raises
-    ------
-    ProjectError
-        If the screen cannot be reached.
+    Raises:
+        ProjectError: If the screen cannot be reached.
     """
     check_display(os.environ)
     app = make_application()

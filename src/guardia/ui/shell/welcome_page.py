@@ -28,18 +28,12 @@ WIDEST_PX = 1240
 class WelcomePage(QWidget):
     """Shown while no project is open.
 
-    Parameters
-    ----------
-    demo
-        Opens the demo.
-    new
-        Makes a project.
-    choose
-        Opens a project's folder.
-    recent
-        Folders of the projects opened last.
-    open_folder
-        Opens one of them.
+    Args:
+        demo: Opens the demo.
+        new: Makes a project.
+        choose: Opens a project's folder.
+        recent: Folders of the projects opened last.
+        open_folder: Opens one of them.
     """
 
     def __init__(

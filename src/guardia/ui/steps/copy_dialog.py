@@ -13,14 +13,10 @@ from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
 class CopyDialog(QDialog):
     """Every other camera with a tick, and beneath it what it cannot be told as it is.
 
-    Parameters
-    ----------
-    parent
-        The window.
-    session
-        The open project.
-    model
-        The camera whose draft is copied.
+    Args:
+        parent: The window.
+        session: The open project.
+        model: The camera whose draft is copied.
     """
 
     def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:

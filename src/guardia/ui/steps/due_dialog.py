@@ -57,12 +57,9 @@ class TaskDialog(QDialog):
 class DueDialog(QDialog):
     """The list, and how to take it along.
 
-    Parameters
-    ----------
-    parent
-        The page.
-    session
-        The open project.
+    Args:
+        parent: The page.
+        session: The open project.
     """
 
     def __init__(self, parent: QWidget, session: Session) -> None:

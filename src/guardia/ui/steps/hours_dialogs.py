@@ -25,14 +25,10 @@ from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
 class ShareDialog(QDialog):
     """Asks which cameras have these hours in common.
 
-    Parameters
-    ----------
-    parent
-        The page.
-    name
-        What the group is called.
-    cameras
-        By number of each other camera its words, and whether it is in the group.
+    Args:
+        parent: The page.
+        name: What the group is called.
+        cameras: By number of each other camera its words, and whether it is in the group.
     """
 
     def __init__(self, parent: QWidget, name: str, cameras: dict[int, tuple[str, bool]]) -> None:

@@ -19,12 +19,9 @@ from guardia.ui.parts.widgets import WrappedLabel, button, label
 class RoundDialog(QDialog):
     """One camera at a time.
 
-    Parameters
-    ----------
-    parent
-        The page.
-    session
-        The open project.
+    Args:
+        parent: The page.
+        session: The open project.
     """
 
     def __init__(self, parent: QWidget, session: Session) -> None:

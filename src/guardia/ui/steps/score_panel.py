@@ -36,24 +36,16 @@ WIDTH_PX, FOLDED_PX = 318, 104
 
 @dataclass(frozen=True)
 class Measure:
-    """One figure with its interval, as the panel shows it. What later steps add is a line in MEASURES.
-
-    Parameters
-    ----------
-    words
-        What it is.
-    colour
-        Token of the theme for the draft's bar.
-    of
-        Estimate, low and high of a score; None while there is no figure.
-    form
-        Writes one of the three.
-    """
+    """One figure with its interval, as the panel shows it. What later steps add is a line in MEASURES."""
 
     words: str
+    """What it is."""
     colour: str
+    """Token of the theme for the draft's bar."""
     of: Callable[[Score], Triple | None]
+    """Estimate, low and high of a score; None while there is no figure."""
     form: Callable[[float], str]
+    """Writes one of the three."""
 
 
 def _rate(score: Score) -> Triple | None:

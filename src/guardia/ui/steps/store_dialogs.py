@@ -56,16 +56,11 @@ def _number(value: float | None, suffix: str, decimals: int = 2) -> QDoubleSpinB
 class StoreDialog(QDialog):
     """Asks for one store; what cannot be is refused in place.
 
-    Parameters
-    ----------
-    parent
-        The page.
-    store
-        To be corrected, None for a new one.
-    here
-        Whether the camera records to it.
-    camera
-        Its name.
+    Args:
+        parent: The page.
+        store: To be corrected, None for a new one.
+        here: Whether the camera records to it.
+        camera: Its name.
     """
 
     def __init__(self, parent: QWidget, store: Store | None, *, here: bool, camera: str) -> None:
@@ -144,18 +139,12 @@ class StoreDialog(QDialog):
 class ReadingDialog(QDialog):
     """Asks what was read, and when; what cannot be is refused in place.
 
-    Parameters
-    ----------
-    parent
-        The page.
-    subject
-        What was looked at.
-    of_store
-        A store, else a camera.
-    now
-        On the site's clock.
-    moment
-        POSIX seconds of a wall time.
+    Args:
+        parent: The page.
+        subject: What was looked at.
+        of_store: A store, else a camera.
+        now: On the site's clock.
+        moment: POSIX seconds of a wall time.
     """
 
     def __init__(

@@ -35,12 +35,9 @@ _FORM = "yyyy-MM-dd HH:mm:ss"
 class MomentEdit(QDateTimeEdit):
     """A moment in the site's wall time.
 
-    Parameters
-    ----------
-    session
-        The project, for its time zone.
-    moment_s
-        POSIX seconds to begin with.
+    Args:
+        session: The project, for its time zone.
+        moment_s: POSIX seconds to begin with.
     """
 
     def __init__(self, session: Session, moment_s: float) -> None:

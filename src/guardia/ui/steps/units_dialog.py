@@ -35,16 +35,11 @@ _LIMITS = (
 class UnitDialog(QDialog):
     """Asks for one unit; what cannot be is refused in place.
 
-    Parameters
-    ----------
-    parent
-        The dialog.
-    hung
-        To be corrected, None for a new one.
-    cameras
-        Names of all cameras by number.
-    here
-        The camera that it was asked from hangs on a new one.
+    Args:
+        parent: The dialog.
+        hung: To be corrected, None for a new one.
+        cameras: Names of all cameras by number.
+        here: The camera that it was asked from hangs on a new one.
     """
 
     def __init__(self, parent: QWidget, hung: Hung | None, cameras: dict[int, str], here: int) -> None:
@@ -107,14 +102,10 @@ class UnitDialog(QDialog):
 class UnitsDialog(QDialog):
     """All units of the site, and what does not fit.
 
-    Parameters
-    ----------
-    parent
-        The page.
-    session
-        The open project.
-    camera_id
-        The camera that it was asked from.
+    Args:
+        parent: The page.
+        session: The open project.
+        camera_id: The camera that it was asked from.
     """
 
     def __init__(self, parent: QWidget, session: Session, camera_id: int) -> None:
