@@ -82,7 +82,7 @@ class ScriptedHours(FolderCase):
             done = replay(evidence, camera.under(camera.installed.with_values(alert_plan=pause)))
             self.assertEqual("recording by motion" in camera.capability.alert_pause_stops, stops)
             self.assertEqual(bool(done.recorded.any()), not stops)
-            self.assertFalse(done.alerts.told.any())
+            self.assertFalse(done.told.any())
             if stops:
                 gates = {done.outcomes[o.id].gate for o in evidence.occurrences}
                 self.assertIn(PAUSE, gates)
@@ -97,11 +97,11 @@ class ScriptedHours(FolderCase):
         for origin in {c.origin for c in evidence.clips}:
             mine = [n for n, o in enumerate(evidence.occurrences) if evidence.clip_of(o).origin is origin]
             wanted, last = set(), -math.inf
-            for n in sorted((n for n in mine if every.alerts.told[n]), key=lambda n: every.trigger_s[n]):
+            for n in sorted((n for n in mine if every.told[n]), key=lambda n: every.trigger_s[n]):
                 if every.trigger_s[n] - last >= 600.0 or every.trigger_s[n] == last:
                     wanted.add(n)
                     last = every.trigger_s[n]
-            self.assertEqual({n for n in mine if apart.alerts.told[n]}, wanted)
+            self.assertEqual({n for n in mine if apart.told[n]}, wanted)
         silent = next(o for o in apart.outcomes.values() if o.alert_gate is ALERT_INTERVAL)
         self.assertTrue(silent.recorded)
         np.testing.assert_array_equal(apart.recorded, every.recorded)

@@ -47,7 +47,7 @@ class StepModels(SessionCase):
             at = hours.now.replace(tzinfo=None) + timedelta(days=4000)
             hours.add_special(Special("away", at, at + timedelta(hours=2), "off"))
             after = self.model.comparison.draft_replay
-            for one, two in ((after.recorded, before.recorded), (after.alerts.told, before.alerts.told)):
+            for one, two in ((after.recorded, before.recorded), (after.told, before.told)):
                 self.assertEqual(one.tolist(), two.tolist())
             self.assertIn("always; away: off", hours.plan.words)
             hours.remove_special(0)

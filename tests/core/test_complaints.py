@@ -8,8 +8,8 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.prove.complaints import bad_at_night, too_many
-from guardia.core.prove.diagnose import State
 from guardia.core.prove.walks import Aim, Place, Way, passes_of
+from guardia.core.replay.gate import State
 from guardia.core.replay.replay import replay
 from guardia.core.tuning.cures import usual_cures
 from guardia.core.tuning.scale import calibrate_scale, seen_by
@@ -37,10 +37,10 @@ class Complaints(unittest.TestCase):
         answer = too_many(evidence, done, usual_cures(evidence, candidate, ()), BEGIN)
         self.assertTrue(answer.head.startswith("10 false alerts"))
         self.assertIn("most by foliage (8)", answer.head)
-        worth = [g.weight for g in answer.gates if g.words.startswith("silences")]
+        worth = [g.weight for g in answer.reasons if g.words.startswith("silences")]
         self.assertEqual(worth, sorted(worth, reverse=True))
         self.assertIn(answer.cause.name[1:], answer.words)
-        off = next(g for g in answer.gates if g.name == "detection off")
+        off = next(g for g in answer.reasons if g.name == "detection off")
         self.assertIs(off.state, State.OPEN, "losing every real one is no cure")
         checks = [g.name for g in answer.checks]
         self.assertLess(checks.index("foliage"), checks.index("shadow"))
@@ -48,7 +48,7 @@ class Complaints(unittest.TestCase):
     def test_without_a_false_alert_nothing_is_accused(self):
         evidence, candidate, done = self.week(["person"] * 3)
         answer = too_many(evidence, done, usual_cures(evidence, candidate, ()), BEGIN)
-        self.assertEqual((answer.words, answer.gates), ("No false alert on the evidence.", ()))
+        self.assertEqual((answer.words, answer.reasons), ("No false alert on the evidence.", ()))
 
     def test_at_night_each_planted_reason_is_named_first(self):
         lit = PictureFacts(1.0, 0.0, 40.0, 0.0)
@@ -64,13 +64,13 @@ class Complaints(unittest.TestCase):
         self.assertEqual(bad_at_night(evidence, done, lit, BEGIN).cause.name, "insect or web")
         evidence, _, done = self.week(["person"] * 4, sizes=6, dark=(0, 1), sensitivity=(40, 0.2), notch="")
         bright = bad_at_night(evidence, done, lit, BEGIN)
-        self.assertIs(next(g for g in bright.gates if g.name == "reach in the dark").state, State.OPEN)
+        self.assertIs(next(g for g in bright.reasons if g.name == "reach in the dark").state, State.OPEN)
 
     def test_without_a_night_it_says_what_is_missing(self):
         evidence, _, done = self.week(["person"] * 3)
         answer = bad_at_night(evidence, done, None, BEGIN)
         self.assertIn("Footage of one night", answer.words)
-        self.assertEqual({g.state for g in answer.gates if g.name in ("lamp", "reach in the dark")}, {State.UNKNOWN})
+        self.assertEqual({g.state for g in answer.reasons if g.name in ("lamp", "reach in the dark")}, {State.UNKNOWN})
 
 
 class WalksByHand(unittest.TestCase):

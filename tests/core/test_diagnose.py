@@ -18,8 +18,10 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
-from guardia.core.prove.diagnose import Question, State, diagnose, silences
+from guardia.core.prove.diagnose import Question, diagnose
+from guardia.core.replay.gate import State
 from guardia.core.replay.replay import replay
+from guardia.core.replay.silence import silences
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.stores import Fitted, Store, StoreKind
@@ -34,7 +36,9 @@ DAYTIME = WeekPlan((Stretch(EVERY_DAY, Edge(7 * 60), Edge(21 * 60)),))
 CARD = Store("card", StoreKind.CARD, 64.0)
 
 
-class Faults(unittest.TestCase):
+class WeekCase(unittest.TestCase):
+    """A made-up week of a camera, and questions about a moment of it."""
+
     def setUp(self):
         self.make = capability()
         self.settings = Settings.of(self.make.id, "10", length_s=14.0, target=StoreKind.CARD)
@@ -84,6 +88,8 @@ class Faults(unittest.TestCase):
             evidence, self.make, at, question, lambda s: replay(evidence, Candidate(s, self.make))
         )  # fmt: skip
 
+
+class Faults(WeekCase):
     def planted(self):
         """(name of the gate, evidence, moment) of each fault."""
         moving = blob_trace([0, *[6] * 10, 0])
@@ -158,7 +164,7 @@ class Faults(unittest.TestCase):
             self.week(1, at, settings=outside, footage=blob_trace([0, *[40] * 20, 0])), at, Question.NOT_TOLD
         )
         self.assertEqual(found.cause.name, "alert hours")
-        self.assertEqual(self.ask(self.week(1, at), at, Question.NO_PICTURE).gates[0].state, State.OPEN)
+        self.assertEqual(self.ask(self.week(1, at), at, Question.NO_PICTURE).reasons[0].state, State.OPEN)
 
     def test_a_day_without_a_clip_is_no_chance_a_night_is(self):
         at = BEGIN + 4 * DAY + 12.3 * HOUR

@@ -17,8 +17,8 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.periods import from_periods, to_periods
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
-from guardia.core.prove.diagnose import silences
 from guardia.core.replay.replay import Replay
+from guardia.core.replay.silence import silences
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.readings import Measure, alert_delay
 from guardia.core.storage.stores import StoreKind

@@ -16,7 +16,8 @@ from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.hours.plan import if_known, on_at
-from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
+from guardia.core.prove.diagnose import Diagnosis, Question, Reason
+from guardia.core.replay.gate import State
 from guardia.core.replay.replay import Replay
 from guardia.core.score.hours import Cure
 from guardia.core.view.picture import DARK_LUMA, GLARE_SHARE, PictureFacts
@@ -53,7 +54,7 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
         known.
     """
     now = cures[0].alerts
-    told = [o for o, alerted in zip(evidence.occurrences, done.alerts.told, strict=True) if alerted]
+    told = [o for o, alerted in zip(evidence.occurrences, done.told, strict=True) if alerted]
     causes = Counter(o.kind for o in told if o.verdict is Verdict.FALSE)
     gates = []
     for cure in cures[1:]:
@@ -65,15 +66,15 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
         worth = silenced - LOST_WEIGHT * lost - cure.late
         name, _, plan = cure.words.partition(": ") if cure.words.startswith("alert hours") else (cure.words, "", "")
         words = f"{words}: {plan}" if plan else words
-        gates.append(Gate(name, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth)))
+        gates.append(Reason(name, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth)))
     gates.sort(key=lambda gate: -gate.weight)
     total = sum(causes.values())
     for kind, count in causes.most_common():
         check, minutes = _AT_THE_CAMERA.get(kind, ("Look at these: what moves there?", 5.0))
         words = f"{count} of {total} false ones that alert"
-        gates.append(Gate(kind_of(kind).text, State.UNKNOWN, words, check, minutes, count / total))
+        gates.append(Reason(kind_of(kind).text, State.UNKNOWN, words, check, minutes, count / total))
     if now.longest_burst > 2:
-        gates.append(Gate("bursts", State.CLOSED, f"up to {now.longest_burst} alerts within minutes of each other"))
+        gates.append(Reason("bursts", State.CLOSED, f"up to {now.longest_burst} alerts within minutes of each other"))
     rate = f", {now.per_day[0]:.1f} a day" if now.per_day else ""
     most = causes.most_common(1)
     head = f"{count_of(now.false, 'false alert')}{rate}"
@@ -101,48 +102,48 @@ def bad_at_night(evidence: Evidence, done: Replay, looks: PictureFacts | None, a
     gates = [_lamp(looks), _glare(looks), _hours(evidence, done), _reach(done, by_light), *_false(by_light)]
     if done.candidate.settings.storage.white_light is False:
         check = "Try its white light, or a lamp beside it: colour and a longer reach, but seen and felt by neighbours."
-        gates.append(Gate("white light", State.UNKNOWN, "its infrared lamp is used", check, 10, 0.1))
+        gates.append(Reason("white light", State.UNKNOWN, "its infrared lamp is used", check, 10, 0.1))
     check = "Look at a night picture of somebody who walks: smeared means too long an exposure, so more light."
-    gates.append(Gate("exposure", State.UNKNOWN, "nothing here tells", check, 5, 0.15))
+    gates.append(Reason("exposure", State.UNKNOWN, "nothing here tells", check, 5, 0.15))
     closed = sorted((g for g in gates if g.state is State.CLOSED), key=lambda g: -g.weight)
     rest = [g for g in gates if g.state is not State.CLOSED]
     head = "" if by_light[True] else "Nothing on the evidence is of the night. Footage of one night would tell most."
     return Diagnosis(Question.AT_NIGHT, at_s, (*closed, *rest), head=head)
 
 
-def _lamp(looks: PictureFacts | None) -> Gate:
+def _lamp(looks: PictureFacts | None) -> Reason:
     name, check = "lamp", "Look at its night picture: does its lamp work, is it told to switch on?"
     if looks is None or looks.lit is None:
-        return Gate(name, State.UNKNOWN, "no picture of the night is here", check, 3, 0.3)
+        return Reason(name, State.UNKNOWN, "no picture of the night is here", check, 3, 0.3)
     words = f"its night pictures have {looks.lit:.0f} of 255 on average"
-    return Gate(name, State.CLOSED, f"{words}: not lit", weight=0.9) if looks.lit < DARK_LUMA else Gate(
+    return Reason(name, State.CLOSED, f"{words}: not lit", weight=0.9) if looks.lit < DARK_LUMA else Reason(
         name, State.OPEN, words
     )  # fmt: skip
 
 
-def _glare(looks: PictureFacts | None) -> Gate:
+def _glare(looks: PictureFacts | None) -> Reason:
     name = "glare of its own lamp"
     if looks is None or looks.burnt is None:
-        return Gate(name, State.UNKNOWN, "no picture of the night is here", "Look for a bright, flat patch.", 2, 0.2)
+        return Reason(name, State.UNKNOWN, "no picture of the night is here", "Look for a bright, flat patch.", 2, 0.2)
     words = f"{looks.burnt:.1%} of its night pictures is burnt out in one piece"
-    return Gate(name, State.CLOSED if looks.burnt >= GLARE_SHARE else State.OPEN, words, weight=0.8)
+    return Reason(name, State.CLOSED if looks.burnt >= GLARE_SHARE else State.OPEN, words, weight=0.8)
 
 
-def _hours(evidence: Evidence, done: Replay) -> Gate:
+def _hours(evidence: Evidence, done: Replay) -> Reason:
     """Whether the recording hours leave out the dark in which real ones come."""
     name, plan = "recording hours", if_known(done.candidate.settings.hours.recording_plan, evidence.place)
     if plan is None:
-        return Gate(name, State.OPEN, "it may record at any hour")
+        return Reason(name, State.OPEN, "it may record at any hour")
     begins = [evidence.span_s(o)[0] for o in evidence.occurrences if evidence.clip_of(o).dark]
     outside = int((~on_at(plan, begins, evidence.place)).sum()) if begins else 0
     words = f"the recording hours are {plan.words}"
     if not outside:
-        return Gate(name, State.OPEN, f"{words}; nothing seen in the dark lies outside")
+        return Reason(name, State.OPEN, f"{words}; nothing seen in the dark lies outside")
     more = f"{words}: {outside} of {count_of(len(begins), 'occurrence')} in the dark lie outside"
-    return Gate(name, State.CLOSED, more, weight=outside / len(begins))
+    return Reason(name, State.CLOSED, more, weight=outside / len(begins))
 
 
-def _reach(done: Replay, by_light: dict[bool, list[Occurrence]]) -> Gate:
+def _reach(done: Replay, by_light: dict[bool, list[Occurrence]]) -> Reason:
     """Whether real ones are missed by their size more often in the dark than by day."""
     missed: dict[bool, int] = {}
     real: dict[bool, int] = {}
@@ -152,16 +153,16 @@ def _reach(done: Replay, by_light: dict[bool, list[Occurrence]]) -> Gate:
         missed[dark] = sum(str(done.outcomes[o.id].gate) in ("size", "zone", "hold") for o in mine)
     if not real[True]:
         check = "Walk there in the dark, near and far: where does it trigger?"
-        return Gate("reach in the dark", State.UNKNOWN, "no real one of the night is judged", check, 10, 0.4)
+        return Reason("reach in the dark", State.UNKNOWN, "no real one of the night is judged", check, 10, 0.4)
     shares = {dark: missed[dark] / real[dark] if real[dark] else 0.0 for dark in (False, True)}
     words = (
         f"{missed[True]} of {real[True]} real ones in the dark do not trigger, {missed[False]} of {real[False]} by day"
     )
     worse = shares[True] > shares[False] and missed[True] > 0
-    return Gate("reach in the dark", State.CLOSED if worse else State.OPEN, words, weight=shares[True])
+    return Reason("reach in the dark", State.CLOSED if worse else State.OPEN, words, weight=shares[True])
 
 
-def _false(by_light: dict[bool, list[Occurrence]]) -> list[Gate]:
+def _false(by_light: dict[bool, list[Occurrence]]) -> list[Reason]:
     """Causes of false occurrences that come in the dark."""
     dark = Counter(o.kind for o in by_light[True] if o.verdict is Verdict.FALSE)
     light = Counter(o.kind for o in by_light[False] if o.verdict is Verdict.FALSE)
@@ -172,6 +173,8 @@ def _false(by_light: dict[bool, list[Occurrence]]) -> list[Gate]:
         words = f"{count} false in the dark, {light[kind]} by day. {check}"
         mostly = count > light[kind]
         gates.append(
-            Gate(kind_of(kind).text, State.CLOSED if mostly else State.OPEN, words, "", minutes, count / max(total, 1))
+            Reason(
+                kind_of(kind).text, State.CLOSED if mostly else State.OPEN, words, "", minutes, count / max(total, 1)
+            )
         )
     return gates

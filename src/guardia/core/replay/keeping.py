@@ -5,12 +5,11 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime, timedelta
-from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, midnight
-from guardia.core.replay.gate import STORE_GATES
+from guardia.core.replay.gate import STORE_GATES, Done
 from guardia.core.replay.writing import volume_of
 from guardia.core.storage.facts import known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, total, with_name
@@ -18,9 +17,6 @@ from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.stores import Fitted, filled_a_day, full_since, last_free, space_of
 from guardia.core.storage.volume import days_kept
-
-if TYPE_CHECKING:
-    from guardia.core.replay.replay import Replay
 
 NEVER_DAYS = 36_525.0
 """What would happen in more than a hundred years does not happen."""
@@ -56,7 +52,7 @@ class Keeping:
         return tuple(f for f in mine if f is not None) or self.volume.parts
 
 
-def keeping_of(done: Replay) -> Keeping:
+def keeping_of(done: Done) -> Keeping:
     """Work out where the recordings of a replay go."""
     evidence, settings = done.evidence, done.candidate.settings
     known, storage = evidence.storage, settings.storage
@@ -107,19 +103,20 @@ def _full_s(evidence: Evidence, fitted: Fitted, space: Figure | None, everything
 TARGET, STORE, PLAN, ROOM, KEPT = STORE_GATES
 
 
-def closed_by_store(done: Replay, at_s: float) -> dict[str, str]:
+def closed_by_store(done: Done, keeping: Keeping, at_s: float) -> dict[str, str]:
     """Which gates of the store close for a recording, by their ids, and why.
 
     Args:
         done: The replay.
+        keeping: Where its recordings go.
         at_s: When it was recorded, POSIX seconds.
 
     Returns:
         Words by the gate's id; empty where it is still there, as far as anybody knows.
     """
-    keeping, storage = done.keeping, done.candidate.settings.storage
+    storage = done.candidate.settings.storage
     known, fitted = keeping.known, keeping.fitted
-    if not known.stores or any(_copy_keeps(done, copy, at_s) for copy in known.copies):
+    if not known.stores or any(_copy_keeps(keeping, copy, at_s) for copy in known.copies):
         return {}
     if fitted is None:
         there = " and ".join(f.store.kind.value for f in known.stores)
@@ -168,16 +165,16 @@ def gone_s(keeping: Keeping, at_s: float, *, surely: bool = True) -> float | Non
     return gone if keeping.overwrites_s is None else max(gone, keeping.overwrites_s if surely else 0.0)
 
 
-def _copy_keeps(done: Replay, copy: Fitted, at_s: float) -> bool:
+def _copy_keeps(keeping: Keeping, copy: Fitted, at_s: float) -> bool:
     """Whether a copy off the site still holds what was recorded at a moment."""
     if copy.state_at(at_s) not in (None, Measure.HEALTHY):
         return False
-    return done.keeping.known.asked_s < at_s + copy_days(done, copy) * DAY_S
+    return keeping.known.asked_s < at_s + copy_days(keeping, copy) * DAY_S
 
 
-def copy_days(done: Replay, copy: Fitted) -> float:
+def copy_days(keeping: Keeping, copy: Fitted) -> float:
     """Days that a copy off the site holds."""
-    keeping, limit = done.keeping, copy.store.keeps_days or math.inf
+    limit = copy.store.keeps_days or math.inf
     if not copy.store.capacity_gb:
         return limit
     written = keeping.volume.value + (copy.others.value if copy.others is not None else 0.0)

@@ -22,10 +22,11 @@ from guardia.core.hours.plan import in_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
-from guardia.core.replay.alerts import Alerts, alerts_of
-from guardia.core.replay.gate import LEAST_SHARE, Look, TimeGate
-from guardia.core.replay.gates import GATES, Outcome, walk
+from guardia.core.replay import gates
+from guardia.core.replay.gate import BEHIND, LEAST_SHARE, Gate, Look, MaskGate, Stage, SwitchGate, TimeGate, TriggerGate
+from guardia.core.replay.gates import Outcome
 from guardia.core.replay.keeping import Keeping, closed_by_store, keeping_of
+from guardia.core.replay.later_gates import AlertIntervalGate
 from guardia.core.replay.objects import ObjectClass, object_classes
 from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
 from guardia.core.trace.measure import CELL_SIZE, least_size
@@ -117,8 +118,41 @@ class Replay:
     @cached_property
     def recorded(self) -> NDArray[np.bool_]:
         """(N,) whether it is recorded."""
-        recorded: NDArray[np.bool_] = self.share >= LEAST_SHARE
-        return recorded
+        return self.came_through(Stage.RECORDED)
+
+    @cached_property
+    def told(self) -> NDArray[np.bool_]:
+        """(N,) whether somebody was alerted to it."""
+        return self.came_through(Stage.ALERTED)
+
+    @cached_property
+    def _closed(self) -> dict[Stage, list[tuple[MaskGate, NDArray[np.bool_]]]]:
+        return {}
+
+    def closed_in(self, stage: Stage) -> list[tuple[MaskGate, NDArray[np.bool_]]]:
+        """The gates of a stage behind the trigger, each with the (N,) occurrences for which it closes."""
+        if stage not in self._closed:
+            passing, closed = self._begin(stage), []
+            for gate in gates.of_stage(stage):
+                closes = gate.closes(self, passing)
+                closed.append((gate, closes))
+                passing = passing & ~closes
+            self._closed[stage] = closed
+        return self._closed[stage]
+
+    def _begin(self, stage: Stage) -> NDArray[np.bool_]:
+        """(N,) what comes to the first gate of a stage."""
+        behind = BEHIND.get(stage)
+        if behind is Stage.TRIGGERED:
+            return ~np.isnan(self.trigger_s)
+        return np.ones(len(self.share), bool) if behind is None else self.came_through(behind)
+
+    def came_through(self, stage: Stage) -> NDArray[np.bool_]:
+        """(N,) what no gate of a stage behind the trigger, nor of those it needs, stops."""
+        passing = self._begin(stage)
+        for _, closes in self.closed_in(stage):
+            passing = passing & ~closes
+        return passing
 
     @cached_property
     def place(self) -> dict[int, int]:
@@ -144,21 +178,36 @@ class Replay:
         )
 
     @cached_property
-    def alerts(self) -> Alerts:
-        """Which triggers are told."""
-        return alerts_of(self.evidence, self.candidate, self.trigger_s)
+    def alert_left_s(self) -> NDArray[np.float64]:
+        """(N,) seconds left of the time between alerts when it triggered, 0 for none."""
+        passing = self._begin(Stage.ALERTED)
+        for gate, closes in self.closed_in(Stage.ALERTED):
+            if isinstance(gate, AlertIntervalGate):
+                return gate.left_s(self, passing)
+            passing = passing & ~closes
+        return np.zeros(len(passing))
 
     @cached_property
     def keeping(self) -> Keeping:
         """Where the recordings go."""
         return keeping_of(self)
 
+    @cached_property
+    def _gone(self) -> dict[int, dict[str, str]]:
+        return {}
+
     def no_longer_there(self, place: int) -> dict[str, str]:
         """Which gates of the store close for an occurrence that is recorded, and why."""
         if not self.evidence.storage.stores or not self.recorded[place]:
             return {}
-        trigger = float(self.trigger_s[place])
-        return closed_by_store(self, self.evidence.spans[place][1] if math.isnan(trigger) else trigger)
+        if place not in self._gone:
+            trigger = float(self.trigger_s[place])
+            self._gone[place] = self.closed_by_store(self.evidence.spans[place][1] if math.isnan(trigger) else trigger)
+        return self._gone[place]
+
+    def closed_by_store(self, at_s: float) -> dict[str, str]:
+        """Which gates of the store close for a recording of a moment (POSIX seconds), and why."""
+        return closed_by_store(self, self.keeping, at_s)
 
     @cached_property
     def largest(self) -> tuple[list[int], list[int]]:
@@ -193,8 +242,9 @@ def replay(
     motion = motion or motion_under(evidence, candidate, without=without)
     runs = evidence.stack.runs(motion.sizes, motion.needed)
     triggering = runs
-    for gate in GATES:
-        triggering = gate.leaves(evidence, candidate, triggering)
+    for gate in gates.GATES:
+        if isinstance(gate, TriggerGate):
+            triggering = gate.leaves(evidence, candidate, triggering)
     begun_in, earlier = _record(evidence, candidate.settings, triggering)
     return Replay(evidence, candidate, motion, runs, begun_in, earlier, *_covered(evidence, begun_in, earlier))
 
@@ -308,12 +358,20 @@ def _outcome(done: Replay, place: int) -> Outcome:
     o = done.evidence.occurrences[place]
     trigger = None if np.isnan(done.trigger_s[place]) else float(done.trigger_s[place])
     known = (o.id, float(done.share[place]), bool(done.late[place]), bool(done.cut[place]), trigger)
-    alerted = done.alerts.told[place]
+    closed: dict[Stage, Gate] = {}
+    look: Look | None = None
+    if trigger is None:
+        look = _look(done, place)
+        before = (g for g in gates.GATES if isinstance(g, TriggerGate) and g.closed(look))
+        closed.update({gate.stage: gate for gate in [next(before, None)] if gate is not None})
     gone = done.no_longer_there(place)
-    if trigger is not None and done.recorded[place] and alerted and not gone:
+    for stage in (Stage.RECORDED, Stage.KEPT, Stage.ALERTED):
+        first = next((gate for gate, closes in done.closed_in(stage) if closes[place]), None)
+        if first is not None:
+            closed[stage] = first
+    if not closed:
         return Outcome(*known, {})
-    look = _look(done, place)._replace(store=gone)
-    return Outcome(*known, walk(look, triggered=trigger is not None), look)
+    return Outcome(*known, closed, (look or _look(done, place))._replace(store=gone))
 
 
 def _look(done: Replay, place: int) -> Look:
@@ -334,21 +392,23 @@ def _look(done: Replay, place: int) -> Look:
     return Look(
         settings, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
         float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
-        _outside(done, window, index), done.alerts.look(place),
+        _outside(done, window, index), float(done.alert_left_s[place]),
     )  # fmt: skip
 
 
 def _outside(done: Replay, window: slice, clip: int) -> frozenset[str]:
-    """Ids of the gates of time outside of which every picture of an occurrence lies."""
+    """Ids of the switches that are off, and of the gates of time outside of which all of an occurrence lies."""
     evidence = done.evidence
     base = int(evidence.stack.clip_start[clip])
     times = evidence.clips[clip].start_s + np.asarray(
         evidence.stack.times[clip][window.start - base : window.stop - base]
     )
-    if not len(times):
-        return frozenset()
-    spans = {gate.id: gate.spans(evidence, done.candidate) for gate in GATES if isinstance(gate, TimeGate)}
-    return frozenset(name for name, on in spans.items() if on is not None and not in_spans(on, times).any())
+    outside = {g.id for g in gates.GATES if isinstance(g, SwitchGate) and g.off(done.candidate)}
+    for gate in (g for g in gates.GATES if isinstance(g, TimeGate) and len(times)):
+        on = gate.spans(done.candidate, *evidence.dates, evidence.place)
+        if on is not None and not in_spans(on, times).any():
+            outside.add(gate.id)
+    return frozenset(outside)
 
 
 def _share(touching: list[Recording], begin: float, end: float) -> float:

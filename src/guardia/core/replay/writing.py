@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import math
 from collections.abc import Mapping, Sequence
-from typing import TYPE_CHECKING
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,14 +17,12 @@ from guardia.core.hours.place import SunEvent, sun_seconds
 from guardia.core.hours.plan import if_known, plan_spans
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
+from guardia.core.replay.gate import Done
 from guardia.core.storage.facts import fact_figure, known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, product, total
 from guardia.core.storage.rates import FileSize, mean_with_interval, measured_rate, rate_by_pixels
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.storage.volume import Footage, daily_volume
-
-if TYPE_CHECKING:
-    from guardia.core.replay.replay import Replay
 
 WHOLE_DAY_SHARE = 0.8
 """A day watched for at least this share tells how days differ."""
@@ -38,7 +35,7 @@ Edges = tuple[NDArray[np.float64], NDArray[np.float64]]
 """Beginnings and ends of recordings that do not overlap, POSIX seconds."""
 
 
-def recorded_edges(done: Replay, dark: bool | None = None) -> Edges:
+def recorded_edges(done: Done, dark: bool | None = None) -> Edges:
     """Recordings on motion clips in order of time; what two of them share counts with the earlier one.
 
     Args:
@@ -67,7 +64,7 @@ def seconds_within(edges: Edges, spans: Sequence[Span]) -> float:
     return sum(float(np.maximum(np.minimum(end, high) - np.maximum(begin, low), 0).sum()) for low, high in spans)
 
 
-def volume_of(done: Replay) -> Figure:
+def volume_of(done: Done) -> Figure:
     """What settings write in a day, GB, by cause.
 
     Args:
@@ -112,7 +109,7 @@ def dark_share(evidence: Evidence) -> Figure:
     )  # fmt: skip
 
 
-def _seconds_a_day(done: Replay) -> tuple[Figure, Figure]:
+def _seconds_a_day(done: Done) -> tuple[Figure, Figure]:
     """Seconds written a day, by day and in the dark."""
     evidence, settings = done.evidence, done.candidate.settings
     mode = settings.storage.mode
@@ -136,7 +133,7 @@ def _seconds_a_day(done: Replay) -> tuple[Figure, Figure]:
     return light, dark
 
 
-def _by_motion(done: Replay, always: Sequence[Span]) -> tuple[Figure, Figure]:
+def _by_motion(done: Done, always: Sequence[Span]) -> tuple[Figure, Figure]:
     """Seconds that motion records a day, by day and in the dark, outside of hours in which it records anyway."""
     evidence = done.evidence
     facts, watch = evidence.storage.facts, evidence.watch

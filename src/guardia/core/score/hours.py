@@ -46,7 +46,7 @@ def late_switching(evidence: Evidence, done: Replay, mode: Mode) -> LateSwitchin
     gaps = np.column_stack([meant[:, 0], np.minimum(meant[:, 0] + late, meant[:, 1])])
     returns = np.column_stack([meant[:, 1], meant[:, 1] + late])
     begins = np.array([evidence.span_s(v[0])[0] for v in evidence.visits if v.verdict is Verdict.REAL])
-    alert_times = done.trigger_s[done.alerts.told]
+    alert_times = done.trigger_s[done.told]
     return LateSwitching(
         float((gaps[:, 1] - gaps[:, 0]).sum()) / 60 / weeks,
         int(in_spans(joined(gaps), begins).sum()),
@@ -127,7 +127,7 @@ class AlertScore:
 
 def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
     """Count the alerts of a replay; a visit of several parts is told when any part is."""
-    told, triggered = done.alerts.told, ~np.isnan(done.trigger_s)
+    told, triggered = done.told, ~np.isnan(done.trigger_s)
     visits, rated = evidence.visit_table, evidence.rated_table
     false, days = 0, evidence.watch.counted_days
     if len(rated.ids):
@@ -200,5 +200,5 @@ def _told_at(evidence: Evidence, done: Replay) -> dict[int, float]:
     for visit in evidence.visits:
         if visit.verdict is Verdict.REAL:
             places = [done.place[part.id] for part in visit]
-            at[visit.id] = min((float(done.trigger_s[p]) for p in places if done.alerts.told[p]), default=math.inf)
+            at[visit.id] = min((float(done.trigger_s[p]) for p in places if done.told[p]), default=math.inf)
     return at

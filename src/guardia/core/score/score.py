@@ -17,7 +17,8 @@ from guardia.core.hours.plan import if_known
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gates import GATES, Outcome
+from guardia.core.replay import gates
+from guardia.core.replay.gates import Outcome
 from guardia.core.replay.objects import object_classes
 from guardia.core.replay.replay import Motion, Replay
 from guardia.core.replay.writing import recorded_edges, seconds_within
@@ -143,7 +144,7 @@ def outcome_of(visit: Visit, done: Replay) -> Outcome:
     lengths = [max(p.end_s - p.start_s, 1e-6) for p in visit]
     share = sum(o.share * n for o, n in zip(parts, lengths, strict=True)) / sum(lengths)
     if not recorded:
-        farthest = max(parts, key=lambda o: GATES.index(o.gate) if o.gate is not None else -1)
+        farthest = max(parts, key=lambda o: gates.GATES.index(o.gate) if o.gate is not None else -1)
         return farthest._replace(occurrence_id=visit.id, share=share)
     late = not parts[0].recorded or parts[0].late
     cut = not parts[-1].recorded or parts[-1].cut

@@ -275,7 +275,7 @@ def keep_list(done: Replay) -> list[ToKeep]:
 def _deadline_s(done: Replay, at_s: float) -> float | None:
     """Until when something can surely be saved: from the store, or longer from a copy."""
     deadline = gone_s(done.keeping, at_s, surely=False)
-    held = max((copy_days(done, copy) for copy in done.keeping.known.copies), default=0.0)
+    held = max((copy_days(done.keeping, copy) for copy in done.keeping.known.copies), default=0.0)
     return None if deadline is None or not math.isfinite(held) else max(deadline, at_s + held * DAY_S)
 
 

@@ -17,6 +17,7 @@ from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListMo
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import KINDS
 from guardia.core.replay.gates import GATES
+from guardia.core.replay.up_gates import UpGate
 from guardia.core.score.find import Filter
 from guardia.ui.canvas.day_ribbon import DayRibbon, RibbonMark
 from guardia.ui.canvas.player import Player
@@ -127,7 +128,7 @@ class EvidencePage(QWidget):
         for words, dark in (("Every light", None), ("bright picture", False), ("dark picture", True)):
             self.light.addItem(words, dark)
         self._gate.addItem("Every gate", None)
-        for gate in GATES:
+        for gate in (g for g in GATES if not isinstance(g, UpGate)):
             self._gate.addItem(f"stopped at {gate}", gate)
         boxes = ((self.kind, "Kind"), (self.hours, "Hours"), (self.light, "Light"), (self.named, "Named class"))
         for box, name in (*boxes, (self._gate, "Gate of the draft")):

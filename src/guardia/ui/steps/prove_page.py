@@ -23,8 +23,9 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.prove_model import ProveModel
 from guardia.core.evidence.walked import RESULTS
-from guardia.core.prove.diagnose import Diagnosis, Gate, Question, State
+from guardia.core.prove.diagnose import Diagnosis, Question, Reason
 from guardia.core.prove.walks import Walk
+from guardia.core.replay.gate import State
 from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import THRESHOLDS, Trend
 from guardia.ui.parts.notes import ask_note
@@ -111,9 +112,9 @@ class WhyTab(QWidget):
         fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
 
     @staticmethod
-    def _ordered(found: Diagnosis) -> list[Gate]:
-        closed = [g for g in found.gates if g.state is State.CLOSED]
-        opened = [g for g in found.gates if g.state is State.OPEN]
+    def _ordered(found: Diagnosis) -> list[Reason]:
+        closed = [g for g in found.reasons if g.state is State.CLOSED]
+        opened = [g for g in found.reasons if g.state is State.OPEN]
         return [*closed, *found.checks, *opened]
 
 

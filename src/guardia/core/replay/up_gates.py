@@ -1,0 +1,139 @@
+"""Gates before everything: the camera had power, and it reached its recorder. They are known of moments only."""
+
+from __future__ import annotations
+
+import math
+from abc import abstractmethod
+from bisect import bisect_left, bisect_right
+
+from guardia.core.base.words import listed
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.watch import DAY_S
+from guardia.core.replay.gate import Answer, Check, Look, Moment, State, TriggerGate
+from guardia.core.replay.silence import RARE, chance_of, records
+from guardia.core.storage.battery import fit_drain
+from guardia.core.storage.readings import Measure, Reading
+
+NEAR_S = 1800.0
+"""A record so soon before and after a moment shows that the camera was up (common practice, no source)."""
+
+EMPTY_PERCENT = 3.0
+WEAK_DBM = -80.0
+"""A weaker signal loses pictures (common practice, no source)."""
+
+PACKS = {Measure.BATTERY: "its battery", Measure.BATTERY_2: "its second battery pack"}
+
+
+class UpGate(TriggerGate):
+    """What is on the evidence was recorded, so such a gate was open for it."""
+
+    def closed(self, look: Look) -> bool:
+        """As TriggerGate.closed."""
+        del look
+        return False
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return ""
+
+    def at(self, moment: Moment) -> Answer:
+        """As Gate.at."""
+        return self.of(moment.evidence, moment.at_s)
+
+    @abstractmethod
+    def of(self, evidence: Evidence, at_s: float) -> Answer:
+        """What evidence tells of it at a moment (POSIX seconds), whatever was set."""
+
+
+class PowerGate(UpGate):
+    """The camera must have power."""
+
+    id = "power"
+    check = Check("Look whether its light is on; read its battery or its supply.", 1, 0.2)
+
+    def of(self, evidence: Evidence, at_s: float) -> Answer:
+        """By records near that moment, the time covered, and readings of its battery."""
+        marks = records(evidence)
+        low, high = bisect_left(marks, at_s), bisect_right(marks, at_s)
+        before = at_s - marks[low - 1] if low else math.inf
+        after = marks[high] - at_s if high < len(marks) else math.inf
+        if low < high:
+            before = after = 0.0
+        empty, known = _empty(evidence, at_s)
+        if empty and before + after > NEAR_S:
+            return Answer(State.CLOSED, known)
+        if max(before, after) <= NEAR_S:
+            around = f"it recorded {_ago(before)} before and {_ago(after)} after"
+            return Answer(State.OPEN, around if before or after else "it was recording at that moment")
+        spans = evidence.watch.spans
+        if any(a <= at_s <= b for a, b in spans):
+            return Answer(State.OPEN, "the moment lies in time that was entered or listed as covered")
+        if any(b < at_s for _, b in spans) and any(a > at_s for a, _ in spans):
+            return Answer(State.CLOSED, "it was down then: the time covered has a gap there")
+        words, by_chance = "nothing was recorded near that moment", 1.0
+        if math.isfinite(before + after):
+            by_chance = chance_of(evidence, at_s - before, at_s + after)
+            words = f"it was silent for {_ago(before + after)}, by its usual hours {_odds(by_chance)}"
+        weight = 0.45 if by_chance < RARE or known else self.check.weight
+        return Answer(State.UNKNOWN, f"{words}; {known}" if known else words, weight)
+
+
+class LinkGate(UpGate):
+    """The camera must reach its recorder."""
+
+    id = "reaches its recorder"
+    check = Check(
+        "Look at its live picture. If there is none: power off, wait a minute, on again, wait for the ready light; if "
+        "that does not help, pair it again beside its recorder.", 3, 0.15,
+    )  # fmt: skip
+
+    def of(self, evidence: Evidence, at_s: float) -> Answer:
+        """By records of that half hour, and its signal as it was read last."""
+        if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
+            return Answer(State.OPEN, "records of that half hour are here")
+        signal = [r for r in evidence.storage.readings if r.what is Measure.SIGNAL and r.value is not None]
+        if not signal:
+            return Answer(State.UNKNOWN, "nothing here tells", self.check.weight)
+        weak = float(signal[-1].value or 0) < WEAK_DBM
+        words = f"its signal was last read as {signal[-1].value:g} dBm"
+        return Answer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
+
+
+def _odds(chance: float) -> str:
+    return "nothing unusual" if chance > 0.1 else f"a chance of 1 in {1 / max(chance, 1e-6):.0f}"
+
+
+def _ago(seconds: float) -> str:
+    if not math.isfinite(seconds):
+        return "never"
+    if seconds < 90:
+        return f"{seconds:.0f} s"
+    return f"{seconds / 60:.0f} min" if seconds < 5400 else f"{seconds / 3600:.1f} h"
+
+
+def _empty(evidence: Evidence, at_s: float) -> tuple[bool, str]:
+    """Whether all packs that were read were empty then, and what the readings say of those that were."""
+    packs = {}
+    for measure, name in PACKS.items():
+        levels = [r for r in evidence.storage.readings if r.what is measure and r.value is not None]
+        if levels:
+            packs[name] = _pack_empty(levels, at_s, name)
+    words = listed([said for said in packs.values() if said])
+    return bool(packs) and all(packs.values()), words
+
+
+def _pack_empty(levels: list[Reading], at_s: float, name: str) -> str:
+    """That a pack was empty, by its readings; empty words where it was not, or nobody knows."""
+    before = [r for r in levels if r.at_s <= at_s]
+    after = next((float(r.value or 0) for r in levels if at_s < r.at_s < at_s + 3 * DAY_S), None)
+    if after is not None and after <= EMPTY_PERCENT:
+        return f"{name} was read as {after:g} % afterwards"
+    if not before or after is not None:
+        return ""  # what is read afterwards as charged may have been charged before or after that moment
+    level = float(before[-1].value or 0)
+    if level <= EMPTY_PERCENT:
+        return f"{name} was read as {level:g} % before, and nobody charged it since"
+    drain = fit_drain(before) if before[-1].what is Measure.BATTERY else None
+    gone = drain is not None and drain.per_day.low > 0 and level < drain.per_day.low * (at_s - drain.last_s) / DAY_S
+    return f"by its drain {name} was empty by then" if gone else ""
