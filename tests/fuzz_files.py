@@ -48,7 +48,7 @@ def _project(folder: Path) -> None:
         for camera in project.cameras.names():
             project.evidence(camera)
             project.logbook.of(camera)
-            project.summary_key(camera)
+            project.camera_key(camera)
         project.things.units()
         project.things.summaries()
         project.take_damage()

@@ -121,7 +121,7 @@ class Tune(StepCase):
         self.model.change_draft(self.model.draft.with_values(sensitivity=Sensitivity(18, 0.01)), "directly")
         self.assertEqual(self.model.scale_words, "")
 
-    def test_a_simulated_camera_gets_the_draft_and_a_stopped_week_brings_nothing_in(self):
+    def test_a_simulated_camera_gets_the_draft_and_a_week_stopped_at_once_brings_nothing_in(self):
         page = self.open_camera("Winter store", "tune")
         page.tabs.setCurrentWidget(page.check)
         draft = self.model.draft.with_values(notch="medium")
@@ -133,7 +133,7 @@ class Tune(StepCase):
         self.assertGreater(self.model.evidence.epochs[-1].from_s, self.model.evidence.clips[-1].start_s)
         self.session.intake.jobs.cancel()
         self.wait(stopped)
-        self.assertIn("nothing of it was brought in", self.window.banner.text.text())
+        self.assertIn("The days that were finished are kept", self.window.banner.text.text())
         self.assertEqual(len(self.model.evidence.clips), clips)
         self.session.undo.undo()
         self.assertNotEqual(self.model.camera.installed, draft)
