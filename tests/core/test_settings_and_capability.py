@@ -1,5 +1,8 @@
 import json
 import unittest
+from pathlib import Path
+
+from jsonschema import Draft202012Validator
 
 from guardia.app.project.makes import capability_data, shipped_capabilities
 from guardia.core.base.errors import InvalidValue, ProjectError
@@ -9,6 +12,34 @@ from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Sensitivity, Settings, settings_from_dict, settings_to_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from tests.support import capability, tried
+
+HOME = Path(__file__).resolve().parents[2]
+
+
+def paths(value, path=()):
+    """Every place in a JSON value."""
+    yield path
+    pairs = value.items() if isinstance(value, dict) else enumerate(value) if isinstance(value, list) else ()
+    for key, part in pairs:
+        yield from paths(part, (*path, key))
+
+
+def with_change(value, path, new):
+    """A copy with another value at a place, without it, or with a name beside it that nobody knows."""
+    changed = json.loads(json.dumps(value))
+    if not path:
+        return {**changed, "unheard": 1} if new == "__new__" else {} if new == "__gone__" else changed
+    at = changed
+    for key in path[:-1]:
+        at = at[key]
+    if new == "__gone__":
+        del at[path[-1]]
+    elif new == "__new__" and isinstance(at, dict):
+        at["unheard"] = 1
+    else:
+        at[path[-1]] = new
+    return changed
+
 
 TRIANGLE = ((0.1, 0.1), (0.9, 0.1), (0.5, 0.9))
 
@@ -41,6 +72,46 @@ class SettingsFiles(unittest.TestCase):
         ):
             with self.subTest(change), self.assertRaisesRegex(InvalidValue, word):
                 settings_from_dict({**good, **change})
+
+    def test_a_name_that_is_not_known_is_refused_with_the_nearest_that_is(self):
+        good = settings_to_dict(Settings.of("x", "1"))
+        for change, words in (
+            ({"detection": {"hold": 60}}, "detection.hold: this name is not known; did you mean 'hold_s'"),
+            ({"detection": {"detction_on": False}}, "did you mean 'detection_on'"),
+            ({"zone": []}, "zone: this name is not known; did you mean 'zones'"),
+            ({"alerts": {"qqqq": 1}}, r"alerts.qqqq: this name is not known\)"),
+            ({"hours": {"modes": [{"name": "a", "plan": {}, "record": True}]}}, "did you mean 'records'"),
+            ({"detection": {"zones": [{"kind": "watch", "pionts": []}]}}, "did you mean 'points'"),
+        ):
+            with self.subTest(change), self.assertRaisesRegex(InvalidValue, words):
+                settings_from_dict({**good, **change})
+        with self.assertRaisesRegex(
+            InvalidValue, "hold_choices: this name is not known; did you mean 'hold_choices_s'"
+        ):
+            capability_from_dict({**capability_data("phone-as-camera"), "hold_choices": [1]})
+
+    def test_what_the_published_schema_refuses_the_program_refuses_and_both_take_the_examples(self):
+        from importlib.resources import files
+
+        schema = json.loads((files("guardia") / "data" / "schemas" / "settings-sheet.schema.json").read_text("utf-8"))
+        check = Draft202012Validator({"$ref": "#/$defs/settings", "$defs": schema["$defs"]})
+        text = (HOME / "docs" / "formats.md").read_text("utf-8")
+        examples = [json.loads(e.split("```")[0]) for e in text.split("```json\n")[1:] if '"guardia-settings"' in e]
+        whole = json.loads((HOME / "tests" / "core" / "whole_settings.json").read_text("utf-8"))
+        refused = tried_ = 0
+        for example in (*examples, whole):
+            self.assertEqual(list(check.iter_errors(example)), [])
+            settings_from_dict(example)
+            for path in paths(example):
+                for value in (None, True, -7, 1e9, "x", [], {}, {"x": 1}, [True, True], "__gone__", "__new__"):
+                    changed = with_change(example, path, value)
+                    tried_ += 1
+                    if next(iter(check.iter_errors(changed)), None) is not None:
+                        refused += 1
+                        with self.subTest(path=path, value=value), self.assertRaises(InvalidValue):
+                            settings_from_dict(changed)
+        self.assertGreater(refused, 1000)
+        self.assertGreater(tried_, refused)
 
     def test_files_of_older_versions_read_as_they_were_meant(self):
         old = {

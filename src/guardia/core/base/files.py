@@ -1,9 +1,11 @@
-"""Values from JSON: checked by their types, with an error that names the place."""
+"""Values from JSON: checked by their types and names, with an error that names the place."""
 
 from __future__ import annotations
 
+import difflib
 import json
-from typing import TypeVar
+from collections.abc import Iterable, Iterator, Mapping
+from typing import Any, TypeVar
 
 from pydantic import TypeAdapter, ValidationError
 
@@ -24,13 +26,43 @@ def read_as(form: TypeAdapter[T], data: object, what: str) -> T:
         The value.
 
     Raises:
-        InvalidValue: If a part is missing or of another type; the first such place is named.
+        InvalidValue: If a part is missing, of another type, or has a name that is not known; the first such place is
+            named, and for a name the nearest that is known.
     """
     try:
-        return form.validate_json(json.dumps(data), strict=True)
+        return form.validate_json(json.dumps(data), strict=True, extra="forbid")
     except (ValidationError, TypeError, ValueError) as error:
         reason = str(error)
         if isinstance(error, ValidationError):
             first = error.errors()[0]
-            reason = f"{'.'.join(map(str, first['loc'])) or 'the whole'}: {first['msg']}"
+            place = ".".join(map(str, first["loc"])) or "the whole"
+            unknown = first["type"] in ("unexpected_keyword_argument", "extra_forbidden")
+            reason = unknown_name(place, _names(form.core_schema)) if unknown else f"{place}: {first['msg']}"
         raise InvalidValue(f"{what} cannot be read ({reason}).", do="See docs/formats.md.") from error
+
+
+def unknown_name(place: str, known: Iterable[str]) -> str:
+    """That a name is not known, with the nearest that is.
+
+    Args:
+        place: Where it stands, the name last, parted by points.
+        known: The names that are known.
+
+    Returns:
+        Words for an error.
+    """
+    name = place.rpartition(".")[2]
+    near = difflib.get_close_matches(name, list(known), n=1, cutoff=0.6)
+    return f"{place}: this name is not known{f'; did you mean {near[0]!r}?' if near else ''}"
+
+
+def _names(schema: Any) -> Iterator[str]:
+    """Names of all fields of a type and of what it holds."""
+    if isinstance(schema, Mapping):
+        if schema.get("type") == "dataclass-field":
+            yield str(schema["name"])
+        for part in schema.values():
+            yield from _names(part)
+    elif isinstance(schema, list | tuple):
+        for part in schema:
+            yield from _names(part)

@@ -136,12 +136,13 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         InvalidValue: If a part is missing or cannot be used.
     """
     version = data.get("version", 1)
-    if version not in range(1, VERSION + 1):
+    if isinstance(version, bool) or version not in range(1, VERSION + 1):
         raise InvalidValue(
             f"The capability has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",
         )
-    capability = read_as(_FORM, _as_now(data, version) if version in (1, 2) else data, "A capability")
+    values = {name: value for name, value in data.items() if name != "version"}
+    capability = read_as(_FORM, _as_now(values, version) if version in (1, 2) else values, "A capability")
     strange = [s for s in (*capability.detection_off_stops, *capability.alert_pause_stops) if s not in STOPPABLE]
     rules = capability.schedule
     if strange or not 0 <= rules.periods_a_day <= 48 or rules.step_min < 1 or 60 % rules.step_min:

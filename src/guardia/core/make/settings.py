@@ -243,12 +243,13 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
             "This is not a Guardia settings file.", do=f'It must be a JSON object with "format": "{FORMAT}".'
         )
     version = data.get("version")
-    if version not in range(1, VERSION + 1):
+    if isinstance(version, bool) or version not in range(1, VERSION + 1):
         raise InvalidValue(
             f"The settings file has version {version}, this program knows versions 1 to {VERSION}.",
             do="Use a newer Guardia.",
         )
-    return read_as(_FORM, _in_parts(data) if version in (1, 2) else data, "The settings")
+    values = _in_parts(data) if version in (1, 2) else {k: v for k, v in data.items() if k not in ("format", "version")}
+    return read_as(_FORM, values, "The settings")
 
 
 _NAMES_BEFORE_3 = {"retrigger_wait_s": "rest_s", "clip_length_s": "length_s", "end_early": "stop_when_still"}
@@ -261,6 +262,8 @@ def _in_parts(data: Mapping[str, Any]) -> dict[str, Any]:
         name = _NAMES_BEFORE_3.get(old, old)
         if name in PART_OF:
             parts[PART_OF[name]][name] = value
+        elif name not in ("format", "version", "capability"):
+            parts[name] = value  # refused as a name that is not known
     direct = parts["detection"].get("sensitivity")
     if data["version"] == 1 and isinstance(direct, dict) and isinstance(direct.get("size"), int | float):
         parts["detection"]["sensitivity"] = {**direct, "size": direct["size"] * SHARE_OF_CELLS}

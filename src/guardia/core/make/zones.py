@@ -22,6 +22,8 @@ from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.files import unknown_name
+from guardia.core.base.values import number
 from guardia.core.trace.measure import Grid
 
 MIN_ZONE_AREA = 0.0004
@@ -267,6 +269,10 @@ def block_rows(zone: BlockZone) -> list[str]:
     return [marks[start : start + zone.columns] for start in range(0, len(marks), zone.columns)]
 
 
+BLOCK_NAMES = ("kind", "columns", "rows", "active")
+POLYGON_NAMES = ("kind", "name", "points", "notch")
+
+
 def zone_from_dict(data: Mapping[str, Any]) -> Zone:
     """Read a zone from its JSON form.
 
@@ -280,12 +286,38 @@ def zone_from_dict(data: Mapping[str, Any]) -> Zone:
         InvalidValue: If a part is missing or cannot be used.
     """
     try:
-        if data["kind"] == "blocks":
+        kind = data["kind"]
+        _known_only(data, BLOCK_NAMES if kind == "blocks" else POLYGON_NAMES)
+        if kind == "blocks":
+            if not all(isinstance(line, str) and set(line) <= {"#", "."} for line in data["active"]):
+                raise ValueError("a row of blocks is written with # and .")
             active = tuple(mark == "#" for line in data["active"] for mark in line)
-            return BlockZone(int(data["columns"]), int(data["rows"]), active)
-        points = tuple((float(x), float(y)) for x, y in data["points"])
-        return PolygonZone(ZoneKind(data["kind"]), points, str(data.get("name", "")), str(data.get("notch", "")))
-    except (KeyError, TypeError, ValueError) as error:
+            return BlockZone(_whole(data["columns"]), _whole(data["rows"]), active)
+        points = tuple((_coordinate(x), _coordinate(y)) for x, y in data["points"])
+        return PolygonZone(ZoneKind(kind), points, _text(data.get("name", "")), _text(data.get("notch", "")))
+    except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InvalidValue(
             f"A zone cannot be read ({error}).", do="See docs/formats.md for a complete example."
         ) from error
+
+
+def _known_only(data: Mapping[str, Any], known: Sequence[str]) -> None:
+    for name in data:
+        if name not in known:
+            raise ValueError(unknown_name(str(name), known))
+
+
+def _coordinate(value: object) -> float:
+    return number(value, 0.0, 1.0, "A coordinate")
+
+
+def _whole(value: object) -> int:
+    if isinstance(value, bool) or not isinstance(value, int):
+        raise TypeError(f"{value!r} is no whole number")
+    return value
+
+
+def _text(value: object) -> str:
+    if not isinstance(value, str):
+        raise TypeError(f"{value!r} is no text")
+    return value
