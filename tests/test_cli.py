@@ -12,6 +12,7 @@ from guardia.cli import main
 from guardia.core.base.errors import ProjectError
 from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.report.sheet import check_sheet
 from guardia.report.tables import write_table
 from guardia.store.project import Project
 from guardia.ui.shell.run import check_display
@@ -202,6 +203,28 @@ class Commands(CommandCase):
         status, _, err = self.run_command("score", DEMO, "--camera", "Attic")
         self.assertEqual(status, 2)
         self.assertIn("Pontoon gate", err)
+
+    def test_the_sheet_of_the_draft_or_of_other_settings_changes_nothing(self):
+        demo, paper = self.copy_demo(), self.folder / "sheet.pdf"
+        with Project(demo) as project:
+            gate = pontoon(project)
+        other = gate.draft.with_values(alerts_on=False, overwrite=False)
+        given = self.settings_file(other)
+        command = ("sheet", demo, "--camera", "Pontoon gate")
+        status, out, _ = self.run_command(*command, "--settings", given, "--pdf", paper)
+        self.assertEqual(status, 0)
+        self.assertTrue(paper.read_bytes().startswith(b"%PDF"))
+        self.assertIn("* Alerts: OFF (nobody is alerted) (was on)", out)
+        self.assertIn("* When the store is full: STOPS (nothing is recorded then) (was the oldest", out)
+        sheet = json.loads(self.run_command(*command, "--json")[1])
+        check_sheet(sheet)
+        self.assertEqual(sheet["settings"], settings_to_dict(gate.draft))
+        self.assertIn("motion clips made under known settings", " ".join(sheet["prediction"]["limits"]))
+        with Project(demo) as project:
+            self.assertEqual(pontoon(project), gate)
+        given.write_text(json.dumps(settings_to_dict(Settings.of("phone-as-camera", "medium"))), "utf-8")
+        self.assertIn("are of the make 'phone-as-camera'", self.run_command(*command, "--settings", given)[2])
+        self.assertEqual(self.run_command(*command, "--pdf", self.folder / "no" / "x.pdf")[0], 2)
 
     def test_the_examples_in_the_documentation_work(self):
         text = (HOME / "docs" / "formats.md").read_text("utf-8")

@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
+from guardia.cli.clips import settings_file
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
@@ -27,6 +28,36 @@ def score(options: argparse.Namespace) -> int:
             print(f"  {change['flip']}: {change['when']} {change['kind']} ({change['reason']})")
         for line in (camera["explained"], *camera["limits"]) if camera["explained"] else camera["limits"]:
             print(f"  {line}")
+    return 0
+
+
+def sheet(options: argparse.Namespace) -> int:
+    """Print the settings sheet of a camera, or save it as PDF."""
+    from guardia.app.project.scripted import camera_sheet
+    from guardia.report.sheet import lines_against, score_rows, sheet_to_dict
+
+    other = settings_file(options.settings) if options.settings else None
+    content = camera_sheet(options.project, camera=options.camera, settings=other)
+    if options.pdf is not None:
+        from guardia.report.sheet_pdf import sheet_pdf
+
+        try:
+            options.pdf.write_bytes(sheet_pdf(content))
+        except OSError as error:
+            raise InvalidValue(f"{options.pdf} cannot be written ({error.strerror}).") from error
+    if options.json:
+        print_json(sheet_to_dict(content))
+        return 0
+    installed = content.comparison.installed_replay.candidate.settings
+    print(f"{content.camera}, {content.capability.name}")
+    for line in lines_against(installed, content.settings, content.capability):
+        print(f"  {'*' if line.changes else ' '} {line.words}")
+    for what, old, new in score_rows(content.comparison.installed, content.comparison.draft):
+        print(f"  {what:<42}{old:<28}{new}")
+    for limit in content.limits:
+        print(f"  {limit}")
+    if options.pdf is not None:
+        print(f"saved to {options.pdf}")
     return 0
 
 

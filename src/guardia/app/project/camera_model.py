@@ -29,7 +29,7 @@ from guardia.core.score.score import difference_words
 from guardia.core.score.storage import kept_words
 from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
-from guardia.core.tuning.scale import NotchScale, Seen, at_ends, calibrate_scale, seen_by, telling_walk
+from guardia.core.tuning.scale import NotchScale, Seen, calibrate_scale, scale_words, seen_by, telling_walk
 from guardia.core.view.geometry import ViewGeometry
 from guardia.report.sheet import changes_of
 from guardia.store.logbook import LogEntry
@@ -192,15 +192,7 @@ class CameraModel(ShownCamera):
     @property
     def scale_words(self) -> str:
         """What the draft records and misses as far as this camera's scale is known; empty where no notch is set."""
-        make = self.camera.capability
-        ends = at_ends(Candidate(self.draft, make), self.scales)
-        if ends is None or not self.evidence.clips:
-            return ""
-        low, high = (self._scorer.score(self.evidence, self._scorer.replay(self.evidence, end)) for end in ends)
-        false = _between(len(high.false_recorded), len(low.false_recorded))
-        missed = _between(len(low.real_missed), len(high.real_missed))
-        scale = "By this camera's own scale, as far as it is known,"
-        return f"{scale} the draft records {false} false and misses {missed} real."
+        return scale_words(self.evidence, self.camera.under(self.draft), self.scales, self._scorer)
 
     def lasts_words(self) -> list[str]:
         """How long footage and a charge last, and false alerts a day, installed and draft; only what is known."""
@@ -248,7 +240,3 @@ def _arrow(what: str, both: list[str]) -> str:
     """What it is under the installed settings and under the draft, once where that is the same."""
     old, new = both
     return "" if not old and not new else f"{what}: {old}" if old == new else f"{what}: {old or 'not known'} → {new}"
-
-
-def _between(one: int, other: int) -> str:
-    return str(one) if one == other else f"{min(one, other)} to {max(one, other)}"

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from datetime import datetime
+from functools import cache
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -15,13 +16,15 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.score.candidates import Scorer
+from guardia.core.score.explain import explain
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.predict import Expected
-from guardia.core.tuning.scale import calibrate_scale, seen_by
+from guardia.core.tuning.scale import calibrate_scale, scale_words, seen_by
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
-from guardia.report.sheet import steps
+from guardia.report.sheet import SheetContent, steps
 from guardia.report.tables import write_table
 from guardia.store.project import Project
 from guardia.store.records import Camera, Site
@@ -133,6 +136,41 @@ def judge_to(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
         rows.append(dict(zip(COLUMNS, cells, strict=True)))
     write_table(path, rows)
     return {"written": len(rows), "file": str(path)}
+
+
+def camera_sheet(folder: Path, *, camera: str, settings: Settings | None) -> SheetContent:
+    """The settings sheet of a camera's draft, or of other settings in its place; nothing is changed.
+
+    Args:
+        folder: The project's folder.
+        camera: Name of the camera.
+        settings: In place of the draft; None for the draft.
+
+    Returns:
+        What the sheet says.
+
+    Raises:
+        InvalidValue: If there is no such camera, or the settings are of another make.
+    """
+    with Project(folder) as project:
+        one, site = camera_named(project, camera), project.site()
+        draft = settings or one.draft
+        if draft.capability != one.capability.id:
+            raise InvalidValue(
+                f"The settings are of the make '{draft.capability}', {camera} is a '{one.capability.id}'.",
+                do="Give settings in the words of its make.",
+            )
+        evidence, scorer = project.evidence(one.id), Scorer()
+        comparison = scorer.compare(evidence, one.under(one.installed), one.under(draft))
+        scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
+        known = (
+            scale_words(evidence, one.under(draft), scales, scorer),
+            explain(evidence, cache(lambda s: scorer.replay(evidence, one.under(s)))).words,
+        )
+        made = datetime.now(project.zone)
+        return SheetContent(
+            site.name, site.time_zone, one.name, one.capability, draft, comparison, made, " ".join(filter(None, known))
+        )
 
 
 def tune_camera(

@@ -25,6 +25,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, Notch
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import motion_under
+from guardia.core.score.candidates import Scorer
 from guardia.core.tuning.trials import lasting_sizes
 
 OWN_SPREAD = 0.12
@@ -259,3 +260,29 @@ def _at(notch: Notch, size: float) -> Notch:
     """A notch with a threshold that is known."""
     size = min(1.0, size)
     return replace(notch, size=size, size_low=size, size_high=size)
+
+
+def scale_words(evidence: Evidence, candidate: Candidate, scales: Sequence[NotchScale], scorer: Scorer) -> str:
+    """What settings record and miss as far as this camera's scale is known; empty where no level is set.
+
+    Args:
+        evidence: Clips and judged occurrences.
+        candidate: The settings and their make.
+        scales: From calibrate_scale().
+        scorer: Remembers what was replayed before.
+
+    Returns:
+        A sentence about the draft.
+    """
+    ends = at_ends(candidate, scales)
+    if ends is None or not evidence.clips:
+        return ""
+    low, high = (scorer.score(evidence, scorer.replay(evidence, end)) for end in ends)
+    false, missed = (
+        str(a) if a == b else f"{min(a, b)} to {max(a, b)}"
+        for a, b in (
+            (len(high.false_recorded), len(low.false_recorded)), (len(low.real_missed), len(high.real_missed)),
+        )
+    )  # fmt: skip
+    scale = "By this camera's own scale, as far as it is known,"
+    return f"{scale} the draft records {false} false and misses {missed} real."
