@@ -5,7 +5,7 @@ import unittest
 from guardia.core.make.settings import Settings
 from guardia.core.tuning.tune import tune
 from guardia.store.project import Project
-from guardia.tools.benchmark_tuning import BAR_CUT, Week, edge_of, judged_alike, verdict_on
+from guardia.tools.benchmark_tuning import BAR_CUT, UnseenWeek, edge_of, judged_alike, verdict_on
 from tests.core.test_tuning import days_of, tried
 from tests.support import DEMO, pontoon
 
@@ -21,7 +21,7 @@ class WhyNot(unittest.TestCase):
     def weeks(self, tuned, others):
         """Two weeks in which the installed settings record ten false ones and miss one."""
         others = (*others, *[(10, 9)] * (len(self.edge) - len(others)))
-        return [Week("a", seed, (10, 1), tuned, 5, inside=True, others=others) for seed in (1, 2)]
+        return [UnseenWeek("a", seed, (10, 1), tuned, 5, inside=True, others=others) for seed in (1, 2)]
 
     def test_a_cut_that_reaches_the_bar_needs_no_reason(self):
         self.assertGreater(len(self.edge), 1)

@@ -4,7 +4,7 @@ from hypothesis import settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule
 
-from guardia.app.steps.polygon_tool import Mode, PolygonTool
+from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
 from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle, polygon_problem
 
 SQUARE = ((0.2, 0.2), (0.6, 0.2), (0.6, 0.6), (0.2, 0.6))
@@ -75,26 +75,26 @@ class Editing(ToolCase):
     def test_corners_snap_to_the_frame_and_to_other_zones(self):
         self.drag((0.6, 0.6), (0.993, 0.991))
         self.assertEqual(self.tool.zones[0].points[2], (1.0, 1.0))
-        self.tool.set_mode(Mode.IGNORE)
+        self.tool.set_mode(DrawMode.IGNORE)
         self.drag((0.205, 0.605), (0.05, 0.9))
         self.assertIn((0.2, 0.6), self.tool.zones[1].points)
 
     def test_drawing_by_clicks_and_by_a_rectangle(self):
-        self.tool.set_mode(Mode.IGNORE)
+        self.tool.set_mode(DrawMode.IGNORE)
         for point in ((0.7, 0.7), (0.9, 0.7), (0.8, 0.9)):
             self.click(point)
         self.tool.finish()
         self.assertEqual((self.tool.zones[1].kind, self.tool.zones[1].name), (ZoneKind.IGNORE, "ignore 1"))
-        self.assertEqual(self.tool.mode, Mode.SELECT)
-        self.tool.set_mode(Mode.WATCH)
+        self.assertEqual(self.tool.mode, DrawMode.SELECT)
+        self.tool.set_mode(DrawMode.WATCH)
         self.drag((0.7, 0.1), (0.9, 0.3))
         self.assertEqual(self.tool.zones[2].points, ((0.7, 0.1), (0.9, 0.1), (0.9, 0.3), (0.7, 0.3)))
-        self.tool.set_mode(Mode.WATCH)
+        self.tool.set_mode(DrawMode.WATCH)
         self.click((0.5, 0.5))
         self.assertIn("at most 3 zones", self.refusals[-1])
 
     def test_a_shape_that_crosses_itself_is_refused_and_nothing_is_lost(self):
-        self.tool.set_mode(Mode.WATCH)
+        self.tool.set_mode(DrawMode.WATCH)
         for point in ((0.7, 0.7), (0.9, 0.9), (0.9, 0.7), (0.7, 0.9)):
             self.click(point)
         self.tool.finish()
@@ -153,7 +153,7 @@ class Machine(RuleBasedStateMachine):
         self.history.append(zones)
         self.undone.clear()
 
-    @rule(mode=st.sampled_from(Mode))
+    @rule(mode=st.sampled_from(DrawMode))
     def choose(self, mode):
         self.tool.set_mode(mode)
 
@@ -236,7 +236,7 @@ class Rectangles(ToolCase):
         self.tool.delete()
         self.assertIn("keep their four corners", self.refusals[-1])
         self.assertFalse(self.tool.simplify())
-        self.tool.set_mode(Mode.WATCH)
+        self.tool.set_mode(DrawMode.WATCH)
         self.click((0.8, 0.1))
         self.assertIn("drag from one corner", self.refusals[-1])
         self.drag((0.75, 0.1), (0.8, 0.2), (0.95, 0.4))

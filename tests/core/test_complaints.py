@@ -8,7 +8,7 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.prove.complaints import bad_at_night, too_many
-from guardia.core.prove.walks import Aim, Place, Way, passes_of
+from guardia.core.prove.walks import Aim, Passing, Way, passes_of
 from guardia.core.replay.gate import State
 from guardia.core.replay.replay import replay
 from guardia.core.tuning.cures import usual_cures
@@ -88,6 +88,6 @@ class WalksByHand(unittest.TestCase):
         late = replace(evidence, walks=(replace(walks[0], result="L"), replace(walks[0], result="R")))
         done = replay(late, Candidate(Settings.of(make.id, "5"), make))
         passes = passes_of(late, done, None, {False: 18.0, True: 11.0}, {})
-        near, far = (passes[Aim(Way.TOWARDS, place, False)] for place in (Place.NEAR, Place.FAR))
+        near, far = (passes[Aim(Way.TOWARDS, place, False)] for place in (Passing.NEAR, Passing.FAR))
         self.assertEqual((near.triggered, near.silent), (2, 0))
         self.assertEqual((far.triggered, far.silent), (1, 1), "recorded late: not seen while he was far")

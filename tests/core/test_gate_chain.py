@@ -11,7 +11,7 @@ from guardia.core.hours.plan import ALWAYS, EVERY_DAY, Edge, Special, Stretch, W
 from guardia.core.make.candidate import Candidate
 from guardia.core.prove.diagnose import Question, diagnose
 from guardia.core.replay import gates
-from guardia.core.replay.gate import Answer, MaskGate, Stage, State, SwitchGate
+from guardia.core.replay.gate import GateAnswer, MaskGate, Stage, State, SwitchGate
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.storage.known import StorageKnown
@@ -36,7 +36,7 @@ class Shut(SwitchGate):
         return "the shutter is closed"
 
     def at(self, moment):
-        return Answer(State.CLOSED, "the shutter was closed")
+        return GateAnswer(State.CLOSED, "the shutter was closed")
 
 
 class Behind(MaskGate):
@@ -51,7 +51,7 @@ class Behind(MaskGate):
         return "the wall is in the way"
 
     def at(self, moment):
-        return Answer(State.CLOSED, "the wall was in the way")
+        return GateAnswer(State.CLOSED, "the wall was in the way")
 
 
 def walls():

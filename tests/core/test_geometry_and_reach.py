@@ -6,7 +6,7 @@ import numpy as np
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.clips import Origin
 from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, reach_m, shown_shares, silhouette_cells
-from guardia.core.view.calibration import Mark, calibrate
+from guardia.core.view.calibration import PersonMark, calibrate
 from guardia.core.view.geometry import (
     KnownView,
     ViewGeometry,
@@ -28,7 +28,7 @@ def marks(view, places, tall=1.75):
     made = []
     for x, z in places:
         foot, head = view.to_picture(np.array([[x, 0, z], [x, tall, z]]))
-        made.append(Mark(tuple(foot), tuple(head), tall))
+        made.append(PersonMark(tuple(foot), tuple(head), tall))
     return made
 
 
@@ -76,8 +76,12 @@ class Views(unittest.TestCase):
         with self.assertRaisesRegex(InvalidValue, "two marks"):
             calibrate(one)
         with self.assertRaisesRegex(InvalidValue, "feet up to the head"):
-            calibrate([*one, Mark((0.5, 0.5), (0.5, 0.7))])
-        crooked = [Mark((0.2, 0.9), (0.9, 0.1)), Mark((0.8, 0.9), (0.1, 0.2)), Mark((0.5, 0.3), (0.1, 0.0))]
+            calibrate([*one, PersonMark((0.5, 0.5), (0.5, 0.7))])
+        crooked = [
+            PersonMark((0.2, 0.9), (0.9, 0.1)),
+            PersonMark((0.8, 0.9), (0.1, 0.2)),
+            PersonMark((0.5, 0.3), (0.1, 0.0)),
+        ]
         with self.assertRaisesRegex(InvalidValue, "No view fits"):
             calibrate(crooked)
 

@@ -25,7 +25,7 @@ from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
 from guardia.core.score.score import score, unseen_levers
 from guardia.core.score.statistics import lines
-from guardia.core.trace.backgrounds import Look, helpers, key_of
+from guardia.core.trace.backgrounds import ClipLook, helpers, key_of
 from guardia.core.trace.measure import GRID, Grid
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
@@ -326,7 +326,7 @@ class PlacesAndClocks(unittest.TestCase):
 
     def test_help_with_backgrounds_follows_a_rule_and_not_the_order_of_coming(self):
         rng = np.random.default_rng(2)
-        looks = [Look(n, f"{n:04d}", float(rng.integers(0, 9 * 86400)), n % 9 == 0) for n in range(160)]
+        looks = [ClipLook(n, f"{n:04d}", float(rng.integers(0, 9 * 86400)), n % 9 == 0) for n in range(160)]
         found = helpers(looks)
         self.assertEqual(helpers(looks[::-1]), found)
         by_id = {x.id: x for x in looks}

@@ -8,7 +8,7 @@ from scipy.ndimage import gaussian_filter
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.walked import Walked
-from guardia.core.prove.walks import Aim, Passes, Place, Way, candidate_walks, fewest_walks, open_aims, passes_of
+from guardia.core.prove.walks import Aim, Passes, Passing, Way, candidate_walks, fewest_walks, open_aims, passes_of
 from guardia.core.replay.replay import replay
 from guardia.core.view.geometry import ViewGeometry
 from guardia.core.view.tracks import Track
@@ -43,7 +43,7 @@ class Walks(unittest.TestCase):
         settled = {aim: Passes(3, 0) for aim in open_aims((), {})}
         self.assertEqual(open_aims((), settled), [])
         self.assertEqual(fewest_walks([], []), [])
-        seen = Aim(Way.ACROSS, Place.FAR, False)
+        seen = Aim(Way.ACROSS, Passing.FAR, False)
         first = open_aims((), {seen: Passes(2, 0)})
         self.assertIs(first[-1], next(a for a in first if a == seen))
         self.assertFalse(Passes(5, 1).settled)

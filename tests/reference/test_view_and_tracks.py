@@ -16,7 +16,7 @@ from guardia.benchcam import scene as bench
 from guardia.benchcam.actors import Walker
 from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.evidence.clips import Origin
-from guardia.core.view.calibration import Mark, calibrate, calibrate_robustly
+from guardia.core.view.calibration import PersonMark, calibrate, calibrate_robustly
 from guardia.core.view.geometry import LADDER, ViewGeometry, real_heights, view_from_lens
 from guardia.core.view.tracks import TRACK_ERROR, farthest_walk, follow, tracks_of, walk_marks
 from guardia.formats.mot import read_mot
@@ -78,7 +78,7 @@ class AgainstOpenCV(unittest.TestCase):
         seen = view.to_picture(ends.reshape(-1, 3)) + rng.normal(0, 0.0008, (8, 2))
         _, rotation, shift = cv2.solvePnP(ends.reshape(-1, 3) * DOWN, seen * [WIDTH, HEIGHT], matrix(view), None)
         position = -cv2.Rodrigues(rotation)[0].T @ shift
-        marks = [Mark(tuple(seen[2 * n]), tuple(seen[2 * n + 1]), 1.75) for n in range(4)]
+        marks = [PersonMark(tuple(seen[2 * n]), tuple(seen[2 * n + 1]), 1.75) for n in range(4)]
         found = calibrate(marks, focal=0.9)
         self.assertAlmostEqual(found.view.height_m, -float(position[1, 0]), delta=0.15)
         self.assertAlmostEqual(found.view.tilt_deg, 17.0, delta=1.0)
@@ -143,7 +143,7 @@ class AgainstMotmetrics(unittest.TestCase):
         feet = np.stack([boxes.box[:, 0] + boxes.box[:, 2] / 2, boxes.box[:, 1] + boxes.box[:, 3]], axis=1)
         order = np.argsort(feet[:, 1])
         chosen = order[np.round(np.linspace(0.02, 0.98, 10) * (len(order) - 1)).astype(int)]
-        marks = [Mark(tuple(feet[n]), (feet[n, 0], boxes.box[n, 1]), 1.72) for n in chosen]
+        marks = [PersonMark(tuple(feet[n]), (feet[n, 0], boxes.box[n, 1]), 1.72) for n in chosen]
         found = calibrate(marks, aspect=480 / 640, mark_error=0.02)
         heights = real_heights(found.view, feet, boxes.box[:, 1])
         low, middle, high = np.nanpercentile(heights, [10, 50, 90])

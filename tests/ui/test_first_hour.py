@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QPushButton
 
-from guardia.app.steps.polygon_tool import Mode
+from guardia.app.steps.polygon_tool import DrawMode
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import right_kind
 from guardia.core.evidence.clips import Origin
@@ -121,7 +121,7 @@ class FirstHour(GuiCase):
         before = model.comparison.installed
         self.window.go("zones")
         zones = self.window.pages["zones"]
-        zones.set_mode(Mode.WATCH)
+        zones.set_mode(DrawMode.WATCH)
         for x, y in EXAMPLE_ZONE.points:
             self.click(zones.canvas, zones.canvas.to_widget((min(x, 0.995), min(y, 0.995))).toPoint())
         self.press(zones.canvas, Qt.Key.Key_Return)

@@ -17,7 +17,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLi
 from guardia.app.project.makes import capability_data
 from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.occurrence_list import Role
-from guardia.app.steps.polygon_tool import Mode
+from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.work.jobs import Progress
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import ProjectError
@@ -156,12 +156,12 @@ class Zones(StepCase):
 
     def test_a_rectangle_is_drawn_by_dragging(self):
         page = self.open_camera("Pontoon gate", "zones")
-        page.set_mode(Mode.IGNORE)
+        page.set_mode(DrawMode.IGNORE)
         start, end = (page.canvas.to_widget(p).toPoint() for p in ((0.1, 0.1), (0.3, 0.4)))
         self.drag(page.canvas, start, start + QPoint(20, 20), end)
         (zone,) = self.model.draft.detection.zones
         self.assertEqual((zone.kind, len(zone.points)), (ZoneKind.IGNORE, 4))
-        self.assertTrue(page.modes[Mode.SELECT].isChecked())
+        self.assertTrue(page.modes[DrawMode.SELECT].isChecked())
 
     def test_a_make_with_blocks_shows_its_blocks_and_polygons_are_entered_as_blocks(self):
         page = self.open_camera("Slipway", "zones")

@@ -18,7 +18,7 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QMessageBox, QWidget
 
 from guardia.app.project.advice import next_action
 from guardia.app.project.exports import Exports
-from guardia.app.steps.polygon_tool import Mode
+from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.steps.steps import STEPS
 from guardia.cli import main
 from guardia.core.evidence.clips import Origin
@@ -224,7 +224,7 @@ class Faults(GuiCase):
         other = PolygonZone(ZoneKind.WATCH, ((0.7, 0.1), (0.9, 0.1), (0.9, 0.3), (0.7, 0.3)), "other")
         page.commit((SQUARE, other), "draw")
         page.select_zone(1)
-        page.set_mode(Mode.PAINT)
+        page.set_mode(DrawMode.PAINT)
         at = page.canvas.to_widget((0.5, 0.1)).toPoint()
         self.click(page.canvas, at)
         self.assertEqual([type(z) for z in model.draft.detection.zones], [BlockZone])

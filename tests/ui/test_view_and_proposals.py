@@ -11,7 +11,7 @@ from PyQt6.QtWidgets import QLabel, QToolTip
 
 from guardia.app.project.advice import zone_sources
 from guardia.app.project.makes import capability_data
-from guardia.app.steps.polygon_tool import Mode
+from guardia.app.steps.polygon_tool import DrawMode
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import zone_limits_broken
@@ -202,7 +202,7 @@ class WhereThingsMoved(StepCase):
 class MoreOfTheEditor(StepCase):
     def test_blocks_are_painted_by_dragging_and_the_last_one_stays(self):
         page = self.open_camera("Slipway", "zones")
-        page.set_mode(Mode.PAINT)
+        page.set_mode(DrawMode.PAINT)
         start = [page.canvas.to_widget(p).toPoint() for p in ((0.1, 0.1), (0.2, 0.1), (0.3, 0.1))]
         before = self.model.draft.detection.zones[0]
         self.drag(page.canvas, *start)
@@ -215,7 +215,7 @@ class MoreOfTheEditor(StepCase):
         self.press(page.canvas, Qt.Key.Key_Escape)
         self.assertEqual(page.tool.zones[0], before)
         page.tool.set_zones((BlockZone(22, 18, tuple(n == 0 for n in range(396))),))
-        page.tool.set_mode(Mode.PAINT)
+        page.tool.set_mode(DrawMode.PAINT)
         page.tool.press((0.01, 0.01), reach=0.01)
         page.tool.release((0.01, 0.01))
         self.assertEqual(sum(page.tool.zones[0].active), 1)
@@ -277,9 +277,9 @@ class MoreOfTheEditor(StepCase):
             self.wait(changed)
             self.assertIn(says, page.offer_words.text())
             page.proposal.take(1)
-        page.set_mode(Mode.IGNORE)
+        page.set_mode(DrawMode.IGNORE)
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
-        page.set_mode(Mode.SELECT)
+        page.set_mode(DrawMode.SELECT)
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.95, 0.6), (0.92, 0.7), (0.9, 0.8))))
         self.assertEqual([z.kind for z in model.draft.detection.zones], [ZoneKind.WATCH, ZoneKind.IGNORE])
         self.assertTrue(all(is_rectangle(z.points) for z in model.draft.detection.zones))
@@ -287,7 +287,7 @@ class MoreOfTheEditor(StepCase):
 
     def test_a_privacy_mask_and_a_zone_with_its_own_sensitivity(self):
         page = self.open_camera("Pontoon gate", "zones")
-        page.set_mode(Mode.MASK)
+        page.set_mode(DrawMode.MASK)
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.7, 0.2), (0.8, 0.3), (0.95, 0.6))))
         (mask,) = self.model.draft.detection.zones
         self.assertIs(mask.kind, ZoneKind.MASK)

@@ -8,7 +8,7 @@ from PyQt6.QtWidgets import QComboBox, QDialog, QHeaderView, QLabel, QPushButton
 
 from guardia.app.project.makes import capability_data
 from guardia.app.project.session import Session
-from guardia.app.steps.polygon_tool import Mode
+from guardia.app.steps.polygon_tool import DrawMode
 from guardia.core.evidence.clips import Origin
 from guardia.core.score.score import Flip
 from guardia.report.sheet import check_sheet
@@ -56,7 +56,7 @@ class WholePath(GuiCase):
         self.window.go("zones")
         zones = self.window.pages["zones"]
         before = self.model.comparison.draft
-        zones.set_mode(Mode.WATCH)
+        zones.set_mode(DrawMode.WATCH)
         for corner in EXAMPLE_ZONE.points:
             self.click(zones.canvas, self.to_widget(zones.canvas, (min(corner[0], 0.995), min(corner[1], 0.995))))
         self.press(zones.canvas, Qt.Key.Key_Return)

@@ -129,7 +129,7 @@ def _source(path: Path) -> str | BinaryIO:
 
 
 @dataclass(frozen=True)
-class Shown:
+class ShownPicture:
     """How pictures are shown: a stream may say that they lie on their side, or that its pixels are not square."""
 
     width: int
@@ -145,11 +145,11 @@ class Shown:
         return width, max(1, round(self.height * width / self.width))
 
 
-def _shown(stream: Any, frame: Any) -> Shown:
+def _shown(stream: Any, frame: Any) -> ShownPicture:
     ratio = float(stream.sample_aspect_ratio or 1)
     width, height = max(1, round(frame.width * (ratio if 0.1 <= ratio <= 10 else 1.0))), frame.height
     turns = round(frame.rotation / 90) % 4
-    return Shown(height, width, turns) if turns % 2 else Shown(width, height, turns)
+    return ShownPicture(height, width, turns) if turns % 2 else ShownPicture(width, height, turns)
 
 
 def probe(path: Path) -> ClipInfo:
@@ -197,7 +197,7 @@ def _undecodable(path: Path) -> UnreadableClip:
     )
 
 
-def _large_enough(path: Path, shown: Shown) -> Shown:
+def _large_enough(path: Path, shown: ShownPicture) -> ShownPicture:
     """The same, if a grid can be laid over the picture; raises UnreadableClip otherwise."""
     width, height = shown.small(ANALYSIS_WIDTH_PX)
     if width < GRID.columns or height < GRID.rows:
@@ -291,7 +291,7 @@ def sampled_pictures(
     with open_video(path, hardware=hardware) as (container, stream):
         timeline = _looked_over(path, container, stream)
         taken = None if timeline is None else timeline.taken(rate_hz)
-        shown: Shown | None = None
+        shown: ShownPicture | None = None
         times: list[float] = []
         luma: list[NDArray[np.uint8]] = []
         origin: float | None = timeline.first_s if timeline else None
@@ -326,7 +326,7 @@ def sampled_pictures(
             raise _undecodable(path)
 
 
-def _small_luma(frame: Any, shown: Shown, width_px: int) -> NDArray[np.uint8]:
+def _small_luma(frame: Any, shown: ShownPicture, width_px: int) -> NDArray[np.uint8]:
     width, height = shown.small(width_px)
     if shown.turns % 2:
         width, height = height, width
@@ -425,7 +425,7 @@ def each_picture_at(
             yield _colour(last, _shown(stream, last), width_px)
 
 
-def _colour(frame: Any, shown: Shown, width_px: int) -> NDArray[np.uint8]:
+def _colour(frame: Any, shown: ShownPicture, width_px: int) -> NDArray[np.uint8]:
     width, height = shown.small(width_px)
     if shown.turns % 2:
         width, height = height, width

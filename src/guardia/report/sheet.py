@@ -57,7 +57,7 @@ class SheetContent:
         return (*([self.explained] if self.explained else []), *self.comparison.limits)
 
 
-class Line(NamedTuple):
+class SheetLine(NamedTuple):
     """One line of a sheet against what is installed."""
 
     text: str
@@ -86,7 +86,7 @@ def steps(settings: Settings, capability: Capability) -> list[str]:
     return [line.text for line in lines_against(settings, settings, capability)]
 
 
-def lines_against(installed: Settings, settings: Settings, capability: Capability) -> list[Line]:
+def lines_against(installed: Settings, settings: Settings, capability: Capability) -> list[SheetLine]:
     """The lines of a sheet, each with what it was on the camera, then the zones to be deleted there.
 
     A line changes where the value differs, whatever its words; what is set back to its usual value stands here as well.
@@ -99,14 +99,14 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
     Returns:
         In the order of work.
     """
-    lines: list[Line] = []
+    lines: list[SheetLine] = []
     for lever in LEVERS:
         if lever is ZONES:
             lines += _zone_lines(entered_zones(installed, capability), entered_zones(settings, capability))
         elif lever.stands(settings, capability) or lever.stands(installed, capability):
             old, new = lever.read(installed), lever.read(settings)
             note = f"was {lever.say(old, capability)}" if old != new else ""
-            lines.append(Line(lever.line(settings, capability), old != new, note))
+            lines.append(SheetLine(lever.line(settings, capability), old != new, note))
     return lines
 
 
@@ -115,18 +115,20 @@ def changes_of(installed: Settings, settings: Settings, capability: Capability) 
     return [line.words for line in lines_against(installed, settings, capability) if line.changes]
 
 
-def _zone_lines(before: tuple[Zone, ...], after: tuple[Zone, ...]) -> list[Line]:
+def _zone_lines(before: tuple[Zone, ...], after: tuple[Zone, ...]) -> list[SheetLine]:
     """A line for each zone: what to draw, with what is different about the one of that name, and what to delete."""
     if not after and not before:
-        return [Line(NO_ZONES, False, "")]
+        return [SheetLine(NO_ZONES, False, "")]
     old, new = ({zone_title(zone): zone for zone in zones} for zones in (before, after))
     lines = [
-        Line(_zone_line(zone), zone != old.get(title), "" if zone == old.get(title) else _zone_note(old.get(title)))
+        SheetLine(
+            _zone_line(zone), zone != old.get(title), "" if zone == old.get(title) else _zone_note(old.get(title))
+        )
         for title, zone in new.items()
     ]
     if not after:
-        lines.append(Line(NO_ZONES, True, f"was {listed(list(old))}"))
-    return lines + [Line(f"{sentence(title)}: delete it", True, "no longer") for title in old if title not in new]
+        lines.append(SheetLine(NO_ZONES, True, f"was {listed(list(old))}"))
+    return lines + [SheetLine(f"{sentence(title)}: delete it", True, "no longer") for title in old if title not in new]
 
 
 def _zone_note(before: Zone | None) -> str:

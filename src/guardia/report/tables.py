@@ -15,7 +15,7 @@ from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.replay.gates import Outcome
 from guardia.core.score.score import Comparison
-from guardia.core.score.statistics import Line
+from guardia.core.score.statistics import StatisticLine
 
 SUFFIXES = (".csv", ".jsonl", ".xlsx")
 
@@ -59,7 +59,7 @@ def occurrence_rows(camera: str, evidence: Evidence, comparison: Comparison) -> 
         }
 
 
-def statistic_rows(camera: str, by: str, lines: Sequence[Line]) -> Iterator[Row]:
+def statistic_rows(camera: str, by: str, lines: Sequence[StatisticLine]) -> Iterator[Row]:
     """One row for each line of a statistic.
 
     Args:

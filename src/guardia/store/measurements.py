@@ -13,7 +13,7 @@ import numpy as np
 from guardia.core.base.errors import ProjectError
 from guardia.core.base.values import is_moment
 from guardia.core.evidence.clips import Origin
-from guardia.core.trace.backgrounds import Look, wall_seconds
+from guardia.core.trace.backgrounds import ClipLook, wall_seconds
 from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
 from guardia.store.database import Database, pack, unpack
 from guardia.store.media_folder import MediaFolder
@@ -144,7 +144,7 @@ class Measurements:
             self._media.write(name, new.strip)
         return strips
 
-    def looks(self, camera_id: int, zone: ZoneInfo) -> list[Look]:
+    def looks(self, camera_id: int, zone: ZoneInfo) -> list[ClipLook]:
         """What is known of a camera's clips that were looked at, for the help that they are to each other."""
         rows = self._db.rows(
             "SELECT c.id, c.file, c.digest, c.true_s, c.origin, t.helped, t.final, t.model FROM clip_at c "
@@ -152,7 +152,7 @@ class Measurements:
             (camera_id,),
         )
         return [
-            Look(
+            ClipLook(
                 r["id"], r["digest"], wall_seconds(r["true_s"], zone), r["origin"] == Origin.SNAPSHOT.value,
                 r["helped"], bool(r["final"]), r["model"],
             )

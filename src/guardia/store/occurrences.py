@@ -21,7 +21,7 @@ from guardia.store.rows import read_each
 
 
 @dataclass(frozen=True)
-class Judged:
+class KeptJudgement:
     """An occurrence with what was said of it."""
 
     id: int
@@ -132,16 +132,16 @@ class Occurrences:
                 said = (kind, now if kind else None, who if kind else "", occurrence_id)
                 self._db.run("UPDATE occurrence SET kind = ?, judged_s = ?, judged_by = ? WHERE id = ?", said)
 
-    def judged(self, camera_id: int) -> list[Judged]:
+    def judged(self, camera_id: int) -> list[KeptJudgement]:
         """All occurrences of a camera with who said when what they are, judged or not."""
         rows = self._db.rows(
             "SELECT o.id, c.digest, c.original_name, o.start_s, o.end_s, o.kind, coalesce(o.judged_s, 0) AS at_s, "
             "o.judged_by FROM occurrence o JOIN clip_at c ON c.id = o.clip_id WHERE c.camera_id = ? AND NOT o.gone",
             (camera_id,),
         )
-        return [Judged(*tuple(row)) for row in rows]
+        return [KeptJudgement(*tuple(row)) for row in rows]
 
-    def take(self, judged: Iterable[tuple[int, Judged]]) -> None:
+    def take(self, judged: Iterable[tuple[int, KeptJudgement]]) -> None:
         """Keep judgements made elsewhere, by the number of the occurrence here, with their time and person."""
         with self._db.transaction():
             for occurrence_id, one in judged:

@@ -39,7 +39,7 @@ BAR_CUT = 0.8
 
 
 @dataclass(frozen=True)
-class Week:
+class UnseenWeek:
     """One camera in one week that nobody had seen."""
 
     camera: str
@@ -161,7 +161,7 @@ def edge_of(one: Tuned) -> list[Point]:
     return [point for point in one.points if point.best]
 
 
-def coming_weeks(found: dict[str, tuple[Tuned, Keys]], seeds: int, tell: Callable[[str], None]) -> Iterator[Week]:
+def coming_weeks(found: dict[str, tuple[Tuned, Keys]], seeds: int, tell: Callable[[str], None]) -> Iterator[UnseenWeek]:
     """Let the bench camera run weeks of other seeds with installed, tuned and the edge's settings, on all cores."""
     jobs = [(place.slug, FIRST_SEED + n, _several(*found[place.name])) for n in range(seeds) for place in PLACES]
     with ProcessPoolExecutor() as pool:
@@ -172,7 +172,7 @@ def coming_weeks(found: dict[str, tuple[Tuned, Keys]], seeds: int, tell: Callabl
             false = len(tuned.false_at)
             inside = week is not None and week[0].low <= false <= week[0].high
             counts = [(len(o.false_at), len(o.missed)) for o in (installed, tuned, whole, half, *others)]
-            yield Week(
+            yield UnseenWeek(
                 place.name, seed, counts[0], counts[1], len(tuned.real), inside, counts[2], counts[3], tuple(counts[4:])
             )
 
@@ -188,7 +188,7 @@ def _week(job: tuple[str, int, list[Settings]]) -> list[Truth]:
     return run(build_scene(place, seed=seed), [place.installed, *several], make, only=lambda begin: begin < WEEK_S)
 
 
-def verdict_on(one: Tuned, weeks: Sequence[Week]) -> tuple[float, float, str]:
+def verdict_on(one: Tuned, weeks: Sequence[UnseenWeek]) -> tuple[float, float, str]:
     """How far one camera's false recordings were cut, how far they could have been, and why it fell short.
 
     Args:
@@ -215,7 +215,7 @@ def verdict_on(one: Tuned, weeks: Sequence[Week]) -> tuple[float, float, str]:
     return cut, best, "the best one is less sure to keep the real ones: on variants of the judged visits it loses more"
 
 
-def lines_of(found: dict[str, tuple[Tuned, Keys]], weeks: list[Week]) -> list[str]:
+def lines_of(found: dict[str, tuple[Tuned, Keys]], weeks: list[UnseenWeek]) -> list[str]:
     """The table: tuned against held out on the demo, then the weeks, then camera by camera and all together."""
     lines = [f"{'camera':<14}{'installed':>16}{'tuned':>14}{'held out':>14}   answer"]
     for name, (one, _) in found.items():
@@ -228,7 +228,7 @@ def lines_of(found: dict[str, tuple[Tuned, Keys]], weeks: list[Week]) -> list[st
     return [*lines, *_summary(found, weeks)] if weeks else lines
 
 
-def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> list[str]:
+def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[UnseenWeek]) -> list[str]:
     lines = [f"{'camera':<14}{'median cut':>12}{'in hindsight':>14}  why not {BAR_CUT:.0%}"]
     for name, (one, _) in found.items():
         cut, best, why = verdict_on(one, [w for w in weeks if w.camera == name])
@@ -249,7 +249,7 @@ def _summary(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> lis
     ]
 
 
-def _effect(words: str, weeks: Sequence[Week], counts: Sequence[tuple[int, int]]) -> str:
+def _effect(words: str, weeks: Sequence[UnseenWeek], counts: Sequence[tuple[int, int]]) -> str:
     """What some settings did in each of the weeks, in words."""
     middle = statistics.median(w.cut(false) for w, (false, _) in zip(weeks, counts, strict=True))
     old, new = _sums(w.installed for w in weeks), _sums(counts)
@@ -261,7 +261,7 @@ def _sums(counts: Iterable[tuple[int, int]]) -> tuple[int, int]:
     return sum(false), sum(missed)
 
 
-def _key_lines(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[Week]) -> list[str]:
+def _key_lines(found: dict[str, tuple[Tuned, Keys]], weeks: Sequence[UnseenWeek]) -> list[str]:
     """What half the keys are worth: on the days kept apart camera by camera, and on all weeks."""
     head = f"{'camera':<14}{'installed':>12}{'all keys':>12}{'half':>10}"
     lines = [f"{head}  on {HELD_DAYS} days kept apart"]

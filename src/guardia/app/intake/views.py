@@ -5,7 +5,7 @@ from __future__ import annotations
 from guardia.app.work.engine import Engine
 from guardia.core.base.errors import ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
-from guardia.core.view.picture import Likeness, grey_of, likeness
+from guardia.core.view.picture import ViewLikeness, grey_of, likeness
 from guardia.media.analysis import VIEW_PICTURES, clean_view, decode_grey
 from guardia.store.clips import SAME_VIEW
 from guardia.store.project import Project
@@ -45,7 +45,7 @@ def compare_views(project: Project, camera_id: int, pool: Engine) -> str:
     )
 
 
-def _compare(background: bytes, planned: bytes, dark: bool) -> Likeness | None:
+def _compare(background: bytes, planned: bytes, dark: bool) -> ViewLikeness | None:
     if not background:
         return None
     try:
@@ -54,7 +54,7 @@ def _compare(background: bytes, planned: bytes, dark: bool) -> Likeness | None:
         return None
 
 
-def _words(one: Likeness | None) -> str:
+def _words(one: ViewLikeness | None) -> str:
     if one is None or not one.other_view:
         return SAME_VIEW
     if one.agrees > 0.5:

@@ -10,8 +10,8 @@ from PyQt6.QtGui import QUndoStack
 
 from guardia.app.project.corrections import Corrections
 from guardia.app.project.facts import Facts
-from guardia.app.project.occurrences import Occurrences
-from guardia.app.project.pictures import Pictures
+from guardia.app.project.occurrences import CameraOccurrences
+from guardia.app.project.pictures import CameraPictures
 from guardia.app.project.shown_camera import Loaded, ShownCamera
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.words import count_of
@@ -51,10 +51,10 @@ class CameraModel(ShownCamera):
         self._scales: tuple[Evidence, Capability, tuple[NotchScale, ...], list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
         self._shown: tuple[tuple[Evidence, ViewGeometry, bool], Shown] | None = None
-        self.occurrences = Occurrences(self, project)
+        self.occurrences = CameraOccurrences(self, project)
         self.facts = Facts(self, project)
         self.corrections = Corrections(self, project)
-        self.pictures = Pictures(self, project)
+        self.pictures = CameraPictures(self, project)
 
     def change_draft(self, draft: Settings, what: str) -> None:
         """Keep a new draft; can be undone."""

@@ -17,7 +17,7 @@ from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.prove.due import due_of
-from guardia.core.score.statistics import Line
+from guardia.core.score.statistics import StatisticLine
 from guardia.core.score.storage_findings import storage_findings
 from guardia.report.analytics_xml import analytics_xml
 from guardia.report.sheet import SheetContent, changes_of, score_rows, sheet_to_dict
@@ -41,7 +41,7 @@ class Exports:
     def __init__(self, session: Session) -> None:
         self._session = session
 
-    def save_statistic(self, camera_id: int, by: str, lines: Sequence[Line], name: str) -> None:
+    def save_statistic(self, camera_id: int, by: str, lines: Sequence[StatisticLine], name: str) -> None:
         """Save a statistic as a table."""
         self._save(Path(name), list(statistic_rows(self._session.camera_name(camera_id), by, lines)))
 

@@ -11,7 +11,7 @@ from pathlib import Path
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.evidence.judgement import kind_of
-from guardia.store.occurrences import Judged
+from guardia.store.occurrences import KeptJudgement
 from guardia.store.project import Project
 
 NEAR_S = 0.05
@@ -115,12 +115,12 @@ def merge(first: Path, second: Path, *, keep: Keep = Keep.LATER) -> Merged:
 
 
 def _judgements(
-    project: Project, camera_id: int, theirs: Iterable[Judged], camera: str, keep: Keep
+    project: Project, camera_id: int, theirs: Iterable[KeptJudgement], camera: str, keep: Keep
 ) -> tuple[int, list[Difference], list[str]]:
-    by_clip: dict[str, list[Judged]] = {}
+    by_clip: dict[str, list[KeptJudgement]] = {}
     for judged in project.occurrences.judged(camera_id):
         by_clip.setdefault(judged.digest, []).append(judged)
-    taken: list[tuple[int, Judged]] = []
+    taken: list[tuple[int, KeptJudgement]] = []
     differences, missing = [], 0
     for other in theirs:
         own = next((j for j in by_clip.get(other.digest, ()) if _same(j, other)), None)
@@ -143,11 +143,11 @@ def _judgements(
     return len(taken), differences, notes
 
 
-def _same(one: Judged, other: Judged) -> bool:
+def _same(one: KeptJudgement, other: KeptJudgement) -> bool:
     return abs(one.start_s - other.start_s) <= NEAR_S and abs(one.end_s - other.end_s) <= NEAR_S
 
 
-def _said(judged: Judged) -> str:
+def _said(judged: KeptJudgement) -> str:
     when = f", {datetime.fromtimestamp(judged.at_s, UTC).astimezone():%Y-%m-%d %H:%M}" if judged.at_s else ""
     who = f" ({judged.by or 'somebody'}{when})"
     return f"{kind_of(judged.kind).text}{who}"

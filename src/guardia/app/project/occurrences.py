@@ -19,7 +19,7 @@ TAKE_BACK = ""
 """The kind that stands for 'not judged'."""
 
 
-class Occurrences:
+class CameraOccurrences:
     """The occurrences of a camera; every change can be undone."""
 
     def __init__(self, model: ShownCamera, project: Project) -> None:

@@ -32,7 +32,7 @@ LOOK_WIDTH_PX = 640
 REPORT_WIDTH_PX = 640
 
 
-class Pictures:
+class CameraPictures:
     """Pictures of a camera."""
 
     def __init__(self, model: ShownCamera, project: Project) -> None:

@@ -18,7 +18,7 @@ DEEPEST = 3
 
 
 @dataclass(frozen=True)
-class Site:
+class SiteSummary:
     """One project in the list."""
 
     folder: Path
@@ -78,7 +78,7 @@ def projects_in(folder: Path) -> Iterator[Path]:
     yield from walk(folder, 0)
 
 
-def portfolio(folder: Path) -> list[Site]:
+def portfolio(folder: Path) -> list[SiteSummary]:
     """All projects in a folder, those first that need care most.
 
     Args:
@@ -92,9 +92,9 @@ def portfolio(folder: Path) -> list[Site]:
         try:
             seen = peek(one)
         except GuardiaError as error:
-            sites.append(Site(one, one.name, trouble=str(error)))
+            sites.append(SiteSummary(one, one.name, trouble=str(error)))
             continue
         lines = [line for number, body in seen.summaries.items()
                  if number in seen.cameras and (line := summary_from(body)) is not None]  # fmt: skip
-        sites.append(Site(one, seen.site, len(seen.cameras), tuple(lines)))
+        sites.append(SiteSummary(one, seen.site, len(seen.cameras), tuple(lines)))
     return sorted(sites, key=lambda site: (-site.care, site.name))

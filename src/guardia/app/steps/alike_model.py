@@ -26,7 +26,7 @@ _Key = tuple[int, float, float]
 
 
 @dataclass(frozen=True)
-class Group:
+class AlikeGroup:
     """Occurrences that are alike."""
 
     ids: tuple[int, ...]
@@ -49,7 +49,7 @@ class AlikeModel(QObject):
         self.jobs.succeeded.connect(self._on_features)
         self.jobs.failed.connect(session.messages.tell_error)
         self.motion_only = True
-        self.groups: tuple[Group, ...] = ()
+        self.groups: tuple[AlikeGroup, ...] = ()
         self.current = 0
         self._features: dict[_Key, Features] = {}
         self._space: Likeness = likeness({}, {})
@@ -94,7 +94,8 @@ class AlikeModel(QObject):
             return
         self._space = Likeness(tuple(self._space.ids[n] for n in rows), self._space.points[rows])
         left = [
-            Group(tuple(i for i in g.ids if i in there), sum(i in there for i in g.ids[: g.odd])) for g in self.groups
+            AlikeGroup(tuple(i for i in g.ids if i in there), sum(i in there for i in g.ids[: g.odd]))
+            for g in self.groups
         ]
         self.groups = tuple(g for g in left if g.ids)
         self._suggestions = None
@@ -139,7 +140,7 @@ class AlikeModel(QObject):
         families = []
         for ids in groups(self._space):
             odd = int(len(ids) * ODD_SHARE)
-            families.append(Group((*ids[len(ids) - odd :], *ids[: len(ids) - odd]), odd))
+            families.append(AlikeGroup((*ids[len(ids) - odd :], *ids[: len(ids) - odd]), odd))
         self.groups = tuple(families)
         self._suggestions = None
         self.current = self._most_telling() or 0

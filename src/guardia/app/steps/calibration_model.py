@@ -16,7 +16,7 @@ from guardia.core.base.words import count_of
 from guardia.core.make.settings import Sensitivity, Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.score.reach import THINGS, Shown, Thing, reach_m, shown_shares
-from guardia.core.view.calibration import MARK_ERROR, Mark, calibrate, calibrate_robustly
+from guardia.core.view.calibration import MARK_ERROR, PersonMark, calibrate, calibrate_robustly
 from guardia.core.view.geometry import LADDER, KnownView, ViewGeometry, view_from_lens
 from guardia.core.view.tracks import TRACK_ERROR, Track, farthest_walk, walk_marks
 from guardia.media.analysis import fine_tracks
@@ -41,7 +41,7 @@ class CalibrationModel(StepModel):
 
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
-        self.marks: tuple[Mark, ...] = ()
+        self.marks: tuple[PersonMark, ...] = ()
         # Height of marked persons, and the focal length in picture widths where the lens is known.
         self.person_m = 1.75
         self.lens: float | None = None
@@ -84,7 +84,7 @@ class CalibrationModel(StepModel):
         """Mark a standing person of `person_m`; from two marks on the view is found."""
         if head[1] > foot[1]:
             foot, head = head, foot
-        self.marks = (*self.marks, Mark(foot, head, self.person_m))[-5:]
+        self.marks = (*self.marks, PersonMark(foot, head, self.person_m))[-5:]
         self._find_from_marks()
 
     def _find_from_marks(self) -> None:
@@ -139,7 +139,7 @@ class CalibrationModel(StepModel):
         marks = walk_marks(track, height_m=self.person_m)
         self._find(marks, "walk test", mark_error=TRACK_ERROR)
 
-    def _find(self, marks: tuple[Mark, ...], how: str, *, mark_error: float = MARK_ERROR) -> None:
+    def _find(self, marks: tuple[PersonMark, ...], how: str, *, mark_error: float = MARK_ERROR) -> None:
         try:
             seek = calibrate_robustly if how == "walk test" else calibrate
             calibration = seek(marks, aspect=self.aspect, focal=self.lens, mark_error=mark_error)

@@ -44,7 +44,7 @@ CLICK = 0.008
 _MIDDLE = ((0.35, 0.35), (0.65, 0.35), (0.65, 0.65), (0.35, 0.65))
 
 
-class Mode(StrEnum):
+class DrawMode(StrEnum):
     """What a press does."""
 
     SELECT = "select"
@@ -54,7 +54,7 @@ class Mode(StrEnum):
     PAINT = "paint"
 
 
-_DRAWING = (Mode.WATCH, Mode.IGNORE, Mode.MASK)
+_DRAWING = (DrawMode.WATCH, DrawMode.IGNORE, DrawMode.MASK)
 
 
 @dataclass(frozen=True)
@@ -104,7 +104,7 @@ class PolygonTool:
         self._max_masks = max_masks
         self._only_rectangles = rectangles
         self._painting: bool | None = None
-        self.mode = Mode.SELECT
+        self.mode = DrawMode.SELECT
         self.zones: tuple[Zone, ...] = ()
         self.before: tuple[Zone, ...] | None = None
         self.selected: int | None = None
@@ -129,7 +129,7 @@ class PolygonTool:
         if self.selected is None or self.corner is None or self.corner >= len(self._points(self.selected)):
             self.corner = None
 
-    def set_mode(self, mode: Mode) -> None:
+    def set_mode(self, mode: DrawMode) -> None:
         """Change what a press does; an unfinished shape is dropped."""
         self.cancel()
         self.mode = mode
@@ -166,12 +166,12 @@ class PolygonTool:
 
     def press(self, at: Point, *, reach: float) -> None:
         """The pointer's button goes down."""
-        if self.mode is Mode.PAINT:
+        if self.mode is DrawMode.PAINT:
             self._begin_painting(at)
             return
         self._pressed = at
-        if self.mode is not Mode.SELECT:
-            if not self.drawing and not self._has_room(mask=self.mode is Mode.MASK):
+        if self.mode is not DrawMode.SELECT:
+            if not self.drawing and not self._has_room(mask=self.mode is DrawMode.MASK):
                 self._pressed = None
             return
         grip = self.find(at, reach)
@@ -197,7 +197,7 @@ class PolygonTool:
             self._paint(at)
         elif self._grip is not None and self._pressed is not None and self.before is not None:
             self._drag(at)
-        elif self.mode is not Mode.SELECT and self._pressed is not None and not self.drawing:
+        elif self.mode is not DrawMode.SELECT and self._pressed is not None and not self.drawing:
             self._rectangle = distance(at, self._pressed) > CLICK
         if self.in_gesture:
             self._preview(self.zones)
@@ -246,7 +246,7 @@ class PolygonTool:
                 self._commit(self.zones, what)
             return
         pressed, self._pressed = self._pressed, None
-        if self.mode is Mode.SELECT or pressed is None:
+        if self.mode is DrawMode.SELECT or pressed is None:
             return
         if self._rectangle:
             self._rectangle = False
@@ -264,7 +264,7 @@ class PolygonTool:
 
     def finish(self) -> None:
         """Close the shape being drawn; with none begun, put one in the middle, to be moved there by keys."""
-        if not self.in_gesture and self.mode in _DRAWING and self._has_room(mask=self.mode is Mode.MASK):
+        if not self.in_gesture and self.mode in _DRAWING and self._has_room(mask=self.mode is DrawMode.MASK):
             self._add(_MIDDLE)
             return
         points, self.drawing = self.drawing, ()
@@ -460,11 +460,11 @@ class PolygonTool:
             self._refuse(f"The zone was not added: {problem}")
             self._preview(self.zones)
             return
-        kind = {Mode.WATCH: ZoneKind.WATCH, Mode.MASK: ZoneKind.MASK}.get(self.mode, ZoneKind.IGNORE)
+        kind = {DrawMode.WATCH: ZoneKind.WATCH, DrawMode.MASK: ZoneKind.MASK}.get(self.mode, ZoneKind.IGNORE)
         name = free_name(kind.value, {z.name for z in self.zones if isinstance(z, PolygonZone)})
         self.zones = (*self.zones, PolygonZone(kind, points, name))
         self.selected, self.corner = len(self.zones) - 1, None
-        self.mode = Mode.SELECT
+        self.mode = DrawMode.SELECT
         self._commit(self.zones, "add privacy mask" if kind is ZoneKind.MASK else f"add {kind.value} zone")
 
     def _stays_rectangle(self, points: Sequence[Point]) -> bool:

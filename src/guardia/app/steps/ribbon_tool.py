@@ -17,7 +17,7 @@ LEAST_MIN = 5
 NEW_STRETCH = Stretch(EVERY_DAY, Edge(21 * 60), Edge(6 * 60), overnight=True)
 
 
-class Grip(Enum):
+class PeriodGrip(Enum):
     """What of a stretch is held."""
 
     BEGIN = auto()
@@ -74,7 +74,7 @@ class RibbonTool:
         self._plan, self._preview, self._keep, self._place, self._monday = plan, preview, keep, place, monday
         self.step = max(LEAST_MIN, step_min)
         self.selected: int | None = None
-        self._grip: Grip | None = None
+        self._grip: PeriodGrip | None = None
         self._from = 0.0
         self._before: WeekPlan | None = None
         self._held: Stretch | None = None
@@ -84,19 +84,19 @@ class RibbonTool:
         """Whether something is held."""
         return self._grip is not None
 
-    def at(self, minute: float, reach: float) -> tuple[int, Grip] | None:
+    def at(self, minute: float, reach: float) -> tuple[int, PeriodGrip] | None:
         """What lies under a moment of the week: an edge within reach first, then a whole stretch."""
         week = 7 * DAY_MIN
         bars = bars_of(self._plan(), self._monday(), self._place())
         for moment in (minute, minute + week):
             for bar in bars:
-                for grip, edge in ((Grip.BEGIN, bar.begin), (Grip.END, bar.end)):
+                for grip, edge in ((PeriodGrip.BEGIN, bar.begin), (PeriodGrip.END, bar.end)):
                     if abs(moment - edge) <= reach:
                         return bar.index, grip
         for moment in (minute, minute + week):
             for bar in bars:
                 if bar.begin <= moment <= bar.end:
-                    return bar.index, Grip.WHOLE
+                    return bar.index, PeriodGrip.WHOLE
         return None
 
     def press(self, minute: float, reach: float) -> None:
@@ -107,7 +107,7 @@ class RibbonTool:
             self.selected, self._grip = hit
             self._held = self._before.stretches[self.selected]
             return
-        self.selected, self._grip, self._held = None, Grip.END, None
+        self.selected, self._grip, self._held = None, PeriodGrip.END, None
 
     def move(self, minute: float) -> None:
         """Move what is held."""
@@ -158,7 +158,7 @@ class RibbonTool:
         self._preview(self._before)
         return True
 
-    def nudge(self, grip: Grip, steps: int) -> None:
+    def nudge(self, grip: PeriodGrip, steps: int) -> None:
         """Move the selected stretch, or an edge of it, by so many steps."""
         plan, index = self._plan(), self.selected
         if plan is None or index is None or index >= len(plan.stretches):
@@ -183,19 +183,19 @@ class RibbonTool:
         self._keep(replace(plan, stretches=(*plan.stretches, stretch)), "add hours")
 
 
-def moved_by(stretch: Stretch, grip: Grip, minutes: int) -> Stretch | None:
+def moved_by(stretch: Stretch, grip: PeriodGrip, minutes: int) -> Stretch | None:
     """A stretch moved, or one of its edges; None where it would have no length, or be longer than a day."""
     begin, end = stretch.begin, stretch.end
     by_sun = begin.sun is not None or end.sun is not None
     if by_sun:
-        first = begin if grip is Grip.END else _shifted(begin, minutes)
-        last = end if grip is Grip.BEGIN else _shifted(end, minutes)
+        first = begin if grip is PeriodGrip.END else _shifted(begin, minutes)
+        last = end if grip is PeriodGrip.BEGIN else _shifted(end, minutes)
         try:
             return replace(stretch, begin=first, end=last)
         except InvalidValue:
             return None
-    low = begin.minute + (0 if grip is Grip.END else minutes)
-    high = end.minute + DAY_MIN * stretch.overnight + (0 if grip is Grip.BEGIN else minutes)
+    low = begin.minute + (0 if grip is PeriodGrip.END else minutes)
+    high = end.minute + DAY_MIN * stretch.overnight + (0 if grip is PeriodGrip.BEGIN else minutes)
     if not 0 < high - low < DAY_MIN and not (high - low == DAY_MIN and low == 0):
         return None
     shift, low = divmod(low, DAY_MIN)

@@ -11,19 +11,19 @@ from typing import TYPE_CHECKING, NamedTuple
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
-from guardia.core.prove.commission import Item, Mark, commissioning
+from guardia.core.prove.commission import Item, Tick, commissioning
 from guardia.store.records import About
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
 
 
-class Line(NamedTuple):
+class ChecklistLine(NamedTuple):
     """An item of the list as it stands."""
 
     item: Item
     """The item."""
-    mark: Mark
+    mark: Tick
     """What somebody said of it."""
     by: str
     """By whom and when, empty while nobody did."""
@@ -33,7 +33,7 @@ class Line(NamedTuple):
         """Whether nothing is to be done: ticked and not contradicted, verified, or not here."""
         if self.item.verified is False:
             return False
-        return self.mark is not Mark.OPEN or self.item.verified is True
+        return self.mark is not Tick.OPEN or self.item.verified is True
 
 
 class SetupModel(StepModel):
@@ -76,15 +76,15 @@ class SetupModel(StepModel):
         if (amperes or None) != self.current_a:
             self._session.storage.set_fact(self.model.camera.id, "current", amperes or None)
 
-    def lines(self) -> list[Line]:
+    def lines(self) -> list[ChecklistLine]:
         """The list in the order of the work."""
         checked = self.model.facts.checked()
         lines = []
         for item in self._items():
             known = checked.get(item.id)
-            mark = Mark(known.state) if known is not None and known.state in list(Mark) else Mark.OPEN
+            mark = Tick(known.state) if known is not None and known.state in list(Tick) else Tick.OPEN
             by = f"{known.who or 'somebody'}, {self._session.local_time(known.at_s):%Y-%m-%d %H:%M}" if known else ""
-            lines.append(Line(item, mark, by))
+            lines.append(ChecklistLine(item, mark, by))
         return lines
 
     def _items(self) -> list[Item]:
@@ -102,12 +102,12 @@ class SetupModel(StepModel):
             self._known = (based_on, items)
         return self._known[1]
 
-    def mark(self, item: str, mark: Mark) -> None:
+    def mark(self, item: str, mark: Tick) -> None:
         """Say that an item is done, not done, or does not apply."""
         self.model.facts.check(item, mark.value, self.who.strip(), time.time())
 
     @staticmethod
-    def words(lines: Sequence[Line]) -> str:
+    def words(lines: Sequence[ChecklistLine]) -> str:
         """How far a list is, and what comes next."""
         left = [line for line in lines if not line.settled]
         wrong = [line for line in lines if line.item.verified is False]
@@ -123,7 +123,7 @@ class SetupModel(StepModel):
             rows = []
             for line in own:
                 notes = [f"because {line.item.reason}", line.item.caution, line.item.found, line.by]
-                done = {Mark.DONE: "[done] ", Mark.NOT_HERE: "[does not apply] "}.get(line.mark, "")
+                done = {Tick.DONE: "[done] ", Tick.NOT_HERE: "[does not apply] "}.get(line.mark, "")
                 rows.append((f"{done}{line.item.text}", "; ".join(n for n in notes if n)))
             sections.append((stage.capitalize(), rows))
         title = f"Setting up: {self.model.camera.name}"

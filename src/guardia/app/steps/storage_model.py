@@ -17,10 +17,10 @@ from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import Charge, Saved, Sent, charge_of, levers_saved, sent_of
 from guardia.core.score.storage import (
-    Cost,
+    KeepLonger,
     School,
+    StoreCost,
     ToKeep,
-    Way,
     WhatIf,
     costs,
     if_stolen,
@@ -231,18 +231,18 @@ class StorageModel(StepModel):
         power, value = self.rules.power, POWER_FACTS.get(name)
         return power.band(getattr(power, value)) if power is not None and value is not None else None
 
-    def ask(self) -> tuple[list[WhatIf], list[Way], list[School]] | None:
+    def ask(self) -> tuple[list[WhatIf], list[KeepLonger], list[School]] | None:
         """The what-if table, ways to keep as long as required, and schools; None until they are worked out."""
         installed, draft = self.replays
         required = requirement(draft.keeping)
         price = self._price_per_gb()
 
-        def work() -> tuple[list[WhatIf], list[Way], list[School]]:
+        def work() -> tuple[list[WhatIf], list[KeepLonger], list[School]]:
             ways = ways_to_keep(installed, required.value, price, draft) if required is not None else []
             return what_if(draft), ways, schools(draft)
 
         key = (draft, installed, required, price)
-        answers: tuple[list[WhatIf], list[Way], list[School]] | None = self.asking.ask(key, work)
+        answers: tuple[list[WhatIf], list[KeepLonger], list[School]] | None = self.asking.ask(key, work)
         return answers
 
     def _price_per_gb(self) -> float | None:
@@ -263,7 +263,7 @@ class StorageModel(StepModel):
             return []
         return [(m.name, f"{short(g.value)} Wh", m.words) for m, g in zip(charge.months, charge.gained, strict=True)]
 
-    def take_way(self, way: Way) -> None:
+    def take_way(self, way: KeepLonger) -> None:
         """Put the settings of a way into the draft; a medium must be bought by hand."""
         storage = way.settings.storage
         values = {"mode": storage.mode, "quality": storage.quality, "snapshot_every_s": storage.snapshot_every_s}
@@ -277,7 +277,7 @@ class StorageModel(StepModel):
         """What is lost if the devices here are taken, and what the line has to carry."""
         return " ".join(filter(None, (if_stolen(self.keeping), self._session.storage.line_words())))
 
-    def costs(self) -> tuple[float, list[Cost]]:
+    def costs(self) -> tuple[float, list[StoreCost]]:
         """Years, and what each store of the camera costs over them."""
         years = known_fact(self.keeping.known.of_site, "years").value
         return years, costs([f.store for f in self.keeping.known.stores], years)

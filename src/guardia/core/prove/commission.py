@@ -35,7 +35,7 @@ RATE_FACTOR = 2.0
 """Files within this factor of the bit rate ordered are as ordered: scenes differ (common practice, no source)."""
 
 
-class Mark(StrEnum):
+class Tick(StrEnum):
     """What somebody says of an item."""
 
     OPEN = "not done"

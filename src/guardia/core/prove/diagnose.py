@@ -17,7 +17,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.replay import gates
-from guardia.core.replay.gate import Answer, Gate, Moment, Stage, State
+from guardia.core.replay.gate import Gate, GateAnswer, Moment, Stage, State
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.replay import Replay
 from guardia.core.replay.up_gates import UpGate
@@ -160,7 +160,7 @@ def _walked(walked: Sequence[Gate], moment: Moment) -> list[Reason]:
     return [reason for gate in walked if (reason := _reason(gate, gate.at(moment))) is not None]
 
 
-def _reason(gate: Gate, answer: Answer | None) -> Reason | None:
+def _reason(gate: Gate, answer: GateAnswer | None) -> Reason | None:
     """A gate's answer, with its check where it is not known; None where the gate does not apply."""
     if answer is None:
         return None

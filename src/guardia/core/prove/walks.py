@@ -38,7 +38,7 @@ class Way(StrEnum):
     ACROSS = "across the view"
 
 
-class Place(StrEnum):
+class Passing(StrEnum):
     """How far away."""
 
     NEAR = "near"
@@ -51,7 +51,7 @@ class Aim:
 
     way: Way
     """How somebody goes."""
-    place: Place
+    place: Passing
     """How far away."""
     dark: bool
     """In the dark, else by day."""
@@ -126,7 +126,7 @@ def open_aims(zones: Sequence[str], passes: Mapping[Aim, Passes]) -> list[Aim]:
     Returns:
         Those whose interval one more pass narrows most come first.
     """
-    aims = [Aim(*one) for one in itertools.product(Way, Place, (False, True), zones or ("",))]
+    aims = [Aim(*one) for one in itertools.product(Way, Passing, (False, True), zones or ("",))]
     left = [a for a in aims if not passes.get(a, Passes()).settled]
     return sorted(left, key=lambda a: -passes.get(a, Passes()).gain)
 
@@ -150,7 +150,7 @@ def candidate_walks(aims: Sequence[Aim], near_m: float, far_m: Mapping[bool, flo
             mine = tuple(a for a in aims if a.way is Way.TOWARDS and a.dark is dark and a.zone == zone)
             if mine:
                 walks.append(Walk(Way.TOWARDS, near_m, far, dark, mine))
-        for place, at in ((Place.NEAR, near_m), (Place.FAR, far)):
+        for place, at in ((Passing.NEAR, near_m), (Passing.FAR, far)):
             mine = tuple(a for a in aims if a.way is Way.ACROSS and a.dark is dark and a.place is place)
             if mine:
                 walks.append(Walk(Way.ACROSS, at, at, dark, mine))
@@ -224,13 +224,13 @@ def passes_of(
             for zone in walk.zones if shapes else ("",):
                 aim = Aim(Way(walk.way), where, walk.dark, zone)
                 # Recorded late, somebody was not seen until he was near.
-                seen = walk.triggered and not (walk.result == "L" and where is Place.FAR)
+                seen = walk.triggered and not (walk.result == "L" and where is Passing.FAR)
                 counts.setdefault(aim, [0, 0])[0 if seen else 1] += 1
     return {aim: Passes(*both) for aim, both in counts.items()}
 
 
-def _places_of(walk: Walked, middle_m: float) -> list[Place]:
-    return list({Place.NEAR if at < middle_m else Place.FAR: None for at in (walk.near_m, walk.far_m)})
+def _places_of(walk: Walked, middle_m: float) -> list[Passing]:
+    return list({Passing.NEAR if at < middle_m else Passing.FAR: None for at in (walk.near_m, walk.far_m)})
 
 
 def _aims_of(track: Track, view: ViewGeometry, dark: bool, middle_m: float) -> set[Aim]:
@@ -242,5 +242,7 @@ def _aims_of(track: Track, view: ViewGeometry, dark: bool, middle_m: float) -> s
     across, towards = (float(np.ptp(ground[:, axis])) for axis in (0, 1))
     ways = [w for w, length, other in ((Way.ACROSS, across, towards), (Way.TOWARDS, towards, across))
             if length >= max(1.0, 0.6 * other)]  # fmt: skip
-    places = {Place.NEAR if d < middle_m else Place.FAR for d in (float(ground[:, 1].min()), float(ground[:, 1].max()))}
+    places = {
+        Passing.NEAR if d < middle_m else Passing.FAR for d in (float(ground[:, 1].min()), float(ground[:, 1].max()))
+    }
     return {Aim(way, place, dark) for way in ways for place in places}

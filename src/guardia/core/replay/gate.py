@@ -56,7 +56,7 @@ class State(StrEnum):
     UNKNOWN = "not known"
 
 
-class Answer(NamedTuple):
+class GateAnswer(NamedTuple):
     """What is known of a gate at a moment."""
 
     state: State
@@ -66,7 +66,7 @@ class Answer(NamedTuple):
     """How likely it is the cause, among those that are not known."""
 
 
-class Check(NamedTuple):
+class CameraCheck(NamedTuple):
     """The cheapest look at the camera that would tell whether a gate is closed."""
 
     text: str
@@ -170,7 +170,7 @@ class Gate(ABC):
 
     id: str
     stage: ClassVar[Stage]
-    check: ClassVar[Check] = Check("Look at it at the camera.", 5, 0.05)
+    check: ClassVar[CameraCheck] = CameraCheck("Look at it at the camera.", 5, 0.05)
     of_motion: ClassVar[bool] = False
     """It looks at what moved: without footage nobody knows it of a moment, and what is always written passes it."""
 
@@ -178,10 +178,10 @@ class Gate(ABC):
     def words(self, look: Look) -> str:
         """Why it is closed for an occurrence, with its numbers."""
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """What is known of it at a moment of which no occurrence tells; None where it does not apply."""
         del moment
-        return Answer(State.UNKNOWN, "nothing here tells", self.check.weight)
+        return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
 
     def __str__(self) -> str:
         return self.id
@@ -247,15 +247,15 @@ class TimeGate(TriggerGate):
     def told(self, settings: Settings) -> str:
         """What the settings say of it, in words."""
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """By its spans."""
         spans = self.spans(moment.candidate, *moment.around)
         if spans is None:
             return None
         told = self.told(moment.candidate.settings)
         if bool(in_spans(spans, np.array([moment.at_s]))[0]):
-            return Answer(State.OPEN, f"that moment lies inside: {told}")
-        return Answer(State.CLOSED, f"that moment lies outside: {told}")
+            return GateAnswer(State.OPEN, f"that moment lies inside: {told}")
+        return GateAnswer(State.CLOSED, f"that moment lies outside: {told}")
 
 
 class MaskGate(Gate):

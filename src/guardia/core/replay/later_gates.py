@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
-from guardia.core.replay.gate import LEAST_SHARE, Answer, Check, Done, Look, MaskGate, Moment, Stage, State
+from guardia.core.replay.gate import LEAST_SHARE, CameraCheck, Done, GateAnswer, Look, MaskGate, Moment, Stage, State
 from guardia.core.replay.objects import lets_through, object_classes
 from guardia.core.storage.readings import Measure
 
@@ -39,7 +39,7 @@ class StoreGate(MaskGate):
     """The store must be there, take recordings, and still hold them."""
 
     stage = Stage.KEPT
-    check = Check("Look in the device: is the store healthy, formatted, chosen, and is there room?", 2, 0.12)
+    check = CameraCheck("Look in the device: is the store healthy, formatted, chosen, and is there room?", 2, 0.12)
 
     def __init__(self, name: str) -> None:
         self.id = name
@@ -55,21 +55,21 @@ class StoreGate(MaskGate):
         """As Gate.words."""
         return look.store.get(self.id, "")
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """By what is entered of the store and read off it; what nobody can know is asked of the one 'store' gate."""
         closed = moment.done.closed_by_store(moment.at_s)
         if self.id in closed:
-            return Answer(State.CLOSED, closed[self.id])
+            return GateAnswer(State.CLOSED, closed[self.id])
         if self.id != "store" or closed:
             return None
         storage = moment.evidence.storage
         if not storage.stores:
-            return Answer(State.UNKNOWN, "no store is entered here", 0.15)
+            return GateAnswer(State.UNKNOWN, "no store is entered here", 0.15)
         fitted = storage.target(moment.candidate.settings.storage.target)
         read = [r.at_s for r in fitted.readings] if fitted is not None else []
         if any(at <= moment.at_s for at in read) and any(at > moment.at_s for at in read):
-            return Answer(State.OPEN, "readings before and after show it in order")
-        return Answer(State.UNKNOWN, "nobody read it off since", self.check.weight)
+            return GateAnswer(State.OPEN, "readings before and after show it in order")
+        return GateAnswer(State.UNKNOWN, "nobody read it off since", self.check.weight)
 
 
 class AlertGate(MaskGate):
@@ -92,18 +92,18 @@ class AlertsGate(AlertGate):
         del look
         return "alerts are switched off"
 
-    def at(self, moment: Moment) -> Answer:
+    def at(self, moment: Moment) -> GateAnswer:
         """By the settings."""
         if moment.candidate.settings.alerts.alerts_on:
-            return Answer(State.OPEN, "alerts were on")
-        return Answer(State.CLOSED, "alerts were switched off")
+            return GateAnswer(State.OPEN, "alerts were on")
+        return GateAnswer(State.CLOSED, "alerts were switched off")
 
 
 class AlertClassGate(AlertGate):
     """It must be of a class that alerts let through."""
 
     id = "alert filter"
-    check = Check("Look what class the camera named.", 2, 0.15)
+    check = CameraCheck("Look what class the camera named.", 2, 0.15)
 
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """As MaskGate.closes."""
@@ -117,11 +117,11 @@ class AlertClassGate(AlertGate):
         """As Gate.words."""
         return f"alerts let only {' and '.join(look.settings.alerts.alert_classes)} through"
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """Nobody knows what the camera named, only whether it matters."""
         classes = moment.candidate.settings.alerts.alert_classes
         words = f"only {' and '.join(classes)} is alerted"
-        return Answer(State.UNKNOWN, words, self.check.weight) if classes else None
+        return GateAnswer(State.UNKNOWN, words, self.check.weight) if classes else None
 
 
 class AlertModeGate(AlertGate):
@@ -143,7 +143,7 @@ class AlertModeGate(AlertGate):
         silent = [mode.name for mode in look.settings.hours.modes if not mode.alerts]
         return f"the mode in force tells nothing: {' or '.join(silent)}"
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """By the modes of that day."""
         modes = moment.candidate.settings.hours.modes
         spans = allowed_spans(modes, "alerts", *moment.around)
@@ -151,8 +151,8 @@ class AlertModeGate(AlertGate):
             return None
         silent = " or ".join(mode.name for mode in modes if not mode.alerts)
         if bool(in_spans(spans, np.array([moment.at_s]))[0]):
-            return Answer(State.OPEN, f"the mode in force alerts; only {silent} does not")
-        return Answer(State.CLOSED, f"the mode in force did not alert: {silent}")
+            return GateAnswer(State.OPEN, f"the mode in force alerts; only {silent} does not")
+        return GateAnswer(State.CLOSED, f"the mode in force did not alert: {silent}")
 
 
 class AlertHoursGate(AlertGate):
@@ -173,7 +173,7 @@ class AlertHoursGate(AlertGate):
         plan = look.settings.hours.alert_plan
         return f"it triggered outside the alert hours: {plan.words if plan is not None else ''}"
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """By the plan."""
         place = moment.evidence.place
         plan = if_known(moment.candidate.settings.hours.alert_plan, place)
@@ -181,8 +181,8 @@ class AlertHoursGate(AlertGate):
             return None
         words = f"the alert hours are {plan.words}"
         if bool(on_at(plan, [moment.at_s], place)[0]):
-            return Answer(State.OPEN, f"it lies inside: {words}")
-        return Answer(State.CLOSED, f"it lies outside: {words}")
+            return GateAnswer(State.OPEN, f"it lies inside: {words}")
+        return GateAnswer(State.CLOSED, f"it lies outside: {words}")
 
 
 class AlertIntervalGate(AlertGate):
@@ -217,7 +217,7 @@ class AlertIntervalGate(AlertGate):
         """As Gate.words."""
         return f"the alert before was too recent by {look.alert_left_s:.0f} s"
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """By the alerts that the camera's list tells of."""
         interval = moment.candidate.settings.alerts.alert_interval_s
         if not interval:
@@ -225,15 +225,15 @@ class AlertIntervalGate(AlertGate):
         sent = [e.at_s for e in moment.evidence.events if e.at_s < moment.at_s and e.alert]
         left = (sent[-1] + interval - moment.at_s) if sent else -1.0
         if left > 0:
-            return Answer(State.CLOSED, f"the alert before was too recent by {left:.0f} s")
-        return Answer(State.OPEN, "no alert shortly before is listed")
+            return GateAnswer(State.CLOSED, f"the alert before was too recent by {left:.0f} s")
+        return GateAnswer(State.OPEN, "no alert shortly before is listed")
 
 
 class InternetGate(AlertGate):
     """The site must reach the outside; only somebody there can tell whether it did."""
 
     id = "internet up"
-    check = Check("Look whether other alerts came that hour.", 2, 0.2)
+    check = CameraCheck("Look whether other alerts came that hour.", 2, 0.2)
 
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """As MaskGate.closes."""
@@ -250,7 +250,7 @@ class PhoneGate(AlertGate):
     """The phone must let alerts through: whether it does, only a test tells."""
 
     id = "phone allows it"
-    check = Check("Send a test alert: permission given, no battery saver, this camera not muted.", 2, 0.15)
+    check = CameraCheck("Send a test alert: permission given, no battery saver, this camera not muted.", 2, 0.15)
 
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """As MaskGate.closes."""
@@ -262,13 +262,13 @@ class PhoneGate(AlertGate):
         del look
         return "the phone does not let alerts through: permission, battery saver, or this camera is muted"
 
-    def at(self, moment: Moment) -> Answer:
+    def at(self, moment: Moment) -> GateAnswer:
         """By what was said, and by the last alert test before."""
         if not moment.candidate.settings.alerts.phone_allows:
-            return Answer(State.CLOSED, "the phone did not let alerts through")
+            return GateAnswer(State.CLOSED, "the phone did not let alerts through")
         tests = [r for r in moment.evidence.storage.readings if r.what is Measure.ALERT_DELAY and r.at_s <= moment.at_s]
         if not tests:
-            return Answer(State.UNKNOWN, "no alert was tested", self.check.weight)
+            return GateAnswer(State.UNKNOWN, "no alert was tested", self.check.weight)
         if tests[-1].value is None:
-            return Answer(State.UNKNOWN, "the last alert test never came", 0.5)
-        return Answer(State.OPEN, f"the last alert test came after {tests[-1].value:.0f} s")
+            return GateAnswer(State.UNKNOWN, "the last alert test never came", 0.5)
+        return GateAnswer(State.OPEN, f"the last alert test came after {tests[-1].value:.0f} s")

@@ -12,7 +12,17 @@ from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import ALWAYS, Spans, WeekPlan, if_known, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
-from guardia.core.replay.gate import Answer, Check, Look, Moment, State, SwitchGate, TimeGate, TriggerGate, percent
+from guardia.core.replay.gate import (
+    CameraCheck,
+    GateAnswer,
+    Look,
+    Moment,
+    State,
+    SwitchGate,
+    TimeGate,
+    TriggerGate,
+    percent,
+)
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.trace.stack import Run
@@ -25,7 +35,7 @@ class ModeGate(TimeGate):
     """The mode in force must record."""
 
     id = "mode"
-    check = Check("Ask which mode was in force.", 1, 0.1)
+    check = CameraCheck("Ask which mode was in force.", 1, 0.1)
 
     def spans(self, candidate: Candidate, first: date, last: date, place: SitePlace) -> Spans | None:
         """As TimeGate.spans."""
@@ -109,13 +119,13 @@ class DetectionGate(SwitchGate):
         del look
         return "motion detection is switched off, so nothing is recorded"
 
-    def at(self, moment: Moment) -> Answer:
+    def at(self, moment: Moment) -> GateAnswer:
         """What is always written goes on without it, unless the make says otherwise."""
         if not self.off(moment.candidate):
-            return Answer(State.OPEN, "detection was on")
+            return GateAnswer(State.OPEN, "detection was on")
         if moment.writes_always and CONTINUOUS not in moment.candidate.capability.detection_off_stops:
-            return Answer(State.OPEN, "detection was off, but it records always")
-        return Answer(State.CLOSED, "motion detection was switched off")
+            return GateAnswer(State.OPEN, "detection was off, but it records always")
+        return GateAnswer(State.CLOSED, "motion detection was switched off")
 
 
 class MotionGate(TriggerGate):
@@ -123,10 +133,10 @@ class MotionGate(TriggerGate):
 
     of_motion = True
 
-    def at(self, moment: Moment) -> Answer | None:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """Without footage nobody knows what moved."""
         used = self.used(moment.candidate.settings)
-        return Answer(State.UNKNOWN, "no footage shows what moved then", self.check.weight) if used else None
+        return GateAnswer(State.UNKNOWN, "no footage shows what moved then", self.check.weight) if used else None
 
     def used(self, settings: Settings) -> bool:
         """Whether these settings ask for it at all."""
@@ -138,7 +148,7 @@ class ZoneGate(MotionGate):
     """Something must move inside."""
 
     id = "zone"
-    check = Check(
+    check = CameraCheck(
         "Walk there and look whether it triggers; compare the zone on the camera with the one kept here.", 10, 0.14
     )
 
@@ -160,7 +170,7 @@ class SizeGate(MotionGate):
     """It must be large enough."""
 
     id = "size"
-    check = Check("Walk there: is a person at that distance within the reach?", 10, 0.16)
+    check = CameraCheck("Walk there: is a person at that distance within the reach?", 10, 0.16)
 
     def closed(self, look: Look) -> bool:
         """Whether there is less than is needed."""
@@ -176,7 +186,7 @@ class HoldGate(MotionGate):
     """It must be large enough for long enough."""
 
     id = "hold"
-    check = Check("Walk there quickly and slowly.", 10, 0.04)
+    check = CameraCheck("Walk there quickly and slowly.", 10, 0.04)
 
     def used(self, settings: Settings) -> bool:
         """As MotionGate.used."""
@@ -196,7 +206,7 @@ class ObjectGate(MotionGate):
     """It must be of a class that the filter lets through."""
 
     id = "object filter"
-    check = Check("Switch the filter off for a day, or look what class the camera named.", 10, 0.08)
+    check = CameraCheck("Switch the filter off for a day, or look what class the camera named.", 10, 0.08)
 
     def used(self, settings: Settings) -> bool:
         """As MotionGate.used."""
@@ -242,7 +252,7 @@ class RestGate(MotionGate):
     """The camera must be free."""
 
     id = "rest after a recording"
-    check = Check("Look at what was recorded just before.", 10, 0.05)
+    check = CameraCheck("Look at what was recorded just before.", 10, 0.05)
 
     def closed(self, look: Look) -> bool:
         """Whether it was recording or pausing."""
@@ -252,11 +262,11 @@ class RestGate(MotionGate):
         """As Gate.words."""
         return f"the camera was recording or resting for another {look.held_while_resting:.1f} s"
 
-    def at(self, moment: Moment) -> Answer:
+    def at(self, moment: Moment) -> GateAnswer:
         """By the clip before."""
         rest_s = moment.candidate.settings.recording.rest_s
         before = [c for c in moment.evidence.motion_clips if c.end_s <= moment.at_s]
         left = before[-1].end_s + rest_s - moment.at_s if before else -1.0
         if left > 0:
-            return Answer(State.CLOSED, f"it was resting after {before[-1].name} for another {left:.0f} s")
-        return Answer(State.OPEN, "no recording before it was recent enough" if rest_s else "it does not rest")
+            return GateAnswer(State.CLOSED, f"it was resting after {before[-1].name} for another {left:.0f} s")
+        return GateAnswer(State.OPEN, "no recording before it was recent enough" if rest_s else "it does not rest")

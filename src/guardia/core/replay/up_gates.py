@@ -9,7 +9,7 @@ from bisect import bisect_left, bisect_right
 from guardia.core.base.words import listed
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S
-from guardia.core.replay.gate import Answer, Check, Look, Moment, State, TriggerGate
+from guardia.core.replay.gate import CameraCheck, GateAnswer, Look, Moment, State, TriggerGate
 from guardia.core.replay.silence import RARE, chance_of, records
 from guardia.core.storage.battery import fit_drain
 from guardia.core.storage.readings import Measure, Reading
@@ -37,12 +37,12 @@ class UpGate(TriggerGate):
         del look
         return ""
 
-    def at(self, moment: Moment) -> Answer:
+    def at(self, moment: Moment) -> GateAnswer:
         """As Gate.at."""
         return self.of(moment.evidence, moment.at_s)
 
     @abstractmethod
-    def of(self, evidence: Evidence, at_s: float) -> Answer:
+    def of(self, evidence: Evidence, at_s: float) -> GateAnswer:
         """What evidence tells of it at a moment (POSIX seconds), whatever was set."""
 
 
@@ -50,9 +50,9 @@ class PowerGate(UpGate):
     """The camera must have power."""
 
     id = "power"
-    check = Check("Look whether its light is on; read its battery or its supply.", 1, 0.2)
+    check = CameraCheck("Look whether its light is on; read its battery or its supply.", 1, 0.2)
 
-    def of(self, evidence: Evidence, at_s: float) -> Answer:
+    def of(self, evidence: Evidence, at_s: float) -> GateAnswer:
         """By records near that moment, the time covered, and readings of its battery."""
         marks = records(evidence)
         low, high = bisect_left(marks, at_s), bisect_right(marks, at_s)
@@ -62,42 +62,42 @@ class PowerGate(UpGate):
             before = after = 0.0
         empty, known = _empty(evidence, at_s)
         if empty and before + after > NEAR_S:
-            return Answer(State.CLOSED, known)
+            return GateAnswer(State.CLOSED, known)
         if max(before, after) <= NEAR_S:
             around = f"it recorded {_ago(before)} before and {_ago(after)} after"
-            return Answer(State.OPEN, around if before or after else "it was recording at that moment")
+            return GateAnswer(State.OPEN, around if before or after else "it was recording at that moment")
         spans = evidence.watch.spans
         if any(a <= at_s <= b for a, b in spans):
-            return Answer(State.OPEN, "the moment lies in time that was entered or listed as covered")
+            return GateAnswer(State.OPEN, "the moment lies in time that was entered or listed as covered")
         if any(b < at_s for _, b in spans) and any(a > at_s for a, _ in spans):
-            return Answer(State.CLOSED, "it was down then: the time covered has a gap there")
+            return GateAnswer(State.CLOSED, "it was down then: the time covered has a gap there")
         words, by_chance = "nothing was recorded near that moment", 1.0
         if math.isfinite(before + after):
             by_chance = chance_of(evidence, at_s - before, at_s + after)
             words = f"it was silent for {_ago(before + after)}, by its usual hours {_odds(by_chance)}"
         weight = 0.45 if by_chance < RARE or known else self.check.weight
-        return Answer(State.UNKNOWN, f"{words}; {known}" if known else words, weight)
+        return GateAnswer(State.UNKNOWN, f"{words}; {known}" if known else words, weight)
 
 
 class LinkGate(UpGate):
     """The camera must reach its recorder."""
 
     id = "reaches its recorder"
-    check = Check(
+    check = CameraCheck(
         "Look at its live picture. If there is none: power off, wait a minute, on again, wait for the ready light; if "
         "that does not help, pair it again beside its recorder.", 3, 0.15,
     )  # fmt: skip
 
-    def of(self, evidence: Evidence, at_s: float) -> Answer:
+    def of(self, evidence: Evidence, at_s: float) -> GateAnswer:
         """By records of that half hour, and its signal as it was read last."""
         if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
-            return Answer(State.OPEN, "records of that half hour are here")
+            return GateAnswer(State.OPEN, "records of that half hour are here")
         signal = [r for r in evidence.storage.readings if r.what is Measure.SIGNAL and r.value is not None]
         if not signal:
-            return Answer(State.UNKNOWN, "nothing here tells", self.check.weight)
+            return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
         weak = float(signal[-1].value or 0) < WEAK_DBM
         words = f"its signal was last read as {signal[-1].value:g} dBm"
-        return Answer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
+        return GateAnswer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
 
 
 def _odds(chance: float) -> str:

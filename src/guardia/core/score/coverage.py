@@ -46,7 +46,7 @@ def covered(evidence: Evidence) -> list[Covered]:
 
 
 @dataclass(frozen=True)
-class Question:
+class CoverageQuestion:
     """A question and whether the evidence answers it."""
 
     text: str
@@ -64,7 +64,7 @@ ENOUGH_FOOTAGE_S = 3600.0
 """Below an hour of continuous footage by day or by night it answers only partly (common practice, no source)."""
 
 
-def questions(evidence: Evidence) -> list[Question]:
+def questions(evidence: Evidence) -> list[CoverageQuestion]:
     """What this evidence can answer.
 
     Args:
@@ -81,7 +81,7 @@ def questions(evidence: Evidence) -> list[Question]:
     counted = watch.counted_days
     held = "".join(f", {days:.1f} {reason}" for reason, days in watch.held_back().items())
     asked.append(
-        Question(
+        CoverageQuestion(
             "How many false recordings a day do the installed settings make?",
             "yes" if counted >= ENOUGH_DAYS and motion.clips else "partly" if counted and motion.clips else "no",
             f"{count_of(motion.clips, 'clip')}; {counted:.1f} of {watch.days:.1f} watched days are judged whole{held}"
@@ -96,10 +96,10 @@ def questions(evidence: Evidence) -> list[Question]:
             f"{minutes:.0f} min of continuous footage and walk tests with a {'bright' if name == 'by day' else 'dark'}"
         )
         need = "" if answer == "yes" else "; record more continuously, or do a walk test"
-        asked.append(Question(f"What does the camera miss {name}?", answer, f"{what} picture{need}"))
+        asked.append(CoverageQuestion(f"What does the camera miss {name}?", answer, f"{what} picture{need}"))
     more = sum(c.bright_s + c.dark_s for c in footage)
     asked.append(
-        Question(
+        CoverageQuestion(
             "What would a more sensitive draft record in addition?",
             "partly" if more or evidence.snapshots else "no",
             f"{more / 60:.0f} min of footage, {count_of(evidence.snapshots, 'snapshot')} show it; motion clips cannot",
@@ -107,7 +107,7 @@ def questions(evidence: Evidence) -> list[Question]:
     )
     named = sum(bool(e.named) for e in evidence.events)
     asked.append(
-        Question(
+        CoverageQuestion(
             "What would the camera's object filter let through?",
             "partly" if named else "no",
             f"{named} of {len(evidence.events)} entries of its event list name a class"
@@ -116,7 +116,7 @@ def questions(evidence: Evidence) -> list[Question]:
         )
     )
     asked.append(
-        Question(
+        CoverageQuestion(
             "Is somebody who walks the usual ways recorded?",
             "yes" if walk.bright_s and walk.dark_s else "partly" if walk.clips else "no",
             f"walk tests: {walk.clips}, {walk.bright_s / 60:.1f} min bright and {walk.dark_s / 60:.1f} min dark",

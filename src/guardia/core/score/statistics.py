@@ -29,7 +29,7 @@ BY = ("cause", "pattern", "hour", "light", "day")
 
 
 @dataclass(frozen=True)
-class Line:
+class StatisticLine:
     """One line of a statistic."""
 
     name: str
@@ -46,7 +46,7 @@ class Line:
     """Its upper end."""
 
 
-def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> list[Line]:
+def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> list[StatisticLine]:
     """Count the occurrences of one verdict on the motion clips of watched time that is judged.
 
     Args:
@@ -77,7 +77,7 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
     return table
 
 
-def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Verdict) -> Line:
+def line_of(evidence: Evidence, name: str, ids: Collection[int], *, verdict: Verdict) -> StatisticLine:
     """Count some occurrences of one verdict in the same way: those on motion clips of watched time judged whole."""
     wanted = set(ids)
     mine = [v.id for v in _counted(evidence, verdict) if any(p.id in wanted for p in v)]
@@ -99,9 +99,9 @@ def _hour_name(hour: int) -> str:
     return f"{hour:02d}:00 to {hour + 1:02d}:00"
 
 
-def _line(name: str, ids: Sequence[int], days: float) -> Line:
+def _line(name: str, ids: Sequence[int], days: float) -> StatisticLine:
     interval = rate_interval(len(ids), days) if days else (None, None)
-    return Line(name, tuple(ids), days, len(ids) / days if days else None, *interval)
+    return StatisticLine(name, tuple(ids), days, len(ids) / days if days else None, *interval)
 
 
 def _names(evidence: Evidence, by: str) -> list[str]:

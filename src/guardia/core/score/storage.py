@@ -100,7 +100,7 @@ def _days_on(done: Replay, size_gb: float) -> Figure:
 
 
 @dataclass(frozen=True)
-class Way:
+class KeepLonger:
     """Changes that reach the days that are required."""
 
     words: tuple[str, ...]
@@ -117,7 +117,7 @@ class Way:
 
 def ways_to_keep(
     done: Replay, required_days: float, price_per_gb: float | None = None, draft: Replay | None = None
-) -> list[Way]:
+) -> list[KeepLonger]:
     """Changes that keep footage as long as required, the cheapest first.
 
     Args:
@@ -138,7 +138,7 @@ def ways_to_keep(
         return []
     sizes, fitted = sizes_for(done), done.keeping.fitted
     own = fitted.store.capacity_gb if fitted is not None else 0.0
-    ways: list[tuple[tuple[float, int, float], Way]] = []
+    ways: list[tuple[tuple[float, int, float], KeepLonger]] = []
     for words, tried in _other_settings(done, draft):
         for size in (s for s in sizes if s >= own):
             days, bought = _days_on(tried, size), size > own
@@ -149,9 +149,9 @@ def ways_to_keep(
             # Without a price the size stands for it; a poorer picture is the last resort among equals.
             weight = tried.candidate.capability.storage.quality(tried.candidate.settings.storage.quality)
             order = (size if price is None else price, len(changes), -weight.weight if weight is not None else 0.0)
-            ways.append((order, Way(changes, days, price, days.low >= required_days, tried.candidate.settings)))
+            ways.append((order, KeepLonger(changes, days, price, days.low >= required_days, tried.candidate.settings)))
             break  # a larger medium costs more
-    cheapest: list[Way] = []
+    cheapest: list[KeepLonger] = []
     for _, way in sorted(ways, key=lambda one: one[0]):
         # What needs more than an earlier one that is enough by itself is no way of its own.
         if not any(set(better.words) <= set(way.words) for better in cheapest):
@@ -304,7 +304,7 @@ def if_stolen(keeping: Keeping) -> str:
 
 
 @dataclass(frozen=True)
-class Cost:
+class StoreCost:
     """What a store costs over some years."""
 
     name: str
@@ -315,12 +315,12 @@ class Cost:
     """How it comes about."""
 
 
-def costs(stores: Sequence[Store], years: float) -> list[Cost]:
+def costs(stores: Sequence[Store], years: float) -> list[StoreCost]:
     """What each store costs over some years: the medium, spare ones as they wear out, the plan month by month."""
     entries = []
     for store in stores:
         if store.price is None and store.price_per_month is None:
-            entries.append(Cost(store.name, None, "no price is entered"))
+            entries.append(StoreCost(store.name, None, "no price is entered"))
             continue
         media = math.ceil(years / store.lasts_years) if store.lasts_years else 1
         parts, sum_ = [], 0.0
@@ -331,7 +331,7 @@ def costs(stores: Sequence[Store], years: float) -> list[Cost]:
         if store.price_per_month is not None:
             sum_ += 12 * years * store.price_per_month
             parts.append(f"{12 * years:g} months at {store.price_per_month:g}")
-        entries.append(Cost(store.name, sum_, "; ".join(parts)))
+        entries.append(StoreCost(store.name, sum_, "; ".join(parts)))
     return entries
 
 

@@ -19,7 +19,7 @@ LEAST_READINGS = 3
 """A straight line through two readings has no interval."""
 
 
-class Line(NamedTuple):
+class RateLine(NamedTuple):
     """A slope a day with its interval."""
 
     value: float
@@ -76,7 +76,7 @@ def rate_by_pixels(width: int, height: int, frame_rate: float, bits_per_pixel: F
     return product(name, "Mbit/s", bits_per_pixel, pixels, frames, factor=1e-6)
 
 
-def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequence[float]) -> Line | None:
+def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequence[float]) -> RateLine | None:
     """Slope of values over days by least squares, with Student's interval (90 %).
 
     Args:
@@ -99,7 +99,7 @@ def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequenc
     variance = float(residual @ residual) / left * np.linalg.inv(design.T @ design)
     half = float(stdtrit(left, 0.95)) * math.sqrt(float(variance[1, 1]))
     slope = float(solved[1])
-    return Line(slope, slope - half, slope + half, tuple(float(v) for v in solved[2:]))
+    return RateLine(slope, slope - half, slope + half, tuple(float(v) for v in solved[2:]))
 
 
 def mean_with_interval(values: Sequence[float], name: str, unit: str, how: str) -> Figure:

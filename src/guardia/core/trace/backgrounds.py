@@ -21,7 +21,7 @@ ALTERED = "+"
 """Ends the key of those that helped where their help changed the trace."""
 
 
-class Look(NamedTuple):
+class ClipLook(NamedTuple):
     """A clip that was looked at by itself."""
 
     id: int
@@ -56,7 +56,7 @@ def wall_seconds(posix_s: float, zone: ZoneInfo) -> float:
     return posix_s + (offset.total_seconds() if offset else 0.0)
 
 
-def helpers(looks: Sequence[Look]) -> dict[int, tuple[int, ...]]:
+def helpers(looks: Sequence[ClipLook]) -> dict[int, tuple[int, ...]]:
     """For each clip those that help it: within an hour of its time of day, from the nearest days.
 
     Clips are helped by up to MOST_CLIPS other clips, snapshots by up to MOST_SNAPSHOTS others besides.
@@ -80,17 +80,17 @@ def helpers(looks: Sequence[Look]) -> dict[int, tuple[int, ...]]:
     return by_clip
 
 
-def key_of(helping: Sequence[Look]) -> str:
+def key_of(helping: Sequence[ClipLook]) -> str:
     """A short key of those that help, the same whenever they are the same; empty for none."""
     text = " ".join(x.digest for x in helping)
     return hashlib.sha256(text.encode()).hexdigest()[:16] if helping else ""
 
 
-def _nearest(one: Look, others: Sequence[Look], starts: Sequence[float], most: int) -> list[Look]:
+def _nearest(one: ClipLook, others: Sequence[ClipLook], starts: Sequence[float], most: int) -> list[ClipLook]:
     """Those of the same hour of the day, nearest in time: day by day outwards, until nothing nearer can come."""
     if not others:
         return []
-    near: list[Look] = []
+    near: list[ClipLook] = []
     days = 0
     last = max(abs(others[0].wall_s - one.wall_s), abs(others[-1].wall_s - one.wall_s)) / DAY_S + 1
     while days <= last:

@@ -23,7 +23,7 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.score import Flip, flips, newly_late
-from guardia.core.tuning.zone_program import Group, Program, Rules, make_program
+from guardia.core.tuning.zone_program import MotionGroup, Program, Rules, make_program
 
 FIRST_GROUPS = 6
 """Groups of each false occurrence that the program begins with, the largest and others spread over its time."""
@@ -124,12 +124,12 @@ def _worth(rules: Rules, ignored: NDArray[np.bool_]) -> tuple[int, int]:
     return int(rules.silenced(ignored).sum()), -int(ignored.sum())
 
 
-def _missing(groups: list[Group], ignored: NDArray[np.bool_]) -> list[Group]:
+def _missing(groups: list[MotionGroup], ignored: NDArray[np.bool_]) -> list[MotionGroup]:
     """The groups that would still trigger."""
     return [g for g in groups if g.weight[ignored[g.cells]].sum() < g.least]
 
 
-def _first(groups: list[Group]) -> list[Group]:
+def _first(groups: list[MotionGroup]) -> list[MotionGroup]:
     """A few groups that stand for all."""
     if len(groups) <= FIRST_GROUPS or len(groups[-1].cells) == 1:
         return list(groups)
@@ -146,7 +146,7 @@ class _Asked(NamedTuple):
     upper: list[float]
 
 
-def _asked(program: Program, active: dict[int, list[Group]]) -> _Asked:
+def _asked(program: Program, active: dict[int, list[MotionGroup]]) -> _Asked:
     useful = np.unique(np.concatenate([g.cells for groups in active.values() for g in groups]))
     place = np.full(program.count, -1)
     place[useful] = np.arange(len(useful))
@@ -215,7 +215,7 @@ def _solve(program: Program, asked: _Asked) -> tuple[NDArray[np.bool_], list[int
     return ignored, claimed, int(np.floor(-dual + 1e-6 + 1)) if solved.status != 0 else len(claimed), solved.status == 0
 
 
-def _scale(group: Group) -> float:
+def _scale(group: MotionGroup) -> float:
     return float(group.weight.max(initial=1))
 
 

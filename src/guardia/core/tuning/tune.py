@@ -66,7 +66,7 @@ class Point:
 
 
 @dataclass(frozen=True)
-class Step:
+class PlanStep:
     """One change of a plan that changes one thing at a time."""
 
     words: str
@@ -105,7 +105,7 @@ class Tuned:
     since motion clips do not show what it lets in."""
     points: tuple[Point, ...]
     """Everything that was tried on all days, once for each pair of counts."""
-    plan: tuple[Step, ...]
+    plan: tuple[PlanStep, ...]
     """From installed to chosen, one lever at a time."""
     band: tuple[Counts, Counts] | None
     """What the chosen settings do where this camera's scale lies at the low and at the high end of what is believed."""
@@ -331,16 +331,16 @@ def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) 
     return false, missed
 
 
-def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[Step, ...]:
+def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[PlanStep, ...]:
     """From one to the other, each time the lever that helps most by itself."""
     aim = chosen.candidate.settings
     left = changed_levers(base.candidate.settings, aim)
-    steps: list[Step] = []
+    steps: list[PlanStep] = []
     now = base.candidate
     while left:
         tries = {lever.id: replace(now, settings=lever.set(now.settings, lever.read(aim))) for lever in left}
         moved = min(left, key=lambda lever: search.total(search.trials.of(tries[lever.id])))
         now = tries[moved.id]
         left.remove(moved)
-        steps.append(Step(moved.name, now, days.counts(search.trials.of(now), seen)))
+        steps.append(PlanStep(moved.name, now, days.counts(search.trials.of(now), seen)))
     return tuple(steps)

@@ -28,7 +28,7 @@ EARLIER_S = 20.0
 """Where recordings last as long as it moves, motion so long before may have started one."""
 
 
-class Group(NamedTuple):
+class MotionGroup(NamedTuple):
     """Cells by which a group triggers."""
 
     cells: NDArray[np.int64]
@@ -49,9 +49,9 @@ class Program:
     """(rows, columns) cells of the present zone."""
     units: NDArray[np.int64]
     """(rows, columns) number of the unit that each cell is ignored with: its own, or its block's."""
-    false_groups: dict[int, list[Group]]
+    false_groups: dict[int, list[MotionGroup]]
     """By false occurrence that is recorded: every group of it that triggers."""
-    witnesses: dict[int, list[list[Group]]]
+    witnesses: dict[int, list[list[MotionGroup]]]
     """By real occurrence that is recorded: its witnesses, each the groups that must still trigger."""
 
     @property
@@ -98,8 +98,8 @@ def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Prog
     finder = _Finder(
         evidence, done.motion.parts, capability.zone_test, unit_numbers(capability, grid=evidence.stack.grid), sure
     )
-    false_groups: dict[int, list[Group]] = {}
-    witnesses: dict[int, list[list[Group]]] = {}
+    false_groups: dict[int, list[MotionGroup]] = {}
+    witnesses: dict[int, list[list[MotionGroup]]] = {}
     for visit in evidence.visits:
         for o in visit:
             if visit.verdict is not o.verdict:
@@ -140,11 +140,11 @@ class _Finder:
     units: NDArray[np.int64]
     sure: bool
 
-    def triggering(self, o: Occurrence, first_s: float, last_s: float) -> list[list[Group]]:
+    def triggering(self, o: Occurrence, first_s: float, last_s: float) -> list[list[MotionGroup]]:
         """Of each picture in a span of an occurrence's clip the groups that trigger in it."""
         index, stack = self.evidence.clip_index[o.clip_id], self.evidence.stack
         parts = [part for part in self.parts if part.dark in (None, self.evidence.clips[index].dark)]
-        triggers: list[list[Group]] = []
+        triggers: list[list[MotionGroup]] = []
         for part in parts if self.zone_test == "pixels" else ():
             level = CONTRAST_LEVELS.index(part.contrast)
             dense = stack.changed(index, first_s - 1e-6, last_s + 1e-6, level=level)
@@ -154,7 +154,7 @@ class _Finder:
                 weight = dense[picture, cells].astype(np.int64)
                 if (over := int(weight.sum()) - part.needed) >= 0:
                     spare = 0 if self.sure else over
-                    triggers[picture].append(Group(self.units.ravel()[cells], weight, over + 1, spare))
+                    triggers[picture].append(MotionGroup(self.units.ravel()[cells], weight, over + 1, spare))
         if self.zone_test == "pixels":
             return triggers
         low, high = stack.pictures(index, first_s - 1e-6, last_s + 1e-6)
@@ -169,7 +169,7 @@ class _Finder:
                         triggers[int(things.frame[number]) - low].append(reaching)
         return triggers
 
-    def _reaching(self, box: Sequence[int], foot: int, part: ZonePart) -> Group:
+    def _reaching(self, box: Sequence[int], foot: int, part: ZonePart) -> MotionGroup:
         """The units by which a thing reaches the zone: those of its box, or of its foot."""
         left, top, right, bottom = box
         reach = np.zeros_like(part.cells)
@@ -178,7 +178,7 @@ class _Finder:
         else:
             reach[foot, (left + right) // 2] = True
         inside = self.units.ravel()[np.flatnonzero(reach & part.cells)]
-        return Group(inside, np.ones(len(inside), np.int64), len(inside), len(inside) - 1)
+        return MotionGroup(inside, np.ones(len(inside), np.int64), len(inside), len(inside) - 1)
 
 
 _IN_ONE_PICTURE = np.zeros((3, 3, 3), bool)
@@ -200,13 +200,13 @@ def _groups(pictures: NDArray[np.bool_]) -> Iterator[tuple[int, NDArray[np.int64
         yield int(where[low]) // size, where[low:high] % size
 
 
-def _unlike(groups: Sequence[Group]) -> list[Group]:
+def _unlike(groups: Sequence[MotionGroup]) -> list[MotionGroup]:
     """Groups without repetition, the smallest first: they are the hardest to be large enough and easiest to break."""
     unique = {(g.cells.tobytes(), g.weight.tobytes(), g.least): g for g in groups}
     return sorted(unique.values(), key=lambda g: len(g.cells))
 
 
-def _witnesses(triggers: list[list[Group]], times: list[float], hold_s: float) -> list[list[Group]]:
+def _witnesses(triggers: list[list[MotionGroup]], times: list[float], hold_s: float) -> list[list[MotionGroup]]:
     """Stretches as long as the hold time whose largest groups must stay, spread over the time."""
     witnesses = []
     for first in range(len(triggers)):
@@ -289,7 +289,7 @@ class Rules:
         return result
 
 
-def _table(groups: Sequence[Group], units: int) -> csr_array:
+def _table(groups: Sequence[MotionGroup], units: int) -> csr_array:
     """The weight of each unit in each group."""
     edges = np.cumsum([0, *(len(g.cells) for g in groups)])
     columns = np.concatenate([np.zeros(0, np.int64), *(g.cells for g in groups)])

@@ -14,7 +14,7 @@ from guardia.core.view.geometry import FARTHEST_M, WIDE_DEG, ViewGeometry, real_
 
 
 @dataclass(frozen=True)
-class Mark:
+class PersonMark:
     """A standing person of known height in the picture."""
 
     foot: tuple[float, float]
@@ -61,7 +61,7 @@ FOCAL_DOUBT = 0.2
 
 
 def calibrate(
-    marks: Sequence[Mark],
+    marks: Sequence[PersonMark],
     *,
     aspect: float = 9 / 16,
     focal: float | None = None,
@@ -152,7 +152,7 @@ def calibrate(
 
 
 def calibrate_robustly(
-    marks: Sequence[Mark], *, aspect: float = 9 / 16, focal: float | None = None, mark_error: float = MARK_ERROR
+    marks: Sequence[PersonMark], *, aspect: float = 9 / 16, focal: float | None = None, mark_error: float = MARK_ERROR
 ) -> Calibration:
     """Find the view from many marks, leaving out the few that do not fit the others.
 

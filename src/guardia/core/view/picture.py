@@ -44,7 +44,7 @@ TURNED_DEG = 2.0
 
 
 @dataclass(frozen=True)
-class Likeness:
+class ViewLikeness:
     """How one picture compares with the planned view."""
 
     agrees: float
@@ -89,7 +89,7 @@ def _edges(grey: Grey) -> NDArray[np.float32]:
     return np.asarray(np.clip(size - EDGE, 0, 40), np.float32)
 
 
-def likeness(picture: Grey, planned: Grey, *, dark: bool = False) -> Likeness:
+def likeness(picture: Grey, planned: Grey, *, dark: bool = False) -> ViewLikeness:
     """Compare a picture with the planned view.
 
     Args:
@@ -101,11 +101,11 @@ def likeness(picture: Grey, planned: Grey, *, dark: bool = False) -> Likeness:
         With nothing to agree on, agreement 0.
     """
     if picture.shape != planned.shape:
-        return Likeness(0.0, (0.0, 0.0), 1.0, dark)
+        return ViewLikeness(0.0, (0.0, 0.0), 1.0, dark)
     one, other = _edges(picture), _edges(planned)
     share = float((one > 0).mean() / max((other > 0).mean(), 1e-6))
     if not one.any() or not other.any():
-        return Likeness(0.0, (0.0, 0.0), share, dark)
+        return ViewLikeness(0.0, (0.0, 0.0), share, dark)
     window = np.outer(np.hanning(one.shape[0]), np.hanning(one.shape[1]))
     spectra = np.fft.rfft2((one - one.mean()) * window), np.fft.rfft2((other - other.mean()) * window)
     cross = spectra[0] * np.conj(spectra[1])
@@ -117,7 +117,7 @@ def likeness(picture: Grey, planned: Grey, *, dark: bool = False) -> Likeness:
     by = (int(rows[down]), int(columns[right]))
     candidates = {(0, 0): _agreement(one, other), by: _agreement(one, scipy.ndimage.shift(other, by, order=0))}
     best = max(candidates, key=lambda c: candidates[c] - (0.05 if c != (0, 0) else 0.0))
-    return Likeness(candidates[best], (best[1] / WIDTH, best[0] / WIDTH), share, dark)
+    return ViewLikeness(candidates[best], (best[1] / WIDTH, best[0] / WIDTH), share, dark)
 
 
 def _agreement(picture: NDArray[np.float32], planned: NDArray[np.float32]) -> float:

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
-from guardia.core.view.calibration import Mark
+from guardia.core.view.calibration import PersonMark
 
 LOST_S = 1.0
 """A track that is not seen for longer than this has ended."""
@@ -135,7 +135,7 @@ def farthest_walk(tracks: Sequence[Track]) -> Track | None:
     return max(walks, key=extent, default=None)
 
 
-def walk_marks(track: Track, *, height_m: float) -> tuple[Mark, ...]:
+def walk_marks(track: Track, *, height_m: float) -> tuple[PersonMark, ...]:
     """Marks of a person who walked, evenly chosen over the heights in the picture at which the feet stood.
 
     Args:
@@ -149,7 +149,7 @@ def walk_marks(track: Track, *, height_m: float) -> tuple[Mark, ...]:
     order = np.argsort(feet[:, 1])
     chosen = order[np.round(np.linspace(0.05, 0.95, WALK_MARKS) * (len(order) - 1)).astype(int)]
     return tuple(
-        Mark((float(feet[n, 0]), float(feet[n, 1])), (float(feet[n, 0]), float(track.box[n, 1])), height_m)
+        PersonMark((float(feet[n, 0]), float(feet[n, 1])), (float(feet[n, 0]), float(track.box[n, 1])), height_m)
         for n in chosen
     )
 

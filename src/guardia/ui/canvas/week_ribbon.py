@@ -9,7 +9,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from guardia.app.steps.hours_model import HoursModel
-from guardia.app.steps.ribbon_tool import Bar, Grip, bars_of
+from guardia.app.steps.ribbon_tool import Bar, PeriodGrip, bars_of
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, WEEKDAYS
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import draw_mark, painting
@@ -162,7 +162,7 @@ class WeekRibbon(QWidget):
             tool.move(minute)
             return
         hit = tool.at(minute, self._reach())
-        shape = {None: Qt.CursorShape.CrossCursor, Grip.WHOLE: Qt.CursorShape.SizeAllCursor}
+        shape = {None: Qt.CursorShape.CrossCursor, PeriodGrip.WHOLE: Qt.CursorShape.SizeAllCursor}
         self.setCursor(shape.get(hit[1] if hit else None, Qt.CursorShape.SizeHorCursor))
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
@@ -191,8 +191,8 @@ class WeekRibbon(QWidget):
             step = 1 if key == Qt.Key.Key_Down else -1
             tool.selected = 0 if tool.selected is None else (tool.selected + step) % count
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
-            grip = Grip.END if held & Qt.KeyboardModifier.ShiftModifier else Grip.WHOLE
-            grip = Grip.BEGIN if held & Qt.KeyboardModifier.ControlModifier else grip
+            grip = PeriodGrip.END if held & Qt.KeyboardModifier.ShiftModifier else PeriodGrip.WHOLE
+            grip = PeriodGrip.BEGIN if held & Qt.KeyboardModifier.ControlModifier else grip
             tool.nudge(grip, 1 if key == Qt.Key.Key_Right else -1)
         elif key == Qt.Key.Key_Insert:
             tool.add()

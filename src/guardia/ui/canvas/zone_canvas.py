@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.heat_model import HeatModel
-from guardia.app.steps.polygon_tool import Mode, PolygonTool
+from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Point, PolygonZone, Zone, ZoneKind, zone_cells
@@ -124,7 +124,7 @@ class ZoneCanvas(QWidget):
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
         """Close the shape being drawn; without one, ask for what moved in the cell."""
-        if self.tool.mode is Mode.SELECT and event is not None:
+        if self.tool.mode is DrawMode.SELECT and event is not None:
             ids, words = self._moved_at(event.position())
             if ids:
                 self.asked.emit(ids, words)

@@ -177,7 +177,7 @@ def seconds_words(value: float | None) -> str:
     return "none" if value == 0 else f"{value:g} s"
 
 
-class Mark(QWidget):
+class MarkSign(QWidget):
     """The mark of a verdict as a widget, for legends."""
 
     def __init__(self, verdict: Verdict | None, *, recorded: bool = True, half: bool = False) -> None:

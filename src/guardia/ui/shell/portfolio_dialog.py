@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
-from guardia.app.project.portfolio import Site, portfolio
+from guardia.app.project.portfolio import SiteSummary, portfolio
 from guardia.app.project.rounds import today_here
 from guardia.core.base.words import count_of
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
@@ -26,7 +26,7 @@ class PortfolioDialog(QDialog):
         self.setWindowTitle("Sites side by side")
         self.resize(940, 460)
         self.chosen: Path | None = None
-        self._folder, self._sites = folder, list[Site]()
+        self._folder, self._sites = folder, list[SiteSummary]()
         layout = QVBoxLayout(self)
         self.words = WrappedLabel()
         layout.addWidget(self.words)

@@ -17,7 +17,7 @@ from guardia.core.evidence.clock import error_words
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import Mark, button, card, clear, draw_mark, label, page_head, painting
+from guardia.ui.parts.widgets import MarkSign, button, card, clear, draw_mark, label, page_head, painting
 from guardia.ui.steps.due_dialog import DueDialog
 from guardia.ui.steps.round_dialog import RoundDialog
 from guardia.ui.steps.round_list import RoundList
@@ -158,7 +158,7 @@ class RoundPage(QWidget):
         head.addWidget(self.earlier)
         head.addWidget(self.later)
         for verdict, recorded, text in _LEGEND:
-            head.addWidget(Mark(verdict, recorded=recorded))
+            head.addWidget(MarkSign(verdict, recorded=recorded))
             head.addWidget(label(text, "muted"))
         layout.addLayout(head)
         inside = QWidget()

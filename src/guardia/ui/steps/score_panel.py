@@ -23,7 +23,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.score.score import Change, Flip, Score
-from guardia.ui.parts.widgets import IntervalBars, Mark, Triple, button, label
+from guardia.ui.parts.widgets import IntervalBars, MarkSign, Triple, button, label
 
 _FLIP_SIGNS = {Flip.NEWLY_MISSED: "▼", Flip.NEWLY_RECORDED: "▲", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_SILENCED: "◇"}
 
@@ -35,7 +35,7 @@ WIDTH_PX, FOLDED_PX = 318, 104
 
 
 @dataclass(frozen=True)
-class Measure:
+class IntervalBar:
     """One figure with its interval, as the panel shows it. What later steps add is a line in MEASURES."""
 
     words: str
@@ -59,8 +59,8 @@ def _missed_share(score: Score) -> Triple | None:
 
 
 MEASURES = (
-    Measure("False recordings a day, by motion clips", "false", _rate, lambda v: f"{v:.1f}"),
-    Measure("Share of real events missed", "real", _missed_share, lambda v: f"{v:.0%}"),
+    IntervalBar("False recordings a day, by motion clips", "false", _rate, lambda v: f"{v:.1f}"),
+    IntervalBar("Share of real events missed", "real", _missed_share, lambda v: f"{v:.0%}"),
 )
 
 _ROWS: tuple[tuple[str, str, Verdict | None, bool], ...] = (
@@ -141,7 +141,7 @@ class ScorePanel(QWidget):
         for name, text, verdict, recorded in _ROWS:
             line = QHBoxLayout()
             line.setSpacing(6)
-            line.addWidget(Mark(verdict, recorded=recorded, half=name == "partial"))
+            line.addWidget(MarkSign(verdict, recorded=recorded, half=name == "partial"))
             self._strip_cells[name] = label("")
             self._strip_cells[name].setToolTip(f"{text}: installed → draft")
             line.addWidget(self._strip_cells[name])
@@ -173,7 +173,7 @@ class ScorePanel(QWidget):
         for row, (name, text, verdict, recorded) in enumerate(_ROWS, start=1):
             line = QHBoxLayout()
             line.setSpacing(6)
-            line.addWidget(Mark(verdict, recorded=recorded, half=name == "partial"))
+            line.addWidget(MarkSign(verdict, recorded=recorded, half=name == "partial"))
             line.addWidget(label(text))
             line.addStretch()
             grid.addLayout(line, row, 0)

@@ -9,15 +9,15 @@ from PyQt6.QtWidgets import QDoubleSpinBox, QFileDialog, QFormLayout, QHBoxLayou
 
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.steps.setup_model import Line, SetupModel
-from guardia.core.prove.commission import Mark
+from guardia.app.steps.setup_model import ChecklistLine, SetupModel
+from guardia.core.prove.commission import Tick
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
 from guardia.ui.steps.units_dialog import UnitsDialog
 
-_SIGNS = {Mark.OPEN: "☐", Mark.DONE: "☑  done", Mark.NOT_HERE: "–  not here"}
-_KEYS = {"D": Mark.DONE, "N": Mark.NOT_HERE, "O": Mark.OPEN}
+_SIGNS = {Tick.OPEN: "☐", Tick.DONE: "☑  done", Tick.NOT_HERE: "–  not here"}
+_KEYS = {"D": Tick.DONE, "N": Tick.NOT_HERE, "O": Tick.OPEN}
 
 
 class SetupPage(FreshPage):
@@ -27,7 +27,7 @@ class SetupPage(FreshPage):
         super().__init__()
         self._session = session
         self.model = session.step_model(SetupModel, model)
-        self._lines: list[Line] = []
+        self._lines: list[ChecklistLine] = []
         layout, head = page_head(self, "Set up")
         head.addStretch()
         head.addWidget(button("&Save list as PDF …", self.choose_pdf, tip="To print, and to resume any day"))
@@ -131,7 +131,7 @@ class SetupPage(FreshPage):
             caution = f" {item.caution}" if item.caution else ""
             self.reason.setText(f"Because {item.reason}.{caution}")
 
-    def mark(self, mark: Mark) -> None:
+    def mark(self, mark: Tick) -> None:
         """Mark the chosen line and go on to the next."""
         row = self.table.currentRow()
         if 0 <= row < len(self._lines):

@@ -27,7 +27,7 @@ from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.exports import Exports
 from guardia.app.project.session import Session
 from guardia.core.evidence.judgement import Verdict
-from guardia.core.score.statistics import BY, Day, Line, days, lines
+from guardia.core.score.statistics import BY, Day, StatisticLine, days, lines
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, button, draw_mark, label, page_head, painting
 
@@ -113,7 +113,7 @@ class _BarDelegate(QStyledItemDelegate):
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: object) -> None:
         """Draw a cell."""
-        line: Line | None = index.data(Qt.ItemDataRole.UserRole)  # type: ignore[attr-defined]
+        line: StatisticLine | None = index.data(Qt.ItemDataRole.UserRole)  # type: ignore[attr-defined]
         if painter is None or line is None or line.rate is None or line.low is None or line.high is None:
             return
         area = QRectF(option.rect).adjusted(6, 0, -8, 0)
@@ -181,7 +181,7 @@ class StatisticsPage(FreshPage):
         self.table.itemActivated.connect(lambda item: self._open(item.row()))
         self.table.cellClicked.connect(lambda r, _c: self._open(r))
         layout.addWidget(self.table, 1)
-        self.lines: list[Line] = []
+        self.lines: list[StatisticLine] = []
         model.judgements_changed.connect(self.refresh_if_shown)
         model.evidence_changed.connect(self.refresh_if_shown)
         self.refresh()

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QGridLay
 
 from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.evidence.judgement import kind_of
-from guardia.core.score.storage import School, ToKeep, Way, WhatIf
+from guardia.core.score.storage import KeepLonger, School, ToKeep, WhatIf
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import RANGES, Reading
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
@@ -185,7 +185,7 @@ class AnswersTab(FreshPage):
     def __init__(self, model: StorageModel) -> None:
         super().__init__()
         self._model = model
-        self._ways: list[Way] = []
+        self._ways: list[KeepLonger] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
@@ -214,7 +214,7 @@ class AnswersTab(FreshPage):
         fill_table(self.ways, rows)
         self._fill_what_if(table)
 
-    def _words(self, ways: Sequence[Way]) -> str:
+    def _words(self, ways: Sequence[KeepLonger]) -> str:
         required = self._model.required
         if required is None:
             return (

@@ -30,7 +30,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.project.advice import zone_sources
 from guardia.app.project.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.steps.polygon_tool import Mode, PolygonTool
+from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
 from guardia.app.steps.proposal_model import ProposalModel
 from guardia.app.work.messages import Severity
 from guardia.core.evidence.judgement import Verdict
@@ -39,7 +39,7 @@ from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import PolygonZone, Zone, ZoneKind, outline_share, zone_cells
 from guardia.core.trace.measure import NO_GRID
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
-from guardia.ui.parts.widgets import Mark, WrappedLabel, button, label, page_head
+from guardia.ui.parts.widgets import MarkSign, WrappedLabel, button, label, page_head
 
 HEAD_PX, BELOW_PX, BESIDE_PX = 96, 120, 260
 """Room of the tools above the picture, and of the lists when they stand below it or beside it."""
@@ -48,8 +48,8 @@ ANY_PX = 16_777_215
 """Qt's own largest size of a widget: no bound."""
 
 _HINTS = {
-    Mode.SELECT: "Drag a corner, a zone, or the dot on an edge; Esc brings it back. Double-click: what moved there.",
-    Mode.PAINT: "Drag over blocks to switch them on or off.",
+    DrawMode.SELECT: "Drag a corner, a zone, or the dot on an edge; Esc undoes it. Double-click: what moved there.",
+    DrawMode.PAINT: "Drag over blocks to switch them on or off.",
 }
 _DRAWING = {
     False: "Click corners and close with Enter, or drag a rectangle; Enter alone puts one in the middle. Esc drops it.",
@@ -97,24 +97,24 @@ class ZonesPage(QWidget):
         model.judgements_changed.connect(self.canvas.refresh_evidence)
         self.setFocusProxy(self.canvas)
         self._take_draft()
-        self.set_mode(Mode.SELECT)
+        self.set_mode(DrawMode.SELECT)
         self._start(self.proposal.jobs.busy, "Seeking …")
         self._show_offer()
 
     def _add_tools(self, head: QHBoxLayout, capability: Capability) -> None:
         head.addStretch()
         group = QButtonGroup(self)
-        self.modes: dict[Mode, QPushButton] = {}
+        self.modes: dict[DrawMode, QPushButton] = {}
         for mode, text, tip in (
-            (Mode.SELECT, "&Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
-            (Mode.WATCH, "&Watch", "Draw: only motion in watch zones counts"),
-            (Mode.IGNORE, "&Ignore", "Draw: motion in ignore zones is left out"),
-            (Mode.MASK, "&Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
-            (Mode.PAINT, "P&aint", "Switch the make's own blocks on and off by dragging over them"),
+            (DrawMode.SELECT, "&Select", "Move corners and zones; drag the dot on an edge to insert a corner"),
+            (DrawMode.WATCH, "&Watch", "Draw: only motion in watch zones counts"),
+            (DrawMode.IGNORE, "&Ignore", "Draw: motion in ignore zones is left out"),
+            (DrawMode.MASK, "&Mask", "Draw: a privacy mask blacks the area out; nothing is seen or detected there"),
+            (DrawMode.PAINT, "P&aint", "Switch the make's own blocks on and off by dragging over them"),
         ):
-            if mode is Mode.PAINT and capability.zone_form != "blocks":
+            if mode is DrawMode.PAINT and capability.zone_form != "blocks":
                 continue
-            if mode is Mode.MASK and not capability.privacy_masks:
+            if mode is DrawMode.MASK and not capability.privacy_masks:
                 continue
             tool = button(text, partial(self.set_mode, mode), tip=tip)
             tool.setCheckable(True)
@@ -337,7 +337,7 @@ class ZonesPage(QWidget):
             check.setChecked(getattr(self.canvas, attribute))
             check.toggled.connect(lambda on, a=attribute: self._show(a, on))
             if verdict is not None:
-                row.addWidget(Mark(verdict))
+                row.addWidget(MarkSign(verdict))
             row.addWidget(check)
             row.addStretch()
             legend.addLayout(row)
@@ -368,11 +368,11 @@ class ZonesPage(QWidget):
         setattr(self.canvas, attribute, on)
         self.canvas.update()
 
-    def set_mode(self, mode: Mode) -> None:
+    def set_mode(self, mode: DrawMode) -> None:
         """Change the tool."""
         self.tool.set_mode(mode)
         self.modes[mode].setChecked(True)
-        shape = Qt.CursorShape.ArrowCursor if mode is Mode.SELECT else Qt.CursorShape.CrossCursor
+        shape = Qt.CursorShape.ArrowCursor if mode is DrawMode.SELECT else Qt.CursorShape.CrossCursor
         self.canvas.setCursor(shape)
         self.canvas.setFocus()
         self.hint.setText(_HINTS.get(mode) or _DRAWING[self._model.camera.capability.zone_form == "rectangles"])
@@ -392,8 +392,8 @@ class ZonesPage(QWidget):
     def _take_draft(self) -> None:
         if self._model.draft.detection.zones != self.tool.zones or self.tool.in_gesture:
             self.tool.set_zones(self._model.draft.detection.zones)
-        if self.tool.mode is Mode.SELECT and not self.modes[Mode.SELECT].isChecked():
-            self.set_mode(Mode.SELECT)
+        if self.tool.mode is DrawMode.SELECT and not self.modes[DrawMode.SELECT].isChecked():
+            self.set_mode(DrawMode.SELECT)
         self._fill_list()
         broken = zone_limits_broken(self._model.draft, self._model.camera.capability)
         self.limits.setText("\n".join([*broken, *self._model.entered_words()]))
