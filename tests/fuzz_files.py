@@ -21,7 +21,7 @@ from datetime import date
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
-from guardia.app.project.makes import capability_data, make_from_file, middle_settings
+from guardia.app.camera.makes import capability_data, make_from_file, middle_settings
 from guardia.cli.clips import settings_file
 from guardia.core.base.errors import GuardiaError
 from guardia.core.hours.place import SitePlace

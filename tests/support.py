@@ -15,8 +15,8 @@ import av
 import numpy as np
 from PIL import Image, ImageDraw
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.project.demo import own_demo
-from guardia.app.project.makes import capability_data
 from guardia.core.evidence.clips import Clip, Occurrence, Origin
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.evidence import Evidence

@@ -2,6 +2,7 @@
 
 import ast
 import re
+import sys
 import unittest
 from pathlib import Path
 
@@ -45,6 +46,45 @@ def literal_colours(path: Path) -> list[str]:
     return found
 
 
+def import_graph() -> dict[str, set[str]]:
+    """Which file of the program imports which."""
+    source = HOME / "src"
+    names = {".".join(p.relative_to(source).with_suffix("").parts).removesuffix(".__init__"): p
+             for p in source.rglob("*.py")}  # fmt: skip
+    graph = {}
+    for name, path in names.items():
+        found = {m if m in names else m.rpartition(".")[0] for m in imports(path)}
+        graph[name] = {m for m in found if m in names and m != name}
+    return graph
+
+
+def circles(graph: dict[str, set[str]]) -> list[list[str]]:
+    """The groups of files that reach each other."""
+    number: dict[str, int] = {}
+    low: dict[str, int] = {}
+    stack: list[str] = []
+    found = []
+
+    def visit(one: str) -> None:
+        number[one] = low[one] = len(number)
+        stack.append(one)
+        for other in graph.get(one, ()):
+            if other not in number:
+                visit(other)
+            if other in stack:
+                low[one] = min(low[one], low[other])
+        if low[one] == number[one]:
+            group = stack[stack.index(one) :]
+            del stack[stack.index(one) :]
+            if len(group) > 1:
+                found.append(sorted(group))
+
+    for one in graph:
+        if one not in number:
+            visit(one)
+    return found
+
+
 class Rules(unittest.TestCase):
     def test_no_test_waits_for_a_fixed_time(self):
         for path in (HOME / "tests").rglob("*.py"):
@@ -55,6 +95,21 @@ class Rules(unittest.TestCase):
             self.assertNotIn("processEvents", calls(path), path)
             if "app" in path.relative_to(HOME / "src" / "guardia").parts[:1]:
                 self.assertFalse({m for m in imports(path) if "QtWidgets" in m}, path)
+
+    def test_no_files_import_each_other_in_a_circle_those_for_types_alone_included(self):
+        graph = import_graph()
+        sys.setrecursionlimit(10_000)
+        self.assertGreater(len(graph), 300)
+        self.assertEqual(circles(graph), [])
+        self.assertEqual(circles({"a": {"b"}, "b": {"c"}, "c": {"a"}, "d": {"a"}}), [["a", "b", "c"]])
+
+    def test_no_class_name_stands_for_two_things(self):
+        where: dict[str, list[str]] = {}
+        for path in (HOME / "src").rglob("*.py"):
+            for node in ast.parse(path.read_text("utf-8")).body:
+                if isinstance(node, ast.ClassDef) and not node.name.startswith("_"):
+                    where.setdefault(node.name, []).append(path.name)
+        self.assertEqual({name: files for name, files in where.items() if len(files) > 1}, {})
 
     def test_only_the_theme_names_colours(self):
         views = [path for path in (HOME / "src" / "guardia" / "ui").rglob("*.py") if path.name != "theme.py"]

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 from PIL import Image
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import KINDS
 from guardia.core.evidence.watch import Entered

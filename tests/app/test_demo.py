@@ -6,8 +6,8 @@ from importlib.resources import files
 from pathlib import Path
 from unittest.mock import patch
 
+from guardia.app.camera.makes import shipped_capabilities
 from guardia.app.project.demo import own_demo, unpack_demo
-from guardia.app.project.makes import shipped_capabilities
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.errors import ProjectError

@@ -12,9 +12,9 @@ from unittest import mock
 
 from distributed import LocalCluster
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.intake.importing import ImportRequest, import_clips
-from guardia.app.project.makes import capability_data
-from guardia.app.project.offline import analyse_files
+from guardia.app.scripted.offline import analyse_files
 from guardia.app.work.engine import Cluster, engine
 from guardia.app.work.jobs import Token
 from guardia.cli import main

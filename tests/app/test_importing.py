@@ -13,12 +13,12 @@ import numpy as np
 from PyQt6.QtTest import QSignalSpy
 
 from guardia import __version__
+from guardia.app.camera.makes import capability_data
 from guardia.app.intake import import_plan
 from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files, look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
-from guardia.app.project.makes import capability_data
-from guardia.app.project.offline import measure_again
 from guardia.app.project.session import Session
+from guardia.app.scripted.offline import measure_again
 from guardia.app.work.engine import Engine
 from guardia.app.work.faults import NAME, keep_fault
 from guardia.app.work.job_runner import JobRunner

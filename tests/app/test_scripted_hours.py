@@ -48,7 +48,7 @@ class ScriptedHours(FolderCase):
         code, text = self.told("--camera", "Office step")
         self.assertIn("alerts: every day 21:30 to 04:45 of the next day", text)
         with self.assertRaises(InvalidValue):
-            from guardia.app.project.scripted_hours import camera_hours
+            from guardia.app.scripted.hours import camera_hours
 
             day = datetime(2026, 9, 9, tzinfo=UTC).date()
             camera_hours(self.project, camera="Office step", first=day, last=day.replace(day=1), draft=False)

@@ -6,10 +6,10 @@ from unittest import mock
 
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.project import open_project
-from guardia.app.project.advice import latest_days, next_action
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.advice import latest_days, next_action
+from guardia.app.camera.makes import capability_data
 from guardia.app.project.session import Session
+from guardia.app.site import open_site as open_project
 from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListModel
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import ProjectError
@@ -74,13 +74,13 @@ class DaysOfTheRound(SessionCase):
         session = self.open()
         session.load_cameras()
         models = list(session.cameras.opened.values())
-        days = latest_days(session, models)
+        days = latest_days(session.time_zone, models)
         self.assertEqual([str(day) for day in days], ["2026-09-07", "2026-09-20"])
         model = self.pontoon(session)
         clip = model.evidence.clips[3]
         model.facts.give_clip_start(clip.id, clip.start_s + 400 * 86400)
-        self.assertEqual(latest_days(session, models), days)
-        self.assertIsNone(latest_days(session, []))
+        self.assertEqual(latest_days(session.time_zone, models), days)
+        self.assertIsNone(latest_days(session.time_zone, []))
 
     def test_evidence_spread_evenly_over_a_year_shows_its_latest_days(self):
         session = self.open()
@@ -90,7 +90,7 @@ class DaysOfTheRound(SessionCase):
         for model in models:
             starts = [begin + n * 7 * 86400 for n in range(52)]
             model.take(evidence=evidence_of([blob_trace([9] * 5)] * 52, kinds=["person"] * 52, starts=starts))
-        self.assertEqual([str(day) for day in latest_days(session, models)], ["2026-12-11", "2026-12-24"])
+        self.assertEqual([str(day) for day in latest_days(session.time_zone, models)], ["2026-12-11", "2026-12-24"])
 
 
 class StartsOfClips(SessionCase):

@@ -8,13 +8,13 @@ from unittest import mock
 from pypdf import PdfReader
 from PyQt6.QtTest import QSignalSpy
 
-from guardia.app.project import open_project
-from guardia.app.project.exports import Exports
-from guardia.app.project.makes import capability_data, middle_settings
+from guardia.app.camera.makes import capability_data, middle_settings
 from guardia.app.project.read_in import read_in
 from guardia.app.project.session import Session
-from guardia.app.project.site_cameras import read_cameras
-from guardia.app.project.summary import kept_summaries
+from guardia.app.site import open_site as open_project
+from guardia.app.site.cameras import read_cameras
+from guardia.app.site.exports import Exports
+from guardia.app.site.summary import kept_summaries
 from guardia.app.steps.hours_model import HoursModel
 from guardia.app.steps.round_walk import RoundWalk
 from guardia.app.work.messages import MessageHub
@@ -157,9 +157,9 @@ class WhatFollows(SessionCase):
                 return kept_summaries(project)[camera_id][1]
 
         self.assertTrue(holds())
-        with mock.patch("guardia.app.project.summary.today_here", return_value=date(2031, 1, 1)):
+        with mock.patch("guardia.app.site.summary.today_here", return_value=date(2031, 1, 1)):
             self.assertFalse(holds())
-        with mock.patch("guardia.app.project.summary.__version__", "9"):
+        with mock.patch("guardia.app.site.summary.__version__", "9"):
             self.assertFalse(holds())
         session.set_site("Other quay", session.site.time_zone)
         self.assertFalse(holds())

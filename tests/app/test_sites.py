@@ -13,7 +13,7 @@ import numpy as np
 from guardia.app.project.merging import Keep, merge
 from guardia.app.project.portfolio import portfolio
 from guardia.app.project.session import Session
-from guardia.app.project.summary import kept_summaries, summary_of
+from guardia.app.site.summary import kept_summaries, summary_of
 from guardia.app.work.messages import MessageHub
 from guardia.cli import main
 from guardia.core.base.errors import InvalidValue, ProjectError

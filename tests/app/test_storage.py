@@ -8,8 +8,8 @@ import sys
 from contextlib import redirect_stderr, redirect_stdout
 from io import StringIO
 
-from guardia.app.project.keep_export import export_one
 from guardia.app.project.session import Session
+from guardia.app.site.keep_export import export_one
 from guardia.app.work.messages import MessageHub
 from guardia.cli import main
 from guardia.core.base.errors import InvalidValue, ProjectError
@@ -21,7 +21,7 @@ from tests.support import FolderCase, in_file
 EXPORTING = """
 import sys
 from pathlib import Path
-from guardia.app.project.keep_export import export_one
+from guardia.app.site.keep_export import export_one
 from guardia.store.project import Project
 with Project(Path(sys.argv[1])) as project:
     camera = next(c for c in project.cameras.all() if c.name == "Slipway")

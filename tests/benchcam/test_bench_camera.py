@@ -3,7 +3,7 @@ import json
 
 import numpy as np
 
-from guardia.app.project.offline import analyse_files
+from guardia.app.scripted.offline import analyse_files
 from guardia.benchcam.camera import Decider, View, lit
 from guardia.benchcam.record import TRUTH_FACTOR, read_truth, record
 from guardia.benchcam.scene import Light

@@ -4,7 +4,7 @@ from pathlib import Path
 
 from jsonschema import Draft202012Validator
 
-from guardia.app.project.makes import capability_data, shipped_capabilities
+from guardia.app.camera.makes import capability_data, shipped_capabilities
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict

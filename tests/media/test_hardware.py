@@ -7,7 +7,7 @@ from unittest.mock import patch
 import numpy as np
 from av.codec.hwaccel import HWAccel, hwdevices_available
 
-from guardia.app.project.offline import analyse_files
+from guardia.app.scripted.offline import analyse_files
 from guardia.app.work.engine import Cluster
 from guardia.core.base.errors import InvalidValue
 from guardia.media import analysis

@@ -15,7 +15,7 @@ import statsmodels.stats.rates
 from lxml import etree
 from sklearn.metrics import adjusted_rand_score, homogeneity_score
 
-from guardia.app.project.makes import middle_settings, shipped_capabilities
+from guardia.app.camera.makes import middle_settings, shipped_capabilities
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.intervals import rate_interval, wilson

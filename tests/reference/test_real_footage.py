@@ -16,7 +16,7 @@ import subprocess
 import unittest
 from pathlib import Path
 
-from guardia.app.project.offline import analyse_files, replay_clip
+from guardia.app.scripted.offline import analyse_files, replay_clip
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.media.reader import probe

@@ -10,7 +10,7 @@ import signal
 import sys
 from pathlib import Path
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.core.evidence.clips import Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project

@@ -16,8 +16,8 @@ from unittest import mock
 
 import numpy as np
 
-from guardia.app.project.makes import capability_data
-from guardia.app.project.shown_camera import load_camera
+from guardia.app.camera.makes import capability_data
+from guardia.app.camera.shown_camera import load_camera
 from guardia.core.base.errors import Cancelled, GuardiaError, InvalidValue, ProjectError
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.epochs import Epoch

@@ -1,6 +1,6 @@
 """What is kept of stores, readings, facts, checklists and shared hours: whole, undoable, and gone with its camera."""
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.settings import HoursSettings, Settings

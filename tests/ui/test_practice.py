@@ -5,7 +5,7 @@ from unittest.mock import patch
 from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.project.practice import FILE, Result, kept_results
-from guardia.app.project.scripted import new_project
+from guardia.app.scripted.whole_job import new_project
 from guardia.core.base.errors import ProjectError
 from guardia.ui.shell.practice_dialog import PracticeDialog
 from tests.ui.support import GuiCase

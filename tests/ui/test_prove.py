@@ -7,9 +7,9 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QFileDialog, QInputDialog
 
-from guardia.app.project.exports import Exports, ReportPictures
+from guardia.app.camera.makes import capability_data, make_from_file, shipped_capabilities
 from guardia.app.project.make_draft import MakeDraft
-from guardia.app.project.makes import capability_data, make_from_file, shipped_capabilities
+from guardia.app.site.exports import Exports, ReportPictures
 from guardia.core.prove.diagnose import Question
 from guardia.core.storage.readings import alert_delay
 from tests.ui.test_steps import StepCase
@@ -58,8 +58,7 @@ class Prove(StepCase):
         words, at = page.model.offers()[0]
         self.assertIn("missed: person", words)
         page.model.ask(at.replace(tzinfo=None), Question.NOT_RECORDED)
-        self.assertIn("Rest after a recording", page.why.answer.text())
-        self.assertEqual(page.why.table.item(0, 1).text(), "✕  closed")
+        self.assertIn("Motion did not mark it: rest after a recording", page.why.answer.text())
         with patch("guardia.ui.steps.prove_page.ask_note", return_value="came back for a tool"):
             page.why.log_finding()
         entry = self.model.corrections.logbook()[0]

@@ -9,9 +9,9 @@ from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
 
-from guardia.app.project.exports import Exports, ReportPictures
-from guardia.app.project.makes import capability_data, middle_settings
-from guardia.app.project.summary import Summary, keep_summary
+from guardia.app.camera.makes import capability_data, middle_settings
+from guardia.app.site.exports import Exports, ReportPictures
+from guardia.app.site.summary import Summary, keep_summary
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.units import UnitKind
@@ -59,11 +59,11 @@ class Dates(StepCase):
         lines = ("BEGIN:VCALENDAR", "BEGIN:VEVENT", "DTSTART;VALUE=DATE:20270105", "SUMMARY:Slipway: paint the post",
                  "END:VEVENT", "END:VCALENDAR", "")  # fmt: skip
         foreign.write_text("\r\n".join(lines))
-        self.session.units.read_calendar(foreign)
+        self.session.rounds.read_calendar(foreign)
         slipway = next(i for i in self.session.camera_ids() if self.session.camera_name(i) == "Slipway")
         self.assertIn((slipway, "paint the post"), [(t.camera_id, t.what) for t in self.session.units.tasks])
         (self.folder / "no.ics").write_bytes(b"\xff\x00 nothing")
-        self.session.units.read_calendar(self.folder / "no.ics")
+        self.session.rounds.read_calendar(self.folder / "no.ics")
         self.assertIn("cannot be read as a calendar", self.session.messages.told[-1].text)
         self.painted(dialog)
         dialog.deleteLater()

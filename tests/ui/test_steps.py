@@ -14,7 +14,7 @@ from PyQt6.QtGui import QFocusEvent, QGuiApplication
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLineEdit, QPushButton, QUndoView
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import DrawMode

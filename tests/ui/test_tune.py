@@ -5,8 +5,8 @@ import math
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
 
-from guardia.app.project.advice import next_action
-from guardia.app.project.exports import Exports
+from guardia.app.camera.advice import next_action
+from guardia.app.site.exports import Exports
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import Sensitivity
 from guardia.core.tuning.tune import Answer

@@ -16,8 +16,8 @@ from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QLineEdit, QMessageBox, QWidget
 
-from guardia.app.project.advice import next_action
-from guardia.app.project.exports import Exports
+from guardia.app.camera.advice import next_action
+from guardia.app.site.exports import Exports
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.steps.steps import STEPS
 from guardia.cli import main

@@ -9,8 +9,8 @@ from PyQt6.QtGui import QHelpEvent
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QLabel, QToolTip
 
-from guardia.app.project.advice import zone_sources
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
+from guardia.app.site.copying import zone_sources
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.judgement import Verdict
@@ -250,7 +250,7 @@ class MoreOfTheEditor(StepCase):
         self.assertRegex(page.offer_words.text(), r"\d+ of 576 cells are no longer watched and \d+ are watched besides")
         self.click(page.take)
         self.assertEqual(zone_limits_broken(self.model.draft, self.model.camera.capability), [])
-        self.assertEqual(self.session.undo.undoText(), "copy zones from Slipway, installed")
+        self.assertEqual(self.session.undo.undoText(), "copy zones from Slipway, installed (Fuel berth)")
         self.session.undo.undo()
         # So are zones with more corners than the make takes.
         many = tuple((0.5 + 0.4 * math.cos(a / 2), 0.5 + 0.4 * math.sin(a / 2)) for a in range(12))

@@ -6,7 +6,7 @@ from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QComboBox, QDialog, QHeaderView, QLabel, QPushButton, QTextBrowser
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.app.project.session import Session
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.core.evidence.clips import Origin

@@ -8,7 +8,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from guardia.benchcam.tern_quay import PLACES, REAL_KINDS, Place, Scene, build_scene
+from guardia.benchcam.place import Place
+from guardia.benchcam.tern_quay import PLACES, REAL_KINDS, Scene, build_scene
 from guardia.benchcam.tern_quay_events import Event
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings

@@ -10,8 +10,9 @@ from PIL import Image
 
 from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import hours_open, seen_class, write_event_list
+from guardia.benchcam.place import Place
 from guardia.benchcam.scene import Light
-from guardia.benchcam.tern_quay import CONTINUOUS_S, Place, Scene, right_kind
+from guardia.benchcam.tern_quay import CONTINUOUS_S, Scene, right_kind
 from guardia.benchcam.tern_quay_events import WALK_TEST_S
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence

@@ -6,8 +6,6 @@ their own that nothing reads but the builder of the demo's judgements and the te
 
 from __future__ import annotations
 
-import math
-from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
@@ -17,10 +15,10 @@ import numpy as np
 from guardia.benchcam import places
 from guardia.benchcam.actors import Actor, Insect, Van, Walker
 from guardia.benchcam.camera import View, lit
+from guardia.benchcam.place import Place
 from guardia.benchcam.scene import Light, Still
 from guardia.benchcam.tern_quay_events import (
     Event,
-    Line,
     drive_event,
     far_work_event,
     four_legs_event,
@@ -58,50 +56,6 @@ CONTINUOUS_S = 240.0
 
 Span = tuple[float, float, float]
 """Begin, length and strength (0..1) of a gust or a spell of glitter."""
-
-
-@dataclass(frozen=True)
-class Place:
-    """One camera's place."""
-
-    slug: str
-    """Short name for files."""
-    name: str
-    """The camera's name."""
-    paint: Callable[[], Still]
-    """Paints its still scene."""
-    installed: Settings
-    """The settings in force, with one mistake."""
-    lines: tuple[Line, ...]
-    """Ways that people walk."""
-    far_line: Line
-    """A way at the far end, hardly in reach."""
-    drives: tuple[Line, ...] = ()
-    """Ways that vehicles drive, none where none come."""
-    false_drives: tuple[Line, ...] = ()
-    """Ways of the traffic outside, which does not matter."""
-    ropes: tuple[tuple[float, float], ...] = ()
-    """Masts with loose ropes."""
-    flag: bool = False
-    """A flag on the pole."""
-    sun_column: int | None = None
-    """Where the water glitters, None for never."""
-    open_air: bool = True
-    """Wind, gulls and clouds come here."""
-    parcels: bool = False
-    """People bring parcels here."""
-    names: tuple[str, ...] = ()
-    """Classes that the camera names in its event list."""
-    list_form: str = "table"
-    """Form of its event list, see benchcam.event_list."""
-    clock_error_s: float = 0.0
-    """What its clock shows less the true time."""
-    down: tuple[float, float] = (0.0, 0.0)
-    """Stretch of the scene's clock in which it had no power."""
-    full_from_s: float = math.inf
-    """From then on its store is full and takes nothing more; its event list goes on."""
-    staff: bool = False
-    """The people who come on working days belong here."""
 
 
 def _water_edge() -> BlockZone:

@@ -4,22 +4,16 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from itertools import pairwise
-from typing import TYPE_CHECKING
 
 import numpy as np
 
 from guardia.benchcam.actors import Actor, Colour, Gull, Van, Walker
-
-if TYPE_CHECKING:
-    from guardia.benchcam.tern_quay import Place
+from guardia.benchcam.place import Line, Place
 
 WALK_TEST_S = 70.0
 
 _COATS: tuple[Colour, ...] = ((178, 58, 48), (50, 74, 118), (206, 168, 60), (70, 92, 70), (48, 48, 52), (150, 150, 156))
 _PAINTS: tuple[Colour, ...] = ((224, 224, 218), (62, 86, 120), (164, 60, 50))
-
-Line = tuple[tuple[float, float], ...]
-"""Points (x, z) on the ground, metres, from near to far."""
 
 
 @dataclass(frozen=True)

@@ -7,7 +7,7 @@ import json
 import sys
 from pathlib import Path
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.app.work.engine import Cluster
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
@@ -21,7 +21,7 @@ from guardia.formats.plain import plain_file
 def analyse(options: argparse.Namespace) -> int:
     """Print what moves in clips; 1 when one was skipped."""
     from guardia.app.intake.import_plan import VIDEO_SUFFIXES, find_files
-    from guardia.app.project.offline import analyse_files
+    from guardia.app.scripted.offline import analyse_files
 
     files = list(find_files(options.clips, VIDEO_SUFFIXES))
     result = analyse_files(files, time_zone=options.time_zone, cluster=_cluster(options), device=options.decode_on)
@@ -61,7 +61,7 @@ def settings_file(path: Path) -> Settings:
 
 def replay(options: argparse.Namespace) -> int:
     """Print when settings would trigger on a clip."""
-    from guardia.app.project.offline import replay_clip
+    from guardia.app.scripted.offline import replay_clip
 
     settings = settings_file(options.settings)
     if options.capability:
@@ -88,7 +88,7 @@ def replay(options: argparse.Namespace) -> int:
 
 def new(options: argparse.Namespace) -> int:
     """Make a project with a camera."""
-    from guardia.app.project.scripted import new_project
+    from guardia.app.scripted.whole_job import new_project
 
     settings = settings_file(options.settings) if options.settings else None
     result = new_project(
@@ -104,7 +104,7 @@ def new(options: argparse.Namespace) -> int:
 
 def bring_in(options: argparse.Namespace) -> int:
     """Bring files in; 1 when there are notes."""
-    from guardia.app.project.offline import bring_in
+    from guardia.app.scripted.offline import bring_in
 
     result = bring_in(
         options.project,
@@ -136,7 +136,7 @@ def bring_in(options: argparse.Namespace) -> int:
 
 def judge(options: argparse.Namespace) -> int:
     """Take judgements in, or write them."""
-    from guardia.app.project.scripted import judge_from, judge_to
+    from guardia.app.scripted.whole_job import judge_from, judge_to
 
     if options.to:
         result = judge_to(options.project, camera=options.camera, path=options.to)
@@ -155,7 +155,7 @@ def judge(options: argparse.Namespace) -> int:
 
 def measure_again(options: argparse.Namespace) -> int:
     """Measure again what an older version measured."""
-    from guardia.app.project.offline import measure_again
+    from guardia.app.scripted.offline import measure_again
 
     result = measure_again(options.project)
     if options.json:

@@ -14,7 +14,7 @@ from guardia.formats.judgements import kind_named
 
 def score(options: argparse.Namespace) -> int:
     """Print the score of installed and draft."""
-    from guardia.app.project.offline import score_project
+    from guardia.app.scripted.offline import score_project
 
     result = score_project(options.project, camera=options.camera)
     if options.json:
@@ -33,7 +33,7 @@ def score(options: argparse.Namespace) -> int:
 
 def sheet(options: argparse.Namespace) -> int:
     """Print the settings sheet of a camera, or save it as PDF."""
-    from guardia.app.project.scripted import camera_sheet
+    from guardia.app.scripted.whole_job import camera_sheet
     from guardia.report.sheet import lines_against, score_rows, sheet_to_dict
 
     other = settings_file(options.settings) if options.settings else None
@@ -73,7 +73,7 @@ def _kind_cost(text: str) -> tuple[str, float]:
 
 def tune(options: argparse.Namespace) -> int:
     """Print what tuning finds for a camera."""
-    from guardia.app.project.scripted import tune_camera
+    from guardia.app.scripted.whole_job import tune_camera
 
     def tried(count: int) -> None:
         if sys.stderr.isatty():
@@ -105,7 +105,7 @@ def tune(options: argparse.Namespace) -> int:
 
 def hours(options: argparse.Namespace) -> int:
     """Print when a camera records and alerts."""
-    from guardia.app.project.scripted_hours import camera_hours
+    from guardia.app.scripted.hours import camera_hours
 
     result = camera_hours(
         options.project, camera=options.camera, first=options.first, last=options.last, draft=options.draft

@@ -16,7 +16,7 @@ from guardia.core.base.words import count_of
 
 def storage(options: argparse.Namespace) -> int:
     """Print how long footage lasts on each camera, or export the originals of one."""
-    from guardia.app.project.scripted_storage import export_real, project_storage
+    from guardia.app.scripted.storage import export_real, project_storage
 
     if options.export is not None:
         if len(options.camera) != 1:
@@ -47,7 +47,7 @@ def storage(options: argparse.Namespace) -> int:
 
 def due(options: argparse.Namespace) -> int:
     """Print what is due, and save it as a calendar if asked."""
-    from guardia.app.project.scripted_storage import project_due
+    from guardia.app.scripted.storage import project_due
     from guardia.formats.calendar import days_calendar
 
     due = project_due(options.project)
@@ -92,7 +92,7 @@ def practice(options: argparse.Namespace) -> int:
 def portfolio(options: argparse.Namespace) -> int:
     """Print a folder of projects; 1 when one cannot be read."""
     from guardia.app.project.portfolio import portfolio as sites_in
-    from guardia.app.project.rounds import today_here
+    from guardia.app.site.summary import today_here
 
     sites, today = sites_in(options.folder), today_here()
     if options.json:

@@ -7,7 +7,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.cli.output import print_json
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import capability_from_dict

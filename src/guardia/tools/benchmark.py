@@ -19,10 +19,10 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy import ndimage
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.intake.import_plan import look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, ImportResult, enter_clips, known_cameras
 from guardia.app.project.demo import own_demo
-from guardia.app.project.makes import capability_data
 from guardia.app.work.jobs import Token
 from guardia.benchcam.camera import ClipWriter, View, lit
 from guardia.benchcam.scene import HEIGHT, WIDTH, Light

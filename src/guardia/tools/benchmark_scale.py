@@ -21,7 +21,7 @@ from typing import Any
 import numpy as np
 
 from guardia.app.project.demo import own_demo
-from guardia.app.project.offline import analyse_files
+from guardia.app.scripted.offline import analyse_files
 from guardia.app.work.engine import Cluster
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence

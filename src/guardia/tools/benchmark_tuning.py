@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 from datetime import date
 from pathlib import Path
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.project.demo import own_demo
-from guardia.app.project.makes import capability_data
 from guardia.benchcam.live import Truth, run
 from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.evidence.clips import Occurrence

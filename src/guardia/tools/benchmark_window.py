@@ -12,8 +12,8 @@ from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.project.demo import own_demo
-from guardia.app.project.makes import capability_data
 from guardia.core.evidence.clips import Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project

@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.import_plan import look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, ImportResult, enter_clips, import_clips, known_cameras
-from guardia.app.project.makes import capability_data
 from guardia.app.work.jobs import Report, Token
 from guardia.benchcam import tern_quay
 from guardia.benchcam.record import read_truth, true_kinds

@@ -27,7 +27,8 @@ from guardia.core.make.settings import Settings
 from guardia.store.project import Project
 
 if TYPE_CHECKING:
-    from guardia.benchcam.tern_quay import Place, Scene
+    from guardia.benchcam.place import Place
+    from guardia.benchcam.tern_quay import Scene
 
 WEEK = timedelta(days=7)
 DAY_S = 86_400.0

@@ -7,7 +7,7 @@ import zipfile
 from importlib.resources import as_file, files
 from pathlib import Path
 
-from guardia.app.project.makes import capability_data
+from guardia.app.camera.makes import capability_data
 from guardia.core.base.errors import ProjectError
 from guardia.store.media_folder import FOLDER as MEDIA
 from guardia.store.project import FILE_NAME, Project

@@ -8,8 +8,8 @@ from dataclasses import replace
 from guardia.app.intake.import_plan import Known
 from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
 from guardia.app.project.bench_week import next_monday, run_week, simulated_place
-from guardia.app.project.open_project import OpenProject
-from guardia.app.project.site_cameras import AT_ONCE
+from guardia.app.site.cameras import AT_ONCE
+from guardia.app.site.open_site import OpenSite
 from guardia.app.work.engine import Cluster
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress
@@ -25,7 +25,7 @@ SHOW_EVERY_S = 4.0
 class Intake:
     """Imports of a project, one at a time."""
 
-    def __init__(self, session: OpenProject, project: Project) -> None:
+    def __init__(self, session: OpenSite, project: Project) -> None:
         self._session, self._project = session, project
         self._before: dict[int, Score] = {}
         self._shown = time.monotonic()

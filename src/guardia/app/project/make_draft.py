@@ -9,7 +9,7 @@ from dataclasses import MISSING, fields, is_dataclass
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from guardia.app.project.makes import make_words
+from guardia.app.camera.makes import make_words
 from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
 from guardia.core.make.capability import Capability, Notch, capability_from_dict
 from guardia.core.storage.rules import PowerDraw, Quality, StorageRules

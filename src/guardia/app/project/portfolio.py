@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
-from guardia.app.project.summary import Summary, summary_from
+from guardia.app.site.summary import Summary, summary_from
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.store.peek import peek

@@ -16,8 +16,8 @@ from zoneinfo import ZoneInfo
 
 from pydantic import TypeAdapter, ValidationError
 
+from guardia.app.camera.makes import capability_data
 from guardia.app.project.bench_week import DAY_S, WEEK, on_all_cores, record_days, take_in_days
-from guardia.app.project.makes import capability_data
 from guardia.app.work.jobs import Progress, Report, Token
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.evidence.evidence import Evidence

@@ -3,17 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING
 
-from guardia.app.project.undo import step_text
+from guardia.app.camera.undo import step_text
+from guardia.app.project.session import Session
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.storage.readings import Reading
 from guardia.formats.readings import read_readings
-
-if TYPE_CHECKING:
-    from guardia.app.project.session import Session
 
 MOST_TOLD = 6
 

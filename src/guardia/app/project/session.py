@@ -3,29 +3,53 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import Any, TypeVar
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.intake import Intake
-from guardia.app.project.open_project import OpenProject
-from guardia.app.project.site_occurrences import SiteOccurrences
+from guardia.app.project.key_pictures import KeyPictures
+from guardia.app.site.copying import Copying
+from guardia.app.site.occurrences import SiteOccurrences
+from guardia.app.site.open_site import OpenSite
+from guardia.app.site.rounds import Rounds
+from guardia.app.site.shared_hours import SharedHoursOfSite
+from guardia.app.site.storage import SiteStorage
+from guardia.app.site.units import SiteUnits
 from guardia.app.work.messages import MessageHub
 
 M = TypeVar("M")
 
 
-class Session(OpenProject):
-    """The open project with its imports, its occurrences over all cameras, and the view-models of steps.
+class Session(OpenSite):
+    """The open project with the subjects of its site, its imports, and the view-models of steps.
 
-    Parameters as OpenProject.
+    Parameters as OpenSite.
     """
 
     def __init__(self, folder: Path, messages: MessageHub) -> None:
         super().__init__(folder, messages)
+        self.storage = SiteStorage(self, self._project, messages)
+        self.units = SiteUnits(self, self._project, messages, self.storage)
+        self.rounds, self.copying = Rounds(self, self.units), Copying(self)
+        self.shared_hours = SharedHoursOfSite(self, self._project, messages)
+        self.key_pictures = KeyPictures(folder, messages, self)
+        self.camera_opened.connect(self._follow)
         self._step_models: dict[tuple[int, object], Any] = {}
         self.intake = Intake(self, self._project)
         self.occurrences = SiteOccurrences(self, self._project)
+
+    def _follow(self, model: CameraModel) -> None:
+        """Let what hangs together follow a camera: hours that are shared, stores that it fills with others."""
+        model.draft_changed.connect(partial(self.shared_hours.follow, model))
+        for signal in (model.installed_changed, model.facts_changed, model.evidence_changed):
+            signal.connect(partial(self.storage.follow, model))
+
+    def close(self) -> None:
+        """As OpenSite.close."""
+        self.key_pictures.drain()
+        super().close()
 
     def step_model(self, make: Callable[[CameraModel, Session], M], model: CameraModel) -> M:
         """The view-model that one step has of a camera, made when it is first asked for."""

@@ -8,7 +8,7 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.ribbon_tool import NEW_STRETCH, RibbonTool
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token

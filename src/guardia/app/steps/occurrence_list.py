@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from PyQt6.QtCore import QAbstractListModel, QModelIndex, QObject, QSortFilterProxyModel, Qt
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clips import Clip, Occurrence
 from guardia.core.evidence.evidence import Evidence

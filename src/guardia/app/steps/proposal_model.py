@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token

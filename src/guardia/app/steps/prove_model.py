@@ -8,7 +8,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.read_in import read_in
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue

@@ -6,8 +6,8 @@ import time
 from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.undo import step_text
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.undo import step_text
 from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.due import Due
 from guardia.core.storage.readings import RANGES, Measure, Reading

@@ -8,7 +8,7 @@ from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.commission import Item, Tick, commissioning

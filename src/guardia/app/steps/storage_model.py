@@ -7,8 +7,8 @@ from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, NamedTuple
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.keep_export import Exported, export_job
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.site.keep_export import Exported, export_job
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.bench_week import simulated_place
-from guardia.app.project.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.evidence.clips import Visit

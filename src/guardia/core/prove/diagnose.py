@@ -132,6 +132,8 @@ def diagnose(
     clip = _recorded_at(evidence, at_s)
     there = f"It was recorded: {clip.name}." if clip is not None and question is Question.NOT_RECORDED else ""
     outcome = done.outcomes[shown.id] if shown is not None else None
+    if not there and moment.writes_always and question is Question.NOT_RECORDED:
+        there = _only_not_marked(outcome)
     walked = [g for g in gates.GATES if question is Question.NOT_TOLD or g.stage is not Stage.ALERTED]
     reasons: list[Reason] = []
     motion = _motion_as_one(moment, outcome, recorded=clip is not None)
@@ -154,6 +156,12 @@ def diagnose(
         elif gate is seen[0]:
             reasons.append(Reason(gate.id, State.CLOSED, f"{seen[1]} ({BY_THE_MODEL})"))
     return Diagnosis(question, at_s, tuple(reasons), there)
+
+
+def _only_not_marked(outcome: Outcome | None) -> str:
+    """That it should lie among what is always written, and why motion did not mark it there."""
+    why = f": {outcome.gate}, {outcome.reason}" if outcome is not None and outcome.gate is not None else ""
+    return f"It records always: look for that time on its store. Motion did not mark it{why}."
 
 
 def _walked(walked: Sequence[Gate], moment: Moment) -> list[Reason]:

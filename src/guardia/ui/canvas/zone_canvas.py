@@ -19,7 +19,7 @@ from PyQt6.QtGui import (
 )
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.heat_model import HeatModel
 from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
 from guardia.core.evidence.judgement import Verdict

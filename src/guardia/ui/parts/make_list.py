@@ -9,7 +9,7 @@ from typing import Any
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
-from guardia.app.project.makes import capability_data, make_from_file, make_words, shipped_capabilities
+from guardia.app.camera.makes import capability_data, make_from_file, make_words, shipped_capabilities
 from guardia.core.base.errors import GuardiaError
 from guardia.core.make.capability import capability_from_dict
 from guardia.ui.parts.widgets import button, label

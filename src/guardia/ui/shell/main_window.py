@@ -11,7 +11,7 @@ from pathlib import Path
 from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
 from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.demo import own_demo
 from guardia.app.project.preferences import load_preferences, save_preferences
 from guardia.app.project.session import Session

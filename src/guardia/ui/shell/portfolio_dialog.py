@@ -7,7 +7,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QDialog, QFileDialog, QHBoxLayout, QVBoxLayout, QWidget
 
 from guardia.app.project.portfolio import SiteSummary, portfolio
-from guardia.app.project.rounds import today_here
+from guardia.app.site.summary import today_here
 from guardia.core.base.words import count_of
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import WrappedLabel, button

@@ -6,8 +6,8 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 
-from guardia.app.project.exports import Exports, ReportPictures
 from guardia.app.project.session import Session
+from guardia.app.site.exports import Exports, ReportPictures
 from guardia.app.work.engine import Cluster
 from guardia.app.work.messages import MessageHub
 from guardia.core.base.errors import GuardiaError

@@ -8,7 +8,7 @@ from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.steps import STEPS, step_of
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress

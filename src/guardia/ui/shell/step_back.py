@@ -2,19 +2,32 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from typing import Protocol
 
+from guardia.app.project.session import Session
 from guardia.app.steps.steps import STEPS
-
-if TYPE_CHECKING:
-    from guardia.ui.shell.main_window import MainWindow
+from guardia.app.work.messages import MessageHub
 
 OF_ONE_CAMERA = tuple(step.id for step in STEPS if not step.all_cameras)
 SHOWS_ALL = "alike"
 """What was judged of any camera is on screen there."""
 
 
-def step_back(window: MainWindow, *, back: bool) -> None:
+class Shows(Protocol):
+    """A window that shows a camera at a step."""
+
+    session: Session | None
+    camera_id: int | None
+    messages: MessageHub
+
+    def current_step(self) -> str:
+        """The step that is shown."""
+
+    def open_camera(self, camera_id: int, step: str) -> None:
+        """Open a camera at a step."""
+
+
+def step_back(window: Shows, *, back: bool) -> None:
     """Take the last change back, or bring it again; of another camera than the one on screen, go there first.
 
     What stands in a camera's logbook is undone only when that camera was on screen already.

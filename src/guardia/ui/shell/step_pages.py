@@ -7,7 +7,7 @@ from typing import Protocol
 
 from PyQt6.QtWidgets import QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.alike_model import AlikeModel
 from guardia.ui.steps.alike_page import AlikePage

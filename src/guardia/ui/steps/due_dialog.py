@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.project.rounds import BY_HAND
 from guardia.app.project.session import Session
+from guardia.app.site.rounds import BY_HAND
 from guardia.core.prove.due import Due
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
@@ -101,7 +101,7 @@ class DueDialog(QDialog):
         """Ask for a calendar and take its dates in."""
         name, _ = QFileDialog.getOpenFileName(self, "Take a calendar in", "", "iCalendar (*.ics)")
         if name:
-            self._session.units.read_calendar(Path(name))
+            self._session.rounds.read_calendar(Path(name))
             self.refresh()
 
     def enter(self) -> None:

@@ -10,7 +10,7 @@ from PyQt6.QtCore import QEvent, QItemSelectionModel, Qt
 from PyQt6.QtGui import QShowEvent
 from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QListView, QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.import_model import ImportModel
 from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListModel, Role

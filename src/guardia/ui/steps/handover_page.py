@@ -19,9 +19,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.exports import Exports, file_stem
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.site.exports import Exports, file_stem
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.report.sheet import CAUTIONS, lines_against, score_rows

@@ -6,8 +6,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
-from guardia.app.project.rounds import BY_HAND
 from guardia.app.project.session import Session
+from guardia.app.site.rounds import BY_HAND
 from guardia.app.steps.round_walk import RoundWalk
 from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.due import Due

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QAbstractTableModel, QModelIndex, QRectF, Qt, pyqtSigna
 from PyQt6.QtGui import QKeyEvent, QPainter
 from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewItem, QTableView
 
-from guardia.app.project.summary import Summary
+from guardia.app.site.summary import Summary
 from guardia.ui.parts.theme import THEME
 
 HEADS = ("camera", "false a day", "real missed", "not judged", "next", "why")

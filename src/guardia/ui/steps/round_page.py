@@ -10,8 +10,8 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
 
-from guardia.app.project.advice import SHOWN_DAYS, latest_days, next_action, worst_first
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.advice import SHOWN_DAYS, latest_days, next_action, worst_first
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
 from guardia.core.evidence.judgement import Verdict, kind_of
@@ -193,7 +193,7 @@ class RoundPage(QWidget):
         self._fitted = []
         ids = self._session.camera_ids()
         models = worst_first([self._session.camera(i) for i in ids if self._session.is_loaded(i)])
-        latest = latest_days(self._session, models)
+        latest = latest_days(self._session.time_zone, models)
         step = timedelta(days=self._moved)
         self.days = (latest[0] + step, latest[1] + step) if latest else None
         for model in models:

@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.core.base.words import count_of
 from guardia.core.tuning.scale import chance
 from guardia.ui.parts.plots import begin_plot, still_plot

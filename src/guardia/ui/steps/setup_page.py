@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QDoubleSpinBox, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QSpinBox
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.setup_model import ChecklistLine, SetupModel
 from guardia.core.prove.commission import Tick

@@ -23,9 +23,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.exports import Exports
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.site.exports import Exports
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.score.statistics import BY, Day, StatisticLine, days, lines
 from guardia.ui.parts.theme import THEME

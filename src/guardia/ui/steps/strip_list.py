@@ -8,9 +8,9 @@ from PyQt6.QtCore import QModelIndex, QPointF, QRect, QRectF, QSize, Qt, pyqtSig
 from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QPixmap
 from PyQt6.QtWidgets import QListView, QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.occurrences import TAKE_BACK
 from guardia.app.project.key_pictures import KeyPictures
-from guardia.app.project.occurrences import TAKE_BACK
 from guardia.app.steps.occurrence_list import Role
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import KIND_OF_KEY, Verdict, kind_of

@@ -27,9 +27,9 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.app.project.advice import zone_sources
-from guardia.app.project.camera_model import CameraModel
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.site.copying import zone_sources
 from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
 from guardia.app.steps.proposal_model import ProposalModel
 from guardia.app.work.messages import Severity

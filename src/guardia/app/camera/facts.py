@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 
-from guardia.app.project.shown_camera import ShownCamera
+from guardia.app.camera.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Entered

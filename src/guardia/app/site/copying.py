@@ -1,19 +1,17 @@
-"""The draft of one camera copied to others of its site."""
+"""What one camera has, copied to others of its site: a draft, zones."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import TYPE_CHECKING
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.undo import step_text
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.undo import step_text
+from guardia.app.site.open_site import OpenSite
 from guardia.core.base.words import count_of
 from guardia.core.make.convert_settings import copied
 from guardia.core.make.settings import Settings
+from guardia.core.make.zones import Zone
 from guardia.store.records import Camera
-
-if TYPE_CHECKING:
-    from guardia.app.project.open_project import OpenProject
 
 
 class Copying:
@@ -23,7 +21,7 @@ class Copying:
         session: The open project.
     """
 
-    def __init__(self, session: OpenProject) -> None:
+    def __init__(self, session: OpenSite) -> None:
         self._session = session
 
     def _taken(self, model: CameraModel, other: Camera, *, zones: bool) -> tuple[Settings, list[str]]:
@@ -49,3 +47,18 @@ class Copying:
             draft = self._taken(model, others[number], zones=zones)[0]
             self._session.change_draft(number, draft, f"copy from {model.camera.name}")
         undo.endMacro()
+
+
+def zone_sources(session: OpenSite, camera_id: int) -> list[tuple[str, tuple[Zone, ...]]]:
+    """Zones that can be copied to a camera: (where from, the zones), of its own earlier settings and of others."""
+    own = session.camera(camera_id).camera
+    sources = [(f"{own.name}, installed", own.installed.detection.zones)]
+    for epoch in reversed(session.camera(camera_id).evidence.epochs[:-1]):
+        if epoch.settings is not None:
+            until = f"{session.local_time(epoch.to_s):%d %b %Y %H:%M}"
+            sources.append((f"{own.name}, installed until {until}", epoch.settings.detection.zones))
+    for other in (camera for i, camera in session.cameras.all().items() if i != camera_id):
+        sources.append((f"{other.name}, installed", other.installed.detection.zones))
+        if other.draft.detection.zones != other.installed.detection.zones:
+            sources.append((f"{other.name}, draft", other.draft.detection.zones))
+    return [(name, zones) for name, zones in sources if zones]

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.app.project.makes import capability_data, middle_settings
+from guardia.app.camera.makes import capability_data, middle_settings
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict

@@ -3,30 +3,27 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from datetime import date, timedelta
-from pathlib import Path
-from typing import TYPE_CHECKING
+from datetime import date
 
-from guardia.app.project.site_part import SitePart
-from guardia.app.project.undo import OF_SITE
-from guardia.core.base.errors import GuardiaError
-from guardia.core.base.words import count_of
-from guardia.core.hours.place import SitePlace
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.undo import OF_SITE
+from guardia.app.site.open_site import OpenSite
+from guardia.app.site.site_part import SitePart
+from guardia.app.site.storage import SiteStorage
+from guardia.app.work.messages import MessageHub
 from guardia.core.score.power import uploads
 from guardia.core.storage.units import Hung, Load, Unit, misfits, not_known
-from guardia.formats.calendar import read_days
+from guardia.store.project import Project
 from guardia.store.records import Camera
 from guardia.store.site_things import Task
 
-if TYPE_CHECKING:
-    from guardia.app.project.camera_model import CameraModel
-
-AHEAD_DAYS = 366
-"""Recurring entries of a calendar are taken in for a year."""
-
 
 class SiteUnits(SitePart):
-    """Units and dates of an open project."""
+    """Units and dates of an open site."""
+
+    def __init__(self, session: OpenSite, project: Project, messages: MessageHub, storage: SiteStorage) -> None:
+        super().__init__(session, project, messages)
+        self._storage = storage
 
     @property
     def units(self) -> tuple[Hung, ...]:
@@ -59,7 +56,7 @@ class SiteUnits(SitePart):
 
     def misfits(self, camera_id: int | None = None) -> list[str]:
         """What does not fit on the site, or on what one camera is connected to."""
-        stores = self._session.storage.stores
+        stores = self._storage.stores
         wrong = []
         for hung in self.units:
             if camera_id is None or camera_id in hung.cameras:
@@ -101,29 +98,9 @@ class SiteUnits(SitePart):
         """A date entered by hand is done with."""
         self._set_tasks(tuple(t for t in self.tasks if t != task), f"done: {task.what}")
 
-    def read_calendar(self, path: Path) -> None:
-        """Take whole-day entries of a calendar in, each for the camera that its title begins with."""
-        session, today = self._session, self._session.rounds.today
-        site = session.site
-        place = SitePlace(site.time_zone, site.latitude, site.longitude)
-        try:
-            entries = read_days(path, place, today, today + timedelta(days=AHEAD_DAYS))
-        except GuardiaError as error:
-            self._messages.tell_error(error)
-            return
-        worked_out = {(f"{d.camera}: {d.what}", d.on) for d in session.rounds.due()}
-        entries = [entry for entry in entries if entry not in worked_out]
-        names = {session.camera_name(i): i for i in session.camera_ids()}
-        tasks = []
-        for title, on in entries:
-            camera, _, what = title.partition(": ")
-            tasks.append(Task(names[camera], on, what) if camera in names and what else Task(None, on, title))
-        known = set(self.tasks)
-        new = [t for t in dict.fromkeys(tasks) if t not in known]
-        if new:
-            self._set_tasks((*self.tasks, *new), f"take {count_of(len(new), 'date')} in")
-        more = f" {len(tasks) - len(new)} were here already." if len(new) < len(tasks) else ""
-        self._messages.tell(f"{count_of(len(new), 'date')} taken in from {path.name}.{more}")
+    def add_tasks(self, tasks: Sequence[Task], what: str) -> None:
+        """Enter several dates; one step of undo."""
+        self._set_tasks((*self.tasks, *tasks), what)
 
     def _set_tasks(self, tasks: tuple[Task, ...], what: str) -> None:
         before = self.tasks

@@ -4,18 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass
-from datetime import date
+from datetime import date, datetime
 from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
 from guardia import __version__
-from guardia.app.project.advice import next_action
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.rounds import today_here
+from guardia.app.camera.advice import next_action
+from guardia.app.camera.camera_model import CameraModel
 from guardia.core.prove.due import Due, due_of
 from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.store.project import Project
+
+
+def today_here() -> date:
+    """This day where the program runs."""
+    return datetime.now().astimezone().date()
 
 
 @dataclass(frozen=True)

@@ -12,8 +12,8 @@ from typing import Any, TypeVar
 
 from PyQt6.QtCore import QObject
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.shown_camera import Loaded, load_camera
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.shown_camera import Loaded, load_camera
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub

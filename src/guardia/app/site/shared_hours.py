@@ -4,23 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.site_part import SitePart
-from guardia.app.project.undo import OF_SITE
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.undo import OF_SITE
+from guardia.app.site.open_site import OpenSite
+from guardia.app.site.site_part import SitePart
 from guardia.app.work.messages import MessageHub
 from guardia.store.project import Project
 from guardia.store.settings import HoursGroup, SharedHours
-
-if TYPE_CHECKING:
-    from guardia.app.project.open_project import OpenProject
 
 
 class SharedHoursOfSite(SitePart):
     """Groups of cameras whose drafts have their hours in common; every change can be undone."""
 
-    def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
+    def __init__(self, session: OpenSite, project: Project, messages: MessageHub) -> None:
         super().__init__(session, project, messages)
         self._known: tuple[HoursGroup, ...] | None = None
 

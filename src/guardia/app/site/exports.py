@@ -11,9 +11,9 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.printing import print_pdf
-from guardia.app.project.session import Session
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.site.open_site import OpenSite
+from guardia.app.site.printing import print_pdf
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.prove.due import due_of
@@ -38,7 +38,7 @@ class ReportPictures(StrEnum):
 class Exports:
     """Tables and sheets of a project."""
 
-    def __init__(self, session: Session) -> None:
+    def __init__(self, session: OpenSite) -> None:
         self._session = session
 
     def save_statistic(self, camera_id: int, by: str, lines: Sequence[StatisticLine], name: str) -> None:

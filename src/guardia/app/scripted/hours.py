@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.app.project.scripted import camera_named
+from guardia.app.scripted.whole_job import camera_named
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.periods import to_periods

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from typing import Any
 
-from guardia.app.project.shown_camera import ShownCamera
+from guardia.app.camera.shown_camera import ShownCamera
 from guardia.core.evidence.clips import Clip
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.capability import capability_from_dict

@@ -1,4 +1,4 @@
-"""An open project: its site, its cameras, its undo stack, the work that stops when it is closed."""
+"""An open site: its cameras, its undo stack, the work that stops when it is closed."""
 
 from __future__ import annotations
 
@@ -13,18 +13,12 @@ from zoneinfo import ZoneInfo
 from PyQt6.QtCore import QLockFile, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from guardia.app.project.camera_model import CameraModel
-from guardia.app.project.copying import Copying
-from guardia.app.project.key_pictures import KeyPictures
-from guardia.app.project.makes import middle_settings
-from guardia.app.project.rounds import Rounds
-from guardia.app.project.shared_hours import SharedHoursOfSite
-from guardia.app.project.shown_camera import Loaded, load_camera
-from guardia.app.project.site_cameras import AT_ONCE, MOST_CARDS, Read, SiteCameras, read_cameras
-from guardia.app.project.site_storage import SiteStorage
-from guardia.app.project.site_units import SiteUnits
-from guardia.app.project.summary import Summary, keep_summary, kept_summaries, summary_of
-from guardia.app.project.undo import OF_SITE, Changes, Owner, Undoing
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.makes import middle_settings
+from guardia.app.camera.shown_camera import Loaded, load_camera
+from guardia.app.camera.undo import OF_SITE, Changes, Owner, Undoing
+from guardia.app.site.cameras import AT_ONCE, MOST_CARDS, Read, SiteCameras, read_cameras
+from guardia.app.site.summary import Summary, keep_summary, kept_summaries, summary_of
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub, Severity
@@ -36,8 +30,8 @@ from guardia.store.project import Project
 from guardia.store.records import Site
 
 
-class OpenProject(QObject):
-    """A project that is open in the window.
+class OpenSite(QObject):
+    """The site of a project that is open: its cameras, its undo stack, the work that stops when it is closed.
 
     Args:
         folder: The project's folder.
@@ -51,6 +45,7 @@ class OpenProject(QObject):
     evidence_changed = pyqtSignal()
     judgements_changed = pyqtSignal()
     make_changed = pyqtSignal(int)
+    camera_opened = pyqtSignal(object)
 
     def __init__(self, folder: Path, messages: MessageHub) -> None:
         super().__init__()
@@ -62,10 +57,6 @@ class OpenProject(QObject):
         self.undo = QUndoStack(self)
         self._changes = Changes(self.undo, messages)
         self.undoing = Undoing(self.undo, messages, self._project.together)
-        self.storage = SiteStorage(self, self._project, messages)
-        self.units = SiteUnits(self, self._project, messages)
-        self.rounds, self.copying = Rounds(self), Copying(self)
-        self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.cameras = SiteCameras(self._project, messages, self._model_of, self)
         self.summaries: dict[int, Summary] = {}
         self._closed = False
@@ -76,7 +67,6 @@ class OpenProject(QObject):
         self._loader = JobRunner(self)
         self._loader.progressed.connect(self._on_loaded)
         self._loader.failed.connect(messages.tell_error)
-        self.key_pictures = KeyPictures(folder, messages, self)
         self.pictures = JobRunner(self)
         self.pictures.failed.connect(messages.tell_error)
         self._lock = QLockFile(str(folder / "open.lock"))
@@ -128,10 +118,8 @@ class OpenProject(QObject):
             model.evidence_changed.connect(self.evidence_changed)
             model.judgements_changed.connect(self.judgements_changed)
             model.make_changed.connect(partial(self.make_changed.emit, model.camera.id))
-            model.draft_changed.connect(partial(self.shared_hours.follow, model))
-            for signal in (model.installed_changed, model.facts_changed, model.evidence_changed):
-                signal.connect(partial(self.storage.follow, model))
             self.cameras.opened[loaded.state.camera.id] = model
+            self.camera_opened.emit(model)
             for line in loaded.damage:
                 self.messages.tell(f"{loaded.state.camera.name}: {line}", Severity.WARNING)
 
@@ -289,7 +277,6 @@ class OpenProject(QObject):
         self._loader.drain()
         self.cameras.drain()
         self.pictures.drain()
-        self.key_pictures.drain()
         for runner in self._adopted:
             runner.drain()
         if self._lock.isLocked():

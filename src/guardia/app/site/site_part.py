@@ -2,14 +2,10 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
-from guardia.app.project.undo import Changes
+from guardia.app.camera.undo import Changes
+from guardia.app.site.open_site import OpenSite
 from guardia.app.work.messages import MessageHub
 from guardia.store.project import Project
-
-if TYPE_CHECKING:
-    from guardia.app.project.open_project import OpenProject
 
 
 class SitePart:
@@ -21,6 +17,6 @@ class SitePart:
         messages: Where errors are told.
     """
 
-    def __init__(self, session: OpenProject, project: Project, messages: MessageHub) -> None:
+    def __init__(self, session: OpenSite, project: Project, messages: MessageHub) -> None:
         self._session, self._project, self._messages = session, project, messages
         self._changes = Changes(session.undo, messages)

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from guardia.app.project.open_project import OpenProject
-from guardia.app.project.undo import step_text
+from guardia.app.camera.undo import step_text
+from guardia.app.site.open_site import OpenSite
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
@@ -21,7 +21,7 @@ FAR_APART_S = 600.0
 class SiteOccurrences:
     """The occurrences of a whole project."""
 
-    def __init__(self, session: OpenProject, project: Project) -> None:
+    def __init__(self, session: OpenSite, project: Project) -> None:
         self._session, self._project = session, project
         self._splitter = JobRunner(session)
         self._splitter.failed.connect(session.messages.tell_error)

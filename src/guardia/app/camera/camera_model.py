@@ -8,11 +8,11 @@ from functools import cache
 
 from PyQt6.QtGui import QUndoStack
 
-from guardia.app.project.corrections import Corrections
-from guardia.app.project.facts import Facts
-from guardia.app.project.occurrences import CameraOccurrences
-from guardia.app.project.pictures import CameraPictures
-from guardia.app.project.shown_camera import Loaded, ShownCamera
+from guardia.app.camera.corrections import Corrections
+from guardia.app.camera.facts import Facts
+from guardia.app.camera.occurrences import CameraOccurrences
+from guardia.app.camera.pictures import CameraPictures
+from guardia.app.camera.shown_camera import Loaded, ShownCamera
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence

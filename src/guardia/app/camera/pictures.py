@@ -8,7 +8,7 @@ from contextlib import suppress
 from dataclasses import replace
 from pathlib import Path
 
-from guardia.app.project.shown_camera import ShownCamera
+from guardia.app.camera.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.clips import Origin

@@ -8,8 +8,8 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import Any
 
-from guardia.app.project.keep_export import Exported, export_each
-from guardia.app.project.scripted import camera_named
+from guardia.app.scripted.whole_job import camera_named
+from guardia.app.site.keep_export import Exported, export_each
 from guardia.core.prove.due import Due, due_of, in_patrol_order
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.power import charge_of, sent_of

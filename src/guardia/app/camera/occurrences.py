@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
-from guardia.app.project.shown_camera import ShownCamera
+from guardia.app.camera.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.judgement import kind_of

@@ -10,7 +10,7 @@ from typing import Any
 from PyQt6.QtCore import QObject, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
-from guardia.app.project.undo import Changes, Keep, Owner
+from guardia.app.camera.undo import Changes, Keep, Owner
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.evidence.clips import Occurrence

@@ -4,19 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
-from typing import TYPE_CHECKING
 
-from guardia.app.project.site_part import SitePart
-from guardia.app.project.undo import OF_SITE, Owner
+from guardia.app.camera.camera_model import CameraModel
+from guardia.app.camera.undo import OF_SITE, Owner
+from guardia.app.site.site_part import SitePart
 from guardia.core.base.words import count_of
 from guardia.core.score.power import uploads
 from guardia.core.storage.data import OnLine, goes_without, line_load
 from guardia.core.storage.facts import FACTS, check_fact, fact_figure
 from guardia.core.storage.readings import Reading
 from guardia.core.storage.stores import Fitted, Store
-
-if TYPE_CHECKING:
-    from guardia.app.project.camera_model import CameraModel
 
 
 class SiteStorage(SitePart):
