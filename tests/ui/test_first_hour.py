@@ -89,8 +89,8 @@ class FirstHour(GuiCase):
         # What is installed on the camera is entered first, so that its clips are judged against the right settings.
         as_it_is = self.window.commands.as_it_is
         self.assertTrue(as_it_is.isVisible())
-        for name, box in as_it_is.boxes.items():
-            box.setCurrentIndex(box.findData(LEVER_OF[name].read(installed)))
+        for name in as_it_is.boxes:
+            as_it_is.choose(name, LEVER_OF[name].read(installed))
         as_it_is.accept()
         self.assertEqual((model.camera.installed, model.draft), (installed, installed))
         self.assertEqual(model.corrections.logbook(), [])

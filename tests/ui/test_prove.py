@@ -226,8 +226,8 @@ class ReadBack(StepCase):
         self.assertEqual(model.read_back(before), [])
         self.window.commands.ask_installed()
         dialog = self.window.commands.as_it_is
-        dialog.boxes["notch"].setCurrentIndex(dialog.boxes["notch"].findData("9"))
-        dialog.boxes["rest_s"].setCurrentIndex(dialog.boxes["rest_s"].findData(30))
+        dialog.choose("notch", "9")
+        dialog.choose("rest_s", 30)
         dialog.changed_since.setChecked(True)
         dialog.accept()
         self.assertEqual(model.camera.installed.detection.notch, "9")

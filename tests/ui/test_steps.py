@@ -337,7 +337,7 @@ class Everywhere(StepCase):
         before = model.camera.installed
         dialog.boxes["notch"].setCurrentIndex(0)
         dialog.accept()
-        self.assertEqual(model.camera.installed, before.with_values(notch=dialog.boxes["notch"].currentData()))
+        self.assertEqual(model.camera.installed, before.with_values(notch=dialog.boxes["notch"].currentText()))
         self.assertEqual(model.draft, model.camera.installed)
         self.session.undo.undo()
         self.assertEqual((model.camera.installed, model.draft), (before, before))

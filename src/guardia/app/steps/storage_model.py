@@ -13,6 +13,8 @@ from guardia.app.steps.step_model import StepModel
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
+from guardia.core.make.capability import Capability
+from guardia.core.make.levers import MODE, QUALITY, SNAPSHOTS, TARGET, Lever
 from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import Charge, Saved, Sent, charge_of, levers_saved, sent_of
@@ -78,16 +80,12 @@ class Section(NamedTuple):
     """Days are dates counted back (-1) or on (1) from the day that is asked about; 0 where the scale is no time."""
 
 
-def storage_choices(rules: StorageRules) -> list[tuple[str, str, list[tuple[str, object]]]]:
+def storage_choices(make: Capability) -> list[tuple[str, str, list[tuple[str, object]]]]:
     """What a make offers of storage: the value's name in settings, its words, and words and value of each choice."""
-    best = "the best" if rules.qualities else "as it is"
-    sizes = [(f"{q.label} ({q.width} x {q.height}, {q.frame_rate:g} a second)", q.label) for q in rules.qualities]
-    snapshots = [("none" if not s else f"every {s:g} s", s) for s in rules.snapshot_choices_s]
+    chosen: tuple[Lever[Any], ...] = (TARGET, MODE, QUALITY, SNAPSHOTS)
     return [
-        ("target", "Records to", [("not said", ""), *((t.value, t) for t in rules.targets)]),
-        ("mode", "Records", [(m.value, m) for m in rules.modes]),
-        ("quality", "Quality", [(best, ""), *sizes]),
-        ("snapshot_every_s", "Snapshots", [*snapshots]),
+        (lever.id, lever.subject, [(lever.say(value, make), value) for value in lever.options(make)])
+        for lever in chosen
     ]
 
 

@@ -102,6 +102,8 @@ class Lever(Generic[V]):
     shows_more: Callable[[V, V], bool] = _never
     """Whether the second value could record what the first never let into a clip: what the camera does while it would
     be pausing or recording under the first is not in the evidence."""
+    free: Callable[[Capability], tuple[V, ...]] | None = None
+    """What can be read off the camera where a make bounds it by no list; None for a switch, which is on or off."""
     hint: Callable[[Capability], str] | None = None
     """What helps to find the value on the camera, said once beside it on the sheet."""
 
@@ -113,6 +115,19 @@ class Lever(Generic[V]):
     def set(self, settings: Settings, value: V) -> Settings:
         """The same settings with this at another value."""
         return settings.with_values(**{self.id: value})
+
+    def options(self, capability: Capability, *known: V) -> list[V]:
+        """What can be chosen on a camera of a make, and what is known to be set besides, each once."""
+        if self.choices is not None:
+            offered: tuple[Any, ...] = self.choices(capability)
+        else:
+            offered = self.free(capability) if self.free is not None else (True, False)
+        return list(dict.fromkeys((*offered, *known)))
+
+    @property
+    def part(self) -> str:
+        """The part of Settings that it belongs to."""
+        return PART_OF[self.id]
 
     @property
     def subject(self) -> str:
@@ -199,18 +214,31 @@ def _zones_words(zones: tuple[Zone, ...], _capability: Capability) -> str:
     return listed([zone_title(zone) for zone in zones]) or "none; the whole picture is watched"
 
 
+def _labels(capability: Capability) -> tuple[str, ...]:
+    return tuple(notch.label for notch in capability.notches)
+
+
+def _class_sets(capability: Capability) -> tuple[tuple[str, ...], ...]:
+    """No class, each by itself, and all of them."""
+    each = tuple((name,) for name in capability.object_classes)
+    return tuple(dict.fromkeys(((), *each, capability.object_classes)))
+
+
+def _no_plan(_capability: Capability) -> tuple[WeekPlan | None, ...]:
+    return (None,)
+
+
 def _scale_words(capability: Capability) -> str:
     low, high = capability.notches[0].label, capability.notches[-1].label
     return f"scale from {low}, least, to {high}, most sensitive"
 
 
 def _quality_words(label: str, capability: Capability) -> str:
-    best = capability.storage.quality("")
-    return label or (f"{best.label} (the best)" if best is not None else "the best")
-
-
-def _labels(capability: Capability) -> tuple[str, ...]:
-    return tuple(notch.label for notch in capability.notches)
+    quality = capability.storage.quality(label)
+    if quality is None:
+        return label or "the best"
+    size = f"{quality.width} x {quality.height}, {quality.frame_rate:g} pictures a second"
+    return f"{quality.label} ({size}){'' if label else ', the best'}"
 
 
 def _has_hours(capability: Capability) -> bool:
@@ -220,14 +248,17 @@ def _has_hours(capability: Capability) -> bool:
 DETECTION_ON = Lever(
     "detection_on", "motion detection", "detection on", _either("on", "OFF (nothing will be recorded)"), shows_more=_on
 )
-ZONES = Lever[tuple[Zone, ...]]("zones", "zones", "zone", _zones_words)
-NOTCH = Lever("notch", "sensitivity", "size", lambda label, _c: label or "given directly", hint=_scale_words)
+ZONES = Lever[tuple[Zone, ...]]("zones", "zones", "zone", _zones_words, free=lambda _c: ((),))
+NOTCH = Lever(
+    "notch", "sensitivity", "size", lambda label, _c: label or "given directly", free=_labels, hint=_scale_words
+)
 DIRECT = Lever[Sensitivity | None](
     "sensitivity",
     "sensitivity given directly",
     "size",
     lambda s, _c: "none" if s is None else f"contrast {s[0]}, size {s[1] * 100:.2f} % of the picture",
     there=lambda _c: False,
+    free=lambda _c: (None,),
 )
 NIGHT_NOTCH = Lever(
     "night_notch",
@@ -254,6 +285,7 @@ OBJECTS = Lever(
     there=lambda c: bool(c.object_classes),
     carried=_known_classes,
     shows_more=_wider,
+    free=_class_sets,
 )
 PRE_RECORD = Lever(
     "pre_record_s",
@@ -300,6 +332,7 @@ RELEASE = Lever(
     there=lambda _c: False,
     carried=lambda _v, c: c.release_s,
     shows_more=_less,
+    free=lambda c: (c.release_s,),
 )
 RECORDING_PLAN = Lever[WeekPlan | None](
     "recording_plan",
@@ -308,12 +341,20 @@ RECORDING_PLAN = Lever[WeekPlan | None](
     _plan_words,
     there=_has_hours,
     shows_more=lambda old, new: covers_more(new, old),
+    free=_no_plan,
 )
 MODES = Lever[tuple[Mode, ...]](
-    "modes", "modes", "mode", lambda modes, _c: "; ".join(m.words for m in modes) or "none", shows_more=_other_modes
+    "modes",
+    "modes",
+    "mode",
+    lambda modes, _c: "; ".join(m.words for m in modes) or "none",
+    shows_more=_other_modes,
+    free=lambda _c: ((),),
 )
 ALERTS_ON = Lever("alerts_on", "alerts", "alerts on", _either("on", "OFF (nobody is alerted)"))
-ALERT_PLAN = Lever[WeekPlan | None]("alert_plan", "alert hours", "alert hours", _plan_words, there=_has_hours)
+ALERT_PLAN = Lever[WeekPlan | None](
+    "alert_plan", "alert hours", "alert hours", _plan_words, there=_has_hours, free=_no_plan
+)
 ALERT_INTERVAL = Lever(
     "alert_interval_s",
     "time between alerts",
@@ -328,6 +369,7 @@ ALERT_CLASSES = Lever(
     "alert filter",
     _classes_or("none, all that is recorded"),
     there=lambda c: bool(c.object_classes),
+    free=_class_sets,
 )
 PHONE = Lever(
     "phone_allows",

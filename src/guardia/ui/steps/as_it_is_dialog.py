@@ -2,23 +2,32 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFormLayout, QScrollArea, QVBoxLayout, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
-from guardia.app.steps.storage_model import storage_choices
-from guardia.core.make.levers import LEVER_OF
+from guardia.core.make.levers import LEVERS, NOTCH
 from guardia.core.make.settings import Settings
-from guardia.ui.parts.widgets import dialog_ends, label, seconds_words
+from guardia.ui.parts.widgets import dialog_ends, label
+
+HEADS = {
+    "detection": "Detection", "recording": "Recording", "hours": "Hours", "alerts": "Alerts", "storage": "Storage",
+}  # fmt: skip
+SHOWN_PX = 640
 
 
 class AsItIsDialog(QDialog):
-    """The installed settings as they stand on the camera; accepting corrects what is kept as installed."""
+    """The installed settings as they stand on the camera; accepting corrects what is kept as installed.
+
+    A row for every lever that the make has, with what it offers, what is kept until now and what the draft has.
+    """
 
     def __init__(self, parent: QWidget, model: CameraModel) -> None:
         super().__init__(parent)
         self._model = model
         self.setWindowTitle(f"As it is now: {model.camera.name}")
-        self.setMinimumWidth(460)
+        self.setMinimumWidth(600)
+        self.resize(600, SHOWN_PX)
         layout = QVBoxLayout(self)
         layout.addWidget(
             label(
@@ -27,43 +36,10 @@ class AsItIsDialog(QDialog):
                 wrap=True,
             )
         )
-        form = QFormLayout()
-        layout.addLayout(form)
-        make, installed = model.camera.capability, model.camera.installed
-        self.detection_on = QCheckBox("on")
-        self.detection_on.setChecked(installed.detection.detection_on)
-        form.addRow("Motion detection", self.detection_on)
         self.boxes: dict[str, QComboBox] = {}
-        self._add(form, "notch", "Sensitivity", [(notch.label, notch.label) for notch in make.notches])
-        if make.night_notch:
-            apart: list[tuple[str, object]] = [(notch.label, notch.label) for notch in make.notches]
-            self._add(form, "night_notch", "Sensitivity at night", [("as by day", ""), *apart])
-        for name, words, choices in (
-            ("hold_s", "Motion must last", make.hold_choices_s),
-            ("pre_record_s", "Pre-record", make.pre_record_choices_s),
-            ("length_s", "Records for", make.length_choices_s),
-            ("rest_s", "Rests for", make.rest_choices_s),
-        ):
-            self._add(form, name, words, [(seconds_words(choice), choice) for choice in choices])
-        self.stop_when_still = QCheckBox("stop once it is still")
-        self.stop_when_still.setChecked(installed.recording.stop_when_still)
-        if make.stop_when_still:
-            form.addRow("", self.stop_when_still)
-        for name, words, offered in storage_choices(make.storage):
-            if len(offered) > 1:
-                self._add(form, name, words, offered)
-        self.overwrite = QCheckBox("overwrites the oldest")
-        self.overwrite.setChecked(installed.storage.overwrite)
-        form.addRow("When the store is full", self.overwrite)
-        self.zones = QComboBox()
-        for words, zones in (
-            ("as kept until now", installed.detection.zones),
-            ("none: the whole picture", ()),
-            ("as drawn in the draft", model.draft.detection.zones),
-        ):
-            self.zones.addItem(words, zones)
-        form.addRow("Zones", self.zones)
-        self.changed_since = QCheckBox("it was otherwise before: somebody, a reset or an update changed it")
+        self._options: dict[str, list[object]] = {}
+        layout.addWidget(self._rows(), 1)
+        self.changed_since = QCheckBox("it was different before: somebody, a reset or an update changed it")
         self.changed_since.setToolTip(
             "What was known stays in force until now; the difference is entered in the logbook. Else what was known is "
             "corrected, as if it had always been so."
@@ -71,19 +47,40 @@ class AsItIsDialog(QDialog):
         layout.addWidget(self.changed_since)
         layout.addWidget(dialog_ends(self))
         self.accepted.connect(self._keep)
-        self.boxes["notch"].setFocus()
+        self.boxes[NOTCH.id].setFocus()
 
-    def _add(self, form: QFormLayout, name: str, words: str, choices: list[tuple[str, object]]) -> None:
-        box = QComboBox()
-        present = LEVER_OF[name].read(self._model.camera.installed)
-        for text, value in choices:
-            box.addItem(text, value)
-        if box.findData(present) < 0:
-            box.addItem(str(present), present)
-        box.setCurrentIndex(box.findData(present))
-        box.setAccessibleName(words)
-        self.boxes[name] = box
-        form.addRow(words, box)
+    def _rows(self) -> QScrollArea:
+        make, installed, draft = self._model.camera.capability, self._model.camera.installed, self._model.draft
+        inside = QWidget()
+        form = QFormLayout(inside)
+        part = ""
+        for lever in LEVERS:
+            if not lever.there(make):
+                continue
+            if lever.part != part:
+                part = lever.part
+                form.addRow(label(HEADS[part], "head"))
+            box = QComboBox()
+            box.setAccessibleName(lever.subject)
+            box.setMaximumWidth(380)
+            present = lever.read(installed)
+            self._options[lever.id] = lever.options(make, present, lever.read(draft))
+            for value in self._options[lever.id]:
+                words = lever.say(value, make)
+                box.addItem(words if len(words) <= 60 else f"{words[:57]} …", value)
+                box.setItemData(box.count() - 1, words, Qt.ItemDataRole.ToolTipRole)
+            box.setCurrentIndex(self._options[lever.id].index(present))
+            self.boxes[lever.id] = box
+            form.addRow(lever.subject, box)
+        area = QScrollArea()
+        area.setWidget(inside)
+        area.setWidgetResizable(True)
+        area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        return area
+
+    def choose(self, name: str, value: object) -> None:
+        """Choose a value by the lever's name; raises ValueError where it is not on offer."""
+        self.boxes[name].setCurrentIndex(self._options[name].index(value))
 
     def _keep(self) -> None:
         if self.changed_since.isChecked():
@@ -93,12 +90,5 @@ class AsItIsDialog(QDialog):
 
     def settings(self) -> Settings:
         """What is entered."""
-        values = {name: box.currentData() for name, box in self.boxes.items()}
-        return self._model.camera.installed.with_values(
-            detection_on=self.detection_on.isChecked(),
-            stop_when_still=self.stop_when_still.isChecked(),
-            overwrite=self.overwrite.isChecked(),
-            zones=self.zones.currentData(),
-            sensitivity=None,
-            **values,
-        )
+        values = {name: self._options[name][box.currentIndex()] for name, box in self.boxes.items()}
+        return self._model.camera.installed.with_values(sensitivity=None, **values)

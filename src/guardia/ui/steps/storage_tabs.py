@@ -28,7 +28,7 @@ class SettingsTab(QWidget):
         grid.setContentsMargins(0, 8, 0, 0)
         grid.setHorizontalSpacing(14)
         self.boxes: dict[str, QComboBox] = {}
-        for number, (name, words, choices) in enumerate(storage_choices(rules)):
+        for number, (name, words, choices) in enumerate(storage_choices(model.model.camera.capability)):
             box = QComboBox()
             box.setAccessibleName(words)
             for text, value in choices:
