@@ -104,6 +104,8 @@ class Lever(Generic[V]):
     be pausing or recording under the first is not in the evidence."""
     free: Callable[[Capability], tuple[V, ...]] | None = None
     """What can be read off the camera where a make bounds it by no list; None for a switch, which is on or off."""
+    unsaid: V | None = None
+    """The value that says nothing: it is nothing to enter, so it does not stand on the sheet."""
     hint: Callable[[Capability], str] | None = None
     """What helps to find the value on the camera, said once beside it on the sheet."""
 
@@ -136,6 +138,8 @@ class Lever(Generic[V]):
 
     def stands(self, settings: Settings, capability: Capability) -> bool:
         """Whether it stands on the sheet of these settings."""
+        if self.unsaid is not None and self.read(settings) == self.unsaid:
+            return False
         return self.there(capability) or self.read(settings) != self.read(USUAL)
 
     def line(self, settings: Settings, capability: Capability) -> str:
@@ -384,6 +388,7 @@ TARGET = Lever[StoreKind | Literal[""]](
     lambda value, _c: str(value) or "not known",
     choices=lambda c: ("", *c.storage.targets),
     carried=lambda v, c: v if v in c.storage.targets else "",
+    unsaid="",
 )
 OVERWRITE = Lever(
     "overwrite",
