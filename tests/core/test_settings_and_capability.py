@@ -8,9 +8,10 @@ from guardia.app.camera.makes import capability_data, shipped_capabilities
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict
-from guardia.core.make.levers import limits_broken
-from guardia.core.make.settings import Sensitivity, Settings, settings_from_dict, settings_to_dict
+from guardia.core.make.levers import LEVERS, limits_broken
+from guardia.core.make.settings import PART_OF, Sensitivity, Settings, settings_from_dict, settings_to_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.replay.gates import GATES
 from tests.support import capability, tried
 
 HOME = Path(__file__).resolve().parents[2]
@@ -58,7 +59,7 @@ class SettingsFiles(unittest.TestCase):
         good = settings_to_dict(Settings.of("x", "1"))
         for change, word in (
             ({"format": "other"}, "not a Guardia settings file"),
-            ({"version": 7}, "newer Guardia"),
+            ({"version": 8}, "newer Guardia"),
             ({"detection": 3}, "detection: Input should be an object"),
             ({"detection": {"hold_s": "soon"}}, "detection.hold_s: Input should be a valid number"),
             ({"detection": {"hold_s": -1}}, "between 0 and"),
@@ -112,6 +113,23 @@ class SettingsFiles(unittest.TestCase):
                             settings_from_dict(changed)
         self.assertGreater(refused, 1000)
         self.assertGreater(tried_, refused)
+
+    def test_every_value_has_one_lever_and_a_place_in_the_schema_and_the_docs(self):
+        from importlib.resources import files
+
+        schema = json.loads((files("guardia") / "data" / "schemas" / "settings-sheet.schema.json").read_text("utf-8"))
+        parts = schema["$defs"]["settings"]["properties"]
+        published = [name for part in parts.values() for name in part.get("properties", {})]
+        text = (HOME / "docs" / "formats.md").read_text("utf-8")
+        self.assertEqual(sorted(lever.id for lever in LEVERS), sorted(PART_OF))
+        self.assertEqual(sorted(published), sorted(PART_OF))
+        make = capability()
+        for lever in LEVERS:
+            with self.subTest(lever.id):
+                self.assertIn(f"`.{lever.id}`", text)
+                for value in lever.options(make, lever.read(Settings.of(make.id, "6"))):
+                    self.assertTrue(lever.say(value, make))
+                self.assertIn(lever.gate, ("", *(gate.id for gate in GATES)))
 
     def test_files_of_older_versions_read_as_they_were_meant(self):
         old = {

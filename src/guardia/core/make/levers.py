@@ -381,6 +381,14 @@ PHONE = Lever(
     "phone allows it",
     _either("lets alerts through", "does not let alerts through (permission, battery saver)"),
 )
+STATUS_LIGHT = Lever[str](
+    "status_light",
+    "status light",
+    "",
+    lambda value, _c: {"": "not known", "none": "it has none"}.get(value, value),
+    free=lambda _c: ("", "on", "off", "none"),
+    unsaid="",
+)
 TARGET = Lever[StoreKind | Literal[""]](
     "target",
     "records to",
@@ -449,7 +457,7 @@ WHITE_LIGHT = Lever[bool](
 
 LEVERS: tuple[Lever[Any], ...] = (
     DETECTION_ON, ZONES, NOTCH, DIRECT, NIGHT_NOTCH, HOLD, OBJECTS, PRE_RECORD, LENGTH, STOP_WHEN_STILL, REST, RELEASE,
-    RECORDING_PLAN, MODES, ALERTS_ON, ALERT_PLAN, ALERT_INTERVAL, ALERT_CLASSES, PHONE, TARGET, OVERWRITE, MODE,
+    RECORDING_PLAN, MODES, ALERTS_ON, ALERT_PLAN, ALERT_INTERVAL, ALERT_CLASSES, PHONE, STATUS_LIGHT, TARGET, OVERWRITE, MODE,
     QUALITY, SNAPSHOTS, SECOND_STREAM, WHITE_LIGHT,
 )  # fmt: skip
 """In the order in which they are entered and act."""

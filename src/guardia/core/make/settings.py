@@ -31,7 +31,7 @@ from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
-VERSION = 6
+VERSION = 7
 LONGEST_S = 3600.0
 
 
@@ -121,6 +121,8 @@ class AlertSettings:
     """Classes that alerts are filtered by; none means any that is recorded."""
     phone_allows: bool = True
     """The phone lets them through: permission given, no battery saver in the way, this camera not muted."""
+    status_light: Literal["", "on", "off", "none"] = ""
+    """The light that shows that it watches; empty while nobody said. It changes no figure."""
 
     def __post_init__(self) -> None:
         _check_seconds(self, "alert_interval_s")
