@@ -16,7 +16,7 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Special, Stretch, WeekPlan
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import ALERT_CLASS, ALERT_INTERVAL, HOURS, PAUSE
 from guardia.core.replay.replay import replay
-from guardia.core.score.hours import cures, hours_of_day
+from guardia.core.score.hours import Remedy, cures, hours_of_day
 from guardia.store.project import Project
 from tests.support import FolderCase
 
@@ -107,7 +107,7 @@ class ScriptedHours(FolderCase):
         np.testing.assert_array_equal(apart.recorded, every.recorded)
         people = replay(evidence, start.with_values(alert_classes=("person",)))
         self.assertIn(ALERT_CLASS, {o.alert_gate for o in people.outcomes.values()})
-        as_it_is, quiet = cures(evidence, start, [("600 s", start.with_values(alert_interval_s=600.0))])
+        as_it_is, quiet = cures(evidence, start, [Remedy("600 s", start.with_values(alert_interval_s=600.0))])
         self.assertEqual((as_it_is.lost, quiet.lost, as_it_is.late), (0, 0, 0))
         self.assertLessEqual(quiet.alerts.false, as_it_is.alerts.false)
 

@@ -45,6 +45,16 @@ class Complaints(unittest.TestCase):
         checks = [g.name for g in answer.checks]
         self.assertLess(checks.index("foliage"), checks.index("shadow"))
 
+    def test_one_level_less_is_counted_from_the_one_in_force_in_each_light(self):
+        evidence, candidate, _ = self.week(["foliage"] * 4, dark=(0, 1), night_notch="4")
+        make = replace(candidate.capability, night_notch=True)
+        offered = {c.remedy.name: c for c in usual_cures(evidence, replace(candidate, capability=make), ())}
+        self.assertIn("sensitivity 9 by day", offered)
+        self.assertEqual(offered["sensitivity 3 at night"].remedy.candidate.settings.detection.night_notch, "3")
+        self.assertNotIn("sensitivity 9 at night", offered)
+        now = offered["as it is"].alerts.false
+        self.assertLessEqual(max(c.alerts.false for name, c in offered.items() if "sensitivity" in name), now)
+
     def test_without_a_false_alert_nothing_is_accused(self):
         evidence, candidate, done = self.week(["person"] * 3)
         answer = too_many(evidence, done, usual_cures(evidence, candidate, ()), BEGIN)

@@ -97,6 +97,9 @@ class OfACamera(unittest.TestCase):
         charge = charge_of(self.under(facts={"panel": 0.2, "battery": 6.0}))
         self.assertIn(charge.failing_month, ("Dec", "Jan"))
         self.assertEqual(charge_of(self.under()).failing_month, "")
+        for days, failing in ((31.0, ""), (30.9, "Feb"), (math.inf, "")):
+            months = tuple(exactly(name, days, "days", Source.TYPED, "") for name in ("Feb",))
+            self.assertEqual(replace(charge, months=months).failing_month, failing)
         words = [f.words for f in storage_findings(self.under(facts={"panel": 0.2, "battery": 6.0}))]
         self.assertTrue(any("The panel does not keep up" in w for w in words))
         self.assertEqual(charge_of(self.under(where=None)).months, ())

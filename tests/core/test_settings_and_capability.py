@@ -1,5 +1,6 @@
 import json
 import unittest
+from dataclasses import replace
 from pathlib import Path
 
 from jsonschema import Draft202012Validator
@@ -113,6 +114,12 @@ class SettingsFiles(unittest.TestCase):
                             settings_from_dict(changed)
         self.assertGreater(refused, 1000)
         self.assertGreater(tried_, refused)
+
+    def test_a_time_between_alerts_that_is_not_on_offer_is_named_and_none_always_can_be_had(self):
+        make = replace(capability(), alert_interval_choices_s=(30.0, 60.0))
+        for seconds, broken in ((0.0, 0), (30.0, 0), (45.0, 1)):
+            settings = Settings.of(make.id, "6", alert_interval_s=seconds)
+            self.assertEqual(len(limits_broken(Candidate(settings, make))), broken, seconds)
 
     def test_every_value_has_one_lever_and_a_place_in_the_schema_and_the_docs(self):
         from importlib.resources import files

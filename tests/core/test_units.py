@@ -26,6 +26,8 @@ class Fits(unittest.TestCase):
         ):
             with self.subTest(word):
                 self.assertIn(word, " ".join(misfits(unit, cameras, disk)))
+        just = Unit("box", UnitKind.RECORDER, channels=3, megapixels=8.3)
+        self.assertEqual(misfits(just, cameras, disk), [], "as many and as large as it takes")
         roomy = Unit("box", UnitKind.RECORDER, 4, 12.0, 10_000.0, 3.0, 20.0)
         self.assertEqual(misfits(roomy, cameras, disk), [])
         self.assertEqual(not_known(roomy, cameras), ["the current of door", "the picture size of door"])

@@ -48,7 +48,7 @@ class Rounds:
         places = {i: (camera.name, camera.about.patrol) for i, camera in cameras.all().items()}
         for task in self._units.tasks:
             camera_name, patrol = places.get(task.camera_id or 0, (self._session.site.name, 0))
-            due.append(Due(camera_name, task.what, task.on, BY_HAND, patrol))
+            due.append(Due(camera_name, task.what, task.on, BY_HAND, patrol, by_hand=True))
         return in_patrol_order(due)
 
     def read_calendar(self, path: Path) -> None:

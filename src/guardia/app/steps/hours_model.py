@@ -77,7 +77,9 @@ class HoursModel(StepModel):
     def __init__(self, model: CameraModel, session: Session) -> None:
         super().__init__(model, session)
         hours = model.draft.hours
-        self.which = "alert_plan" if hours.recording_plan is None and hours.alert_plan is not None else "recording_plan"
+        alerts_only = hours.recording_plan is None and hours.alert_plan is not None
+        # The plan that is looked at: that of a lever by its name, or of a mode by its place.
+        self.which: str | int = "alert_plan" if alerts_only else "recording_plan"
         self.proposed: ProposedHours | None = None
         self.curing = self.latest()
         self._dark: tuple[object, str] | None = None
@@ -111,17 +113,19 @@ class HoursModel(StepModel):
         return self._plan_in(self.model.camera.installed)
 
     def _plan_in(self, settings: Settings) -> WeekPlan | None:
-        if self.which.startswith("mode "):
-            at = int(self.which.removeprefix("mode "))
-            return settings.hours.modes[at].plan if at < len(settings.hours.modes) else None
+        if isinstance(self.which, int):
+            modes = settings.hours.modes
+            return modes[self.which].plan if self.which < len(modes) else None
         plan: WeekPlan | None = LEVER_OF[self.which].read(settings)
         return plan
 
     def _with_plan(self, plan: WeekPlan | None) -> Settings:
         """The draft with another plan in place of the one that is looked at."""
         draft, at = self.model.camera.draft, self.mode_at
+        if not isinstance(self.which, int):
+            return LEVER_OF[self.which].set(draft, plan)
         if at is None:
-            return draft.with_values(**{self.which: plan})
+            return draft
         modes = draft.hours.modes
         changed = replace(modes[at], plan=ALWAYS if plan is None else plan)
         return draft.with_values(modes=(*modes[:at], changed, *modes[at + 1 :]))
@@ -134,14 +138,13 @@ class HoursModel(StepModel):
     @property
     def mode_at(self) -> int | None:
         """Which of them is looked at."""
-        at = int(self.which.removeprefix("mode ")) if self.which.startswith("mode ") else None
-        return at if at is not None and at < len(self.modes) else None
+        return self.which if isinstance(self.which, int) and self.which < len(self.modes) else None
 
     def add_mode(self, name: str) -> None:
         """Add a mode in which nothing is told, at night to begin with, and look at it."""
         mode = Mode(name, WeekPlan((NEW_STRETCH,)), alerts=False)
         self.change_alerts(f"add mode '{name}'", modes=(*self.modes, mode))
-        self.choose(f"mode {len(self.modes) - 1}")
+        self.choose(len(self.modes) - 1)
 
     def remove_mode(self) -> None:
         """Take the mode that is looked at out."""
@@ -191,7 +194,7 @@ class HoursModel(StepModel):
         """This moment on the site's clock."""
         return datetime.now(self._session.time_zone)
 
-    def choose(self, which: str) -> None:
+    def choose(self, which: str | int) -> None:
         """Look at another plan."""
         self.which, self.tool.selected, self.proposed = which, None, None
         self.changed.emit()

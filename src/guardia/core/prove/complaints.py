@@ -61,11 +61,11 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
         silenced = now.false - cure.alerts.false
         lost = max(cure.lost, now.real_told - cure.alerts.real_told)
         late = f", {cure.late} told late" if cure.late else ""
-        late += " (chosen on these very days)" if cure.words.startswith("alert hours") else ""
+        late += " (chosen on these very days)" if cure.remedy.chosen_here else ""
         words = f"silences {silenced} of {count_of(now.false, 'false alert')}, {lost} real ones lost or not told{late}"
         worth = silenced - LOST_WEIGHT * lost - cure.late
-        name, _, plan = cure.words.partition(": ") if cure.words.startswith("alert hours") else (cure.words, "", "")
-        words = f"{words}: {plan}" if plan else words
+        name, detail = cure.remedy.name, cure.remedy.detail
+        words = f"{words}: {detail}" if detail else words
         gates.append(Reason(name, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth)))
     gates.sort(key=lambda gate: -gate.weight)
     total = sum(causes.values())

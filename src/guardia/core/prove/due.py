@@ -44,6 +44,8 @@ class Due:
     """What the date rests on."""
     patrol: int = 0
     """The camera's place on the round; 0 where nobody said."""
+    by_hand: bool = False
+    """Entered by hand or from a calendar: it can be done with."""
 
 
 def due_of(camera: str, done: Replay, patrol: int = 0) -> list[Due]:

@@ -6,6 +6,7 @@ import math
 from collections.abc import Sequence
 from dataclasses import dataclass
 from itertools import pairwise
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -152,14 +153,30 @@ def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
     return AlertScore(false, rate, int(real_told.sum()), tuple(visits.ids[silent].tolist()), expected, most, longest)
 
 
-@dataclass(frozen=True)
-class Cure:
-    """One way to be alerted less, by itself."""
+class Remedy(NamedTuple):
+    """A change that could be made against too many alerts, by itself."""
 
-    words: str
+    name: str
     """What is changed."""
     candidate: Candidate
     """The settings with it."""
+    detail: str = ""
+    """To what, where that is long."""
+    chosen_here: bool = False
+    """It was chosen on the very evidence that it is counted on."""
+
+    @property
+    def words(self) -> str:
+        """What is changed, and to what."""
+        return f"{self.name}: {self.detail}" if self.detail else self.name
+
+
+@dataclass(frozen=True)
+class Cure:
+    """A remedy with what it does."""
+
+    remedy: Remedy
+    """What is changed."""
     alerts: AlertScore
     """What is told then."""
     lost: int
@@ -168,13 +185,13 @@ class Cure:
     """Real visits that are told later than under the settings it starts from, or no more."""
 
 
-def cures(evidence: Evidence, start: Candidate, others: Sequence[tuple[str, Candidate]]) -> list[Cure]:
+def cures(evidence: Evidence, start: Candidate, others: Sequence[Remedy]) -> list[Cure]:
     """The same complaint cured in several ways, side by side.
 
     Args:
         evidence: Clips and judged occurrences.
         start: The settings that are complained about.
-        others: Each with one thing changed, by its words.
+        others: Each with one thing changed.
 
     Returns:
         In the order of `others`, the start first; what only the alerts do leaves every recording.
@@ -183,14 +200,14 @@ def cures(evidence: Evidence, start: Candidate, others: Sequence[tuple[str, Cand
     recorded = visit_outcomes(evidence.visit_table, before)[0]
     at_before = _told_at(evidence, before)
     counts = []
-    for words, candidate in (("as it is", start), *others):
-        done = before if candidate == start else replay(evidence, candidate)
+    for remedy in (Remedy("as it is", start), *others):
+        done = before if remedy.candidate == start else replay(evidence, remedy.candidate)
         now = visit_outcomes(evidence.visit_table, done)[0]
         lost = int((evidence.visit_table.real & recorded & ~now).sum())
         late = sum(
             at > at_before[i] + LATE_ALERT_S for i, at in _told_at(evidence, done).items() if at_before[i] < math.inf
         )
-        counts.append(Cure(words, candidate, alert_score(evidence, done), lost, late))
+        counts.append(Cure(remedy, alert_score(evidence, done), lost, late))
     return counts
 
 

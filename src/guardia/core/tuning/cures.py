@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zones import Zone
-from guardia.core.score.hours import Cure, cures
+from guardia.core.score.hours import Cure, Remedy, cures
 from guardia.core.tuning.hours import propose_hours
 
 
@@ -21,22 +23,36 @@ def usual_cures(evidence: Evidence, start: Candidate, zones: tuple[Zone, ...]) -
         As they are now first.
     """
     make, installed = start.capability, start.settings
-    others: list[tuple[str, Candidate]] = []
+    others: list[Remedy] = []
     for seconds in make.alert_interval_choices_s:
         if seconds > installed.alerts.alert_interval_s:
-            others.append((f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
-    others += [(f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes]
+            others.append(Remedy(f"{seconds:g} s between alerts", start.with_values(alert_interval_s=seconds)))
+    others += [
+        Remedy(f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes
+    ]
     if make.schedule.periods_a_day:
-        proposed = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False)
-        if proposed.plan is not None:
-            others.append((f"alert hours: {proposed.plan.words}", start.with_values(alert_plan=proposed.plan)))
-    labels = [notch.label for notch in make.notches]
-    at = labels.index(installed.detection.notch) if installed.detection.notch in labels else 0
-    if at > 0 and installed.detection.sensitivity is None:
-        others.append((f"sensitivity {labels[at - 1]}", start.with_values(notch=labels[at - 1])))
-        if start.capability.night_notch:
-            others.append((f"sensitivity {labels[at - 1]} at night", start.with_values(night_notch=labels[at - 1])))
+        plan = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False).plan
+        if plan is not None:
+            others.append(Remedy("alert hours", start.with_values(alert_plan=plan), plan.words, chosen_here=True))
+    others += _less_sensitive(start)
     if zones != installed.detection.zones:
-        others.append(("zones of the draft", start.with_values(zones=zones)))
-    others.append(("detection off", start.with_values(detection_on=False)))
+        others.append(Remedy("zones of the draft", start.with_values(zones=zones)))
+    others.append(Remedy("detection off", start.with_values(detection_on=False)))
     return cures(evidence, start, others)
+
+
+def _less_sensitive(start: Candidate) -> list[Remedy]:
+    """One level less in each light, from the one in force there."""
+    settings, make = start.settings, start.capability
+    if settings.detection.sensitivity is not None:
+        return []
+    labels = [notch.label for notch in make.notches]
+    lower = {label: less for less, label in pairwise(labels)}
+    day, night = (settings.in_light(dark=dark).detection.notch for dark in (False, True))
+    remedies = []
+    if day in lower:
+        words = f"sensitivity {lower[day]}{' by day' if night != day else ''}"
+        remedies.append(Remedy(words, start.with_values(notch=lower[day])))
+    if make.night_notch and night in lower:
+        remedies.append(Remedy(f"sensitivity {lower[night]} at night", start.with_values(night_notch=lower[night])))
+    return remedies

@@ -19,7 +19,6 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.app.project.session import Session
-from guardia.app.site.rounds import BY_HAND
 from guardia.core.prove.due import Due
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
@@ -114,7 +113,7 @@ class DueDialog(QDialog):
     def done_with(self) -> None:
         """The chosen date is done with; what is worked out goes when its reason goes."""
         row = self.table.currentRow()
-        if not 0 <= row < len(self._dues) or self._dues[row].why != BY_HAND:
+        if not 0 <= row < len(self._dues) or not self._dues[row].by_hand:
             self.words.setText("Only dates entered by hand are ticked here; the others go when their reason goes.")
             return
         due = self._dues[row]

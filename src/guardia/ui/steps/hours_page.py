@@ -309,7 +309,7 @@ class HoursPage(FreshPage):
         for row, cure in enumerate(cures):
             rate = cure.alerts.per_day
             per_day = str(cure.alerts.false) if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})"
-            texts = (cure.words, per_day, str(cure.alerts.real_told), str(cure.late), str(cure.lost))
+            texts = (cure.remedy.words, per_day, str(cure.alerts.real_told), str(cure.late), str(cure.lost))
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)
                 if column == 4 and cure.lost:

@@ -68,7 +68,7 @@ class ModeList(QWidget):
 
     def _pick(self, row: int) -> None:
         if not self._filling and row >= 0:
-            self._model.choose(f"mode {row}")
+            self._model.choose(row)
 
     def _change(self, **values: object) -> None:
         if not self._filling:

@@ -7,7 +7,6 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QCheckBox, QDialog, QFormLayout, QHBoxLayout, QLabel, QLineEdit, QVBoxLayout, QWidget
 
 from guardia.app.project.session import Session
-from guardia.app.site.rounds import BY_HAND
 from guardia.app.steps.round_walk import RoundWalk
 from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.due import Due
@@ -136,6 +135,6 @@ class RoundDialog(QDialog):
 
     def _done(self) -> None:
         row = self.table.currentRow()
-        if 0 <= row < len(self._dues) and self._dues[row].why == BY_HAND:
+        if 0 <= row < len(self._dues) and self._dues[row].by_hand:
             self.walk.done(self._dues[row])
             self._show()
