@@ -95,23 +95,25 @@ class OwnCopy(FolderCase):
         pack_demo(self.folder / "demo", self.folder / "again.zip")
         self.assertEqual((self.folder / "again.zip").read_bytes(), packed.read_bytes())
 
-    def test_a_damaged_or_hostile_pack_is_refused_and_writes_nothing_outside(self):
-        home = self.folder / "home"
-        for name, words in (("../outside.txt", "damaged"), ("media/../../outside.txt", "damaged"), (None, "damaged")):
-            packed = self.folder / "demo.zip"
-            if name is None:
-                packed.write_bytes(b"PK nothing of the kind")
-            else:
-                with zipfile.ZipFile(packed, "w") as pack:
-                    pack.writestr(name, "x")
-            with (
-                self.subTest(name),
-                patch("guardia.app.project.demo.files", return_value=self.folder),
-                patch("guardia.app.project.demo.PLACE", ("demo.zip",)),
-                self.assertRaisesRegex(ProjectError, words),
-            ):
-                own_demo(home)
-            self.assertFalse((home / "tern-quay").exists() or (self.folder / "outside.txt").exists())
+    def test_a_damaged_or_hostile_pack_is_refused_and_nothing_of_it_is_kept(self):
+        shipped, packed, home = files("guardia") / "data" / "demo.zip", self.folder / "demo.zip", self.folder / "home"
+        for name in ("../outside.txt", "media/../../outside.txt", "media/.hidden", "media\\up.jpg", "other/x.jpg"):
+            packed.write_bytes(shipped.read_bytes())
+            with zipfile.ZipFile(packed, "a") as pack:
+                pack.writestr(name, "x")
+            self.refused(name, home)
+        packed.write_bytes(shipped.read_bytes()[:-200])
+        self.refused("cut off", home)
+
+    def refused(self, what: str, home: Path) -> None:
+        with (
+            self.subTest(what),
+            patch("guardia.app.project.demo.files", return_value=self.folder),
+            patch("guardia.app.project.demo.PLACE", ("demo.zip",)),
+            self.assertRaisesRegex(ProjectError, "damaged"),
+        ):
+            own_demo(home)
+        self.assertFalse((home / "tern-quay").exists() or list(self.folder.rglob("outside.txt")))
 
     def test_the_first_start_copies_and_the_next_keeps_what_was_changed(self):
         folder = own_demo(self.folder / "home")

@@ -608,26 +608,26 @@ class SeveralAtOnce(ProjectCase):
 
     def test_reading_sees_one_state_while_an_import_commits(self):
         one, camera = self.new_project()
-        stop, told = threading.Event(), []
+        clips = [one.clips.add(camera, self.clip_file(bytes([n]), f"{n}.mp4")) for n in range(2)]
 
-        def read() -> None:
-            with Project(self.folder / "site") as other:
-                while not stop.is_set():
-                    try:
-                        evidence = other.evidence(camera)
-                        told.append(len(evidence.windows) - len(evidence.clips))
-                    except BaseException as error:
-                        told.append(error)
-
-        reader = threading.Thread(target=read)
-        reader.start()
-        for number in range(60):
-            clip = one.clips.add(camera, self.clip_file(bytes([number]), f"{number}.mp4"))
+        def measure(clip: int) -> None:
             found = [NewOccurrence(0.2, 0.6, [0.2], b"jpeg")]
             one.measurements.put_analysis(clip, blob_trace([0, 4, 9]), found, background=b"b", brightness=90.0)
-        stop.set()
-        reader.join()
-        self.assertEqual(set(told), {0})
+
+        measure(clips[0])
+        with Project(self.folder / "site") as other:
+            events = other.lists.events
+
+            def interrupted(camera_id: int) -> object:
+                # The measured clips are read by now, those that wait are not.
+                measure(clips[1])
+                return events(camera_id)
+
+            with mock.patch.object(other.lists, "events", interrupted):
+                seen = other.evidence(camera)
+            self.assertEqual([len(seen.clips), len(seen.unmeasured_s), len(seen.occurrences)], [1, 1, 1])
+            later = other.evidence(camera)
+            self.assertEqual([len(later.clips), len(later.unmeasured_s), len(later.occurrences)], [2, 0, 2])
 
 
 def hashed(content: bytes) -> str:

@@ -193,11 +193,12 @@ class Project:
             listed, epochs = self.watched.listed(camera_id), self.settings.epochs(camera_id)
             waiting = [c for c in self.clips.of(camera_id, analysed=False) if c.origin is Origin.MOTION]
             unmeasured = (*(c.start_s for c in waiting), *self.measurements.troubles(camera_id).values())
+            site, storage, walks = self.site(), self.storage(camera_id), self.things.walks(camera_id)
+            other_views = tuple(self.clips.other_views(camera_id))
         caused = with_causes(clips, events, said)
         watched = self._spans_watched(caused, events, entered, listed)
         view = known.view if known else None
         occurred = tuple(occurrences)
-        site = self.site()
         where = None if site.latitude is None or site.longitude is None else (site.latitude, site.longitude)
         return Evidence(
             tuple(caused),
@@ -210,9 +211,9 @@ class Project:
             epochs,
             unmeasured,
             where,
-            self.storage(camera_id),
-            self.things.walks(camera_id),
-            tuple(self.clips.other_views(camera_id)),
+            storage,
+            walks,
+            other_views,
         )
 
     def _spans_watched(
