@@ -22,12 +22,9 @@ AGAIN_S = 20.0
 class VirtualScreen:
     """A screen of its own for one test; skips where what it needs is not installed, fails in CI.
 
-    Parameters
-    ----------
-    case
-        The test, which ends it.
-    size
-        Width and height in pixels.
+    Args:
+        case: The test, which ends it.
+        size: Width and height in pixels.
     """
 
     def __init__(self, case: unittest.TestCase, size: tuple[int, int]) -> None:
