@@ -16,7 +16,7 @@ from guardia.report.sheet import check_sheet
 from guardia.report.tables import write_table
 from guardia.store.project import Project
 from guardia.ui.shell.run import check_display
-from tests.support import DEMO, FolderCase, capability, pontoon, scene, steady, write_clip
+from tests.support import DEMO, FolderCase, capability, in_file, pontoon, scene, steady, write_clip
 
 HOME = Path(__file__).resolve().parent.parent
 LEFT = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)), "left half")
@@ -236,6 +236,25 @@ class Commands(CommandCase):
             path.write_text(example)
             with self.subTest(example[:80]):
                 self.assertEqual(self.run_command("replay", clip, "--settings", path)[0], 0)
+
+    def test_damaged_entries_are_listed_and_deleted_only_once_they_are_saved(self):
+        folder = Path(shutil.copytree(DEMO, self.folder / "site"))
+        self.assertEqual(self.run_command("damaged", folder)[:2], (0, "Every entry can be read.\n"))
+        in_file(
+            folder, "UPDATE occurrence SET kind = 'ghost' WHERE id = (SELECT max(id) FROM occurrence WHERE NOT gone)"
+        )
+        code, said, _ = self.run_command("damaged", folder)
+        self.assertEqual((code, said.splitlines()[-1]), (1, "1 entry cannot be read."))
+        code, _, error = self.run_command("damaged", folder, "--delete")
+        self.assertEqual((code, "--save" in error), (2, True))
+        saved = self.folder / "damaged.json"
+        code, _, error = self.run_command("damaged", folder, "--delete", "--save", self.folder / "none" / "x.json")
+        self.assertIn("Nothing was deleted.", error)
+        code, said, _ = self.run_command("damaged", folder, "--delete", "--save", saved)
+        self.assertEqual(code, 0, said)
+        ((row,),) = (one["rows"] for one in json.loads(saved.read_text("utf-8")))
+        self.assertEqual((row["table"], row["kind"]), ("occurrence", "ghost"))
+        self.assertEqual(self.run_command("damaged", folder, "--json")[:2], (0, "[]\n"))
 
 
 class FrontDoor(FolderCase):

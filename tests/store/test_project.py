@@ -495,6 +495,48 @@ class FromOthers(ProjectCase):
             if not of_site:
                 raise
 
+    def test_what_cannot_be_read_is_listed_saved_and_deleted_with_what_hangs_on_it_and_nothing_else(self):
+        folder = self.full_site()
+        spoilt = {
+            "store": "body = '{'", "unit": "body = '{'", "hours_group": "body = '{'", "reading": "value = 'x'",
+            "walk": "body = '{'", "task": "on_day = 'soon'", "fact": "value = 'x'", "watched": "to_s = 'x'",
+            "checked": "at_s = 'x'", "clip": "start_s = 'x'", "event": "shown_s = 'x'",
+        }  # fmt: skip
+        with Project(folder) as project:
+            project.stores.set_all(
+                [*project.stores.all(), Fitted(0, Store("Disk", StoreKind.RECORDER, 64.0), (2,), ())]
+            )
+        for table, change in spoilt.items():
+            in_file(folder, f"UPDATE {table} SET {change} WHERE id = (SELECT min(id) FROM {table})")
+        in_file(folder, "UPDATE occurrence SET kind = 'ghost' WHERE clip_id = 3")
+        in_file(folder, "UPDATE settings SET from_s = 'x'")
+        before = {table: len(in_file(folder, f"SELECT 1 FROM {table}")) for table in ("clip", "trace", "settings")}
+        with Project(folder) as project:
+            found = project.damaged()
+            self.assertEqual(sorted(one.table for one in found), sorted({*spoilt, "occurrence", "settings"}))
+            (clip,) = (project.damaged_rows(one) for one in found if one.table == "clip")
+            self.assertEqual([row["table"] for row in clip][-1], "clip")
+            self.assertLessEqual({"trace", "occurrence"}, {row["table"] for row in clip})
+            json.dumps([project.damaged_rows(one) for one in found])
+            self.assertEqual(project.delete_damaged(found), len(found))
+            self.assertEqual(project.damaged(), [])
+            self.assertEqual([f.store.name for f in project.stores.all()], ["Disk"])
+            load_camera(project, 1)
+        self.assertEqual(in_file(folder, "PRAGMA foreign_key_check"), [])
+        after = {table: len(in_file(folder, f"SELECT 1 FROM {table}")) for table in before}
+        # The settings in force and the drafts are needed, however damaged their begin: only the earlier ones went.
+        self.assertEqual(
+            after, {"clip": before["clip"] - 1, "trace": before["trace"] - 1, "settings": before["settings"] - 1}
+        )
+
+    def test_what_somebody_mended_meanwhile_is_not_deleted(self):
+        folder = self.full_site()
+        in_file(folder, "UPDATE reading SET value = 'x'")
+        with Project(folder) as project:
+            found = project.damaged()
+            in_file(folder, "UPDATE reading SET value = 70")
+            self.assertEqual((project.delete_damaged(found), len(project.readings.of_camera(1))), (0, 1))
+
     def test_what_is_damaged_stays_where_it_is_when_something_beside_it_is_changed(self):
         folder = self.full_site()
         with Project(folder) as project:

@@ -17,12 +17,30 @@ from guardia.core.storage.readings import Measure
 from guardia.core.storage.units import UnitKind
 from guardia.store.project import Project
 from guardia.store.records import Site
+from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.steps.due_dialog import DueDialog
 from guardia.ui.steps.round_dialog import RoundDialog
 from guardia.ui.steps.units_dialog import UnitsDialog
+from tests.support import in_file
 from tests.ui.support import GuiCase
 from tests.ui.test_steps import StepCase
+
+
+class DamagedEntriesOfASite(StepCase):
+    def test_they_are_shown_saved_and_then_deleted(self):
+        in_file(self.session.folder, "UPDATE occurrence SET kind = 'ghost' WHERE id = 3")
+        dialog = DamagedDialog(self.window, self.session.damaged())
+        self.assertEqual(dialog.table.item(0, 0).text(), "An occurrence")
+        self.assertFalse(dialog.delete.isEnabled())
+        for name, can_delete in (("none/damaged.json", False), ("damaged.json", True)):
+            with patch.object(QFileDialog, "getSaveFileName", return_value=(str(self.folder / name), "")):
+                self.click(dialog.save)
+            self.assertEqual(dialog.delete.isEnabled(), can_delete)
+        self.click(dialog.delete)
+        self.assertEqual((dialog.table.rowCount(), dialog.save.isEnabled()), (0, False))
+        self.assertEqual(dialog.words.text(), "Deleted 1 entry. Every entry can be read.")
+        dialog.deleteLater()
 
 
 class Dates(StepCase):

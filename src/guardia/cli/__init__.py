@@ -136,6 +136,10 @@ def program_parser() -> argparse.ArgumentParser:
     command = add("due", site.due, "Say what is due when on the cameras of a site.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command.add_argument("--calendar", type=Path, metavar="FILE", help="save it as iCalendar, too")
+    command = add("damaged", site.damaged, "List the entries of a project that cannot be read; save and delete them.")
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--save", type=Path, metavar="FILE", help="save them as JSON, as they stand in the project")
+    command.add_argument("--delete", action="store_true", help="delete those that were saved")
     text = "List a folder of projects, those first that need care most; nothing in them is changed."
     command = add("portfolio", site.portfolio, text)
     command.add_argument("folder", type=Path, metavar="FOLDER")

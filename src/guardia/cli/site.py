@@ -65,6 +65,22 @@ def due(options: argparse.Namespace) -> int:
     return 0
 
 
+def damaged(options: argparse.Namespace) -> int:
+    """Print what of a project cannot be read, saved and deleted if asked; 1 when some of it stays."""
+    from guardia.app.site.damaged import damaged_entries
+
+    lines, deleted = damaged_entries(options.project, save=options.save, delete=options.delete)
+    if options.json:
+        print_json([{"what": what, "number": number, "why": why} for what, number, why in lines])
+    else:
+        for what, number, why in lines:
+            print(f"{what} (number {number}): {why}")
+        told = f"{count_of(len(lines), 'entry', 'entries')} cannot be read" if lines else "Every entry can be read"
+        saved = f", saved to {options.save}" if options.save is not None else ""
+        print(f"{told}{saved}{f', {deleted} deleted' if options.delete else ''}.")
+    return 1 if len(lines) > deleted else 0
+
+
 def practice(options: argparse.Namespace) -> int:
     """Begin a practice, or print what came of one."""
     from guardia.app.project.practice import finish, keep_result, new_scene, result_lines

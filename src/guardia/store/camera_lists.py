@@ -9,7 +9,7 @@ from typing import Any
 from guardia.core.base.values import LONGEST_CLIP_S, moment, number
 from guardia.core.evidence.events import Boxes, CameraEvent
 from guardia.store.database import Database, pack, unpack
-from guardia.store.rows import read_each
+from guardia.store.rows import Damaged, read_each
 
 
 class CameraLists:
@@ -17,10 +17,10 @@ class CameraLists:
 
     Args:
         database: The project's.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, damage: list[str]) -> None:
+    def __init__(self, database: Database, damage: list[Damaged | str]) -> None:
         self._db, self._damage = database, damage
 
     def add_events(self, camera_id: int, shown: Sequence[CameraEvent], source: str) -> int:
@@ -55,7 +55,7 @@ class CameraLists:
             "WHERE e.camera_id = ? ORDER BY e.shown_s, e.id",
             (camera_id,),
         )
-        return list(read_each(rows, _event, "An entry of an event list", self._damage).values())
+        return list(read_each(rows, _event, "event", self._damage).values())
 
     def put_boxes(self, clip_id: int, boxes: Boxes, source: str) -> None:
         """Keep object boxes of a clip, on its clock; those of the same source are replaced."""
@@ -84,6 +84,7 @@ class CameraLists:
 
 
 def _event(row: Any) -> CameraEvent:
+    moment(row["shown_s"])  # a text would be nought in the sum that corrects it
     lasts = None if row["duration_s"] is None else number(row["duration_s"], 0, LONGEST_CLIP_S, "A length")
     alert = None if row["alert"] is None else bool(row["alert"])
     return CameraEvent(moment(row["at_s"]), lasts, str(row["named"]), alert, str(row["zone"]), str(row["cause"]))

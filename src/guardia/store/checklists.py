@@ -7,7 +7,7 @@ from dataclasses import asdict, dataclass
 
 from guardia.core.base.values import moment
 from guardia.store.database import Database
-from guardia.store.rows import keep_rows, read_each
+from guardia.store.rows import Damaged, keep_rows, read_each
 
 
 @dataclass(frozen=True)
@@ -27,10 +27,10 @@ class Checklists:
 
     Args:
         database: The project's.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, damage: list[str]) -> None:
+    def __init__(self, database: Database, damage: list[Damaged | str]) -> None:
         self._db, self._damage = database, damage
 
     def of(self, camera_id: int) -> dict[str, Checked]:
@@ -41,7 +41,7 @@ class Checklists:
         rows = self._db.rows("SELECT id, item, state, who, at_s FROM checked WHERE camera_id = ?", (camera_id,))
         return read_each(
             rows, lambda r: (str(r["item"]), Checked(str(r["state"]), str(r["who"]), moment(r["at_s"]))),
-            "A ticked item", self._damage,
+            "checked", self._damage,
         )  # fmt: skip
 
     def set_all(self, camera_id: int, checked: Mapping[str, Checked]) -> None:

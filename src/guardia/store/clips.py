@@ -14,7 +14,7 @@ from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewClip
-from guardia.store.rows import read_each
+from guardia.store.rows import Damaged, read_each
 
 LARGEST_FILE = 1e15
 SAME_VIEW, SAID_SAME = "same", "said to be the same"
@@ -27,10 +27,10 @@ class Clips:
     Args:
         database: The project's.
         media: The folder of their files.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, media: MediaFolder, damage: list[str]) -> None:
+    def __init__(self, database: Database, media: MediaFolder, damage: list[Damaged | str]) -> None:
         self._db, self._media, self._damage = database, media, damage
 
     def names(self, camera_id: int) -> frozenset[tuple[str, int]]:
@@ -110,12 +110,12 @@ class Clips:
             analysed
         ]
         rows = self._db.rows(
-            "SELECT c.id, c.original_name, c.true_s, c.duration_s, c.origin, c.cause, c.bytes, t.brightness "
+            "SELECT c.id, c.original_name, c.start_s, c.true_s, c.duration_s, c.origin, c.cause, c.bytes, t.brightness "
             "FROM clip_at c "
             f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
-        return list(read_each(rows, _clip, "A clip", self._damage).values())
+        return list(read_each(rows, _clip, "clip", self._damage).values())
 
     def set_gone(self, clip_ids: Iterable[int], gone: bool) -> None:
         """Put clips away, or bring them back; their occurrences, judgements and files stay for that."""
@@ -221,6 +221,7 @@ class Clips:
 
 
 def _clip(row: Any) -> Clip:
+    moment(row["start_s"], "The start of a clip")  # a text would be nought in the sum that corrects it
     return Clip(
         row["id"], str(row["original_name"]), moment(row["true_s"], "The start of a clip"),
         number(row["duration_s"], 0, LONGEST_CLIP_S, "The length of a clip"), Origin(row["origin"]),

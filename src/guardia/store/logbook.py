@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from guardia.core.base.values import moment
 from guardia.store.database import Database
-from guardia.store.rows import read_each
+from guardia.store.rows import Damaged, read_each
 
 
 @dataclass(frozen=True)
@@ -29,10 +29,10 @@ class Logbook:
 
     Args:
         database: The project's.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, damage: list[str]) -> None:
+    def __init__(self, database: Database, damage: list[Damaged | str]) -> None:
         self._db, self._damage = database, damage
 
     def add(self, camera_id: int | None, what: str, detail: str = "", *, at_s: float | None = None) -> int:
@@ -49,7 +49,7 @@ class Logbook:
         )
         entries = read_each(
             rows, lambda row: LogEntry(row["id"], moment(row["at_s"]), str(row["what"]), str(row["detail"])),
-            "An entry of the logbook", self._damage,
+            "logbook", self._damage,
         )  # fmt: skip
         return list(entries.values())
 

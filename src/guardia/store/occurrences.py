@@ -17,7 +17,7 @@ from guardia.store.clips import Clips
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewOccurrence
-from guardia.store.rows import read_each
+from guardia.store.rows import Damaged, read_each
 
 
 @dataclass(frozen=True)
@@ -71,10 +71,10 @@ class Occurrences:
         database: The project's.
         media: The folder of their key pictures.
         clips: The clips that show them.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, media: MediaFolder, clips: Clips, damage: list[str]) -> None:
+    def __init__(self, database: Database, media: MediaFolder, clips: Clips, damage: list[Damaged | str]) -> None:
         self._db, self._media, self._clips, self._damage = database, media, clips, damage
 
     def of(self, camera_id: int, clips: Collection[int]) -> list[Occurrence]:
@@ -86,7 +86,7 @@ class Occurrences:
             (camera_id,),
         )
         rows = [r for r in rows if r["clip_id"] in clips]
-        return list(read_each(rows, _occurrence, "An occurrence", self._damage).values())
+        return list(read_each(rows, _occurrence, "occurrence", self._damage).values())
 
     def add(self, clip_id: int, new: NewOccurrence, kind: str) -> int:
         """Enter an occurrence found or split off by hand; gives its number."""

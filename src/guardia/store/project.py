@@ -27,6 +27,7 @@ from guardia.store.camera_lists import CameraLists
 from guardia.store.cameras import Cameras
 from guardia.store.checklists import Checklists
 from guardia.store.clips import Clips
+from guardia.store.damaged import delete_row, rows_of
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook
 from guardia.store.measurements import Measurements
@@ -35,6 +36,7 @@ from guardia.store.media_folder import MediaFolder, refuse_links
 from guardia.store.occurrences import Occurrences
 from guardia.store.readings import Readings
 from guardia.store.records import Site
+from guardia.store.rows import Damaged
 from guardia.store.settings import CameraSettings
 from guardia.store.site_things import OF_CAMERA, SiteThings
 from guardia.store.stores import Stores
@@ -87,7 +89,7 @@ class Project:
         except BaseException:
             self._db.close()
             raise
-        self._damage: list[str] = []
+        self._damage: list[Damaged | str] = []
         self.media = MediaFolder(folder)
         self.logbook = Logbook(self._db, self._damage)
         self.settings = CameraSettings(self._db, self.logbook, self._damage)
@@ -114,9 +116,45 @@ class Project:
 
     def take_damage(self) -> list[str]:
         """What was found damaged and set aside since the last call, in sentences, each once."""
-        damage = list(dict.fromkeys(self._damage))
+        damage = list(dict.fromkeys(map(str, self._damage)))
         self._damage.clear()
         return damage
+
+    def damaged(self) -> list[Damaged]:
+        """Every row that is set aside and that nothing in force needs, each once; reads the whole site."""
+        untold = list(self._damage)
+        self._damage.clear()
+        with self._db.reading():
+            self.stores.all()
+            self.things.units()
+            self.things.tasks()
+            self.settings.shared_hours()
+            self.readings.facts(None)
+            for camera_id in self.cameras.names():
+                self.occurrences.of(camera_id, {c.id for c in self.clips.of(camera_id)})
+                for read in (
+                    self.lists.events, self.watched.entered, self.settings.epochs, self.things.walks,
+                    self.readings.of_camera, self.readings.facts, self.checklists.of, self.logbook.of,
+                ):  # fmt: skip
+                    read(camera_id)
+            in_force = {row["id"] for row in self._db.rows("SELECT id FROM settings WHERE to_s IS NULL")}
+        found = dict.fromkeys(one for one in self._damage if isinstance(one, Damaged))
+        self._damage[:] = untold
+        return [
+            one for one in found if one.table != "camera" and not (one.table == "settings" and one.number in in_force)
+        ]
+
+    def damaged_rows(self, damaged: Damaged) -> list[dict[str, object]]:
+        """What the project keeps of a damaged row and of those that mean nothing without it, as JSON takes it."""
+        return rows_of(self._db, damaged)
+
+    def delete_damaged(self, chosen: Sequence[Damaged]) -> int:
+        """Delete rows that are still damaged, and those that mean nothing without them; gives how many were damaged."""
+        with self._db.transaction():
+            still = [one for one in self.damaged() if one in chosen]
+            for one in still:
+                delete_row(self._db, one)
+        return len(still)
 
     def set_site(self, site: Site) -> None:
         """Give the site another name or time zone.

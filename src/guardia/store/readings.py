@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from guardia.core.base.values import number
 from guardia.core.storage.readings import Measure, Reading
 from guardia.store.database import Database
-from guardia.store.rows import keep_rows, read_each
+from guardia.store.rows import Damaged, keep_rows, read_each
 
 MOST = 1e12
 """No number that somebody may know of a camera is larger."""
@@ -18,10 +18,10 @@ class Readings:
 
     Args:
         database: The project's.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, damage: list[str]) -> None:
+    def __init__(self, database: Database, damage: list[Damaged | str]) -> None:
         self._db, self._damage = database, damage
 
     def of_camera(self, camera_id: int) -> tuple[Reading, ...]:
@@ -36,7 +36,7 @@ class Readings:
         rows = self._db.rows(
             f"SELECT id, at_s, what, value FROM reading WHERE {column} = ? ORDER BY at_s, id", (number,)
         )
-        return read_each(rows, lambda r: Reading(r["at_s"], Measure(r["what"]), r["value"]), "A reading", self._damage)
+        return read_each(rows, lambda r: Reading(r["at_s"], Measure(r["what"]), r["value"]), "reading", self._damage)
 
     def set_of_camera(self, camera_id: int, readings: Sequence[Reading]) -> None:
         """Keep the readings of a camera."""
@@ -60,7 +60,7 @@ class Readings:
     def _facts(self, camera_id: int | None) -> dict[int, tuple[str, float]]:
         rows = self._db.rows("SELECT id, name, value FROM fact WHERE camera_id IS ? ORDER BY id", (camera_id,))
         return read_each(
-            rows, lambda r: (str(r["name"]), number(r["value"], -MOST, MOST, r["name"])), "A fact", self._damage
+            rows, lambda r: (str(r["name"]), number(r["value"], -MOST, MOST, r["name"])), "fact", self._damage
         )
 
     def set_facts(self, camera_id: int | None, facts: Mapping[str, float]) -> None:

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from guardia.store.database import Database
@@ -15,14 +16,48 @@ Value = TypeVar("Value")
 Known = TypeVar("Known", bound=Hashable)
 
 
-def read_each(rows: Iterable[Any], value_of: Callable[[Any], Value], words: str, damage: list[str]) -> dict[int, Value]:
+WHAT = {
+    "camera": "The draft of a camera",
+    "checked": "A ticked item",
+    "clip": "A clip",
+    "event": "An entry of an event list",
+    "fact": "A fact",
+    "hours_group": "A group of shared hours",
+    "logbook": "An entry of the logbook",
+    "occurrence": "An occurrence",
+    "reading": "A reading",
+    "settings": "Settings of an earlier time",
+    "store": "A store",
+    "task": "A date",
+    "unit": "A recorder, hub, supply or line",
+    "walk": "A walk",
+    "watched": "A time covered",
+}
+"""What a row of each table is."""
+
+
+@dataclass(frozen=True)
+class Damaged:
+    """A row that cannot be read, and is set aside."""
+
+    table: str
+    number: int
+    why: str
+
+    def __str__(self) -> str:
+        return f"{WHAT[self.table]} is set aside: what is kept of it is damaged ({self.why}). See Damaged entries."
+
+
+def read_each(
+    rows: Iterable[Any], value_of: Callable[[Any], Value], table: str, damage: list[Damaged | str]
+) -> dict[int, Value]:
     """The values of rows by their numbers.
 
     Args:
         rows: Each has a column `id`.
         value_of: Makes the value of a row; whatever it raises sets that row aside.
-        words: What a row is, such as 'A reading'.
-        damage: Where it is put what was set aside, in sentences.
+        table: Where they stand, one of WHAT.
+        damage: Where it is put what was set aside.
 
     Returns:
         In the order of the rows.
@@ -32,7 +67,8 @@ def read_each(rows: Iterable[Any], value_of: Callable[[Any], Value], words: str,
         try:
             values[row["id"]] = value_of(row)
         except Exception as error:  # a damaged row can fail in any way; the others are read
-            damage.append(f"{words} is set aside: what is kept of it is damaged ({error}).")
+            why = f"not known: {error}" if isinstance(error, KeyError) else str(error)
+            damage.append(Damaged(table, row["id"], why))
     return values
 
 

@@ -16,7 +16,7 @@ from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import HoursSettings, Settings, settings_from_dict, settings_to_dict
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook
-from guardia.store.rows import keep_rows, read_each
+from guardia.store.rows import Damaged, keep_rows, read_each
 
 
 @dataclass(frozen=True)
@@ -47,10 +47,10 @@ class CameraSettings:
     Args:
         database: The project's.
         logbook: Where it is entered that a draft was installed.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, logbook: Logbook, damage: list[str]) -> None:
+    def __init__(self, database: Database, logbook: Logbook, damage: list[Damaged | str]) -> None:
         self._db, self._logbook, self._damage = database, logbook, damage
 
     def begin(self, camera_id: int, installed: Settings, from_s: float | None) -> None:
@@ -98,7 +98,7 @@ class CameraSettings:
         """Which cameras share hours."""
         with self._db.reading():
             cameras = self._db.rows("SELECT id, hours_group_id AS at FROM camera WHERE NOT gone ORDER BY name")
-            own = read_each(cameras, lambda r: self._own_draft(r["id"]).hours, "The draft of a camera", self._damage)
+            own = read_each(cameras, lambda r: self._own_draft(r["id"]).hours, "camera", self._damage)
             groups = self._groups([(r["id"], r["at"]) for r in cameras if r["id"] in own])
             return SharedHours(tuple(groups.values()), own)
 
@@ -112,7 +112,7 @@ class CameraSettings:
             lambda r: HoursGroup(
                 r["name"], tuple(members.get(r["id"], ())), settings_from_dict(json.loads(r["body"])).hours
             ),
-            "A group of shared hours", self._damage,
+            "hours_group", self._damage,
         )  # fmt: skip
 
     def set_shared_hours(self, shared: SharedHours) -> None:
@@ -204,7 +204,7 @@ class CameraSettings:
             "ORDER BY to_s IS NULL, to_s",
             (camera_id,),
         )
-        return read_each(rows, self._epoch, "Settings of an earlier time", self._damage)
+        return read_each(rows, self._epoch, "settings", self._damage)
 
     def _epoch(self, row: Any) -> Epoch:
         settings = settings_from_dict(json.loads(row["body"])) if row["body"] else None

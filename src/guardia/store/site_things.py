@@ -15,7 +15,7 @@ from guardia.core.base.files import read_as
 from guardia.core.evidence.walked import Walked
 from guardia.core.storage.units import Hung, Unit
 from guardia.store.database import Database
-from guardia.store.rows import keep_rows, put_body, read_each
+from guardia.store.rows import WHAT, Damaged, keep_rows, put_body, read_each
 
 OF_CAMERA = ("camera_unit", "task", "walk", "summary")
 """Tables here whose rows belong to a camera."""
@@ -46,10 +46,10 @@ class SiteThings:
 
     Args:
         database: The project's.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, damage: list[str]) -> None:
+    def __init__(self, database: Database, damage: list[Damaged | str]) -> None:
         self._db, self._damage = database, damage
 
     def units(self) -> tuple[Hung, ...]:
@@ -57,10 +57,9 @@ class SiteThings:
         connected: dict[int, list[int]] = {}
         for row in self._db.rows("SELECT unit_id, camera_id FROM camera_unit ORDER BY camera_id"):
             connected.setdefault(row["unit_id"], []).append(row["camera_id"])
-        words = "A recorder, hub, supply or line"
         units = read_each(
             self._db.rows("SELECT id, body FROM unit ORDER BY id"),
-            lambda row: read_as(_UNIT, json.loads(row["body"]), words), words, self._damage,
+            lambda row: read_as(_UNIT, json.loads(row["body"]), WHAT["unit"]), "unit", self._damage,
         )  # fmt: skip
         return tuple(Hung(number, unit, tuple(connected.get(number, ()))) for number, unit in units.items())
 
@@ -91,7 +90,7 @@ class SiteThings:
             "WHERE t.camera_id IS NULL OR NOT k.gone ORDER BY t.on_day, t.id"
         )
         return read_each(
-            rows, lambda r: Task(r["camera_id"], date.fromisoformat(r["on_day"]), str(r["what"])), "A date",
+            rows, lambda r: Task(r["camera_id"], date.fromisoformat(r["on_day"]), str(r["what"])), "task",
             self._damage,
         )  # fmt: skip
 
@@ -109,7 +108,9 @@ class SiteThings:
 
     def _walks(self, camera_id: int) -> dict[int, Walked]:
         rows = self._db.rows("SELECT id, body FROM walk WHERE camera_id = ? ORDER BY at_s, id", (camera_id,))
-        return read_each(rows, lambda row: read_as(_WALKED, json.loads(row["body"]), "A walk"), "A walk", self._damage)
+        return read_each(
+            rows, lambda row: read_as(_WALKED, json.loads(row["body"]), WHAT["walk"]), "walk", self._damage
+        )
 
     def set_walks(self, camera_id: int, walks: Sequence[Walked]) -> None:
         """Keep the walks of a camera."""

@@ -12,7 +12,7 @@ from guardia.core.base.files import read_as
 from guardia.core.storage.stores import Fitted, Store
 from guardia.store.database import Database
 from guardia.store.readings import Readings
-from guardia.store.rows import put_body, read_each
+from guardia.store.rows import WHAT, Damaged, put_body, read_each
 
 _FORM = TypeAdapter(Store)
 
@@ -23,10 +23,10 @@ class Stores:
     Args:
         database: The project's.
         readings: Of its stores.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, readings: Readings, damage: list[str]) -> None:
+    def __init__(self, database: Database, readings: Readings, damage: list[Damaged | str]) -> None:
         self._db, self._readings, self._damage = database, readings, damage
 
     def all(self) -> tuple[Fitted, ...]:
@@ -36,7 +36,7 @@ class Stores:
             connected.setdefault(row["store_id"], []).append(row["camera_id"])
         stores = read_each(
             self._db.rows("SELECT id, body FROM store ORDER BY id"),
-            lambda row: read_as(_FORM, json.loads(row["body"]), "A store"), "A store", self._damage,
+            lambda row: read_as(_FORM, json.loads(row["body"]), WHAT["store"]), "store", self._damage,
         )  # fmt: skip
         return tuple(
             Fitted(number, store, tuple(connected.get(number, ())), self._readings.of_store(number))

@@ -9,7 +9,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.base.values import moment
 from guardia.core.evidence.watch import Entered, Span
 from guardia.store.database import Database
-from guardia.store.rows import keep_rows, read_each
+from guardia.store.rows import Damaged, keep_rows, read_each
 
 
 class WatchedTimes:
@@ -17,10 +17,10 @@ class WatchedTimes:
 
     Args:
         database: The project's.
-        damage: Where it is put what was found damaged and set aside, in sentences.
+        damage: Where it is put what was found damaged and set aside.
     """
 
-    def __init__(self, database: Database, damage: list[str]) -> None:
+    def __init__(self, database: Database, damage: list[Damaged | str]) -> None:
         self._db, self._damage = database, damage
 
     def entered(self, camera_id: int) -> tuple[Entered, ...]:
@@ -32,7 +32,7 @@ class WatchedTimes:
             "SELECT id, from_s, to_s, up FROM watched WHERE camera_id = ? ORDER BY from_s, id", (camera_id,)
         )
         return read_each(
-            rows, lambda r: _sound(Entered(r["from_s"], r["to_s"], bool(r["up"]))), "A time covered", self._damage
+            rows, lambda r: _sound(Entered(r["from_s"], r["to_s"], bool(r["up"]))), "watched", self._damage
         )
 
     def set_entered(self, camera_id: int, spans: Sequence[Entered]) -> None:

@@ -11,6 +11,7 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.intake import Intake
 from guardia.app.project.key_pictures import KeyPictures
 from guardia.app.site.copying import Copying
+from guardia.app.site.damaged import DamagedEntries
 from guardia.app.site.occurrences import SiteOccurrences
 from guardia.app.site.open_site import OpenSite
 from guardia.app.site.rounds import Rounds
@@ -50,6 +51,10 @@ class Session(OpenSite):
         """As OpenSite.close."""
         self.key_pictures.drain()
         super().close()
+
+    def damaged(self) -> DamagedEntries:
+        """Entries of the project that cannot be read, looked for now."""
+        return DamagedEntries(self._project)
 
     def step_model(self, make: Callable[[CameraModel, Session], M], model: CameraModel) -> M:
         """The view-model that one step has of a camera, made when it is first asked for."""

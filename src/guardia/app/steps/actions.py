@@ -42,6 +42,14 @@ ACTIONS = (
     Action("portfolio", "Project", "Sites side by side…", "", False, "A folder of projects, worst first."),
     Action("site", "Project", "Site…", "", False, "Correct the site's name, where it lies, or its time zone."),
     Action(
+        "damaged",
+        "Project",
+        "Damaged entries…",
+        "",
+        False,
+        "Save what of the project cannot be read, and then delete it.",
+    ),
+    Action(
         "cluster",
         "Project",
         "Measure on a cluster…",

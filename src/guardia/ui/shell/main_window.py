@@ -25,6 +25,7 @@ from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import button, card, label, tabs
 from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.camera_commands import CameraCommands
+from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
@@ -108,7 +109,7 @@ class MainWindow(QMainWindow):
         acts: dict[str, Callable[[], object]] = {
             "new": self.new_project, "open": lambda: self._open_what(lambda: choose_project(self)),
             "demo": self.open_demo, "practice": self.practice, "portfolio": self.show_portfolio,
-            "cluster": self.ask_cluster,
+            "cluster": self.ask_cluster, "damaged": project(lambda s: DamagedDialog(self, s.damaged()).exec()),
             "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),

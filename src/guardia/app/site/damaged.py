@@ -1,0 +1,89 @@
+"""Entries of a project that cannot be read: listed, saved as they stand, deleted on purpose."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.store.project import Project
+from guardia.store.rows import WHAT, Damaged
+
+
+class DamagedEntries:
+    """What is set aside in a project; only what was saved is ever deleted.
+
+    Args:
+        project: The project; read when made.
+    """
+
+    def __init__(self, project: Project) -> None:
+        self._project = project
+        self._found = project.damaged()
+        self._saved: list[Damaged] = []
+
+    @property
+    def lines(self) -> list[tuple[str, str, str]]:
+        """Of each: what it is, its number there, and why it cannot be read."""
+        return [(WHAT[one.table], str(one.number), one.why) for one in self._found]
+
+    @property
+    def can_delete(self) -> bool:
+        """Whether some were saved and not deleted."""
+        return bool(self._saved)
+
+    def save(self, path: Path) -> None:
+        """Save them as JSON, each with those that mean nothing without it, as they stand in the project.
+
+        Args:
+            path: The file.
+
+        Raises:
+            ProjectError: If it cannot be written.
+        """
+        entries = [{"what": str(one), "rows": self._project.damaged_rows(one)} for one in self._found]
+        part = path.with_name(path.name + ".part")
+        try:
+            part.write_text(json.dumps(entries, indent=2, ensure_ascii=False) + "\n", "utf-8")
+            os.replace(part, path)
+        except OSError as error:
+            raise ProjectError(
+                f"The damaged entries could not be saved to {path} ({error.strerror}).",
+                kept="Nothing was deleted.",
+                do="Choose another folder.",
+            ) from error
+        self._saved = list(self._found)
+
+    def delete(self) -> int:
+        """Delete those that were saved and are still damaged; gives how many, and looks through the project anew."""
+        number = self._project.delete_damaged(self._saved)
+        self._saved, self._found = [], self._project.damaged()
+        return number
+
+
+def damaged_entries(folder: Path, *, save: Path | None, delete: bool) -> tuple[list[tuple[str, str, str]], int]:
+    """Without a window: the damaged entries of a project, saved and deleted if asked.
+
+    Args:
+        folder: The project's.
+        save: A file they are saved to.
+        delete: Delete them then.
+
+    Returns:
+        The lines of those found, and how many were deleted.
+
+    Raises:
+        InvalidValue: If they are to be deleted and not saved.
+        ProjectError: If the project cannot be read, or the file not written.
+    """
+    if delete and save is None:
+        raise InvalidValue(
+            "Damaged entries are deleted only once they are saved.", kept="Nothing was changed.", do="Add --save FILE."
+        )
+    with Project(folder) as project:
+        entries = DamagedEntries(project)
+        found = entries.lines
+        if save is not None:
+            entries.save(save)
+        return found, entries.delete() if delete else 0
