@@ -153,6 +153,17 @@ class Hours(StepCase):
         self.assertAlmostEqual(page.ribbon.minute_at(QPointF(self.at(page, 600))), 600, delta=3)
         self.painted(page.ribbon)
 
+    def test_the_clock_of_another_make_goes_in_its_own_steps(self):
+        self.page_of("Pontoon gate")
+        data = self.model.corrections.make_data()
+        coarse = data | {"schedule": data["schedule"] | {"step_min": 15}}
+        self.model.corrections.set_make(coarse)
+        page = self.page_of("Pontoon gate")
+        QTest.keyClick(page.ribbon, Qt.Key.Key_Insert)
+        QTest.keyClick(page.ribbon, Qt.Key.Key_Right, Qt.KeyboardModifier.ShiftModifier)
+        (night,) = self.model.draft.hours.recording_plan.stretches
+        self.assertEqual(night.end.minute, 6 * 60 + 15)
+
     def test_hours_that_cannot_be_are_refused_in_place_and_the_last_ones_stay(self):
         page = self.page_of("Pontoon gate")
         page.model.keep(WeekPlan((NIGHT,)), "night")

@@ -85,7 +85,7 @@ class HoursModel(StepModel):
         self._dark: tuple[object, str] | None = None
         self.tool = RibbonTool(
             lambda: self.plan, self.preview, self.keep, lambda: self.place, lambda: self.monday,
-            model.camera.capability.schedule.step_min,
+            lambda: model.camera.capability.schedule.step_min,
         )  # fmt: skip
         for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
             signal.connect(self._forget)

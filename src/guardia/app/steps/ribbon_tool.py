@@ -59,7 +59,7 @@ class RibbonTool:
         keep: Keeps a plan; given what was done.
         place: Where the site lies.
         monday: Of the week that is drawn.
-        step_min: The make's step.
+        step_min: Gives the make's step.
     """
 
     def __init__(
@@ -69,15 +69,20 @@ class RibbonTool:
         keep: Callable[[WeekPlan | None, str], None],
         place: Callable[[], SitePlace],
         monday: Callable[[], date],
-        step_min: int,
+        step_min: Callable[[], int],
     ) -> None:
         self._plan, self._preview, self._keep, self._place, self._monday = plan, preview, keep, place, monday
-        self.step = max(LEAST_MIN, step_min)
+        self._step_min = step_min
         self.selected: int | None = None
         self._grip: PeriodGrip | None = None
         self._from = 0.0
         self._before: WeekPlan | None = None
         self._held: Stretch | None = None
+
+    @property
+    def step(self) -> int:
+        """Minutes to which what is drawn is set."""
+        return max(LEAST_MIN, self._step_min())
 
     @property
     def dragging(self) -> bool:
