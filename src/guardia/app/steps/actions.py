@@ -57,7 +57,6 @@ ACTIONS = (
         False,
         "Say which dask scheduler measures clips; without one it is this machine.",
     ),
-    Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action(
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."
     ),
@@ -158,6 +157,7 @@ ACTIONS = (
     ),
     Action("print_report", "Project", "Print report…", "", False, "The same, on the printer of this machine."),
     Action("sheets", "Project", "Save all sheets…", "", False, "The settings sheets of all cameras, as PDF and JSON."),
+    Action("quit", "Project", "Quit", "Ctrl+Q", False, "Close the window; everything is already saved."),
     Action("undo", "Edit", "Undo", "Ctrl+Z", False, "Take back the last judgement or change of the draft."),
     Action("redo", "Edit", "Redo", "Ctrl+Shift+Z", False, "Do again what was taken back."),
     *(Action(f"go_{step.id}", "Go", step.text, step.keys, step.needs_camera, step.help) for step in STEPS),
