@@ -187,7 +187,7 @@ class DescribeAMake(StepCase):
 
         def describe(editor):
             self.node(editor, "name on screen").setText(1, "Boathouse camera")
-            self.node(editor, "rest after a recording, s").setText(1, "0, 7, 20")
+            self.node(editor, "pause after a recording, s").setText(1, "0, 7, 20")
             self.node(editor, "zones at most").setText(1, "many")
             told.append(editor.trouble.text())
             self.node(editor, "hours", "its clock goes in steps of, min").setText(1, "7")

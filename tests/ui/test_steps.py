@@ -15,7 +15,6 @@ from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLineEdit, QPushButton, QUndoView
 
 from guardia.app.camera.makes import capability_data
-from guardia.app.steps.help import SETTING_HELP
 from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.work.jobs import Progress
@@ -23,7 +22,7 @@ from guardia.app.work.messages import Severity
 from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import limits_broken
+from guardia.core.make.levers import LEVER_OF, limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.reach import shown_shares, strength_at
 from guardia.core.view.geometry import KnownView, ViewGeometry
@@ -180,8 +179,8 @@ class Sensitivity(StepCase):
         page = self.open_camera("Pontoon gate", "sensitivity")
         for name, control in (("notch", page.notch), ("stop_when_still", page.stop_when_still), *page.choices.items()):
             QApplication.sendEvent(control, QFocusEvent(QEvent.Type.FocusIn))
-            self.assertEqual(page.help_line.text(), SETTING_HELP[name])
-            self.assertEqual(control.toolTip(), SETTING_HELP[name])
+            self.assertEqual(page.help_line.text(), LEVER_OF[name].help)
+            self.assertEqual(control.toolTip(), LEVER_OF[name].help)
 
     def test_switching_detection_off_misses_everything_and_names_the_gate(self):
         page = self.open_camera("Pontoon gate", "sensitivity")

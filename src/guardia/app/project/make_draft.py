@@ -12,10 +12,13 @@ from typing import Any, NamedTuple
 from guardia.app.camera.makes import make_words
 from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
 from guardia.core.make.capability import Capability, Notch, capability_from_dict
+from guardia.core.make.levers import LEVERS
 from guardia.core.storage.rules import PowerDraw, Quality, StorageRules
 
 Keys = tuple[str | int, ...]
 """Leads to a value: names of keys and numbers of rows."""
+
+_HINTS = {"length_choices_s": " (empty: as long as it moves)", "snapshot_choices_s": " (0: none)"}
 
 WORDS = {
     "name": "name on screen", "id": "short name, also of its file", "zone_form": "form of its zones",
@@ -24,9 +27,7 @@ WORDS = {
     "notches": "sensitivity, from the least", "label": "its own word", "contrast": "luma step that counts",
     "size": "size threshold, share of the picture", "size_low": "the threshold is at least",
     "size_high": "the threshold is at most", "calibrated": "measured on this very camera",
-    "hold_choices_s": "motion must last, s", "release_s": "motion is over after, s",
-    "rest_choices_s": "rest after a recording, s", "length_choices_s": "length, s (empty: as long as it moves)",
-    "stop_when_still": "may stop once it is still", "pre_record_choices_s": "pre-record, s",
+    "release_s": "motion is over after, s", "stop_when_still": "may stop once it is still",
     "object_classes": "classes that it knows", "class_range_m": "to how far, m, by day and in the dark",
     "privacy_masks": "areas it can black out", "zone_sensitivity": "a sensitivity for each zone",
     "night_notch": "a sensitivity for the night", "schedule": "hours",
@@ -37,12 +38,13 @@ WORDS = {
     "alert_pause_stops": "an alert pause stops", "storage": "storage and power", "targets": "can record to",
     "largest_gb": "largest medium, GB", "qualities": "qualities, the best first", "width": "width, px",
     "height": "height, px", "frame_rate": "pictures a second", "mbit_s": "rate as stated, Mbit/s (0: not stated)",
-    "modes": "can record", "snapshot_choices_s": "snapshots every, s (0: none)",
+    "modes": "can record",
     "second_mbit_s": "second stream, Mbit/s (0: none)", "mobile": "sends over a mobile network", "power": "battery",
     "battery_wh": "usable charge, Wh", "packs": "packs", "standby_mw": "standby, mW", "recording_w": "recording, W",
     "snapshot_j": "a snapshot, J", "alert_j": "an alert, J", "live_w": "live look, W", "wake_j": "waking up, J",
     "white_light_w": "white light, W (0: none)", "panel_w": "panel at full sun, W (0: none)",
     "spread": "true within this factor",
+    **{lever.listed: f"{lever.name}, s{_HINTS.get(lever.listed, '')}" for lever in LEVERS if lever.listed},
 }  # fmt: skip
 """Names of values in plain words; what is not here stands by its own name."""
 

@@ -11,6 +11,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import date
+from operator import attrgetter
 from typing import Any, Generic, Literal, NamedTuple, TypeVar
 
 import numpy as np
@@ -108,6 +109,10 @@ class Lever(Generic[V]):
     """The value that says nothing: it is nothing to enter, so it does not stand on the sheet."""
     hint: Callable[[Capability], str] | None = None
     """What helps to find the value on the camera, said once beside it on the sheet."""
+    listed: str = ""
+    """The field of a make that lists the times it offers; empty where there is none."""
+    help: str = ""
+    """A sentence or two on what it does, for tool tips and the help line; empty where nothing is to be explained."""
 
     def read(self, settings: Settings) -> V:
         """What it is set to."""
@@ -156,8 +161,27 @@ def nearest_choice(value: float | None, choices: tuple[float | None, ...]) -> fl
     return min(numbers, key=lambda c: abs(c - value))
 
 
-def _nearest_of(choices: Callable[[Capability], tuple[float, ...]]) -> Callable[[float, Capability], float]:
-    return lambda value, capability: nearest_choice(value, choices(capability)) or 0.0
+def _of_list(
+    id: str,
+    name: str,
+    gate: str,
+    say: Callable[[V, Capability], str],
+    listed: str,
+    *,
+    there: Callable[[Capability], bool] = _always,
+    shows_more: Callable[[V, V], bool] = _never,
+    help: str = "",
+) -> Lever[V]:
+    """A time that a make lists, and nothing else; another make takes the nearest on its list."""
+    choices: Callable[[Capability], tuple[Any, ...]] = attrgetter(listed)
+
+    def carried(value: Any, capability: Capability) -> Any:
+        offered = choices(capability)
+        nearest = nearest_choice(value, offered)
+        return 0.0 if nearest is None and None not in offered else nearest
+
+    field = listed.rpartition(".")[2]
+    return Lever(id, name, gate, say, there, choices, carried, shows_more, listed=field, help=help)
 
 
 def _on(old: bool, new: bool) -> bool:
@@ -250,11 +274,24 @@ def _has_hours(capability: Capability) -> bool:
 
 
 DETECTION_ON = Lever(
-    "detection_on", "motion detection", "detection on", _either("on", "OFF (nothing will be recorded)"), shows_more=_on
+    "detection_on",
+    "motion detection",
+    "detection on",
+    _either("on", "OFF (nothing will be recorded)"),
+    shows_more=_on,
+    help="Motion detection: off stops recording by motion as well as alerts; whether a card goes on recording "
+    "continuously depends on the make. To stop only alerts, change the alerts.",
 )
 ZONES = Lever[tuple[Zone, ...]]("zones", "zones", "zone", _zones_words, free=lambda _c: ((),))
 NOTCH = Lever(
-    "notch", "sensitivity", "size", lambda label, _c: label or "given directly", free=_labels, hint=_scale_words
+    "notch",
+    "sensitivity",
+    "size",
+    lambda label, _c: label or "given directly",
+    free=_labels,
+    hint=_scale_words,
+    help="Sensitivity, the make's own scale: each notch asks for a certain number of adjacent grid cells, in % of the "
+    "picture. Bigger or nearer things need less sensitivity.",
 )
 DIRECT = Lever[Sensitivity | None](
     "sensitivity",
@@ -271,15 +308,18 @@ NIGHT_NOTCH = Lever(
     lambda value, _c: value or "as by day",
     there=lambda c: c.night_notch,
     choices=lambda c: ("", *_labels(c)) if c.night_notch else ("",),
+    help="Sensitivity at night: the notch in force while the picture is that of a night, by the lamp. Insects, rain "
+    "and headlights look larger then; people are seen less far. Zones with a notch of their own keep it.",
 )
-HOLD = Lever(
+HOLD = _of_list(
     "hold_s",
     "minimum duration",
     "hold",
     _seconds,
-    choices=lambda c: c.hold_choices_s,
-    carried=_nearest_of(lambda c: c.hold_choices_s),
+    "hold_choices_s",
     shows_more=_less,
+    help="Minimum duration, in seconds: what is large enough for less than this never triggers. Insects and gulls are "
+    "short; so is somebody running.",
 )
 OBJECTS = Lever(
     "objects",
@@ -290,24 +330,26 @@ OBJECTS = Lever(
     carried=_known_classes,
     shows_more=_wider,
     free=_class_sets,
+    help="Object filter: only these classes trigger; with none chosen any motion does. It trusts the camera's own eye, "
+    "which fails far away and in the dark; what the classes rest on is said beside the score.",
 )
-PRE_RECORD = Lever(
+PRE_RECORD = _of_list(
     "pre_record_s",
     "pre-record",
     "length",
     _seconds,
-    choices=lambda c: c.pre_record_choices_s,
-    carried=_nearest_of(lambda c: c.pre_record_choices_s),
+    "pre_record_choices_s",
     shows_more=lambda old, new: new > old,
+    help="Pre-record, in seconds: how much from before the trigger is kept. Without it a clip begins late.",
 )
-LENGTH = Lever[float | None](
+LENGTH: Lever[float | None] = _of_list(
     "length_s",
     "recording length",
     "length",
     lambda v, _c: "as long as it moves" if v is None else f"{v:g} s",
-    choices=lambda c: c.length_choices_s,
-    carried=lambda v, c: nearest_choice(v, c.length_choices_s),
+    "length_choices_s",
     shows_more=_shorter,
+    help="Recording length, in seconds from the trigger on, or for as long as it moves.",
 )
 STOP_WHEN_STILL = Lever[bool](
     "stop_when_still",
@@ -318,15 +360,16 @@ STOP_WHEN_STILL = Lever[bool](
     choices=lambda c: (False, True) if c.stop_when_still else (False,),
     carried=lambda value, c: value and c.stop_when_still,
     shows_more=_on,
+    help="A recording of fixed length ends when motion has stopped for the make's release time.",
 )
-REST = Lever(
+REST = _of_list(
     "rest_s",
     "pause after a recording",
     "rest after a recording",
     _seconds_or("none"),
-    choices=lambda c: c.rest_choices_s,
-    carried=_nearest_of(lambda c: c.rest_choices_s),
+    "rest_choices_s",
     shows_more=_less,
+    help="Pause after a recording, in seconds: nothing can trigger in it. Whoever comes in it is missed.",
 )
 RELEASE = Lever(
     "release_s",
@@ -421,14 +464,13 @@ QUALITY = Lever[str](
     choices=lambda c: ("", *(q.label for q in c.storage.qualities)),
     carried=lambda v, c: v if c.storage.quality(v) is not None else "",
 )
-SNAPSHOTS = Lever(
+SNAPSHOTS = _of_list(
     "snapshot_every_s",
     "snapshots",
     "",
     _seconds_or("none", "every "),
+    "storage.snapshot_choices_s",
     there=lambda c: len(c.storage.snapshot_choices_s) > 1,
-    choices=lambda c: c.storage.snapshot_choices_s,
-    carried=_nearest_of(lambda c: c.storage.snapshot_choices_s),
 )
 SECOND_STREAM = Lever[bool](
     "second_stream",

@@ -170,13 +170,6 @@ def draw_mark(
             painter.drawLine(centre - QPointF(half, 0), centre + QPointF(half, 0))
 
 
-def seconds_words(value: float | None) -> str:
-    """A time on offer, in words; None is the length of a recording without a fixed one."""
-    if value is None:
-        return "as long as it moves"
-    return "none" if value == 0 else f"{value:g} s"
-
-
 class MarkSign(QWidget):
     """The mark of a verdict as a widget, for legends."""
 

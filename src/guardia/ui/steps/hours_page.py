@@ -28,11 +28,12 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.hours_model import PLANS, HoursModel
 from guardia.core.base.words import count_of
+from guardia.core.make.levers import ALERT_INTERVAL
 from guardia.core.score.hours import AlertScore
 from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head, seconds_words
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
 from guardia.ui.steps.hours_dialogs import AlertTestDialog
 from guardia.ui.steps.mode_list import ModeList
 from guardia.ui.steps.periods_dialog import PeriodsDialog
@@ -143,11 +144,11 @@ class HoursPage(FreshPage):
         self.alerts_on = QCheckBox("Alerts on")
         self.alerts_on.toggled.connect(lambda on: self._change_alerts("switch alerts", alerts_on=on))
         row.addWidget(self.alerts_on)
-        row.addWidget(label("no sooner than", "muted"))
+        row.addWidget(label(ALERT_INTERVAL.name, "muted"))
         self.interval = QComboBox()
-        self.interval.setAccessibleName("Least time between two alerts")
-        for seconds in make.alert_interval_choices_s:
-            self.interval.addItem(seconds_words(seconds), seconds)
+        self.interval.setAccessibleName(ALERT_INTERVAL.subject)
+        for seconds in ALERT_INTERVAL.options(make):
+            self.interval.addItem(ALERT_INTERVAL.say(seconds, make), seconds)
         self.interval.activated.connect(
             lambda _: self._change_alerts(
                 "change the time between alerts", alert_interval_s=self.interval.currentData()
@@ -285,7 +286,10 @@ class HoursPage(FreshPage):
         draft = self.model.model.draft.alerts
         self.alerts_on.setChecked(draft.alerts_on)
         self.phone.setChecked(draft.phone_allows)
-        self.interval.setCurrentIndex(max(0, self.interval.findData(draft.alert_interval_s)))
+        if self.interval.findData(draft.alert_interval_s) < 0:
+            words = ALERT_INTERVAL.say(draft.alert_interval_s, self.model.model.camera.capability)
+            self.interval.addItem(f"{words} (not on offer)", draft.alert_interval_s)
+        self.interval.setCurrentIndex(self.interval.findData(draft.alert_interval_s))
         for name, box in self.classes.items():
             box.setChecked(name in draft.alert_classes)
         clear(self._figures)

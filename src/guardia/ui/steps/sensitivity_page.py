@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
 import pyqtgraph as pg
 from PyQt6.QtCore import Qt
@@ -9,16 +11,27 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSli
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.steps.help import SETTING_HELP
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import Verdict, kind_of
-from guardia.core.make.levers import LEVER_OF
+from guardia.core.make.levers import (
+    DETECTION_ON,
+    HOLD,
+    LENGTH,
+    LEVER_OF,
+    NIGHT_NOTCH,
+    NOTCH,
+    OBJECTS,
+    PRE_RECORD,
+    REST,
+    STOP_WHEN_STILL,
+    Lever,
+)
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.ui.parts.plots import colour_plot, still_plot
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import HelpLine, card, label, page_head, seconds_words
+from guardia.ui.parts.widgets import HelpLine, card, label, page_head
 
 LEAST_SHOWN = 0.04
 """Smaller motion, % of the picture, is drawn at the plot's left edge."""
@@ -39,7 +52,7 @@ class SensitivityPage(QWidget):
         head.addStretch()
         self.detection_on = QCheckBox("Motion detection on")
         self.help_line = HelpLine("Point at a control or step to it with Tab to see here what it does.")
-        self.help_line.explain(self.detection_on, SETTING_HELP["detection_on"])
+        self.help_line.explain(self.detection_on, DETECTION_ON.help)
         self.detection_on.toggled.connect(lambda on: self._change("switch detection", detection_on=on))
         head.addWidget(self.detection_on)
         layout.addLayout(head)
@@ -74,7 +87,7 @@ class SensitivityPage(QWidget):
         slider.setTickInterval(1)
         slider.setMinimumWidth(190)
         slider.setAccessibleName("Sensitivity notch")
-        self.help_line.explain(slider, SETTING_HELP["notch"])
+        self.help_line.explain(slider, NOTCH.help)
         slider.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
         slider.valueChanged.connect(self._notch_moved)
         slider.sliderReleased.connect(lambda: self._keep_notch(slider.value()))
@@ -92,25 +105,18 @@ class SensitivityPage(QWidget):
         self._notch_text = label("", "head", wrap=True)
         grid.addWidget(self._notch_text, 2, 0, 1, 3)
         self.choices: dict[str, QComboBox] = {}
-        rows: tuple[tuple[str, str, tuple[float | None, ...]], ...] = (
-            ("hold_s", "Motion must last", capability.hold_choices_s),
-            ("pre_record_s", "Pre-record", capability.pre_record_choices_s),
-            ("length_s", "Records for", capability.length_choices_s),
-            ("rest_s", "Rests for", capability.rest_choices_s),
-        )
-        for column, (name, text, choices) in enumerate(rows, start=1):
+        levers: tuple[Lever[Any], ...] = (HOLD, PRE_RECORD, LENGTH, REST)
+        for column, lever in enumerate(levers, start=1):
             box = QComboBox()
-            for choice in choices:
-                box.addItem(seconds_words(choice), choice)
-            self.help_line.explain(box, SETTING_HELP[name])
-            box.setAccessibleName(text)
+            for choice in lever.options(capability):
+                box.addItem(lever.say(choice, capability), choice)
+            self.help_line.explain(box, lever.help)
+            box.setAccessibleName(lever.subject)
             box.activated.connect(
-                lambda _i, n=name, b=box: self._change(
-                    f"change {n.removesuffix('_s').replace('_', ' ')}", **{n: b.currentData()}
-                )
+                lambda _i, lever=lever, box=box: self._change(lever.name, **{lever.id: box.currentData()})
             )
-            self.choices[name] = box
-            grid.addWidget(label(text, "muted"), 0, column)
+            self.choices[lever.id] = box
+            grid.addWidget(label(lever.subject, "muted"), 0, column)
             grid.addWidget(box, 1, column)
         self._band = label("", "muted", wrap=True)
         grid.addWidget(self._band, 3, 0, 1, 3)
@@ -118,7 +124,7 @@ class SensitivityPage(QWidget):
         grid.addWidget(self._at_night, 4, 0, 1, 3)
         self.stop_when_still = QCheckBox("stop once it is still")
         self.stop_when_still.setEnabled(capability.stop_when_still)
-        self.help_line.explain(self.stop_when_still, SETTING_HELP["stop_when_still"])
+        self.help_line.explain(self.stop_when_still, STOP_WHEN_STILL.help)
         self.stop_when_still.toggled.connect(lambda on: self._change("stop once it is still", stop_when_still=on))
         grid.addWidget(self.stop_when_still, 2, 3, 1, 2)
         self.objects: dict[str, QCheckBox] = {}
@@ -128,7 +134,7 @@ class SensitivityPage(QWidget):
             row.addWidget(label("Only", "muted"))
             for name in capability.object_classes:
                 class_box = QCheckBox(name)
-                self.help_line.explain(class_box, SETTING_HELP["objects"])
+                self.help_line.explain(class_box, OBJECTS.help)
                 class_box.toggled.connect(lambda _on: self._change_objects())
                 self.objects[name] = class_box
                 row.addWidget(class_box)
@@ -148,7 +154,7 @@ class SensitivityPage(QWidget):
         for notch in self._model.camera.capability.notches:
             self.night.addItem(notch.label, notch.label)
         self.night.setAccessibleName("Sensitivity at night")
-        self.help_line.explain(self.night, SETTING_HELP["night_notch"])
+        self.help_line.explain(self.night, NIGHT_NOTCH.help)
         self.night.activated.connect(
             lambda _i: self._change("set sensitivity at night", night_notch=self.night.currentData())
         )
@@ -203,7 +209,8 @@ class SensitivityPage(QWidget):
         for name, box in self.choices.items():
             value = LEVER_OF[name].read(draft)
             if box.findData(value) < 0:
-                box.addItem(f"{seconds_words(value)} (not on offer)", value)
+                words = LEVER_OF[name].say(value, self._model.camera.capability)
+                box.addItem(f"{words} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))
         for widget in (self.notch, self.detection_on, self.stop_when_still, *self.choices.values()):
             widget.blockSignals(False)
