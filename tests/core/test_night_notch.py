@@ -122,8 +122,8 @@ class InTuning(unittest.TestCase):
         found = tune(self.evidence, bare)
         self.assertGreater(found.tuned.false + 5 * found.tuned.missed, 0)
         self.assertFalse(any("at night" in words for words, _, _ in found.singles))
-        self.assertFalse(any("at night" in cure.words for cure in usual_cures(self.evidence, bare, ())))
-        self.assertTrue(any("at night" in cure.words for cure in usual_cures(self.evidence, self.installed, ())))
+        self.assertFalse(any("at night" in cure.remedy.words for cure in usual_cures(self.evidence, bare, ())))
+        self.assertTrue(any("at night" in cure.remedy.words for cure in usual_cures(self.evidence, self.installed, ())))
         self.assertIn("'2' as sensitivity at night", limits_broken(bare.with_values(night_notch="2"))[0])
 
     def test_it_is_not_tried_where_nothing_is_judged_in_one_of_the_lights(self):
