@@ -6,10 +6,12 @@ import sys
 import unittest
 from datetime import datetime
 from pathlib import Path
+from unittest.mock import patch
 
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QTabWidget
 
+from guardia.app.steps.prove_model import ProveModel
 from guardia.app.steps.steps import STEPS
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.place import SunEvent
@@ -76,6 +78,14 @@ class FitsTest(GuiCase):
                     tabs.setCurrentIndex(0)
                 bad += self.at_every_size(step.id)
         self.assertEqual(bad, [], "\n".join(bad))
+
+    def test_a_page_fits_while_its_figures_are_worked_out(self):
+        self.window.open_demo()
+        with patch.object(ProveModel, "linked", return_value=None):
+            self.window.open_camera(self.window.session.camera_ids()[0], "prove")
+            tabs = self.window.pages["prove"].tabs
+            tabs.setCurrentIndex(next(n for n in range(tabs.count()) if tabs.tabText(n) == "Linked cameras"))
+            self.assertEqual(self.at_every_size("linked", SIZES[:2]), [])
 
     @unittest.skipIf("QT_SCALE_FACTOR" in os.environ, "runs scaled already")
     def test_the_same_on_a_screen_with_scaled_letters(self):

@@ -248,6 +248,8 @@ class LinkedTab(WordsTab):
         linked = self._model.linked()
         if linked is None:
             self.words.setText("Working it out …")
+            for table in (self.ways, self.gaps):
+                fill_table(table, [])
             return
         self.words.setText(
             "Learnt from judged real visits: cameras are linked where so many walk on, at times so alike, as chance "
