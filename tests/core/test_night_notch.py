@@ -10,8 +10,9 @@ from hypothesis import strategies as st
 from guardia.benchcam.camera import Decider
 from guardia.core.base.errors import InvalidValue
 from guardia.core.make.convert_settings import copied
-from guardia.core.make.levers import could_show_more, limits_broken
+from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
+from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer

@@ -17,7 +17,7 @@ from guardia.core.evidence.evidence import listed_spans, with_causes
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import Watch, length, merged, without
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import could_show_more
+from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
 from guardia.core.replay import gates
 from guardia.core.replay.replay import replay

@@ -8,8 +8,9 @@ import numpy as np
 
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
-from guardia.core.make.levers import could_show_more, limits_broken
+from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
+from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning.check import check_prediction

@@ -15,8 +15,8 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.plan import if_known
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import could_show_more
 from guardia.core.make.settings import Settings
+from guardia.core.make.shows_more import could_show_more
 from guardia.core.replay import gates
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.objects import object_classes

@@ -16,8 +16,9 @@ from numpy.typing import NDArray
 
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import LEVERS, NIGHT_NOTCH, OBJECTS, Lever, could_show_more, limits_broken
+from guardia.core.make.levers import LEVERS, NIGHT_NOTCH, OBJECTS, Lever, limits_broken
 from guardia.core.make.settings import PART_OF, Settings
+from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import PolygonZone, Zone, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw

@@ -48,7 +48,8 @@ class DamagedDialog(QDialog):
         lines = self._entries.lines
         fill_table(self.table, lines)
         some = f"{count_of(len(lines), 'entry', 'entries')} cannot be read and enter no figure; "
-        some += "all else is as it was. Save first; what is saved can then be deleted."
+        some += "all else is as it was. Save first; what is saved can then be deleted, "
+        some += "with what belongs to it: the judgements of a clip, the readings of a store."
         self.words.setText(" ".join(filter(None, (after, some if lines else "Every entry can be read."))))
         self.save.setEnabled(bool(lines))
         self.delete.setEnabled(self._entries.can_delete)
