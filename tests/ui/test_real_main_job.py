@@ -28,18 +28,16 @@ class RealMainJob(FolderCase):
         for camera in CAMERAS:
             with self.subTest(camera):
                 before = self.epochs(camera)
-                screen.press("ctrl+1")
+                screen.go("ctrl+1", camera)
                 screen.click(camera)
                 screen.until_seen("Evidence")
-                screen.press("ctrl+7")
-                screen.until_seen("Not searched yet")
+                screen.go("ctrl+7", "Not searched yet")
                 screen.click("Search")
                 screen.click("Take as draft")
-                screen.press("F5")
-                screen.until_seen(f"Settings sheet: {camera}")
+                screen.go("F5", f"Settings sheet: {camera}")
                 screen.click("Entered on the camera")
                 screen.until("entered", lambda camera=camera, before=before: self.epochs(camera) > before)
-                screen.press("ctrl+7")
+                screen.go("ctrl+7", "Check")
                 screen.click("Check")
                 clips = len(self.rows("SELECT 1 FROM clip"))
                 screen.click("Run the next week")
@@ -47,7 +45,6 @@ class RealMainJob(FolderCase):
                 screen.until_seen("false recordings that came")
                 screen.until("it ran", lambda camera=camera: any(f"{camera} ran" in text for text in screen.seen()))
                 self.assertEqual([text for text in screen.seen() if "fault of the program" in text], [])
-                screen.click("Close")  # the message has been read
         screen.until("the program's end", lambda: program.poll() is not None, lambda: screen.press("ctrl+q"))
         self.assertEqual(program.returncode, 0)
 

@@ -663,33 +663,39 @@ class ScoreBesideEveryStep(StepCase):
             self.assertEqual(sum("reading its evidence" in t for t in texts), 6)
         page.refresh()
 
-    def test_a_long_message_is_shortened_and_whole_on_pointing_at_it(self):
+    def test_of_a_long_message_the_beginning_is_shown_and_the_whole_is_one_button_away(self):
         self.session.messages.tell("\n".join(f"line {n}" for n in range(12)))
         banner = self.window.banner
-        self.assertTrue(banner.isVisible())
-        self.assertIn("8 more lines", banner.text.text())
+        self.assertTrue(banner.frame.isVisible() and banner.whole.isVisible())
+        self.assertIn("11 more lines", banner.text.text())
         self.assertIn("line 11", banner.text.toolTip())
-        self.assertGreater(banner.geometry().top(), self.window.stack.height() // 2)
-        banner.findChild(QPushButton).click()
-        self.assertFalse(banner.isVisible())
+        banner.close_it.click()
+        self.assertFalse(banner.frame.isVisible())
+        self.session.messages.tell("Short.")
+        self.assertFalse(banner.whole.isVisible())
+        self.session.messages.tell("A sentence that goes on and on. " * 30)
+        self.assertTrue(banner.whole.isVisible())
 
-    def test_a_message_moves_nothing_goes_by_itself_and_can_be_read_again(self):
+    def test_a_message_moves_and_covers_nothing_goes_by_itself_and_can_be_read_again(self):
         page, banner = self.window.pages["round"], self.window.banner
         before = page.geometry()
         self.session.messages.tell("All is well.")
         self.assertEqual(page.geometry(), before)
+        banner.enterEvent(None)  # whoever points at it wants to read it, and then it goes all the same
+        self.assertFalse(banner.leaving.isActive())
+        QApplication.sendEvent(banner, QEvent(QEvent.Type.Leave))
         self.assertTrue(banner.leaving.isActive())
         banner.leaving.timeout.emit()
-        self.assertFalse(banner.isVisible())
-        self.session.messages.tell("Something must be done.", Severity.WARNING)
-        self.assertTrue(banner.isVisible() and not banner.leaving.isActive())
+        self.assertFalse(banner.frame.isVisible())
+        self.session.messages.tell("Something must be done.\n" * 9, Severity.WARNING)
+        self.assertEqual(page.geometry(), before)
+        self.assertTrue(banner.frame.isVisible() and not banner.leaving.isActive())
         self.assertIn("All is well.", messages_html(self.window.messages.told))
-        self.window.open_camera(self.session.camera_ids()[0], "zones")  # made only now, and above what was there
-        over = self.window.stack.childAt(banner.geometry().center())
-        self.assertTrue(over is banner or banner.isAncestorOf(over), over)
+        foot = self.window.stack.mapTo(self.window, self.window.stack.rect().bottomLeft()).y()
+        self.assertGreater(banner.mapTo(self.window, banner.rect().topLeft()).y(), foot)
         self.window.open_project(self.session.folder)
         self.assertFalse(any("must be done" in m.text for m in self.window.messages.told))
-        self.assertNotIn("must be done", banner.text.text() if banner.isVisible() else "")
+        self.assertNotIn("must be done", banner.text.text() if banner.frame.isVisible() else "")
 
     def test_progress_of_a_job_is_shown_with_its_time_left_and_goes_away(self):
         self.session.intake.jobs.started.emit("Importing clips")

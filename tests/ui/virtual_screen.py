@@ -96,6 +96,10 @@ class VirtualScreen:
         """Wait until some words are on the screen, alone or at the beginning of a text."""
         self.until(words, lambda: any(text.startswith(words) for text in self.seen()))
 
+    def go(self, key: str, words: str) -> None:
+        """Press a key until some words are on the screen."""
+        self.until(words, lambda: any(text.startswith(words) for text in self.seen()), lambda: self.press(key))
+
     def click(self, words: str) -> None:
         """Click on what bears these words, once it is there."""
         self.until_seen(words)

@@ -152,9 +152,14 @@ class MainWindow(QMainWindow):
     def _build(self) -> None:
         central = QWidget()
         central.setObjectName("page")
-        row = QHBoxLayout(central)
-        row.setContentsMargins(0, 0, 0, 0)
+        whole = QVBoxLayout(central)
+        whole.setContentsMargins(0, 0, 0, 0)
+        whole.setSpacing(0)
+        row = QHBoxLayout()
         row.setSpacing(0)
+        whole.addLayout(row, 1)
+        self.banner = Banner(self.actions_by_id["messages"].trigger)
+        whole.addWidget(self.banner)
         self.rail = Rail()
         self.rail.asked.connect(self.go)
         self.rail.stopped.connect(self._stop_work)
@@ -165,7 +170,6 @@ class MainWindow(QMainWindow):
         self._begin = self._begin_row()
         middle.addWidget(self._begin)
         middle.addWidget(self.stack, 1)
-        self.banner = Banner(self.stack)
         row.addLayout(middle, 1)
         self._panel_place = QVBoxLayout()
         self._panel_place.setContentsMargins(0, 0, 0, 0)
@@ -213,7 +217,7 @@ class MainWindow(QMainWindow):
             return False
         self.close_session()
         del self.messages.told[:of_another]
-        self.banner.setVisible(bool(self.messages.told))
+        self.banner.frame.setVisible(bool(self.messages.told))
         self.session = session
         self.rail.follow(session.intake.jobs)
         self._use_cluster()
@@ -462,6 +466,7 @@ class MainWindow(QMainWindow):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Leave the work the room in a narrow window."""
         super().resizeEvent(event)
+        self.banner.take_room()
         self._fold_panel()
 
     def toggle_dark(self) -> None:

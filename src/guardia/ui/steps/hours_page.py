@@ -174,6 +174,7 @@ class HoursPage(FreshPage):
             column.addLayout(classes)
         self._figures = QGridLayout()
         self._figures.setHorizontalSpacing(14)
+        self._figures.setVerticalSpacing(3)
         column.addLayout(self._figures)
         self.alert_words = WrappedLabel()
         self.alert_words.setObjectName("muted")
