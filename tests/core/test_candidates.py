@@ -6,6 +6,7 @@ import numpy as np
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.replay import gates
+from guardia.core.replay.anchored import anchored
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer, score_all
@@ -44,7 +45,7 @@ class Candidates(unittest.TestCase):
             evidence, rng = random_evidence(seed), np.random.default_rng(seed)
             candidates = [tried(random_settings(rng)) for _ in range(12)]
             for chosen, counted in zip(candidates, score_all(evidence, candidates), strict=True):
-                done = replay(evidence, chosen)
+                done = anchored(evidence, chosen)
                 by_hand = {name: [] for name in ("real_recorded", "real_missed", "late", "cut", "false_recorded")}
                 for visit in evidence.visits:
                     outcome = outcome_of(visit, done)

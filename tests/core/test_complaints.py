@@ -9,10 +9,11 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.prove.complaints import bad_at_night, too_many
 from guardia.core.prove.walks import Aim, Passing, Way, passes_of
+from guardia.core.replay.factor import camera_scale
 from guardia.core.replay.gate import State
 from guardia.core.replay.replay import replay
+from guardia.core.replay.seen import seen_by
 from guardia.core.tuning.cures import usual_cures
-from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.view.picture import PictureFacts
 from tests.support import blob_trace, capability, evidence_of
 
@@ -90,7 +91,7 @@ class WalksByHand(unittest.TestCase):
         evidence = replace(evidence_of([blob_trace([0])], kinds=[""]), walks=tuple(walks))
         seen = seen_by(evidence, make)
         self.assertEqual([(s.notch, s.triggered) for s in seen], [("5", False)] * 6)
-        before, after = (calibrate_scale(s, make) for s in ([], seen))
+        before, after = (camera_scale(s, make).levels for s in ([], seen))
         notch = next(n for n, s in enumerate(after) if s.label == "5")
         self.assertGreater(
             after[notch].factor, before[notch].factor, "six misses at 1.6 times mean it is less sensitive"

@@ -1,8 +1,11 @@
+import math
 import unittest
+from dataclasses import replace
 
 import numpy as np
 
 from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.make.candidate import Candidate
@@ -104,18 +107,24 @@ class Scoring(unittest.TestCase):
         result = score(self.evidence, replay(self.evidence, tried(plain(4))))
         # 6 Sep 2025, 23:06 UTC on: clips fall on 7, 7, 7, 8, 8, 8, 9 September in London; the last one is unjudged, so
         # that the 9th and what is watched of it waits, and the 10th has nothing that waits.
-        self.assertEqual(result.false_in_motion, 3)
+        self.assertEqual(result.false_in_motion, (3.0, 3, 3))
         self.assertAlmostEqual(result.watched_days, 2.0 - 400 / 86400 + 400 / 86400, delta=0.01)
         self.assertAlmostEqual(result.false_per_day, 1.5, delta=0.01)
         low, high = result.false_per_day_interval
         self.assertTrue(low < 1.5 < high)
 
-    def test_flips_are_ordered_worst_first_and_tell_their_gate(self):
-        comparison = Scorer().compare(self.evidence, tried(plain(4)), tried(plain(8)))
-        flips = [(c.flip, c.occurrence.id) for c in comparison.changes]
-        self.assertEqual(flips, [(Flip.NEWLY_MISSED, 102), (Flip.NEWLY_SILENCED, 105)])
+    def test_flips_are_ordered_worst_first_and_tell_their_gate_and_how_sure_they_are(self):
+        evidence = replace(self.evidence, epochs=(Epoch(-math.inf, math.inf, plain(4)),))
+        comparison = Scorer().compare(evidence, tried(plain(4)), tried(plain(8)))
+        flips = [(c.flip, c.occurrence.id, c.certainty.value) for c in comparison.changes]
+        # Of sizes 20, 9 and 5 the last lies below the new threshold, the middle one only just above it.
+        missed, silenced = Flip.NEWLY_MISSED, Flip.NEWLY_SILENCED
+        expected = [(missed, 102, "probably"), (missed, 101, "perhaps")]
+        expected += [(silenced, 105, "probably"), (silenced, 104, "perhaps")]
+        self.assertEqual(flips, expected)
         self.assertIn("size", comparison.changes[0].reason)
-        back = Scorer().compare(self.evidence, tried(plain(8)), tried(plain(4)))
+        self.assertIn("either way", comparison.changes[1].reason)
+        back = Scorer().compare(evidence, tried(plain(8)), tried(plain(4)))
         self.assertEqual({c.flip for c in back.changes}, {Flip.NEWLY_RECORDED, Flip.NEWLY_FALSE})
 
     def test_a_more_sensitive_draft_is_told_that_motion_clips_cannot_show_it(self):

@@ -14,11 +14,12 @@ from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict, settings_to_dict
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.replay import replay
+from guardia.core.replay.seen import seen_by
 from guardia.core.score.candidates import Scorer
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning.cures import usual_cures
-from guardia.core.tuning.scale import at_ends, calibrate_scale, seen_by
 from guardia.core.tuning.tune import tune
 from guardia.report.sheet import steps
 from tests.core.test_brute_force import random_trace, sizes_by_labelling
@@ -145,15 +146,15 @@ class InTuning(unittest.TestCase):
     def test_what_was_seen_at_night_tells_of_the_notch_of_the_night(self):
         epochs = tuple(replace(e, settings=Settings.of(MAKE, "9", night_notch="7")) for e in self.evidence.epochs)
         make = self.installed.capability
-        seen = seen_by(replace(self.evidence, epochs=epochs), make)
+        evidence = replace(self.evidence, epochs=epochs)
+        seen = seen_by(evidence, make)
         self.assertEqual([s.notch for s in seen].count("9"), 8)
         self.assertEqual([s.notch for s in seen].count("7"), 16)
-        scales = calibrate_scale(seen, make)
-        low, high = at_ends(tried(Settings.of(MAKE, "9", night_notch="7")), scales)
-        for label in ("9", "7"):
-            scale = next(s for s in scales if s.label == label)
-            sizes = [end.capability.notch(label).size / make.notch(label).size for end in (low, high)]
-            np.testing.assert_allclose(sizes, [scale.low, scale.high])
+        anchor = Anchor(evidence, make)
+        own = anchor.own(tried(Settings.of(MAKE, "9", night_notch="7"))).capability
+        for level in anchor.scale.levels:
+            self.assertAlmostEqual(own.notch(level.label).size, make.notch(level.label).size * level.factor)
+            self.assertEqual(level.seen, [s.notch for s in seen].count(level.label))
 
 
 class InWords(unittest.TestCase):

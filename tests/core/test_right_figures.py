@@ -56,7 +56,7 @@ class WatchedTime(unittest.TestCase):
         for kind in ("foliage", ""):
             with self.subTest(kind):
                 told = scored(self.five_days(kind), plain(4))
-                self.assertEqual((told.false_in_motion, told.watched_days), (5, 5.0))
+                self.assertEqual((told.false_in_motion.mean, told.watched_days), (5, 5.0))
                 self.assertEqual((len(told.false_recorded), told.open), (5, ()))
 
     def test_clips_alone_give_no_rate_and_one_clip_is_not_one_a_day(self):
@@ -78,7 +78,7 @@ class WatchedTime(unittest.TestCase):
         told = scored(evidence, plain(4))
         # The first day lacks six hours; of the others one is not judged, one unsure, one not measured, the last empty.
         self.assertAlmostEqual(told.watched_days, 1.75)
-        self.assertEqual(told.false_in_motion, 1)
+        self.assertEqual(told.false_in_motion.mean, 1)
         self.assertEqual(evidence.watch.held_back(), {"not judged": 1.0, "unsure": 1.0, "not measured": 1.0})
         by_day = {line.name: (len(line.ids), line.days) for line in lines(evidence, "day")}
         self.assertEqual(by_day, {"Mon 08 Sep 2025": (1, 0.75), "Fri 12 Sep 2025": (0, 1.0)})
@@ -123,7 +123,7 @@ class CausesAndSettings(unittest.TestCase):
         evidence = replace(evidence, clips=(*clips[:2], replace(clips[2], cause=Cause.NOT_KNOWN)))
         self.assertEqual([c.cause for c in evidence.clips], [Cause.MOTION, Cause.BUTTON, Cause.NOT_KNOWN])
         told = Scorer().compare(evidence, tried(plain(4)), tried(plain(40)))
-        self.assertEqual((told.installed.false_recorded, told.installed.false_in_motion), ((100,), 1))
+        self.assertEqual((told.installed.false_recorded, round(told.installed.false_in_motion.mean, 2)), ((100,), 1.0))
         self.assertIn("2 clips recorded for another cause", " ".join(told.limits))
         self.assertEqual(propose(evidence, tried(plain(4))).done.silenced, (100,))
 

@@ -1,74 +1,158 @@
-"""Calibrating the scale: recovered from seeded simulation, against a general library, monotone over notches."""
+"""The camera's own scale: the truth inside what is stated, against a general library, and what clips cannot say."""
 
+import math
 import unittest
 from dataclasses import replace
 
 import numpy as np
 import statsmodels.api as sm
+from scipy.special import ndtr
 
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.tuning.scale import LAPSE, OWN_SPREAD, Seen, calibrate_scale, chance, seen_by, telling_walk
+from guardia.core.evidence.events import CameraEvent
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
+from guardia.core.make.settings import Settings
+from guardia.core.replay.factor import OWN_SPREAD, Seen, camera_scale, chance
+from guardia.core.replay.seen import seen_by
+from guardia.core.tuning.scale import CONTRADICTION, scale_words, telling_walk
 from guardia.store.project import Project
 from tests.support import DEMO, blob_trace, capability, evidence_of
 
-RUNS = 40
+FACTORS = (0.3, 0.55, 1.0, 2.0, 4.0, 6.0)
+WIDTH = 0.2
 
 
-def simulated(rng: np.random.Generator, label: str, factor: float, count: int, width: float = 0.12) -> list[Seen]:
-    strengths = np.exp(rng.uniform(-1, 1.5, count))
+def walks(rng: np.random.Generator, label: str, factor: float, count: int, width: float = WIDTH) -> list[Seen]:
+    strengths = np.exp(rng.normal(0.3, 0.9, count))
     passes = rng.random(count) < chance(strengths, factor, width=width)
     return [Seen(label, float(x), bool(y)) for x, y in zip(strengths, passes, strict=True)]
 
 
+def clips(rng: np.random.Generator, label: str, factor: float, count: int) -> list[Seen]:
+    """Motion clips: of all that moves only what triggered is here."""
+    kept: list[float] = []
+    while len(kept) < count:
+        strengths = rng.normal(0.3, 0.9, 4000)
+        kept += strengths[rng.random(4000) < ndtr((strengths - math.log(factor)) / WIDTH)].tolist()
+    return [Seen(label, math.exp(x), triggered=True, selected=True) for x in kept[:count]]
+
+
+def level(seen: list[Seen], label: str = "5"):
+    return next(one for one in camera_scale(seen, capability()).levels if one.label == label)
+
+
 class Scale(unittest.TestCase):
-    def test_the_true_scale_lies_in_the_interval_in_nine_of_ten_runs(self):
+    def test_the_truth_lies_in_the_interval_whatever_is_known(self):
+        # The whole table of 40 runs each, with other distributions of strengths, stands in docs/motion-model.md.
+        for many, walked in ((0, 0), (10, 0), (80, 0), (200, 0), (0, 10), (10, 10), (200, 10), (80, 25)):
+            inside = 0
+            for factor in FACTORS:
+                for run in range(2):
+                    rng = np.random.default_rng([many, walked, int(100 * factor), run])
+                    known = level([*clips(rng, "5", factor, many), *walks(rng, "5", factor, walked)])
+                    inside += known.low <= factor <= known.high
+            self.assertGreaterEqual(inside, 11, f"{many} clips and {walked} walks: of 12")
+
+    def test_many_clips_do_not_pull_the_threshold_down_weak_ones_bound_it_from_above_strong_ones_say_little(self):
+        rng = np.random.default_rng(3)
+        few, many = (level(clips(rng, "5", 1.0, count)) for count in (10, 400))
+        self.assertTrue(all(one.low <= 1.0 <= one.high for one in (few, many)))
+        self.assertGreater(many.factor, 0.6)
+        weak = level([Seen("5", float(x), True, True) for x in np.linspace(0.15, 0.4, 8)])
+        self.assertLess(weak.high, 0.2 * level([]).high)
+        strong = level([Seen("5", 9.0, True, True)])
+        self.assertGreater(strong.high / strong.low, 0.8 * level([]).high / level([]).low)
+
+    def test_answers_that_contradict_each_other_are_told_and_widen_it(self):
+        agreeing = [Seen("5", 4.0, True)] * 10 + [Seen("5", 0.5, False)] * 10
+        contrary = [Seen("5", 4.0, False)] * 10 + [Seen("5", 0.5, True)] * 10
+        one, other = (camera_scale(seen, capability()) for seen in (agreeing, contrary))
+        self.assertEqual((one.contradicted, other.contradicted), (False, True))
+        self.assertGreater(other.width, 3 * one.width)
+        self.assertIn(CONTRADICTION, scale_words(other, "5"))
+        self.assertNotIn(CONTRADICTION, scale_words(one, "5"))
+        self.assertIn("from 20 things seen", scale_words(one, "5"))
+        self.assertEqual(scale_words(one, ""), "")
+
+    def test_levels_learn_from_each_other_and_fall(self):
         make, rng, inside = capability(), np.random.default_rng(5), 0
-        for _ in range(RUNS):
+        for _ in range(10):
             common = rng.normal(0, 0.28)
             factors = {n.label: float(np.exp(common + rng.normal(0, OWN_SPREAD))) for n in make.notches}
-            seen = [s for label in ("6", "7") for s in simulated(rng, label, factors[label], 25)]
-            scales = {s.label: s for s in calibrate_scale(seen, make)}
-            inside += all(scales[label].low <= factors[label] <= scales[label].high for label in ("6", "7"))
-            self.assertLess(scales["6"].high / scales["6"].low, scales["1"].high / scales["1"].low)
-        self.assertGreaterEqual(inside, 0.85 * RUNS)  # both at once, of intervals of 95 %
+            seen = [s for label in ("6", "7") for s in walks(rng, label, factors[label], 25, 0.12)]
+            known = {s.label: s for s in camera_scale(seen, make).levels}
+            inside += all(known[label].low <= factors[label] <= known[label].high for label in ("6", "7"))
+            self.assertLess(known["6"].high / known["6"].low, known["1"].high / known["1"].low)
+            self.assertLess(known["1"].high / known["1"].low, 0.5 * level([], "1").high / level([], "1").low)
+        self.assertGreaterEqual(inside, 8)
+        mixed = walks(rng, "5", 0.5, 60) + walks(rng, "6", 2.0, 60)
+        scale = camera_scale(mixed, make)
+        for node in scale.nodes[:-1].T:
+            sizes = [n.size * factor for n, factor in zip(make.notches, node, strict=True)]
+            np.testing.assert_allclose(sizes, sorted(sizes, reverse=True))
 
-    def test_with_much_evidence_it_is_what_a_probit_regression_finds(self):
+    def test_with_many_walks_it_is_what_a_probit_regression_finds(self):
         # Source: statsmodels' probit of the answers on the logarithm of the strength.
-        make, rng = capability(), np.random.default_rng(9)
-        seen = simulated(rng, "7", 1.3, 800, width=0.2)
+        seen = walks(np.random.default_rng(9), "7", 1.3, 800)
         x = np.log([s.strength for s in seen])
         fitted = sm.Probit([s.triggered for s in seen], sm.add_constant(x)).fit(disp=False)
         threshold = float(np.exp(-fitted.params[0] / fitted.params[1]))
-        scale = next(s for s in calibrate_scale(seen, make) if s.label == "7")
-        self.assertAlmostEqual(scale.factor, threshold, delta=0.06)
-        self.assertLess(scale.high / scale.low, 1.2)
+        known = level(seen, "7")
+        self.assertAlmostEqual(known.factor, threshold, delta=0.06)
+        self.assertLess(known.high / known.low, 1.2)
 
-    def test_without_evidence_the_band_of_the_make_comes_out_and_thresholds_fall(self):
-        make = capability()
-        for scale, notch in zip(calibrate_scale([], make), make.notches, strict=True):
-            self.assertAlmostEqual(scale.low, notch.size_low / notch.size, delta=0.15)
-            self.assertAlmostEqual(scale.high, notch.size_high / notch.size, delta=0.35)
-        rng = np.random.default_rng(1)
-        mixed = simulated(rng, "5", 0.5, 60) + simulated(rng, "6", 2.0, 60)
-        sizes = [n.size * s.factor for n, s in zip(make.notches, calibrate_scale(mixed, make), strict=True)]
-        self.assertEqual(sizes, sorted(sizes, reverse=True))
-        self.assertGreater(chance(np.array([0.01]), 1.0, width=0.1)[0], LAPSE / 2)
 
-    def test_motion_clips_tell_that_they_triggered_and_footage_only_where_the_camera_looked(self):
+class WhatTheEvidenceShows(unittest.TestCase):
+    def test_motion_clips_show_that_they_triggered_and_nothing_where_footage_shows_it_better(self):
         with Project(DEMO) as project:
             camera = next(c for c in project.cameras.all() if c.name == "Office step")
             evidence = project.evidence(camera.id)
         seen = seen_by(evidence, camera.capability)
         self.assertEqual({s.notch for s in seen}, {camera.installed.detection.notch})
-        self.assertTrue(all(s.triggered for s in seen))
-        (scale,) = (s for s in calibrate_scale(seen, camera.capability) if s.label == "5")
-        self.assertIn("walk across the view at notch 5, where a person", telling_walk(scale))
-        self.assertIn("at notch 5, about 14 m ahead, where", telling_walk(scale, at_m=14.2))
-        self.assertIn(
-            "would tell little", telling_walk(replace(scale, low=scale.factor / 1.1, high=scale.factor * 1.1))
-        )
+        self.assertTrue(all(s.triggered and s.selected for s in seen))
+        known = camera_scale(seen, camera.capability)
+        (one,) = (s for s in known.levels if s.label == "5")
+        self.assertIn("walk across the view at notch 5, where a person", telling_walk(one))
+        self.assertIn("at notch 5, about 14 m ahead, where", telling_walk(one, at_m=14.2))
+        self.assertIn("would tell little", telling_walk(replace(one, low=one.factor / 1.1, high=one.factor * 1.1)))
         self.assertEqual(seen_by(evidence_of([blob_trace([4] * 9)], kinds=[""]), capability()), [])
-        self.assertIsInstance(evidence.epochs[-1], Epoch)
+
+    def test_on_the_demo_the_true_factor_lies_inside(self):
+        # The bench camera's thresholds are 1.1 times the nominal ones; the scale never sees that.
+        with Project(DEMO) as project:
+            for camera in project.cameras.all():
+                evidence = project.evidence(camera.id)
+                scale = camera_scale(seen_by(evidence, camera.capability), camera.capability)
+                one = next(s for s in scale.levels if s.label == camera.installed.detection.notch)
+                self.assertTrue(one.low < 1.1 < one.high, (camera.name, one))
+
+    def test_a_silence_that_another_gate_explains_says_nothing_of_the_size(self):
+        silent, noted = [9] * 40, [20] * 40
+        night = WeekPlan((Stretch(EVERY_DAY, Edge(60), Edge(120)),))
+        make = capability("polygon-mains-camera")
+        for settings, kinds, expected in (
+            (Settings.of(make.id, "5"), ["person"] * 3, [True, False, False]),
+            (Settings.of(make.id, "5", recording_plan=night), ["person"] * 3, [True]),
+            (Settings.of(make.id, "5", objects=("vehicle",)), ["vehicle", "person", ""], [True]),
+            (Settings.of(make.id, "5", rest_s=3600.0), ["person"] * 3, [True]),
+        ):
+            evidence = evidence_of(
+                [blob_trace(sizes) for sizes in (noted, silent, silent)], kinds=kinds, origin=Origin.CONTINUOUS,
+                starts=[1_757_200_000.0 + 600.0 * n for n in range(3)],
+            )  # fmt: skip
+            events = (CameraEvent(1_757_200_001.0, 7.0, "", ""),)
+            motion = replace(evidence.clips[0], id=9, origin=Origin.MOTION)
+            evidence = replace(evidence, epochs=(Epoch(-math.inf, math.inf, settings),), events=events)
+            if settings.recording.rest_s:
+                traces = [blob_trace(noted), *(blob_trace(s) for s in (noted, silent, silent))]
+                evidence = replace(
+                    evidence_of(traces, kinds=["person"] * 4, origin=[Origin.MOTION, *[Origin.CONTINUOUS] * 3],
+                                starts=[1_757_200_000.0, *(c.start_s for c in evidence.clips)]),
+                    epochs=evidence.epochs,
+                )  # fmt: skip
+            self.assertEqual(motion.origin, Origin.MOTION)
+            self.assertEqual([s.triggered for s in seen_by(evidence, make)], expected, settings)
 
 
 if __name__ == "__main__":

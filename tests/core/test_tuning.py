@@ -12,6 +12,7 @@ from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.replay.anchored import Anchor
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
@@ -52,7 +53,7 @@ class Trying(unittest.TestCase):
             sizes = stack.sizes(
                 zone_cells(candidate.settings.detection.zones, grid=stack.grid), contrast=candidate.sensitivity[0]
             )
-            needed = least_size(candidate.sensitivity[1], stack.cells)
+            needed = least_size(Anchor(evidence, camera.capability).own(candidate).sensitivity[1], stack.cells)
             for n, visit in enumerate(trials.visits):
                 best = 0
                 for part in visit:
@@ -73,7 +74,7 @@ class Trying(unittest.TestCase):
         self.assertGreater(trial.risk[0], 0)
         self.assertEqual(trial.risk[1], 1.0)
         whole = Trials(evidence).of(tried(plain(4)))
-        self.assertEqual(whole.risk.tolist(), [0.0, 0.0])
+        np.testing.assert_allclose(whole.risk, 0.0, atol=1e-3)  # nobody knows the settings of then
         # Both differ in the same way at once: a cell to the right one leaves the zone, to the left it stays.
         right, left = (trial.varied[VARIANTS.index(Variant(across=by))].tolist() for by in (1, -1))
         self.assertEqual((right, left), ([False, False], [True, False]))
@@ -81,8 +82,9 @@ class Trying(unittest.TestCase):
     def test_what_a_false_one_just_misses_is_its_risk(self):
         evidence = days_of(real=0, false=1, days=1)
         risks = [Trials(evidence).of(tried(plain(needed))).risk[0] for needed in (4, 9, 20)]
-        self.assertEqual((risks[0], risks[2]), (1.0, 0.0))
-        self.assertAlmostEqual(risks[1], 1 / len(VARIANTS))
+        self.assertAlmostEqual(risks[0], 1.0, delta=1e-3)
+        self.assertLess(risks[2], 0.1 / len(VARIANTS), "it lies far below what is needed")
+        self.assertTrue(1 / len(VARIANTS) < risks[1] < 2 / len(VARIANTS), "one variant passes, and itself it may")
         self.assertEqual(VARIANTS[0], AS_RECORDED)
 
 

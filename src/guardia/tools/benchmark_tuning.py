@@ -18,12 +18,10 @@ from guardia.benchcam.tern_quay import PLACES, build_scene
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import local_date
-from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
 from guardia.core.score.likeness import doubtful, features_of, groups, likeness
 from guardia.core.tuning.days import Days
-from guardia.core.tuning.scale import calibrate_scale, seen_by
 from guardia.core.tuning.trials import Trials
 from guardia.core.tuning.tune import Answer, Point, Tuned, tune
 from guardia.store.project import Project
@@ -96,20 +94,14 @@ def tune_demo() -> dict[str, tuple[Tuned, Keys]]:
     for (camera, evidence), out, several in zip(cameras, outs, early, strict=True):
         installed = camera.under(camera.installed)
         truth = {o.id: o.kind for o in several}
-        whole, half = (_tuned(_knowing(evidence, kinds), installed) for kinds in (truth, known))
+        whole, half = (tune(_knowing(evidence, kinds), installed) for kinds in (truth, known))
         trials = Trials(evidence)
         counts = [Days(evidence, trials).counts(trials.of(c), out) for c in (installed, whole.chosen, half.chosen)]
         on_out = tuple((c.false, c.missed) for c in counts)
         sure = half.answer is Answer.BETTER
         keys = Keys(every, used, whole.chosen.settings, half.chosen.settings, sure, (on_out[0], on_out[1], on_out[2]))
-        answers[camera.name] = _tuned(evidence, installed), keys
+        answers[camera.name] = tune(evidence, installed), keys
     return answers
-
-
-def _tuned(evidence: Evidence, installed: Candidate) -> Tuned:
-    return tune(
-        evidence, installed, scales=calibrate_scale(seen_by(evidence, installed.capability), installed.capability)
-    )
 
 
 def _judged_before(evidence: Evidence, out: frozenset[date]) -> list[Occurrence]:

@@ -20,7 +20,9 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import HoursSettings, Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
-from guardia.core.replay.replay import Replay
+from guardia.core.replay.factor import CameraScale, NotchScale, Seen
+from guardia.core.replay.replay import Replay, replay
+from guardia.core.replay.seen import seen_by
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.hours import alert_score
 from guardia.core.score.power import charge_of
@@ -29,7 +31,7 @@ from guardia.core.score.score import difference_words
 from guardia.core.score.storage import kept_words
 from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
-from guardia.core.tuning.scale import NotchScale, Seen, calibrate_scale, scale_words, seen_by, telling_walk
+from guardia.core.tuning.scale import scale_words, telling_walk
 from guardia.core.view.geometry import ViewGeometry
 from guardia.report.sheet import changes_of
 from guardia.store.logbook import LogEntry
@@ -48,7 +50,7 @@ class CameraModel(ShownCamera):
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__(project, loaded, undo, messages)
         self._explained: tuple[Evidence, Explained] | None = None
-        self._scales: tuple[Evidence, Capability, tuple[NotchScale, ...], list[Seen]] | None = None
+        self._seen: tuple[Evidence, Capability, list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
         self._shown: tuple[tuple[Evidence, ViewGeometry, bool], Shown] | None = None
         self.occurrences = CameraOccurrences(self, project)
@@ -157,14 +159,22 @@ class CameraModel(ShownCamera):
         return [f"Entered as blocks: {count_of(cells, 'cell')} not as drawn, {changed} with another outcome."]
 
     @property
+    def scale(self) -> CameraScale:
+        """What is believed of this very camera's thresholds."""
+        return self._scorer.anchor(self.evidence, self.camera.capability).scale
+
+    @property
     def scales(self) -> tuple[NotchScale, ...]:
-        """What each notch means on this very camera, from what triggered and what did not."""
-        return self._scale_and_seen[0]
+        """What each level means on this very camera, from what triggered and what did not."""
+        return self.scale.levels
 
     @property
     def seen(self) -> list[Seen]:
-        """What the evidence tells of the notches."""
-        return self._scale_and_seen[1]
+        """What the evidence shows of the levels."""
+        make = self.camera.capability
+        if self._seen is None or self._seen[:2] != (self.evidence, make):
+            self._seen = (self.evidence, make, seen_by(self.evidence, make))
+        return self._seen[2]
 
     def telling_walk(self, notch: str, *, dark: bool) -> str:
         """Which walk test would tell most of what a notch means on this camera, by day or at night."""
@@ -182,17 +192,10 @@ class CameraModel(ShownCamera):
         return telling_walk(scale, at_m=at_m or None)
 
     @property
-    def _scale_and_seen(self) -> tuple[tuple[NotchScale, ...], list[Seen]]:
-        make = self.camera.capability
-        if self._scales is None or self._scales[:2] != (self.evidence, make):
-            seen = seen_by(self.evidence, make)
-            self._scales = (self.evidence, make, calibrate_scale(seen, make), seen)
-        return self._scales[2:]
-
-    @property
     def scale_words(self) -> str:
-        """What the draft records and misses as far as this camera's scale is known; empty where no notch is set."""
-        return scale_words(self.evidence, self.camera.under(self.draft), self.scales, self._scorer)
+        """What is known of the draft's level on this camera; empty where none is set."""
+        detection = self.draft.detection
+        return "" if detection.sensitivity is not None else scale_words(self.scale, detection.notch)
 
     def lasts_words(self) -> list[str]:
         """How long footage and a charge last, and false alerts a day, installed and draft; only what is known."""
@@ -224,11 +227,15 @@ class CameraModel(ShownCamera):
         """Any settings replayed on this camera's evidence."""
         return self._scorer.replay(self.evidence, self.camera.under(settings))
 
+    def _by_model(self, settings: Settings) -> Replay:
+        """What the model alone says, at the make's nominal thresholds."""
+        return replay(self.evidence, self.camera.under(settings))
+
     @property
     def explained(self) -> Explained:
         """Whether the motion model explains what this camera recorded, each clip under the settings that made it."""
         if self._explained is None or self._explained[0] is not self.evidence:
-            self._explained = (self.evidence, explain(self.evidence, cache(self.replay_of)))
+            self._explained = (self.evidence, explain(self.evidence, cache(self._by_model)))
         return self._explained[1]
 
 

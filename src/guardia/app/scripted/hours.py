@@ -14,7 +14,7 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.periods import to_periods
 from guardia.core.hours.plan import plan_spans
 from guardia.core.make.settings import Settings
-from guardia.core.replay.replay import replay
+from guardia.core.replay.anchored import anchored
 from guardia.core.score.hours import alert_score, outside
 from guardia.core.storage.readings import alert_delay
 from guardia.store.project import Project
@@ -61,7 +61,7 @@ def camera_hours(folder: Path, *, camera: str, first: date | None, last: date | 
         parts[name] = {
             "plan": plan.words, "spans": _local(spans.tolist(), zone), "type_in": typed.lines, "lost": typed.lost,
         }  # fmt: skip
-    score = alert_score(evidence, replay(evidence, known.under(settings)))
+    score = alert_score(evidence, anchored(evidence, known.under(settings)))
     recording = settings.hours.recording_plan
     counted = {
         "real_outside": len(outside(evidence, recording, Verdict.REAL)),

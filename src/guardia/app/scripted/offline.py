@@ -9,6 +9,7 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import cache
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
@@ -28,7 +29,8 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
-from guardia.core.replay.replay import Replay, replay
+from guardia.core.replay.anchored import anchored
+from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.score import Score, difference_words, score
@@ -247,7 +249,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                     "installed": score_to_dict(result.installed),
                     "draft": score_to_dict(result.draft),
                     "changes": changes,
-                    "explained": _explained(evidence, one, result.installed_replay).words,
+                    "explained": _explained(evidence, one).words,
                     "limits": list(result.limits),
                     "lines": score_rows(result.installed, result.draft),
                 }
@@ -341,9 +343,9 @@ def _span(watched: Sequence[str], zone: ZoneInfo) -> tuple[float, float]:
     return low, high
 
 
-def _explained(evidence: Evidence, camera: Camera, installed: Replay) -> Explained:
+def _explained(evidence: Evidence, camera: Camera) -> Explained:
     """Whether the model explains what a camera recorded."""
-    return explain(evidence, lambda s: installed if s == camera.installed else replay(evidence, camera.under(s)))
+    return explain(evidence, cache(lambda s: replay(evidence, camera.under(s))))
 
 
 def measure_again(folder: Path) -> dict[str, Any]:
@@ -373,5 +375,5 @@ def _installed_scores(folder: Path) -> dict[str, Score]:
         scores = {}
         for camera in project.cameras.all():
             evidence = project.evidence(camera.id)
-            scores[camera.name] = score(evidence, replay(evidence, camera.under(camera.installed)))
+            scores[camera.name] = score(evidence, anchored(evidence, camera.under(camera.installed)))
         return scores

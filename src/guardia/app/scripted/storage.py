@@ -11,7 +11,8 @@ from typing import Any
 from guardia.app.scripted.whole_job import camera_named
 from guardia.app.site.keep_export import Exported, export_each
 from guardia.core.prove.due import Due, due_of, in_patrol_order
-from guardia.core.replay.replay import Replay, replay
+from guardia.core.replay.anchored import anchored
+from guardia.core.replay.replay import Replay
 from guardia.core.score.power import charge_of, sent_of
 from guardia.core.score.storage import if_stolen, keep_list, kept_counts, requirement, schools, ways_to_keep, what_if
 from guardia.core.score.storage_findings import storage_findings
@@ -38,8 +39,8 @@ def project_storage(folder: Path, *, cameras: Sequence[str], draft: bool) -> lis
         entries = []
         for camera in wanted:
             evidence = project.evidence(camera.id)
-            installed = replay(evidence, camera.under(camera.installed))
-            done = replay(evidence, camera.under(camera.draft)) if draft else installed
+            installed = anchored(evidence, camera.under(camera.installed))
+            done = anchored(evidence, camera.under(camera.draft)) if draft else installed
             entries.append({"camera": camera.name, "settings": "draft" if draft else "installed",
                           **_of(project, done, installed)})  # fmt: skip
     return entries
@@ -121,7 +122,7 @@ def project_due(folder: Path) -> list[dict[str, str]]:
         due: list[Due] = []
         for camera in project.cameras.all():
             evidence = project.evidence(camera.id)
-            due += due_of(camera.name, replay(evidence, camera.under(camera.installed)), camera.about.patrol)
+            due += due_of(camera.name, anchored(evidence, camera.under(camera.installed)), camera.about.patrol)
     return [{"by": d.on.isoformat(), "camera": d.camera, "what": d.what, "why": d.why} for d in in_patrol_order(due)]
 
 
@@ -143,6 +144,6 @@ def export_real(folder: Path, *, camera: str, target: Path) -> Exported:
     with Project(folder) as project:
         known = camera_named(project, camera)
         evidence = project.evidence(known.id)
-        listed = keep_list(replay(evidence, known.under(known.installed)))
+        listed = keep_list(anchored(evidence, known.under(known.installed)))
         clips = dict.fromkeys(o.clip_id for k in listed for o in k.visit)
         return export_each(project, known.id, tuple(clips), target)

@@ -13,14 +13,15 @@ from zoneinfo import ZoneInfo
 
 from guardia.app.camera.makes import capability_data, middle_settings
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.intervals import Expected
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
 from guardia.core.tuning.days import Counts
-from guardia.core.tuning.predict import Expected
-from guardia.core.tuning.scale import calibrate_scale, scale_words, seen_by
+from guardia.core.tuning.scale import scale_words
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
@@ -162,10 +163,9 @@ def camera_sheet(folder: Path, *, camera: str, settings: Settings | None) -> She
             )
         evidence, scorer = project.evidence(one.id), Scorer()
         comparison = scorer.compare(evidence, one.under(one.installed), one.under(draft))
-        scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
         known = (
-            scale_words(evidence, one.under(draft), scales, scorer),
-            explain(evidence, cache(lambda s: scorer.replay(evidence, one.under(s)))).words,
+            scale_words(scorer.anchor(evidence, one.capability).scale, draft.detection.notch),
+            explain(evidence, cache(lambda s: replay(evidence, one.under(s)))).words,
         )
         made = datetime.now(project.zone)
         return SheetContent(
@@ -208,10 +208,9 @@ def tune_camera(
         one = camera_named(project, camera)
         evidence = project.evidence(one.id)
         drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
-        scales = calibrate_scale(seen_by(evidence, one.capability), one.capability)
         cost = Cost(miss=miss_cost, by_kind=kinds)
         tuned = tune(
-            evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out, scales=scales,
+            evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out,
             unseen=unseen, tried=tried,
         )  # fmt: skip
         if save:

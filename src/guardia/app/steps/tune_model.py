@@ -57,7 +57,7 @@ class TuneModel(StepModel):
         drawn = model.draft.detection.zones
         others = [("zones of the draft", drawn)] if drawn and drawn != installed.settings.detection.zones else []
         cost = Cost(miss=self.miss_cost, by_kind=dict(self.kind_cost))
-        scales, unseen = self.model.scales, self.unseen
+        unseen = self.unseen
 
         def work(token: Token, report: Report) -> tuple[object, Tuned]:
             meter = Meter(ABOUT, report)
@@ -66,9 +66,7 @@ class TuneModel(StepModel):
                 token.check()
                 meter.at(min(count, ABOUT), "Trying settings")
 
-            return evidence, tune(
-                evidence, installed, others=others, cost=cost, scales=scales, unseen=unseen, tried=tried
-            )
+            return evidence, tune(evidence, installed, others=others, cost=cost, unseen=unseen, tried=tried)
 
         return self.jobs.start("Tuning", work, self._take_in)
 

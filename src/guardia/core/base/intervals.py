@@ -3,8 +3,45 @@
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
-from scipy.special import gammaincinv, ndtri
+import numpy as np
+from numpy.typing import NDArray
+from scipy.special import gammaincinv, ndtr, ndtri
+
+
+class Expected(NamedTuple):
+    """A count or a rate that is expected."""
+
+    mean: float
+    """To be expected."""
+    low: float
+    """Not fewer than this, with the stated confidence."""
+    high: float
+    """Not more than this, likewise."""
+
+
+def expected_number(chances: NDArray[np.float64], *, confidence: float = 0.95) -> Expected:
+    """How many of some things happen, each with a chance of its own, where even the chances are not known exactly.
+
+    For each set of chances the count is Poisson-binomial; it is taken as normal with its mean and variance (Y. H.
+    Wang, On the number of successes in independent trials, 1993), and summed over the sets.
+
+    Args:
+        chances: (K, N), 0..1: K sets, each as likely as the others.
+        confidence: Of the interval, 0..1.
+
+    Returns:
+        Whole numbers at the ends.
+    """
+    mean = chances.sum(axis=1)
+    deviation = np.sqrt((chances * (1 - chances)).sum(axis=1))
+    counts = np.arange(chances.shape[1] + 1)
+    above = counts[:, None] + 0.5 - mean
+    below = np.where(deviation > 1e-9, ndtr(above / np.maximum(deviation, 1e-9)), above > 0).mean(axis=1)
+    below[-1] = 1.0
+    low, high = (int(np.argmax(below >= q)) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
+    return Expected(float(mean.mean()), low, high)
 
 
 def wilson(successes: int, trials: int, *, confidence: float = 0.95) -> tuple[float, float]:

@@ -169,6 +169,11 @@ class Evidence:
         return np.repeat(np.array([c.dark for c in self.clips], bool), np.diff(self.stack.clip_start))
 
     @cached_property
+    def on_snapshots(self) -> NDArray[np.bool_]:
+        """(N,) whether each occurrence is on a snapshot."""
+        return np.array([self.clip_of(o).origin is Origin.SNAPSHOT for o in self.occurrences], bool)
+
+    @cached_property
     def snapshots(self) -> int:
         """Number of single pictures taken by the clock."""
         return sum(c.origin is Origin.SNAPSHOT for c in self.clips)
@@ -271,6 +276,23 @@ class Evidence:
     def recorded_visits(self) -> tuple[Visit, ...]:
         """What the camera recorded because it moved, whatever else shows it."""
         return visits_of(o for o in self.occurrences if self.clip_of(o).by_motion)
+
+
+def noted_spans(evidence: Evidence) -> list[Span]:
+    """When the camera noted something by motion: its motion clips and the entries of its event lists, POSIX seconds."""
+    noted = [(e.at_s - EVENT_TOLERANCE_S, e.at_s + (e.duration_s or 0.0) + EVENT_TOLERANCE_S) for e in evidence.events]
+    return noted + [(c.start_s, c.end_s) for c in evidence.clips if c.by_motion]
+
+
+def looked_during(evidence: Evidence) -> frozenset[int]:
+    """Ids of the footage and walk tests during which the camera went on looking for motion.
+
+    All of them once it noted something during one, else none: many a camera that records always does not look.
+    """
+    footage = [c for c in evidence.clips if c.origin in FOOTAGE]
+    noted = noted_spans(evidence)
+    looked = any(a < c.end_s and c.start_s < b for c in footage for a, b in noted)
+    return frozenset(c.id for c in footage) if looked else frozenset()
 
 
 def with_causes(clips: Sequence[Clip], events: Sequence[CameraEvent], said: Mapping[int, str]) -> list[Clip]:

@@ -100,6 +100,8 @@ class Look(NamedTuple):
     """Ids of the switches that are off, and of the gates of time outside of which all of it lies."""
     alert_left_s: float = 0.0
     """Seconds left of the time between alerts, 0 for none."""
+    unlike_model: bool = False
+    """By the model it would have triggered; what the camera did speaks against it."""
     store: Mapping[str, str] = MappingProxyType({})
     """Which gates of the store close, by their ids, and why."""
 

@@ -27,6 +27,7 @@ from guardia.core.replay.trigger_gates import (
     HoursGate,
     ModeGate,
     ObjectGate,
+    ObservedGate,
     PauseGate,
     RestGate,
     SizeGate,
@@ -35,12 +36,12 @@ from guardia.core.replay.trigger_gates import (
 from guardia.core.replay.up_gates import LinkGate, PowerGate
 
 (
-    POWER, LINK, MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, LENGTH, TARGET, STORE, PLAN, ROOM, KEPT,
-    ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, INTERNET, PHONE,
+    POWER, LINK, MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, OBSERVED, LENGTH, TARGET,
+    STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, INTERNET, PHONE,
 ) = GATES = (
     PowerGate(), LinkGate(), ModeGate(), HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(),
-    ObjectGate(), RestGate(), LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(), AlertClassGate(),
-    AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), InternetGate(), PhoneGate(),
+    ObjectGate(), RestGate(), ObservedGate(), LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(),
+    AlertClassGate(), AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), InternetGate(), PhoneGate(),
 )  # fmt: skip
 
 

@@ -114,6 +114,11 @@ class Replay:
     """(N,) recorded, but the end is lost."""
     trigger_s: NDArray[np.float64]
     """(N,) when it triggered, NaN where it did not itself trigger."""
+    chances: NDArray[np.float64] | None = None
+    """(K, N) chance to be recorded, for each of K factors that the camera may have, each as likely as the others; None
+    for what the model alone says."""
+    unlike_model: NDArray[np.bool_] | None = None
+    """(N,) the model would have recorded it, what the camera did speaks against it; None as above."""
 
     @cached_property
     def recorded(self) -> NDArray[np.bool_]:
@@ -393,6 +398,7 @@ def _look(done: Replay, place: int) -> Look:
         settings, inside, done.largest[1][place], needed, evidence.stack.cells * CELL_SIZE, longest_s, rest_s,
         float(done.share[place]), done.classes.get(evidence.occurrences[place].id),
         _outside(done, window, index), float(done.alert_left_s[place]),
+        unlike_model=done.unlike_model is not None and bool(done.unlike_model[place]),
     )  # fmt: skip
 
 

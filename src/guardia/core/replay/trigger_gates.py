@@ -270,3 +270,22 @@ class RestGate(MotionGate):
         if left > 0:
             return GateAnswer(State.CLOSED, f"it was resting after {before[-1].name} for another {left:.0f} s")
         return GateAnswer(State.OPEN, "no recording before it was recent enough" if rest_s else "it does not rest")
+
+
+class ObservedGate(MotionGate):
+    """What the camera did goes before what the model says."""
+
+    id = "what the camera did"
+    check = CameraCheck("Walk there several times: does it trigger each time?", 10, 0.05)
+
+    def closed(self, look: Look) -> bool:
+        """Whether only that speaks against it."""
+        return look.unlike_model
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        reached, needed = (percent(size / look.whole) for size in (look.largest_inside, look.needed))
+        return f"the camera did not record it then; by the model its motion of {reached} would pass, {needed} is needed"
+
+    def at(self, moment: Moment) -> None:
+        """It is no condition of its own."""

@@ -11,16 +11,18 @@ import numpy as np
 from guardia.core.evidence.clips import Visit
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import zone_parts
+from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.gates import Outcome
-from guardia.core.replay.replay import Replay, motion_under, replay
+from guardia.core.replay.replay import Replay
 from guardia.core.score.score import Comparison, Score, compare, outcome_of, score, visit_outcomes
 
 
 def score_all(
     evidence: Evidence, candidates: Sequence[Candidate], *, scored: Callable[[int], None] = lambda _: None
 ) -> list[Score]:
-    """Score many settings on the same evidence.
+    """Score many settings of one make on the same evidence.
 
     Args:
         evidence: Clips and judged occurrences.
@@ -31,15 +33,18 @@ def score_all(
         In the order of `candidates`.
 
     Raises:
-        InvalidValue: If one names a notch that the make does not have.
+        InvalidValue: If one names a level that the make does not have.
     """
+    if not candidates:
+        return []
     scores: dict[int, Score] = {}
+    anchor = Anchor(evidence, candidates[0].capability)
     order = sorted(range(len(candidates)), key=lambda n: repr(_moves(candidates[n])))
     for _, numbers in groupby(order, key=lambda n: _moves(candidates[n])):
         motion = None
         for n in numbers:
-            motion = motion or motion_under(evidence, candidates[n])
-            scores[n] = score(evidence, replay(evidence, candidates[n], motion=motion))
+            motion = motion or anchor.motion(candidates[n])
+            scores[n] = score(evidence, anchor.replay(candidates[n], motion=motion))
             scored(len(scores))
     return [scores[n] for n in range(len(candidates))]
 
@@ -80,12 +85,21 @@ class Scorer:
 
     def __init__(self, keep: int = 4) -> None:
         self._keep = keep
+        self._anchor: Anchor | None = None
         self._replays: OrderedDict[Hashable, Replay] = OrderedDict()
         self._scores: OrderedDict[tuple[Replay, Evidence], Score] = OrderedDict()
         self._compared: tuple[tuple[object, ...], Comparison] | None = None
 
+    def anchor(self, evidence: Evidence, capability: Capability) -> Anchor:
+        """What the camera did with the evidence, and what is believed of its thresholds."""
+        known = self._anchor
+        if known is None or known.evidence is not evidence or known.capability != capability:
+            same = known is not None and known.capability == capability and _same_facts(known.evidence, evidence)
+            self._anchor = known = Anchor(evidence, capability, known if same else None)
+        return known
+
     def replay(self, evidence: Evidence, candidate: Candidate) -> Replay:
-        """As the function of that name. A corner that moves within its cells changes nothing."""
+        """As Anchor.replay. A corner that moves within its cells changes nothing."""
         cells = tuple(
             (p.cells.tobytes(), p.contrast, p.needed, p.dark) for p in zone_parts(candidate, grid=evidence.stack.grid)
         )
@@ -93,7 +107,7 @@ class Scorer:
         done = self._replays.get(key)
         judged = bool(candidate.settings.detection.objects)
         if done is None or not _same(done.evidence, evidence, judged=judged):
-            done = replay(evidence, candidate)
+            done = self.anchor(evidence, candidate.capability).replay(candidate)
         self._replays[key] = done
         self._replays.move_to_end(key)
         while len(self._replays) > self._keep:
@@ -126,4 +140,13 @@ def _same(one: Evidence, other: Evidence, *, judged: bool) -> bool:
         return True
     if one.storage != other.storage:
         return False  # what is kept of recordings goes by it
-    return not judged and one.clips is other.clips and one.stack is other.stack and one.spans == other.spans
+    return not judged and _same_facts(one, other)
+
+
+def _same_facts(one: Evidence, other: Evidence) -> bool:
+    """Whether the camera did the same under the same settings, whatever is judged of it."""
+    by_judgement = any(e.settings is not None and e.settings.detection.objects for e in one.epochs)
+    return (
+        one.clips is other.clips and one.stack is other.stack and one.spans == other.spans
+        and not by_judgement and one.epochs == other.epochs and one.events == other.events and one.walks == other.walks
+    )  # fmt: skip

@@ -8,7 +8,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.base.intervals import rate_interval, wilson
+from guardia.core.base.intervals import Expected, expected_number, rate_interval, wilson
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence, Visit, VisitTable
 from guardia.core.evidence.evidence import Evidence
@@ -41,9 +41,13 @@ class Score:
     """False and recorded."""
     false_silenced: tuple[int, ...]
     """False and not recorded."""
-    false_in_motion: int
-    """False and recorded on the motion clips of watched days that are judged whole, whether or not footage shows them
-    too; the rate per day is theirs."""
+    missed: Expected
+    """How many real ones are missed: a fact where the camera itself shows it, else what follows from that (95 %)."""
+    false: Expected
+    """How many false ones are recorded, likewise."""
+    false_in_motion: Expected
+    """The same of the motion clips of watched days that are judged whole, whether or not footage shows them too; the
+    rate per day is theirs."""
     open: tuple[int, ...]
     """Unjudged or unsure, not counted."""
     watched_days: float
@@ -52,20 +56,30 @@ class Score:
     """Seconds recorded per watched day on the motion clips, None without watched time."""
 
     @property
+    def real(self) -> int:
+        """Number of real occurrences."""
+        return len(self.real_recorded) + len(self.real_missed)
+
+    @property
     def missed_share(self) -> tuple[float, float]:
-        """Wilson interval (95 %) of the share of real occurrences missed."""
-        missed = len(self.real_missed)
-        return wilson(missed, missed + len(self.real_recorded))
+        """Wilson interval (95 %) of the share of real occurrences missed, as wide as what is not known makes it."""
+        fewest, most = (wilson(min(int(end), self.real), self.real) for end in (self.missed.low, self.missed.high))
+        return fewest[0], most[1]
 
     @property
     def false_per_day(self) -> float | None:
         """False recordings a day on the motion clips, None without watched time that is judged."""
-        return self.false_in_motion / self.watched_days if self.watched_days else None
+        return self.false_in_motion.mean / self.watched_days if self.watched_days else None
 
     @property
     def false_per_day_interval(self) -> tuple[float, float] | None:
-        """Exact Poisson interval (95 %) of that rate."""
-        return rate_interval(self.false_in_motion, self.watched_days) if self.watched_days else None
+        """Exact Poisson interval (95 %) of that rate, as wide as what is not known makes it."""
+        if not self.watched_days:
+            return None
+        fewest, most = (
+            rate_interval(int(end), self.watched_days) for end in (self.false_in_motion.low, self.false_in_motion.high)
+        )
+        return fewest[0], most[1]
 
 
 def difference_words(old: Score, new: Score) -> list[str]:
@@ -79,6 +93,18 @@ def difference_words(old: Score, new: Score) -> list[str]:
         if before != after:
             sentences.append(f"{words} {after}, before {before}")
     return sentences or ["the same figures as before"]
+
+
+class Certainty(StrEnum):
+    """How sure it is that an occurrence changes."""
+
+    SURELY = "surely"
+    PROBABLY = "probably"
+    PERHAPS = "perhaps"
+
+
+SURE_FROM, PROBABLE_FROM, POSSIBLE_FROM = 0.95, 0.5, 0.1
+"""Chances; what is less likely than the last is not reported."""
 
 
 class Flip(StrEnum):
@@ -100,10 +126,21 @@ class Change:
     """The occurrence."""
     closed: Outcome
     """The outcome under whichever of the two does not record it."""
+    chance: float
+    """How likely it changes so, POSSIBLE_FROM to 1."""
+
+    @property
+    def certainty(self) -> Certainty:
+        """The same in a word."""
+        if self.chance >= SURE_FROM:
+            return Certainty.SURELY
+        return Certainty.PROBABLY if self.chance >= PROBABLE_FROM else Certainty.PERHAPS
 
     @property
     def reason(self) -> str:
         """The gate that closed and its numbers, in words."""
+        if self.closed.gate is None:
+            return "close to the threshold: as far as this camera's scale is known, it may go either way"
         return f"{self.closed.gate}: {self.closed.reason}"
 
 
@@ -160,6 +197,7 @@ def score(evidence: Evidence, done: Replay) -> Score:
         return tuple(visits.ids[which].tolist())
 
     days = evidence.watch.days
+    chances, rated_chances = visit_chances(visits, done), visit_chances(rated, done)
     return Score(
         real_recorded=ids(visits.real & recorded),
         real_missed=ids(visits.real & ~recorded),
@@ -167,11 +205,25 @@ def score(evidence: Evidence, done: Replay) -> Score:
         cut=ids(visits.real & cut),
         false_recorded=ids(visits.false & recorded),
         false_silenced=ids(visits.false & ~recorded),
-        false_in_motion=int((rated.false & visit_outcomes(rated, done)[0]).sum()),
+        missed=expected_number(1.0 - chances[:, visits.real]),
+        false=expected_number(chances[:, visits.false]),
+        false_in_motion=expected_number(rated_chances[:, rated.false]),
         open=ids(~visits.real & ~visits.false),
         watched_days=evidence.watch.counted_days,
         recorded_s_per_day=seconds_within(recorded_edges(done), evidence.watch.spans) / days if days else None,
     )
+
+
+def visit_chances(visits: VisitTable, done: Replay) -> NDArray[np.float64]:
+    """(K, V) chance of each visit to be recorded, for each factor that the camera may have; K is 1 by the model alone.
+
+    What the parts of a visit have in common, its luck with this camera, decides: the likeliest part stands for it.
+    """
+    chances = done.recorded[None, :].astype(np.float64) if done.chances is None else done.chances
+    if not len(visits.ids):
+        return np.zeros((len(chances), 0))
+    largest: NDArray[np.float64] = np.maximum.reduceat(chances[:, visits.parts], visits.first, axis=1)
+    return largest
 
 
 def visit_outcomes(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
@@ -185,18 +237,25 @@ def visit_outcomes(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_],
     return recorded, late, recorded & (done.cut[end] | ~done.recorded[end])
 
 
-def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit]]:
-    """What is judged and becomes otherwise, worst first."""
+def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit, float]]:
+    """What is judged and may become otherwise, worst first, then what is likeliest; with the chance that it does.
+
+    The camera's factor and the luck of a visit are the same under both, so that the chance is that by which the one
+    lies above the other.
+    """
     visits = evidence.visit_table
-    before, after = (visit_outcomes(visits, done)[0] for done in (old, new))
+    before, after = (visit_chances(visits, done) for done in (old, new))
+    lost, gained = (np.maximum(0.0, d).mean(axis=0) for d in (before - after, after - before))
     changes = []
-    for flip, which in (
-        (Flip.NEWLY_MISSED, visits.real & before & ~after),
-        (Flip.NEWLY_RECORDED, visits.real & ~before & after),
-        (Flip.NEWLY_FALSE, visits.false & ~before & after),
-        (Flip.NEWLY_SILENCED, visits.false & before & ~after),
+    for flip, which, chance in (
+        (Flip.NEWLY_MISSED, visits.real, lost),
+        (Flip.NEWLY_RECORDED, visits.real, gained),
+        (Flip.NEWLY_FALSE, visits.false, gained),
+        (Flip.NEWLY_SILENCED, visits.false, lost),
     ):
-        changes += [(flip, evidence.visits[n]) for n in np.flatnonzero(which)]
+        places = np.flatnonzero(which & (chance >= POSSIBLE_FROM))
+        order = places[np.argsort(-chance[places], kind="stable")]
+        changes += [(flip, evidence.visits[n], float(chance[n])) for n in order]
     return changes
 
 
@@ -223,10 +282,10 @@ def compare(
         Both scores, what flips and why, and what the evidence cannot show.
     """
     changes = []
-    for flip, visit in flips(evidence, installed, draft):
+    for flip, visit, chance in flips(evidence, installed, draft):
         old, new = outcome_of(visit, installed), outcome_of(visit, draft)
         closed = old if old.gate is not None else new
-        changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed))
+        changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed, chance))
     settings, capability = draft.candidate.settings, draft.candidate.capability
     limits = (*evidence_limits(evidence, settings, capability), *_filter_limits(evidence, settings, capability))
     one, two = scores or (score(evidence, installed), score(evidence, draft))

@@ -9,14 +9,15 @@ from datetime import date
 
 import numpy as np
 
+from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import length, local_date, midnight
 from guardia.core.make.candidate import Candidate
-from guardia.core.replay.replay import replay
+from guardia.core.replay.anchored import anchored
 from guardia.core.score.score import visit_outcomes
-from guardia.core.tuning.predict import Expected, expected_count
+from guardia.core.tuning.predict import expected_count
 
 DAY_S = 86_400.0
 
@@ -77,7 +78,7 @@ def check_prediction(
     since = {d: share for d, share in watched.items() if (d > first or (whole and d == first)) and d < ends}
     if sum(before.values()) < LEAST_DAYS or sum(since.values()) < LEAST_DAYS:
         return None
-    recorded = visit_outcomes(evidence.rated_table, replay(evidence, installed))[0]
+    recorded = visit_outcomes(evidence.rated_table, anchored(evidence, installed))[0]
     counts: Counter[object] = Counter()
     kinds: dict[bool, Counter[str]] = {False: Counter(), True: Counter()}
     for n, visit in enumerate(evidence.rated_visits):

@@ -9,10 +9,10 @@ from datetime import date
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.base.intervals import rate_interval, wilson
+from guardia.core.base.intervals import Expected, rate_interval, wilson
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import length
-from guardia.core.tuning.predict import Expected, expected_count, expected_share
+from guardia.core.tuning.predict import expected_count, expected_share
 from guardia.core.tuning.search import Search
 from guardia.core.tuning.trials import Trial, Trials
 
@@ -108,17 +108,19 @@ class Days:
         """Sums of (V,) values over the visits of each day that has any."""
         return dict(zip(self._judged, np.bincount(self._day, values, len(self._judged)).tolist(), strict=True))
 
-    def counts(self, trial: Trial, days: frozenset[date]) -> Counts:
+    def counts(self, trial: Trial, days: frozenset[date], *, node: int | None = None) -> Counts:
         """What a candidate does with the visits of some days; false ones of watched days that are judged whole.
 
-        Where no day is, all that are judged false stand instead, and there is no rate.
+        Where no day is, all that are judged false stand instead, and there is no rate. With `node` for one factor that
+        the camera may have.
         """
+        recorded = trial.recorded if node is None else trial.chances[node]
         which = self.visits(days)
         real = self._trials.real & which
         false = ~self._trials.real & which & (self._trials.rated if self._watched else True)
         return Counts(
-            int(real.sum()), int((real & ~trial.recorded).sum()), int((real & trial.late).sum()),
-            int((false & trial.recorded).sum()), sum(self._watched.get(d, 0.0) for d in days),
+            int(real.sum()), round(float((1.0 - recorded[real]).sum())), int((real & trial.late).sum()),
+            round(float(recorded[false].sum())), sum(self._watched.get(d, 0.0) for d in days),
         )  # fmt: skip
 
     def sum_of(self, outs: Outs) -> Counts:
@@ -127,17 +129,23 @@ class Days:
         real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
         return Counts(real, missed, late, false, sum(p.days for p in parts))
 
-    def week(self, outs: Outs, *, variant: int | None = None) -> tuple[Expected, Expected] | None:
-        """False recordings and misses of a coming week, from the visits as recorded or as one of VARIANTS of them."""
+    def week(
+        self, outs: Outs, *, variant: int | None = None, node: int | None = None
+    ) -> tuple[Expected, Expected] | None:
+        """False recordings and misses of a coming week, from the visits as they came or as one of VARIANTS of them.
+
+        With `node` for one factor that the camera may have.
+        """
         counts = self.sum_of(outs)
         if not counts.days:
             return None
         real = self._trials.real
         per_day, missed = [], 0.0
         for trial, out in outs:
-            recorded = trial.recorded if variant is None else trial.varied[variant]
-            missed += float((real & ~recorded & self.visits(out)).sum())
-            false = self._by_day((~real & recorded).astype(float))
+            came = trial.chances.mean(axis=0) if node is None else trial.chances[node]
+            recorded = came if variant is None else trial.varied[variant].astype(np.float64)
+            missed += float((1.0 - recorded)[real & self.visits(out)].sum())
+            false = self._by_day(np.where(real, 0.0, recorded))
             per_day += [false.get(day, 0.0) for day in sorted(out) if self._watched.get(day)]
         scale = COMING_DAYS * len(per_day) / counts.days
         coming = round(counts.real * COMING_DAYS / counts.days)

@@ -3,20 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from typing import NamedTuple
 
 import numpy as np
 
-
-class Expected(NamedTuple):
-    """A prediction."""
-
-    mean: float
-    """To be expected."""
-    low: float
-    """Not fewer than this, with the stated confidence."""
-    high: float
-    """Not more than this, likewise."""
+from guardia.core.base.intervals import Expected
 
 
 def expected_count(counts: Sequence[float], days: float, *, confidence: float = 0.9) -> Expected:

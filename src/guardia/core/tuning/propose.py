@@ -262,7 +262,7 @@ def difference(evidence: Evidence, before: Replay, after: Replay) -> Effect:
         Ids of visits.
     """
     changes: dict[Flip, list[int]] = {flip: [] for flip in Flip}
-    for flip, visit in flips(evidence, before, after):
+    for flip, visit, _ in flips(evidence, before, after):
         changes[flip].append(visit.id)
     return Effect(
         silenced=tuple(changes[Flip.NEWLY_SILENCED]),

@@ -7,7 +7,6 @@ shows. The share of the variants that a setting fails is its risk of losing that
 
 from __future__ import annotations
 
-import math
 from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
@@ -23,10 +22,11 @@ from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zone_parts import ZonePart, zone_parts
-from guardia.core.replay.replay import Motion, motion_under, replay
-from guardia.core.score.score import visit_outcomes
+from guardia.core.replay.anchored import Anchor
+from guardia.core.replay.replay import Motion, motion_under
+from guardia.core.replay.strength import lasting_sizes
+from guardia.core.score.score import visit_chances, visit_outcomes
 from guardia.core.trace.measure import CONTRAST_LEVELS
-from guardia.core.trace.stack import TraceStack
 
 KEPT_MOTIONS = 48
 """Sizes of motion that are remembered; one takes four bytes for each picture."""
@@ -88,6 +88,8 @@ class Trial:
     strength: NDArray[np.float64]
     """(V,) by how much the visit passes by itself: its largest lasting size over the size needed; below 1 where it does
     not."""
+    chances: NDArray[np.float64]
+    """(K, V) to be recorded, given what the camera did with them, for each factor that the camera may have, rising."""
 
 
 class Trials:
@@ -100,6 +102,7 @@ class Trials:
 
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
+        self._anchor: Anchor | None = None
         real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
         false = [v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE]
         rated = {v.id for v in evidence.rated_visits}
@@ -137,20 +140,24 @@ class Trials:
 
     def _try(self, candidate: Candidate) -> Trial:
         evidence, grid = self.evidence, self.evidence.stack.grid
-        parts = zone_parts(candidate, grid=grid)
-        done = replay(evidence, candidate, motion=self._motion(candidate, parts))
+        self._anchor = self._anchor or Anchor(evidence, candidate.capability)
+        own = self._anchor.own(candidate)
+        parts = zone_parts(own, grid=grid)
+        done = self._anchor.replay(candidate, motion=self._motion(own, parts))
         reals, falses = self._rows
         of_real = visit_outcomes(evidence.visit_table, done)
         recorded = np.concatenate([of_real[0][reals], visit_outcomes(evidence.recorded_table, done)[0][falses]])
         late = np.concatenate([(of_real[1] | of_real[2])[reals], np.zeros(len(falses), bool)])
-        strengths = np.array([self._strength(candidate, parts, variant) for variant in VARIANTS])
+        strengths = np.array([self._strength(own, parts, variant) for variant in VARIANTS])
         passes = strengths >= 1.0
         # What is recorded without triggering by itself, or triggers and is refused by a later gate, goes as recorded.
-        own = passes[0] == recorded
-        varied = np.where(own, passes, recorded)
-        share = varied.mean(axis=0)
-        risk = np.where(self.real, np.where(recorded, 1.0 - share, 1.0), share)
-        return Trial(candidate, recorded, late, risk.astype(np.float64), varied, strengths[0])
+        varied = np.where(passes[0] == recorded, passes, recorded)
+        both = ((evidence.visit_table, reals), (evidence.recorded_table, falses))
+        chances = np.concatenate([visit_chances(table, done)[:, rows] for table, rows in both], axis=1)
+        as_it_came = chances.mean(axis=0)
+        share = (as_it_came + varied[1:].sum(axis=0)) / len(VARIANTS)
+        risk = np.where(self.real, 1.0 - np.where(recorded, share, as_it_came), share)
+        return Trial(candidate, recorded, late, risk.astype(np.float64), varied, strengths[0], chances)
 
     def _motion(self, candidate: Candidate, parts: list[ZonePart]) -> Motion:
         key = (_key(parts), candidate.sensitivity, candidate.capability.zone_test)
@@ -189,28 +196,6 @@ class Trials:
         each = np.where(windows[:, 1] > windows[:, 0], each, 0.0)
         largest: NDArray[np.float64] = np.maximum.reduceat(each, first)
         return largest
-
-
-def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) -> NDArray[np.int32]:
-    """The size that is kept up from each picture on for the hold time.
-
-    Args:
-        stack: The traces.
-        sizes: (F,) size in every picture.
-        hold_s: The hold time; as many pictures as it usually takes.
-
-    Returns:
-        (F,), 0 where the clip ends too soon.
-    """
-    from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here
-
-    frames = 1 + math.ceil(hold_s / stack.step_s - 1e-6)
-    if frames <= 1 or not len(sizes):
-        return sizes
-    lasting: NDArray[np.int32] = minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
-    ends = np.append(stack.clip_start[1:], stack.frames)
-    lasting[np.maximum(ends[:, None] - 1 - np.arange(frames - 1), 0).ravel()] = 0
-    return lasting
 
 
 def _key(parts: list[ZonePart]) -> tuple[object, ...]:

@@ -12,6 +12,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
@@ -20,8 +21,6 @@ from guardia.core.make.levers import changed_levers, limits_broken
 from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
-from guardia.core.tuning.predict import Expected
-from guardia.core.tuning.scale import NotchScale, at_ends
 from guardia.core.tuning.search import Idea, Search, Single
 from guardia.core.tuning.trials import VARIANTS, Cost, Trial, Trials
 
@@ -123,7 +122,6 @@ def tune(
     cost: Cost | None = None,
     folds: int = FOLDS,
     hold_out: int = 0,
-    scales: Sequence[NotchScale] = (),
     unseen: bool = False,
     tried: Callable[[int], None] = lambda _n: None,
 ) -> Tuned:
@@ -136,7 +134,6 @@ def tune(
         cost: What a miss costs against a false recording.
         folds: Into so many parts the days are divided, each held out once.
         hold_out: Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
-        scales: What the notches mean on this camera, from calibrate_scale(); the make's own bands when empty.
         unseen: Also choose what motion clips cannot show the whole price of: a shorter rest, more sensitivity, a wider
             zone.
         tried: Called with the number of settings tried so far; what it raises ends the search.
@@ -179,11 +176,11 @@ def tune(
         tuned=days.counts(chosen, seen),
         held_out=days.sum_of(outs) if outs else None,
         margin=_margin(search, chosen),
-        week=_week(trials, days, outs, scales) if outs else None,
+        week=_week(days, outs) if outs else None,
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
         points=points,
         plan=_plan(search, days, base, chosen, seen),
-        band=_band(trials, days, chosen.candidate, scales, seen),
+        band=_band(days, chosen, seen),
         telling=telling(evidence, list(rivals)[:MOST_RIVALS]),
         tried=len(trials),
     )
@@ -308,23 +305,21 @@ def pareto(pairs: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
     return front
 
 
-def _band(
-    trials: Trials, days: Days, chosen: Candidate, scales: Sequence[NotchScale], seen: frozenset[date]
-) -> tuple[Counts, Counts] | None:
-    """What some settings do at the ends of what is believed of their notch; None where no notch is set."""
-    ends = at_ends(chosen, scales)
-    return None if ends is None else (days.counts(trials.of(ends[0]), seen), days.counts(trials.of(ends[1]), seen))
+def _band(days: Days, chosen: Trial, seen: frozenset[date]) -> tuple[Counts, Counts] | None:
+    """What some settings do at both ends of what is believed of this camera's scale; None where no level is set."""
+    if chosen.candidate.settings.detection.sensitivity is not None:
+        return None
+    return days.counts(chosen, seen, node=0), days.counts(chosen, seen, node=len(chosen.chances) - 1)
 
 
-def _week(trials: Trials, days: Days, outs: Outs, scales: Sequence[NotchScale]) -> tuple[Expected, Expected] | None:
+def _week(days: Days, outs: Outs) -> tuple[Expected, Expected] | None:
     """A coming week from the days held out, as wide as what is not known makes it: the scale, who comes how."""
     middle = days.week(outs)
     if middle is None:
         return None
+    nodes = len(outs[0][0].chances)
     weeks = [middle, *(days.week(outs, variant=n) or middle for n in range(len(VARIANTS)))]
-    for end in (0, 1):
-        moved = [(trials.of(ends[end]) if (ends := at_ends(t.candidate, scales)) else t, out) for t, out in outs]
-        weeks.append(days.week(moved) or middle)
+    weeks += [days.week(outs, node=n) or middle for n in (0, nodes - 1)]
     false, missed = (
         Expected(middle[n].mean, min(w[n].low for w in weeks), max(w[n].high for w in weeks)) for n in (0, 1)
     )

@@ -55,7 +55,8 @@ class Banner(QWidget):
 
     def take_room(self) -> None:
         """Keep the room that this window has for it."""
-        lines = 1 if self.window().height() < LOW_PX else MOST_LINES
+        window = self.window()
+        lines = 1 if window is not None and window.height() < LOW_PX else MOST_LINES
         room = max(lines * self.text.fontMetrics().lineSpacing(), self.close_it.sizeHint().height())
         self.setFixedHeight(room + MARGINS_PX[1] + MARGINS_PX[3] + 2)
 

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.core.base.words import count_of
-from guardia.core.tuning.scale import chance
+from guardia.core.replay.factor import chance
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel
