@@ -76,7 +76,7 @@ class Demo(unittest.TestCase):
     def test_each_mistake_shows_at_its_gate_on_footage_that_can_show_it(self):
         for name, gate in (
             ("Pontoon gate", gates.REST),
-            ("Slipway", gates.SIZE),  # too little of a person is inside the tight zone
+            ("Slipway", gates.REST),  # that too little is inside its tight zone shows on clips, which it recorded
             ("Workshop door", gates.HOLD),
             ("Fuel berth", gates.SIZE),
             ("Winter store", gates.REST),

@@ -27,7 +27,8 @@ from guardia.core.hours.plan import (
     on_spans,
     with_specials,
 )
-from guardia.core.tuning.hours import SWITCH, best_quarters
+from guardia.core.tuning.hours import SWITCH, best_quarters, propose_hours
+from tests.support import blob_trace, evidence_of
 
 NIGHT = Stretch(tuple(range(7)), Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
 LONDON = SitePlace("Europe/London", 51.5, -0.1)
@@ -254,6 +255,22 @@ class Proposed(unittest.TestCase):
             if int(np.diff(np.concatenate([[0], tried.astype(int)])).clip(0).sum()) <= periods:
                 costs.append(self.cost(tried, lost, silenced))
         self.assertAlmostEqual(self.cost(on, lost, silenced), min(costs))
+
+    def test_no_hours_are_proposed_where_too_few_real_ones_say_what_they_would_lose(self):
+        rules = ScheduleRules(periods_a_day=2, step_min=15, by_weekday=False, crosses_midnight=True)
+        for real, enough in ((0, False), (3, False), (12, True)):
+            kinds = ["person"] * real + ["foliage"] * 30
+            hours = [9.0 + 0.1 * n for n in range(real)] + [2.0 + 0.1 * (n % 6) for n in range(30)]
+            starts = [
+                1_757_200_000.0 - 1_757_200_000.0 % 86_400 + 86_400 * (n % 6) + 3600 * h for n, h in enumerate(hours)
+            ]
+            order = np.argsort(starts)
+            evidence = evidence_of(
+                [blob_trace([9] * 10)] * len(kinds), kinds=[kinds[n] for n in order], starts=[starts[n] for n in order]
+            )
+            proposed = propose_hours(evidence, rules, miss_cost=5.0)
+            self.assertEqual(proposed.plan is not None, enough, (real, proposed))
+            self.assertEqual("would settle it" in proposed.lacking, not enough)
 
     @staticmethod
     def cost(on, lost, silenced):

@@ -142,7 +142,6 @@ class WhatTheEvidenceShows(unittest.TestCase):
                 starts=[1_757_200_000.0 + 600.0 * n for n in range(3)],
             )  # fmt: skip
             events = (CameraEvent(1_757_200_001.0, 7.0, "", ""),)
-            motion = replace(evidence.clips[0], id=9, origin=Origin.MOTION)
             evidence = replace(evidence, epochs=(Epoch(-math.inf, math.inf, settings),), events=events)
             if settings.recording.rest_s:
                 traces = [blob_trace(noted), *(blob_trace(s) for s in (noted, silent, silent))]
@@ -151,7 +150,6 @@ class WhatTheEvidenceShows(unittest.TestCase):
                                 starts=[1_757_200_000.0, *(c.start_s for c in evidence.clips)]),
                     epochs=evidence.epochs,
                 )  # fmt: skip
-            self.assertEqual(motion.origin, Origin.MOTION)
             self.assertEqual([s.triggered for s in seen_by(evidence, make)], expected, settings)
 
 

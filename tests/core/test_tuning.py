@@ -27,7 +27,7 @@ START_S = 1_757_200_000.0
 LONG = 20
 
 
-def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: int = 8):
+def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: int = 8, installed=None):
     """Evidence of some days: every day so many real blobs on the left and false ones elsewhere, all large enough."""
     traces, kinds, starts = [], [], []
     for day, (kind, count, column) in itertools.product(
@@ -38,7 +38,7 @@ def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: 
             kinds.append(kind)
             starts.append(START_S + DAY_S * day + 900.0 * n + (450.0 if kind == "foliage" else 0.0))
     watched = [(START_S - 3600, START_S + DAY_S * days)]
-    return evidence_of(traces, kinds=kinds, starts=starts, watched=watched)
+    return evidence_of(traces, kinds=kinds, starts=starts, watched=watched, installed=installed)
 
 
 class Trying(unittest.TestCase):
@@ -153,10 +153,47 @@ class Tuning(unittest.TestCase):
         self.assertEqual(found.plan[-1].candidate, found.chosen)
 
     def test_what_looks_like_the_real_ones_is_a_limit_of_the_make(self):
-        found = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
+        found = tune(days_of(real=3, false=4, days=8, false_column=3, installed=plain(4)), tried(plain(4)))
         self.assertEqual((found.answer, found.chosen), (Answer.LIMIT, tried(plain(4))))
         self.assertIn("32 foliage", found.why[0])
+        self.assertIn("32 of 32 false ones are as large", found.why[0])
         self.assertIn("Move the camera", found.why[0])
+        unknown = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
+        self.assertEqual(unknown.answer, Answer.TOO_LITTLE)
+        self.assertIn("Enter the settings of then", unknown.why[0])
+
+    def test_little_evidence_is_never_called_better_nor_a_limit_and_says_what_would_settle_it(self):
+        for real, false, days, hold_out, words in (
+            (0, 3, 6, 0, "0 real occurrences that the camera records are judged"),
+            (1, 3, 4, 0, "11 would settle it"),
+            (2, 2, 2, 0, "7 more times where people pass"),
+            (6, 4, 2, 0, "Fewer than 3 days"),
+            (6, 4, 4, 1, "Fewer than 3 days"),
+        ):
+            with self.subTest((real, false, days)):
+                evidence = days_of(real=real, false=false, days=days, installed=plain(4))
+                found = tune(evidence, tried(plain(4)), hold_out=hold_out)
+                self.assertEqual(found.answer, Answer.TOO_LITTLE)
+                self.assertIn(words, found.why[0])
+
+    def test_zones_that_somebody_drew_are_said_to_be_taken_as_drawn(self):
+        evidence = days_of(real=3, false=4, days=8, installed=plain(4))
+        alone = tune(evidence, tried(plain(4)))
+        zones = alone.chosen.settings.detection.zones
+        found = tune(evidence, tried(plain(4)), others=[("zones of the draft", zones)])
+        self.assertEqual(found.chosen.settings.detection.zones, zones)
+        self.assertTrue(any("taken as drawn" in line for line in found.why))
+        self.assertFalse(any("taken as drawn" in line for line in alone.why))
+        self.assertEqual(found.installed_held_out, found.installed)
+
+    def test_eight_clips_none_of_them_lost_show_no_misses_and_no_limit(self):
+        # Whatever level is set: the clips are here, so that they were recorded.
+        for label in ("1", "5", "10"):
+            chosen = Settings.of("polygon-mains-camera", label)
+            found = tune(days_of(real=2, false=2, days=2, installed=chosen), tried(chosen))
+            self.assertEqual((found.installed.real, found.installed.missed, found.installed.false), (4, 0, 4))
+            self.assertEqual(found.answer, Answer.TOO_LITTLE)
+            self.assertNotIn("another make", " ".join(found.why))
 
     def test_an_object_filter_is_not_tried_on_what_only_the_judgement_says(self):
         found = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
@@ -209,7 +246,7 @@ class Tuning(unittest.TestCase):
         self.assertIsNone(alone.installed.false_per_day)
 
     def test_two_days_are_too_few_and_none_is_nothing(self):
-        found = tune(days_of(real=3, false=4, days=2), tried(plain(4)))
+        found = tune(days_of(real=6, false=4, days=2), tried(plain(4)))
         self.assertEqual((found.answer, found.held_out), (Answer.TOO_LITTLE, None))
         self.assertIn("Fewer than 3 days", found.why[0])
         nothing = tune(evidence_of([blob_trace([8] * LONG)], kinds=[""]), tried(plain(4)))
@@ -217,7 +254,7 @@ class Tuning(unittest.TestCase):
 
     def test_the_days_kept_out_change_nothing_of_the_choice(self):
         evidence = days_of(real=3, false=4, days=8)
-        last = local_date(START_S + 7 * DAY_S, evidence.watch.zone)
+        last = local_date(START_S + 6 * DAY_S, evidence.watch.zone)
         turned = [
             replace(o, kind="foliage" if o.verdict is Verdict.REAL else "person")
             if local_date(evidence.span_s(o)[0], evidence.watch.zone) >= last

@@ -58,7 +58,7 @@ class Prove(StepCase):
         words, at = page.model.offers()[0]
         self.assertIn("missed: person", words)
         page.model.ask(at.replace(tzinfo=None), Question.NOT_RECORDED)
-        self.assertIn("Motion did not mark it: rest after a recording", page.why.answer.text())
+        self.assertRegex(page.why.answer.text(), r"Motion did not mark it: size, its largest motion .* is needed")
         with patch("guardia.ui.steps.prove_page.ask_note", return_value="came back for a tool"):
             page.why.log_finding()
         entry = self.model.corrections.logbook()[0]

@@ -25,7 +25,7 @@ def score(options: argparse.Namespace) -> int:
         for what, old, new in camera["lines"]:
             print(f"  {what:<42}{old:<28}{new}")
         for change in camera["changes"]:
-            print(f"  {change['flip']}: {change['when']} {change['kind']} ({change['reason']})")
+            print(f"  {change['certainty']} {change['flip']}: {change['when']} {change['kind']} ({change['reason']})")
         for line in (camera["explained"], *camera["limits"]) if camera["explained"] else camera["limits"]:
             print(f"  {line}")
     return 0
@@ -91,7 +91,12 @@ def tune(options: argparse.Namespace) -> int:
     print(f"{result['camera']}: {result['answer'].replace('_', ' ')}, {result['tried']} settings tried")
     for line in result["why"]:
         print(f"  {line}")
-    for words, name in (("held out", "held_out"), ("tuned on", "tuned"), ("installed", "installed")):
+    for words, name in (
+        ("held out", "held_out"),
+        ("installed, same days", "installed_held_out"),
+        ("tuned on", "tuned"),
+        ("installed", "installed"),
+    ):
         counts = result[name]
         if counts is not None:
             print(f"  {words:<10} false {counts['false']}, missed {counts['missed']} of {counts['real']}, "

@@ -10,6 +10,7 @@ from importlib.resources import files
 from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.intervals import Expected
 from guardia.core.base.words import listed, sentence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
@@ -162,8 +163,10 @@ def score_to_dict(score: Score) -> dict[str, Any]:
         "real_missed": len(score.real_missed),
         "late": len(score.late),
         "cut": len(score.cut),
+        "real_missed_expected": expected_to_dict(score.missed),
         "missed_share_95": [round(v, 4) for v in score.missed_share],
         "false_recorded": len(score.false_recorded),
+        "false_recorded_expected": expected_to_dict(score.false),
         "false_silenced": len(score.false_silenced),
         "watched_days": round(score.watched_days, 3),
         "false_per_day": None if rate is None else round(rate, 3),
@@ -171,6 +174,11 @@ def score_to_dict(score: Score) -> dict[str, Any]:
         "recorded_s_per_day": None if score.recorded_s_per_day is None else round(score.recorded_s_per_day, 1),
         "unjudged": len(score.open),
     }
+
+
+def expected_to_dict(number: Expected) -> dict[str, float]:
+    """A number that is expected, with its interval."""
+    return {name: round(value, 2) for name, value in number._asdict().items()}
 
 
 def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
@@ -232,16 +240,20 @@ def check_sheet(data: Any) -> None:
         raise InvalidValue(f"The settings sheet is not valid at {where}: {problem.message}")
 
 
+def _rest(score: Score) -> str:
+    return f"{score.real - score.missed.mean:.0f} of {score.real}"
+
+
 def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
     """The score as lines of text: (what, installed, draft)."""
 
     def missed(score: Score) -> str:
         low, high = score.missed_share
-        return f"{len(score.real_missed)}  ({low:.0%} to {high:.0%})"
+        return f"{score.missed.mean:.0f} of {score.real}  ({low:.0%} to {high:.0%})"
 
     def false(score: Score) -> str:
         if score.false_per_day is None or score.false_per_day_interval is None:
-            return f"{len(score.false_recorded)} in all"
+            return f"{score.false.mean:.0f} in all"
         low, high = score.false_per_day_interval
         return f"{score.false_per_day:.1f}  ({low:.1f} to {high:.1f})"
 
@@ -249,7 +261,7 @@ def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
         return "not known" if score.recorded_s_per_day is None else f"{score.recorded_s_per_day / 60:.1f}"
 
     return [
-        ("Real, recorded", str(len(installed.real_recorded)), str(len(draft.real_recorded))),
+        ("Real, recorded", _rest(installed), _rest(draft)),
         ("Real, missed", missed(installed), missed(draft)),
         ("Recorded late or cut", str(len({*installed.late, *installed.cut})), str(len({*draft.late, *draft.cut}))),
         ("False recordings a day", false(installed), false(draft)),

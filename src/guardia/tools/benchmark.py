@@ -32,6 +32,7 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.place import SitePlace, SunEvent
 from guardia.core.hours.plan import Edge, Stretch, WeekPlan, on_at
 from guardia.core.make.zones import Point, PolygonZone, ZoneKind, zone_cells
+from guardia.core.replay.anchored import anchored
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import score_all
 from guardia.core.score.score import compare
@@ -241,7 +242,7 @@ def _candidates(camera: Camera, many: Evidence) -> Measured:
     ours = time.perf_counter() - begun
     begun = time.perf_counter()
     installed = camera.under(camera.installed)
-    some = [compare(many, replay(many, installed), replay(many, c)) for c in candidates[::25]]
+    some = [compare(many, anchored(many, installed), anchored(many, c)) for c in candidates[::25]]
     one_by_one = 25 * (time.perf_counter() - begun)
     words = "identical" if [c.draft for c in some] == scores[::25] else "DIFFERENT"
     title = f"scoring {len(candidates)} candidates on 1,000 clips, against comparing one by one ({words} results)"

@@ -20,6 +20,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import HoursSettings, Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
+from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.factor import CameraScale, NotchScale, Seen
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.seen import seen_by
@@ -159,9 +160,14 @@ class CameraModel(ShownCamera):
         return [f"Entered as blocks: {count_of(cells, 'cell')} not as drawn, {changed} with another outcome."]
 
     @property
+    def anchor(self) -> Anchor:
+        """What the camera did, and what follows from it for other settings."""
+        return self._scorer.anchor(self.evidence, self.camera.capability)
+
+    @property
     def scale(self) -> CameraScale:
         """What is believed of this very camera's thresholds."""
-        return self._scorer.anchor(self.evidence, self.camera.capability).scale
+        return self.anchor.scale
 
     @property
     def scales(self) -> tuple[NotchScale, ...]:

@@ -238,7 +238,8 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                 when = datetime.fromtimestamp(clip.start_s + change.occurrence.start_s, UTC).astimezone(zone)
                 changes.append(
                     {
-                        "flip": change.flip.value, "occurrence": change.occurrence.id,
+                        "flip": change.flip.value, "chance": round(change.chance, 3),
+                        "certainty": change.certainty.value, "occurrence": change.occurrence.id,
                         "when": when.isoformat(sep=" ", timespec="seconds"), "kind": change.occurrence.kind,
                         "reason": change.reason,
                     }

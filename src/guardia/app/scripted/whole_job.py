@@ -13,7 +13,6 @@ from zoneinfo import ZoneInfo
 
 from guardia.app.camera.makes import capability_data, middle_settings
 from guardia.core.base.errors import InvalidValue
-from guardia.core.base.intervals import Expected
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
@@ -25,7 +24,7 @@ from guardia.core.tuning.scale import scale_words
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
-from guardia.report.sheet import SheetContent, steps
+from guardia.report.sheet import SheetContent, expected_to_dict, steps
 from guardia.report.tables import write_table
 from guardia.store.project import Project
 from guardia.store.records import Camera, Site
@@ -229,8 +228,11 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "installed": _counts(found.installed),
         "tuned": _counts(found.tuned),
         "held_out": _counts(found.held_out) if found.held_out else None,
+        "installed_held_out": _counts(found.installed_held_out) if found.installed_held_out else None,
         "margin": found.margin,
-        "coming_week": None if week is None else {"false": _expected(week[0]), "missed": _expected(week[1])},
+        "coming_week": None
+        if week is None
+        else {"false": expected_to_dict(week[0]), "missed": expected_to_dict(week[1])},
         "single_levers": [
             {"change": words, "false_at_least": more, **_counts(counts)} for words, counts, more in found.singles
         ],
@@ -242,11 +244,6 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "judge_next": list(found.telling),
         "tried": found.tried,
     }
-
-
-def _expected(expected: Expected) -> dict[str, float]:
-    """A prediction with its interval (90 %)."""
-    return {name: round(value, 2) for name, value in expected._asdict().items()}
 
 
 def _counts(counts: Counts) -> dict[str, Any]:

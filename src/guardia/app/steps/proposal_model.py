@@ -11,13 +11,12 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
-from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.convert_zones import convert, known_notches, loss
 from guardia.core.make.settings import Settings, drawn_zones, entered_zones, zone_limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, Zone, ZoneKind, zone_cells
-from guardia.core.replay.replay import replay
+from guardia.core.score.score import score
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import Effect, Proposal, difference, propose
 
@@ -46,17 +45,19 @@ class ProposalModel(StepModel):
     def seek(self) -> bool:
         """Seek zones to ignore; gives False while another search is under way."""
         evidence, draft, capability = self.model.evidence, self.model.draft, self.model.camera.capability
-        asked = len(self.model.comparison.draft.false_recorded)
+        asked, anchor = len(self.model.comparison.draft.false_recorded), self.model.anchor
 
         def work(token: Token, _report: Report) -> Offer:
-            proposal = propose(evidence, Candidate(draft, capability), check=token.check)
-            steps = tuple(fit(evidence, proposal.ignored, Candidate(draft, capability), check=token.check))
-            words = _proposal_words(proposal, asked, capability)
+            own = anchor.own(Candidate(draft, capability))
+            proposal = propose(evidence, own, check=token.check)
+            steps = tuple(fit(evidence, proposal.ignored, own, check=token.check))
+            words = _proposal_words(proposal, capability)
             if steps:
                 after = draft.with_values(zones=steps[-1])
-                done = _difference(evidence, Candidate(draft, capability), Candidate(after, capability))
+                before, then = (anchor.replay(Candidate(s, capability)) for s in (draft, after))
+                done, left = difference(evidence, before, then), len(score(evidence, then).false_recorded)
                 words = (
-                    f"{_kept_words(done)} {_form_words(draft, after)} leaves {asked - done.fewer} of {asked} false "
+                    f"{_kept_words(done)} {_form_words(draft, after)} leaves {left} of {asked} false "
                     f"recordings{_added_words(done)}. {words}"
                 )
             elif not asked:
@@ -72,7 +73,7 @@ class ProposalModel(StepModel):
     def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
         """Bring zones into the make's form; gives False while another search is under way."""
         evidence, draft, capability = self.model.evidence, self.model.draft, self.model.camera.capability
-        grid = self.model.grid
+        grid, anchor = self.model.grid, self.model.anchor
 
         def work(token: Token, _report: Report) -> Offer:
             converted = convert(zones, capability, grid=grid)
@@ -80,7 +81,7 @@ class ProposalModel(StepModel):
             cells = loss(zones, converted, grid=grid)
             drawn = draft.with_values(zones=known_notches(zones, capability))
             entered = draft.with_values(zones=converted)
-            done = _difference(evidence, Candidate(drawn, capability), Candidate(entered, capability))
+            done = difference(evidence, *(anchor.replay(Candidate(s, capability)) for s in (drawn, entered)))
             token.check()
             words = (
                 f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "
@@ -135,7 +136,7 @@ def _form_words(before: Settings, after: Settings) -> str:
     return f"Watching {zones} only, blind outside," if watched else f"Ignoring {zones}"
 
 
-def _proposal_words(proposal: Proposal, asked: int, capability: Capability) -> str:
+def _proposal_words(proposal: Proposal, capability: Capability) -> str:
     """What the best cells or blocks would do."""
     cells = "The best blocks" if capability.zone_form == "blocks" else "Freely chosen cells, which no outline follows,"
     best = "the best there is by these rules (proven)"
@@ -145,7 +146,7 @@ def _proposal_words(proposal: Proposal, asked: int, capability: Capability) -> s
     elif not proposal.proven:
         best = f"not settled in time: by these rules at most {proposal.bound} can be silenced"
     lost = f", and lose {len(done.lost)} real to the rest after another recording" if done.lost else ""
-    return f"{cells} would leave {asked - done.fewer} of {asked}{_added_words(done)}, {best}{lost}."
+    return f"{cells} would silence {done.fewer} by the model alone{_added_words(done)}, {best}{lost}."
 
 
 def _kept_words(done: Effect) -> str:
@@ -159,7 +160,3 @@ def _kept_words(done: Effect) -> str:
 def _added_words(done: Effect) -> str:
     """A change may also let something false in, which a rest or a running recording swallowed before."""
     return f" ({len(done.silenced)} silenced, {len(done.added)} newly recorded)" if done.added else ""
-
-
-def _difference(evidence: Evidence, old: Candidate, new: Candidate) -> Effect:
-    return difference(evidence, replay(evidence, old), replay(evidence, new))

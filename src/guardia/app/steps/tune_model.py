@@ -13,7 +13,6 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.replay.gates import Outcome
-from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import disagreements
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
@@ -99,8 +98,9 @@ class TuneModel(StepModel):
     def compared(self) -> list[tuple[Visit, tuple[Outcome, ...]]] | None:
         """What those settings do not treat alike; None until it is worked out."""
         evidence, several = self.model.evidence, tuple(candidate for _, candidate in self.columns())
+        anchor = self.model.anchor
         rows: list[tuple[Visit, tuple[Outcome, ...]]] | None = self.comparing.ask(
-            (evidence, several), lambda: disagreements(evidence, [replay(evidence, c) for c in several])
+            (evidence, several), lambda: disagreements(evidence, [anchor.replay(c) for c in several])
         )
         return rows
 

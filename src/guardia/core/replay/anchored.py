@@ -11,7 +11,6 @@ The derivation stands in docs/motion-model.md.
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -137,7 +136,6 @@ class Anchor:
         chances = self._chances(candidate.settings, model)
         likely = chances.mean(axis=0) >= LIKELY
         by_model = model.recorded
-        begins = np.array([begin for _, begin, _ in self.evidence.spans])
         silent, more = ~likely & by_model, likely & ~by_model
         return replace(
             model,
@@ -147,14 +145,16 @@ class Anchor:
             share=np.where(silent, 0.0, np.where(more, 1.0, model.share)),
             late=model.late & ~silent,
             cut=model.cut & ~silent,
-            trigger_s=np.where(silent, np.nan, np.where(more & np.isnan(model.trigger_s), begins, model.trigger_s)),
+            trigger_s=np.where(
+                silent, np.nan, np.where(more & np.isnan(model.trigger_s), self._begins, model.trigger_s)
+            ),
         )
 
     def _chances(self, settings: Settings, model: Replay) -> Reals:
         """(NODES, N) of every occurrence to be recorded."""
         draft, width = self._stand(settings, model), self.scale.width
         chances = draft.chance(width)
-        for then, which in self._groups():
+        for then, which in self._groups:
             own, facts = draft[which], self.facts[which]
             if then == settings:
                 known = np.broadcast_to(facts == RECORDED, own.above.shape).astype(np.float64)
@@ -165,9 +165,20 @@ class Anchor:
             chances[:, which] = np.where(facts == NOT_KNOWN, chances[:, which], known)
         return chances
 
-    def _groups(self) -> Iterator[tuple[Settings | None, Bools]]:
-        for then in dict.fromkeys(self._then):
-            yield then, np.array([t is then or t == then for t in self._then], bool)
+    @cached_property
+    def _groups(self) -> list[tuple[Settings | None, Bools]]:
+        """The settings of then, each with the (N,) occurrences under them."""
+        numbers = {then: n for n, then in enumerate(dict.fromkeys(self._then))}
+        number = np.array([numbers[then] for then in self._then], np.int64)
+        return [(then, number == n) for then, n in numbers.items()]
+
+    @cached_property
+    def _begins(self) -> Reals:
+        return np.array([begin for _, begin, _ in self.evidence.spans], np.float64)
+
+    @cached_property
+    def _dark(self) -> Bools:
+        return np.array([self.evidence.clips[index].dark for index, _, _ in self.evidence.spans], bool)
 
     def _of_then(self, settings: Settings) -> _Gates:
         if settings not in self._gates_of:
@@ -193,8 +204,9 @@ class Anchor:
             np.log(self.scale.factors(label) / self.scale.factor(label))[:, None]
             for label in (settings.in_light(dark=dark).detection.notch for dark in (False, True))
         )
-        dark = np.array([self.evidence.clips[index].dark for index, _, _ in self.evidence.spans], bool)
-        return np.where(dark, at_night, by_day)
+        if by_day is at_night or np.array_equal(by_day, at_night):
+            return by_day
+        return np.where(self._dark, at_night, by_day)
 
     def _given_unknown(self, own: _Gates, which: Bools) -> Reals:
         """(NODES, n) of occurrences that were recorded under settings that nobody knows.
@@ -202,18 +214,24 @@ class Anchor:
         Any level of the make over the whole picture may have been set, each as likely as it lets the occurrence
         trigger: the chance is the sum of min(Z(S), Z(A)) over that of Z(A).
         """
-        width, stack = self.scale.width, self.evidence.stack
-        chance = own.chance(width)
+        chance = own.chance(self.scale.width)
         both, then = np.zeros_like(chance), np.full_like(chance, 1e-9)
+        for passing in self._of_levels:
+            both += np.minimum(passing[:, which], chance)
+            then += passing[:, which]
+        return np.where(own.covered, 1.0, both / then)
+
+    @cached_property
+    def _of_levels(self) -> list[Reals]:
+        """(NODES, N) chance to trigger over the whole picture, for each level of the make."""
+        levels, stack = [], self.evidence.stack
         for notch in self.capability.notches:
             needed = least_size(min(1.0, notch.size * self.scale.factor(notch.label)), stack.cells)
             sizes = stack.sizes_anywhere(contrast=notch.contrast)
-            above = _logs(strengths(self.evidence, sizes, needed, hold_s=0.0)[which])
-            above = above - np.log(self.scale.factors(notch.label) / self.scale.factor(notch.label))[:, None]
-            passing = passes(above, width)
-            both += np.minimum(passing, chance)
-            then += passing
-        return np.where(own.covered, 1.0, both / then)
+            above = _logs(strengths(self.evidence, sizes, needed, hold_s=0.0))
+            doubt = np.log(self.scale.factors(notch.label) / self.scale.factor(notch.label))[:, None]
+            levels.append(passes(above - doubt, self.scale.width))
+        return levels
 
 
 def anchored(evidence: Evidence, candidate: Candidate) -> Replay:

@@ -56,7 +56,7 @@ COUNTS_FROM = 0.1
 CONTRADICTED = 0.5
 """Answers contradict each other where the largest width is believed more than this."""
 
-BROAD_LOG = 2.4
+BROAD_LOG, BROAD_SHARE = 2.4, 0.5
 """Makes state bands that nobody measured: half of the prior is even between 1/11 and 11 times the nominal (no source).
 Of 480 simulated cameras whose factor was 0.3 to 6 it let no more than one in ten lie outside."""
 
@@ -149,8 +149,6 @@ def camera_scale(seen: Sequence[Seen], capability: Capability) -> CameraScale:
     Returns:
         Of every level of the make.
     """
-    from scipy.optimize import isotonic_regression  # slow to import, and needed only here
-
     notches = capability.notches
     own = _normal(GRID[:, None] - GRID[None, :], OWN_SPREAD)
     own /= own.sum(axis=1, keepdims=True)
@@ -165,9 +163,7 @@ def camera_scale(seen: Sequence[Seen], capability: Capability) -> CameraScale:
     at = (np.arange(NODES) + 0.5) / NODES
     nodes = np.exp([_quantiles(logsumexp(p, axis=0), at) for p in (*posteriors, common)])
     sizes = np.array([n.size for n in notches])
-    for column in range(NODES):
-        logs = np.log(sizes * nodes[:-1, column])
-        nodes[:-1, column] = np.exp(isotonic_regression(logs, increasing=False).x) / sizes
+    nodes[:-1] = np.exp(_falling(np.log(sizes[:, None] * nodes[:-1]))) / sizes[:, None]
     levels = tuple(
         NotchScale(n.label, middle, min(math.exp(low), middle), max(math.exp(high), middle), count)
         for n, (low, high), middle, count in zip(notches, ends, nodes[:-1, NODES // 2].tolist(), counts, strict=True)
@@ -196,7 +192,7 @@ def _prior(capability: Capability) -> Reals:
     spread = [math.log(n.size_high / n.size_low) / (2 * 1.645) for n in capability.notches]
     band = _normal(GRID, math.sqrt(max(float(np.mean(np.square(spread))) - OWN_SPREAD**2, 0.05**2)))
     broad = np.where(np.abs(GRID) <= BROAD_LOG, 1.0, 1e-3)
-    both: Reals = 0.5 * band / band.sum() + 0.5 * broad / broad.sum()
+    both: Reals = (1 - BROAD_SHARE) * band / band.sum() + BROAD_SHARE * broad / broad.sum()
     return both
 
 
@@ -256,6 +252,13 @@ def _quantiles(logs: Reals, at: Reals) -> Reals:
     below = np.cumsum(density) - density / 2
     found: Reals = np.interp(at, below / density.sum(), GRID)
     return found
+
+
+def _falling(logs: Reals) -> Reals:
+    """Each column made to fall, between the least so far and the most still to come."""
+    least = np.minimum.accumulate(logs, axis=0)
+    most: Reals = np.maximum.accumulate(logs[::-1], axis=0)[::-1]
+    return (least + most) / 2
 
 
 def _interval(logs: Reals) -> tuple[float, float]:

@@ -275,6 +275,15 @@ def _on_parts(run: Run, on: NDArray[np.bool_]) -> list[Run]:
     return [(first + int(a), first + int(b) - 1) for a, b in edges.reshape(-1, 2)]
 
 
+def percents(*shares: float) -> list[str]:
+    """Shares of the picture as text, with as many decimals as tell them apart."""
+    for decimals in range(1, 4):
+        words = [f"{share * 100:.{decimals}f} %" for share in shares]
+        if len(set(words)) == len(set(shares)):
+            break
+    return words
+
+
 def percent(share: float) -> str:
     """A share of the picture as text with one decimal."""
     return f"{share * 100:.1f} %"

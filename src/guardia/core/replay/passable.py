@@ -18,16 +18,19 @@ def passable(evidence: Evidence, candidate: Candidate) -> NDArray[np.bool_]:
         evidence: Clips and occurrences.
         candidate: Settings and make.
     """
-    runs = [[(0, len(times) - 1)] if times else [] for times in evidence.stack.times]
+    whole = runs = [[(0, len(times) - 1)] if times else [] for times in evidence.stack.times]
     for gate in gates.GATES:
         if isinstance(gate, TriggerGate):
             runs = gate.leaves(evidence, candidate, runs)
+    low, high = evidence.windows.T if len(evidence.windows) else np.zeros((2, 0), np.int64)
+    if runs is whole:
+        everything: NDArray[np.bool_] = high > low
+        return everything
     open_at = np.zeros(evidence.stack.frames + 1, np.int64)
     for base, own in zip(evidence.stack.clip_start[:-1].tolist(), runs, strict=True):
         for first, last in own:
             open_at[base + first] += 1
             open_at[base + last + 1] -= 1
     so_far = np.concatenate([[0], np.cumsum(np.cumsum(open_at) > 0)])
-    low, high = evidence.windows.T if len(evidence.windows) else np.zeros((2, 0), np.int64)
     some: NDArray[np.bool_] = so_far[high] > so_far[low]
     return some

@@ -22,6 +22,7 @@ from guardia.core.replay.gate import (
     TimeGate,
     TriggerGate,
     percent,
+    percents,
 )
 from guardia.core.replay.objects import ObjectClass, lets_through, object_classes
 from guardia.core.storage.rules import RecordingMode
@@ -178,7 +179,7 @@ class SizeGate(MotionGate):
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
-        reached, needed = (percent(size / look.whole) for size in (look.largest_inside, look.needed))
+        reached, needed = percents(look.largest_inside / look.whole, look.needed / look.whole)
         return f"its largest motion in the zone was {reached} of the picture, {needed} is needed"
 
 
@@ -284,7 +285,7 @@ class ObservedGate(MotionGate):
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
-        reached, needed = (percent(size / look.whole) for size in (look.largest_inside, look.needed))
+        reached, needed = percents(look.largest_inside / look.whole, look.needed / look.whole)
         return f"the camera did not record it then; by the model its motion of {reached} would pass, {needed} is needed"
 
     def at(self, moment: Moment) -> None:

@@ -8,7 +8,7 @@ import numpy as np
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
-from guardia.core.replay.replay import replay
+from guardia.core.replay.anchored import Anchor
 
 
 def telling(evidence: Evidence, rivals: Sequence[Candidate]) -> tuple[int, ...]:
@@ -26,7 +26,8 @@ def telling(evidence: Evidence, rivals: Sequence[Candidate]) -> tuple[int, ...]:
     waiting = [n for n, o in enumerate(evidence.occurrences) if not o.kind and o.id not in evidence.repeated]
     if not waiting or len(rivals) < 2:
         return ()
-    recorded = np.array([replay(evidence, candidate).recorded[waiting] for candidate in rivals])
+    anchor = Anchor(evidence, rivals[0].capability)
+    recorded = np.array([anchor.replay(candidate).recorded[waiting] for candidate in rivals])
     share = recorded.mean(axis=0)
     split = share * (1.0 - share)
     order = np.lexsort((np.arange(len(waiting)), -split))

@@ -94,9 +94,11 @@ class Days:
         return [frozenset([*judged[n::count], *quiet[n::count]]) for n in range(count)]
 
     def last(self, days: int) -> frozenset[date]:
-        """The last so many days; none if nothing judged would be left before them, or none is among them."""
-        out = frozenset(sorted(self.all)[-days:] if days else ())
-        return out if set(self._judged) - out and set(self._judged) & out else frozenset()
+        """The last so many days on which something is judged, and all since; none if nothing would be left before."""
+        if not 0 < days < len(self._judged):
+            return frozenset()
+        first = self._judged[-days]
+        return frozenset(day for day in self.all if day >= first)
 
     def visits(self, days: frozenset[date]) -> NDArray[np.bool_]:
         """(V,) which visits are of some days."""
@@ -109,12 +111,12 @@ class Days:
         return dict(zip(self._judged, np.bincount(self._day, values, len(self._judged)).tolist(), strict=True))
 
     def counts(self, trial: Trial, days: frozenset[date], *, node: int | None = None) -> Counts:
-        """What a candidate does with the visits of some days; false ones of watched days that are judged whole.
+        """What is expected of a candidate on some days, rounded; false ones of watched days that are judged whole.
 
         Where no day is, all that are judged false stand instead, and there is no rate. With `node` for one factor that
         the camera may have.
         """
-        recorded = trial.recorded if node is None else trial.chances[node]
+        recorded = trial.chances.mean(axis=0) if node is None else trial.chances[node]
         which = self.visits(days)
         real = self._trials.real & which
         false = ~self._trials.real & which & (self._trials.rated if self._watched else True)
@@ -152,10 +154,11 @@ class Days:
         return expected_count(per_day, scale), expected_share(missed, counts.real, coming)
 
     def gains(self, search: Search, base: Trial, outs: Outs) -> NDArray[np.float64]:
-        """What the choices save on each day held out."""
-        saved = []
+        """What the choices save on each day held out, the price of a new miss in it."""
+        saved, real = [], self._trials.real
         for trial, out in outs:
             which = self.visits(out)
-            by_day = self._by_day(search.price(base, which) - search.price(trial, which))
-            saved += [by_day.get(day, 0.0) for day in sorted(out)]
+            newly = np.where(real & which & base.recorded & ~trial.recorded, search.cost.more, 0.0)
+            by_day = self._by_day(search.price(base, which) - search.price(trial, which) - newly)
+            saved += [by_day.get(day, 0.0) for day in sorted(out) if day in self._place or self._watched.get(day)]
         return np.array(saved)

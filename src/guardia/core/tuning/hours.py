@@ -16,6 +16,7 @@ from guardia.core.evidence.watch import local_date
 from guardia.core.hours.periods import Period, ScheduleRules, from_periods
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, WeekPlan
 from guardia.core.score.hours import outside, week_seconds
+from guardia.core.tuning.enough import lacking_real
 
 QUARTER_MIN = 15
 QUARTERS = DAY_MIN // QUARTER_MIN
@@ -91,6 +92,8 @@ class ProposedHours:
     held_out: tuple[int, int] | None
     """Real ones lost and false ones silenced by hours chosen without the days that they are counted on; None with fewer
     than two judged days."""
+    lacking: str = ""
+    """Why too few real ones are judged for any hours, and what would settle it; empty where they are enough."""
 
 
 def propose_hours(
@@ -106,7 +109,7 @@ def propose_hours(
             alerts.
 
     Returns:
-        Where nothing was seen everything stays on.
+        Where nothing was seen everything stays on; no hours where too few real ones are judged to bound what is lost.
     """
     visits = evidence.visits
     days = [local_date(evidence.span_s(v[0])[0], evidence.watch.zone) for v in visits]
@@ -116,12 +119,16 @@ def propose_hours(
     parts = case.parts()
     if not rules.periods_a_day or not judged.any() or not parts:
         return ProposedHours(None, (), (), None)
+    if lacking := lacking_real(int(real.sum())):
+        return ProposedHours(None, (), (), None, lacking)
     groupings = GROUPINGS if rules.by_weekday else GROUPINGS[:1]
     held = [case.held_out(parts, grouping) for grouping in groupings]
     costs = [miss_cost * lost - silenced for lost, silenced in held]
     best = int(np.argmin(costs))  # of those that do as well the one that asks least of the evidence
     if costs[best] > -LEAST_GAIN:
         return ProposedHours(None, (), (), held[best])
+    if lacking := lacking_real(int(real.sum()), held[best][0]):
+        return ProposedHours(None, (), (), held[best], lacking)
     plan = case.choose(np.ones(len(visits), bool), groupings[best])
     return ProposedHours(plan, *case.outside(plan, case.real, case.false), held[best])
 

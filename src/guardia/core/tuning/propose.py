@@ -22,7 +22,7 @@ from scipy.sparse import coo_array, csr_array
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.replay import Replay, replay
-from guardia.core.score.score import Flip, flips, newly_late
+from guardia.core.score.score import PROBABLE_FROM, Flip, flips, newly_late
 from guardia.core.tuning.zone_program import MotionGroup, Program, Rules, make_program
 
 FIRST_GROUPS = 6
@@ -262,8 +262,9 @@ def difference(evidence: Evidence, before: Replay, after: Replay) -> Effect:
         Ids of visits.
     """
     changes: dict[Flip, list[int]] = {flip: [] for flip in Flip}
-    for flip, visit, _ in flips(evidence, before, after):
-        changes[flip].append(visit.id)
+    for flip, visit, chance in flips(evidence, before, after):
+        if chance >= PROBABLE_FROM:
+            changes[flip].append(visit.id)
     return Effect(
         silenced=tuple(changes[Flip.NEWLY_SILENCED]),
         added=tuple(changes[Flip.NEWLY_FALSE]),

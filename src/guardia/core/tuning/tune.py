@@ -21,6 +21,7 @@ from guardia.core.make.levers import changed_levers, limits_broken
 from guardia.core.make.zones import Zone
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
+from guardia.core.tuning.enough import CONFIDENCE, lacking_real
 from guardia.core.tuning.search import Idea, Search, Single
 from guardia.core.tuning.trials import VARIANTS, Cost, Trial, Trials
 
@@ -32,9 +33,6 @@ SHORT_LIST = 10
 
 CLOSE = 0.5
 """Settings whose cost differs by no more than half a false recording cannot be told apart, however sure the days."""
-
-SURE = 1.645
-"""Standard errors above nothing that a gain must lie to be told: one-sided 95 %."""
 
 MOST_CURES = 3
 """So many cures of misses are told of."""
@@ -94,6 +92,8 @@ class Tuned:
     held_out: Counts | None
     """Counts of settings chosen in the same way without the days that they are counted on; None where too few days are
     judged. Only which ideas are worth drawing anew was seen on all days."""
+    installed_held_out: Counts | None
+    """Counts of the installed settings on the same days."""
     margin: float | None
     """By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none."""
     week: tuple[Expected, Expected] | None
@@ -155,7 +155,9 @@ def tune(
         words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
         none = days.counts(base, seen)
         waiting = tuple(o.id for o in evidence.occurrences if not o.kind)
-        return Tuned(Answer.TOO_LITTLE, (words,), none, installed, none, None, None, None, (), (), (), None, waiting, 1)
+        return Tuned(
+            Answer.TOO_LITTLE, (words,), none, installed, none, None, None, None, None, (), (), (), None, waiting, 1
+        )
     singles = search.singles()
     ideas = [idea for _, idea in search.combinations()]
     short = [*[i for i in ideas if i.drawing][:SHORT_LIST], *(i for i in ideas if not i.drawing)]
@@ -170,11 +172,17 @@ def tune(
     rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
     return Tuned(
         answer=answer,
-        why=(*why, *_cures(search, days, base, singles, seen), *_limits(evidence, search)),
+        why=(
+            *why,
+            *_as_drawn(chosen.candidate, installed, others),
+            *_cures(search, days, base, singles, seen),
+            *_limits(evidence, search),
+        ),
         installed=days.counts(base, seen),
         chosen=chosen.candidate,
         tuned=days.counts(chosen, seen),
         held_out=days.sum_of(outs) if outs else None,
+        installed_held_out=days.sum_of([(base, out) for _, out in outs]) if outs else None,
         margin=_margin(search, chosen),
         week=_week(days, outs) if outs else None,
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
@@ -223,19 +231,45 @@ def _margin(search: Search, trial: Trial, seen: NDArray[np.bool_] | None = None)
 
 def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) -> tuple[Answer, list[str]]:
     """What came of it, and why."""
+    kept = int((search.seen & search.trials.real & base.recorded).sum())
+    if lacking := lacking_real(kept, 0):
+        return Answer.TOO_LITTLE, [lacking]
     if search.total(base) - search.total(best) <= CLOSE:
         return _no_gain(search, base)
-    if not outs:
-        words = f"Fewer than {LEAST_DAYS} days have judged occurrences: nothing can be held out to prove a choice on."
-        return Answer.TOO_LITTLE, [f"{words} Judge {count_of(LEAST_DAYS, 'day')} or more."]
     saved = days.gains(search, base, outs)
-    mean, spread = float(saved.mean()), float(saved.std(ddof=1)) if len(saved) > 1 else 0.0
-    if mean - SURE * spread / math.sqrt(len(saved)) <= 0:
-        need = (SURE * spread / mean) ** 2 if mean > 0 else math.inf
-        more = f"About {math.ceil(need)} judged days would settle it; {len(saved)} are here." if need < 1000 else ""
+    if len(saved) < LEAST_DAYS:
+        words = f"Fewer than {LEAST_DAYS} days can be held out: nothing can prove a choice."
+        return Answer.TOO_LITTLE, [f"{words} Judge {count_of(LEAST_DAYS, 'day')} or more."]
+    mean = float(saved.mean())
+    # False recordings are counts: days that happen to be alike scatter by chance at least.
+    spread = max(float(saved.std(ddof=1)), math.sqrt(max(mean, 0.0)))
+    if mean - _student(len(saved)) * spread / math.sqrt(len(saved)) <= 0:
+        need = next((n for n in range(len(saved) + 1, 1000) if mean * math.sqrt(n) > _student(n) * spread), None)
+        more = f"About {need} judged days would settle it; {len(saved)} are here." if need is not None else ""
         words = "On the days held out the choice is not surely better than the installed settings."
         return Answer.TOO_LITTLE, [f"{words} {more}".strip()]
+    lost = sum(
+        int((days.visits(out) & search.trials.real & base.recorded & ~trial.recorded).sum()) for trial, out in outs
+    )
+    if lacking := lacking_real(kept, lost):
+        return Answer.TOO_LITTLE, [lacking]
     return Answer.BETTER, _better_words(search, base, best)
+
+
+def _student(days: int) -> float:
+    """Standard errors that a mean of so many days must lie above nothing (Student's t, one-sided)."""
+    from scipy.special import stdtrit  # slow to import, and needed only here
+
+    return float(stdtrit(days - 1, CONFIDENCE))
+
+
+def _as_drawn(chosen: Candidate, installed: Candidate, others: Sequence[tuple[str, tuple[Zone, ...]]]) -> list[str]:
+    """That zones which somebody drew are not drawn again without the days that are held out."""
+    zones = chosen.settings.detection.zones
+    words = next((words for words, drawn in others if drawn == zones), None)
+    if words is None or zones == installed.settings.detection.zones:
+        return []
+    return [f"Its zones are the {words}, taken as drawn, with all days in view: days held out prove them only in part."]
 
 
 def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
@@ -250,12 +284,24 @@ def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], s
 
 
 def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
-    left = _kinds(search, base.recorded & ~search.trials.real)
-    if not left and base.recorded[search.trials.real].all():
+    real, trials = search.seen & search.trials.real, search.trials
+    false = search.seen & ~real & base.recorded
+    if not false.any() and base.recorded[real].all():
         return Answer.GOOD, ["Every real occurrence is recorded and no false one."]
+    own = real & base.recorded & (base.strength >= 1.0)
+    alike = int((base.strength[false] >= base.strength[own].min()).sum()) if own.any() else 0
+    evidence = trials.evidence
+    unknown = sum(evidence.settings_of(clip) is None for clip in evidence.motion_clips)
+    if unknown:
+        clips = count_of(unknown, "motion clip")
+        words = f"{clips} made under settings that are not known: nothing shows whether this camera is at its limit."
+        return Answer.TOO_LITTLE, [f"{words} Enter the settings of then (Camera, Settings over time)."]
+    if not alike:
+        return Answer.GOOD, ["No setting that was tried surely does better than the installed ones on these clips."]
     tried = "No setting of this make" if search.unseen else "No setting whose price these clips can show"
-    limit = f"{tried} tells these from the real ones: {left}." if left else "No setting records more."
-    return Answer.LIMIT, [f"{limit} Move the camera, add light, or choose another make."]
+    limit = f"{tried} tells these from the real ones: {_kinds(search, base.recorded & ~trials.real)}."
+    number = f"{alike} of {int(false.sum())} false ones are as large, and last as long, as the weakest real one."
+    return Answer.LIMIT, [f"{limit} {number} Move the camera, add light, or choose another make."]
 
 
 def _better_words(search: Search, base: Trial, best: Trial) -> list[str]:

@@ -247,7 +247,8 @@ class HoursPage(FreshPage):
             return
         self.take.setText("Have no &times set" if proposed.plan is None else "&Take these hours")
         if proposed.plan is None:
-            self.offer.setText("No hours do better than always: whatever they silence, something real is lost with it.")
+            no_better = "No hours do better than always: whatever they silence, something real is lost with it."
+            self.offer.setText(proposed.lacking or no_better)
             return
         real, false = count_of(len(proposed.lost), "real visit"), count_of(len(proposed.silenced), "false one")
         held = proposed.held_out

@@ -22,9 +22,10 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.judgement import Verdict, kind_of
-from guardia.core.score.score import Change, Flip, Score
+from guardia.core.score.score import Certainty, Change, Flip, Score
 from guardia.ui.parts.widgets import IntervalBars, MarkSign, Triple, button, label
 
+_SURE_SIGNS = {Certainty.SURELY: "●●●", Certainty.PROBABLY: "●●○", Certainty.PERHAPS: "●○○"}
 _FLIP_SIGNS = {Flip.NEWLY_MISSED: "▼", Flip.NEWLY_RECORDED: "▲", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_SILENCED: "◇"}
 
 
@@ -66,10 +67,10 @@ MEASURES = (
 _ROWS: tuple[tuple[str, str, Verdict | None, bool], ...] = (
     ("real_recorded", "real, recorded", Verdict.REAL, True),
     ("real_missed", "real, missed", Verdict.REAL, False),
-    ("partial", "recorded late or cut", Verdict.REAL, True),
+    ("partial", "late or cut", Verdict.REAL, True),
     ("false_recorded", "false, recorded", Verdict.FALSE, True),
     ("false_silenced", "false, silent", Verdict.FALSE, False),
-    ("open", "not judged or unsure", None, False),
+    ("open", "not judged yet", None, False),
 )
 
 
@@ -221,9 +222,10 @@ class ScorePanel(QWidget):
             return
         comparison = self._model.comparison
         for (name, column), cell in self.cells.items():
-            cell.setText(str(len(_ids(comparison.draft if column == 2 else comparison.installed, name))))
+            cell.setText(_count(comparison.draft if column == 2 else comparison.installed, name))
         for name, both in self._strip_cells.items():
-            both.setText(f"{self.cells[name, 1].text()} → {self.cells[name, 2].text()}")
+            old, new = (self.cells[name, column].text().split(" ")[0] for column in (1, 2))
+            both.setText(f"{old} → {new}")
         for measure, bars in zip(MEASURES, self._bars, strict=True):
             bars.show_values(measure.of(comparison.installed), measure.of(comparison.draft))
         if not self._model.previewing and self.isVisible():
@@ -240,8 +242,11 @@ class ScorePanel(QWidget):
         self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
 
     def _show_flips(self, changes: tuple[Change, ...]) -> None:
-        counts = {flip: sum(c.flip is flip for c in changes) for flip in Flip}
+        likely = [c for c in changes if c.certainty is not Certainty.PERHAPS]
+        counts = {flip: sum(c.flip is flip for c in likely) for flip in Flip}
         parts = [f"{n} {flip.value}" for flip, n in counts.items() if n]
+        if len(likely) < len(changes):
+            parts.append(f"{len(changes) - len(likely)} more perhaps")
         self.flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft.")
         self.flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head" if parts else "muted")
         self._strip_flips.setText("\n".join(f"{_FLIP_SIGNS[flip]} {n}" for flip, n in counts.items() if n))
@@ -261,9 +266,10 @@ class ScorePanel(QWidget):
             clip_start = self._clip_start(change.occurrence.clip_id)
             when = self._session.local_time(clip_start + change.occurrence.start_s)
             what = kind_of(change.occurrence.kind).text
-            item = QListWidgetItem(f"{_FLIP_SIGNS[change.flip]} {when:%d %b %Y %H:%M:%S}  {what}\n     {change.reason}")
+            head = f"{_FLIP_SIGNS[change.flip]} {when:%d %b %Y %H:%M:%S}  {what}  {_SURE_SIGNS[change.certainty]}"
+            item = QListWidgetItem(f"{head}\n     {change.certainty}; {change.reason}")
             item.setData(Qt.ItemDataRole.UserRole, change.occurrence.id)
-            item.setToolTip(f"{change.flip.value}: {change.reason}")
+            item.setToolTip(f"{change.certainty} {change.flip.value} ({change.chance:.0%}): {change.reason}")
             self.flips.addItem(item)
 
         if len(changes) > MOST_FLIPS:
@@ -287,6 +293,15 @@ class ScorePanel(QWidget):
             comparison = self._model.comparison
             score = comparison.installed if column == 1 else comparison.draft
             self.asked.emit(_ids(score, name), f"{text}, {'installed' if column == 1 else 'draft'}")
+
+
+def _count(score: Score, name: str) -> str:
+    """How many, and where that is not known for sure between how many it lies."""
+    expected = {"real_missed": score.missed, "false_recorded": score.false}.get(name)
+    count = str(len(_ids(score, name)))
+    if expected is None or expected.low == expected.high:
+        return count
+    return f"{count} ({expected.low:.0f}–{expected.high:.0f})"
 
 
 def _ids(score: Score, name: str) -> tuple[int, ...]:

@@ -238,7 +238,8 @@ class SensitivityPage(QWidget):
             notch = capability.notch(draft.detection.notch)
             band = f"{notch.size_low * 100:.2f} to {notch.size_high * 100:.2f} %"
             state = "calibrated" if capability.calibrated else "not calibrated"
-            self._notch_text.setText(f"{notch.label}: from {100 * notch.size:.2f} % of the picture on, in one piece")
+            size = f"{100 * notch.size:.2f} %"
+            self._notch_text.setText(f"{notch.label}: nominally from {size} of the picture on, in one piece")
             self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
             scale = next(s for s in self._model.scales if s.label == notch.label)
             own = f"{100 * notch.size * scale.low:.2f} to {100 * notch.size * scale.high:.2f} %"
@@ -359,7 +360,7 @@ class SensitivityPage(QWidget):
             plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
         scale = next((s for s in self._model.scales if s.label == self._model.draft.detection.notch), None)
         if scale is not None and self._model.draft.detection.sensitivity is None:
-            needed = 100 * comparison.draft_replay.motion.needed / whole
+            needed = 100 * comparison.draft_replay.motion.needed / whole / scale.factor
             ends = (float(np.log10(needed * scale.low)), float(np.log10(needed * scale.high)))
             plot.addItem(pg.LinearRegionItem(ends, movable=False, brush=THEME.colour("accent", 26), pen=pg.mkPen(None)))
         plot.setYRange(-0.5, 2.5)

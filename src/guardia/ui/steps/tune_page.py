@@ -264,8 +264,8 @@ class TunePage(FreshPage):
         """Held out first, since that is what can be relied on; then tuned, then installed."""
         for column, text in enumerate(("", "false a day", "real missed", "late or cut", "days")):
             self._figures.addWidget(label(text, "muted"), 0, column)
-        rows = (("on days held out", found.held_out), ("on the days it was chosen on", found.tuned),
-                ("installed", found.installed))  # fmt: skip
+        rows = (("on days held out", found.held_out), ("installed, on the same days", found.installed_held_out),
+                ("on the days it was chosen on", found.tuned))  # fmt: skip
         for row, (words, counts) in enumerate(rows, start=1):
             self._figures.addWidget(label(words, "strong" if row == 1 else ""), row, 0)
             texts = ("too few days", "", "", "") if counts is None else _figures(counts)
