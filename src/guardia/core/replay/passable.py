@@ -12,11 +12,14 @@ from guardia.core.replay.gate import TriggerGate
 
 
 def passable(evidence: Evidence, candidate: Candidate) -> NDArray[np.bool_]:
-    """(N,) whether each occurrence could trigger if only it were large and long enough, and the camera free.
+    """Whether each occurrence could trigger if only it were large and long enough, and the camera free.
 
     Args:
         evidence: Clips and occurrences.
         candidate: Settings and make.
+
+    Returns:
+        (N,), in the order of the occurrences.
     """
     whole = runs = [[(0, len(times) - 1)] if times else [] for times in evidence.stack.times]
     for gate in gates.GATES:

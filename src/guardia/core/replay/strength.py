@@ -34,13 +34,16 @@ def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) ->
 
 
 def strengths(evidence: Evidence, sizes: NDArray[np.int32], needed: int, *, hold_s: float) -> NDArray[np.float64]:
-    """(N,) the largest lasting size of each occurrence over the size needed; below 1 it does not trigger by itself.
+    """The largest lasting size of each occurrence over the size needed.
 
     Args:
         evidence: Clips and occurrences.
         sizes: (F,) size in every picture, as Motion.sizes.
         needed: Size needed to trigger, in the same unit.
         hold_s: The minimum duration; on a snapshot, which shows no duration, one picture is enough.
+
+    Returns:
+        (N,), below 1 where it does not trigger by itself.
     """
     windows = evidence.windows
     lasting = np.append(lasting_sizes(evidence.stack, sizes, hold_s), 0)

@@ -107,7 +107,7 @@ class Tuned:
     plan: tuple[PlanStep, ...]
     """From installed to chosen, one lever at a time."""
     band: tuple[Counts, Counts] | None
-    """What the chosen settings do where this camera's scale lies at the low and at the high end of what is believed."""
+    """The fewest and the most that the chosen settings do by what is believed of this camera's scale."""
     telling: tuple[int, ...]
     """Ids of occurrences that are not judged and could change the choice, those first that could most."""
     tried: int
@@ -352,10 +352,15 @@ def pareto(pairs: Sequence[tuple[int, int]]) -> set[tuple[int, int]]:
 
 
 def _band(days: Days, chosen: Trial, seen: frozenset[date]) -> tuple[Counts, Counts] | None:
-    """What some settings do at both ends of what is believed of this camera's scale; None where no level is set."""
+    """The fewest and the most of each that some settings do by what is believed of this camera's scale; None where no
+    level is set."""
     if chosen.candidate.settings.detection.sensitivity is not None:
         return None
-    return days.counts(chosen, seen, node=0), days.counts(chosen, seen, node=len(chosen.chances) - 1)
+    each = [days.counts(chosen, seen, node=n) for n in range(len(chosen.chances))]
+    fewest, most = (
+        replace(each[0], false=of(c.false for c in each), missed=of(c.missed for c in each)) for of in (min, max)
+    )
+    return fewest, most
 
 
 def _week(days: Days, outs: Outs) -> tuple[Expected, Expected] | None:
@@ -365,7 +370,7 @@ def _week(days: Days, outs: Outs) -> tuple[Expected, Expected] | None:
         return None
     nodes = len(outs[0][0].chances)
     weeks = [middle, *(days.week(outs, variant=n) or middle for n in range(len(VARIANTS)))]
-    weeks += [days.week(outs, node=n) or middle for n in (0, nodes - 1)]
+    weeks += [days.week(outs, node=n) or middle for n in range(nodes)]
     false, missed = (
         Expected(middle[n].mean, min(w[n].low for w in weeks), max(w[n].high for w in weeks)) for n in (0, 1)
     )
