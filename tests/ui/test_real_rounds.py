@@ -66,8 +66,8 @@ class RealRounds(FolderCase):
         screen.write("the plug was out")
         screen.press("Tab", "Return")
         screen.until("a finding", lambda: self.rows("SELECT 1 FROM logbook WHERE detail LIKE '%the plug was out%'"))
-        screen.press("ctrl+Tab", "Tab")
-        self.pressed("r", until='SELECT 1 FROM walk WHERE body LIKE \'%"result":"R"%\'')
+        screen.press("ctrl+Tab")
+        self.pressed("Tab", "r", until='SELECT 1 FROM walk WHERE body LIKE \'%"result":"R"%\'')
 
         screen.press("ctrl+1")
         self.in_dialog("alt+u", "What is due")
