@@ -36,11 +36,13 @@ def expected_number(chances: NDArray[np.float64], *, confidence: float = 0.95) -
     """
     mean = chances.sum(axis=1)
     deviation = np.sqrt((chances * (1 - chances)).sum(axis=1))
-    counts = np.arange(chances.shape[1] + 1)
+    # Beyond six deviations nothing changes: of a thousand occurrences few counts need be looked at.
+    first, last = max(0, int((mean - 6 * deviation).min()) - 1), int((mean + 6 * deviation).max()) + 1
+    counts = np.arange(first, min(chances.shape[1], last) + 1)
     above = counts[:, None] + 0.5 - mean
     below = np.where(deviation > 1e-9, ndtr(above / np.maximum(deviation, 1e-9)), above > 0).mean(axis=1)
     below[-1] = 1.0
-    low, high = (int(np.argmax(below >= q)) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
+    low, high = (first + int(np.argmax(below >= q)) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
     return Expected(float(mean.mean()), low, high)
 
 
