@@ -197,7 +197,10 @@ class Anchor:
         )  # fmt: skip
 
     def _doubt(self, settings: Settings) -> Reals:
-        """(NODES, N) factors that are believed over the one that was taken, natural logarithm."""
+        """Factors that are believed over the one that was taken, natural logarithm.
+
+        (NODES, N), or (NODES, 1) where they are the same for all.
+        """
         if settings.detection.sensitivity is not None:
             return np.zeros((NODES, 1))
         by_day, at_night = (

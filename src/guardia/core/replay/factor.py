@@ -58,7 +58,7 @@ CONTRADICTED = 0.5
 
 BROAD_LOG, BROAD_SHARE = 2.4, 0.5
 """Makes state bands that nobody measured: half of the prior is even between 1/11 and 11 times the nominal (no source).
-Of 480 simulated cameras whose factor was 0.3 to 6 it let no more than one in ten lie outside."""
+How often the truth lies inside what comes of it stands in docs/motion-model.md."""
 
 WEAKEST, WEAKEST_SHARE, WEAKEST_AT_MOST = 12, 0.1, 60
 """So many of the weakest motion clips are looked at, and so large a share of them, at most."""
