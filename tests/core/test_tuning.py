@@ -5,6 +5,7 @@ import unittest
 from dataclasses import replace
 
 import numpy as np
+from scipy.stats import nbinom
 
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
@@ -12,11 +13,13 @@ from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
-from guardia.core.replay.anchored import Anchor
+from guardia.core.replay.anchored import Anchor, anchored
+from guardia.core.score.score import evidence_limits, score
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning.check import check_prediction
+from guardia.core.tuning.days import Days
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
-from guardia.core.tuning.predict import expected_count, expected_share
+from guardia.core.tuning.predict import expected_count
 from guardia.core.tuning.trials import AS_RECORDED, VARIANTS, Trials, Variant
 from guardia.core.tuning.tune import Answer, pareto, tune
 from guardia.store.project import Project
@@ -27,7 +30,7 @@ START_S = 1_757_200_000.0
 LONG = 20
 
 
-def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: int = 8, installed=None):
+def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: int = 8, installed=None, watched=None):
     """Evidence of some days: every day so many real blobs on the left and false ones elsewhere, all large enough."""
     traces, kinds, starts = [], [], []
     for day, (kind, count, column) in itertools.product(
@@ -37,8 +40,8 @@ def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: 
             traces.append(blob_trace([0, *([least + (day + n) % 3] * LONG), 0], column=column))
             kinds.append(kind)
             starts.append(START_S + DAY_S * day + 900.0 * n + (450.0 if kind == "foliage" else 0.0))
-    watched = [(START_S - 3600, START_S + DAY_S * days)]
-    return evidence_of(traces, kinds=kinds, starts=starts, watched=watched, installed=installed)
+    spans = watched or [(START_S - 3600, START_S + DAY_S * days)]
+    return evidence_of(traces, kinds=kinds, starts=starts, watched=spans, installed=installed)
 
 
 class Trying(unittest.TestCase):
@@ -290,6 +293,23 @@ class Checking(unittest.TestCase):
         self.assertIn("10 false recordings", check.words)
         self.assertIsNone(check_prediction(evidence, tried(plain(4)), START_S + 12 * DAY_S))
 
+    def test_where_six_hours_a_day_are_watched_a_day_means_those(self):
+        begin = START_S // 3600 * 3600
+        spans = [(begin + DAY_S * day, begin + DAY_S * day + 6 * 3600) for day in range(8)]
+        evidence = days_of(real=2, false=8, days=8, watched=spans, installed=plain(4))
+        candidate = tried(plain(4))
+        figures = score(evidence, anchored(evidence, candidate))
+        self.assertEqual((round(figures.false_per_day, 6), figures.watched_days), (8.0, 8.0))
+        limits = evidence_limits(evidence, candidate.settings, candidate.capability)
+        self.assertTrue(any("A day means the hours" in line for line in limits))
+        self.assertEqual(round(tune(evidence, candidate, unseen=True).installed.false_per_day[0], 6), 8.0)
+        trials = Trials(evidence)
+        everyday = [(trials.of(candidate), frozenset(trials.days))]
+        self.assertEqual(round(Days(evidence, trials).week(everyday)[0].mean, 6), 56.0)
+        check = check_prediction(evidence, candidate, START_S + 4 * DAY_S)
+        self.assertEqual((check.hours, check.observed, round(check.expected.mean, 6)), (6, 24, 24.0))
+        self.assertIn("6 watched hours of each", check.words)
+
     def test_a_new_cause_is_named_where_more_came_than_expected(self):
         evidence = days_of(real=1, false=6, days=12)
         since = START_S + 6 * DAY_S
@@ -314,7 +334,7 @@ class Expecting(unittest.TestCase):
         for _ in range(200):
             rate = rng.gamma(3.0, 0.6)
             seen = [draw_day(rng, rate) for _ in range(days)]
-            expected = expected_count(seen, 7.0)
+            expected = expected_count(np.array(seen), np.ones(days), 7.0)
             inside += expected.low <= sum(draw_day(rng, rate) for _ in range(7)) <= expected.high
         return inside
 
@@ -323,12 +343,35 @@ class Expecting(unittest.TestCase):
         # Days that differ by more than chance: of a negative binomial of twice the variance.
         self.assertGreaterEqual(self.cover(lambda rng, rate: int(rng.negative_binomial(rate, 0.5)), 10), 165)
 
-    def test_a_share_of_few_says_little(self):
-        few, many = expected_share(0, 5, 20), expected_share(0, 200, 20)
-        self.assertGreater(few.high, many.high)
-        self.assertEqual(many.low, 0.0)
+    def test_days_of_gamma_distributed_rates_likewise(self):
+        for spread in (0.5, 1.0):
+            shape = spread**-2
+
+            def draw_day(rng, rate, shape=shape):
+                return int(rng.poisson(rng.gamma(shape, rate / shape)))
+
+            self.assertIn(self.cover(draw_day, 6), range(170, 195))
+
+    def test_a_week_without_scatter_is_negative_binomial(self):
+        # Jeffreys' gamma over the days, then Poisson: scipy's nbinom, with which a large number of even days agrees.
+        even = expected_count(np.full(60, 2.0), np.ones(60), 7.0)
+        law = nbinom(120.5, 60 / 67)
+        self.assertLessEqual(abs(even.low - law.ppf(0.05)), 1)
+        self.assertLessEqual(abs(even.high - law.ppf(0.95)), 1)
+
+    def test_where_a_quarter_of_each_day_is_watched_a_week_has_seven_such_days(self):
+        quarter = expected_count(np.full(6, 8.0), np.full(6, 0.25), 7 * 0.25)
+        self.assertEqual(quarter, expected_count(np.full(6, 8.0), np.ones(6), 7.0))
+        self.assertEqual(quarter.mean, 56.0)
+
+    def test_ways_in_which_days_may_have_been_widen_it(self):
+        ways = np.array([np.full(6, 1.0), np.full(6, 4.0)])
+        both, first = expected_count(ways, np.ones(6), 7.0), expected_count(ways[0], np.ones(6), 7.0)
+        self.assertEqual(both.mean, 17.5)
+        self.assertGreater(both.high - both.low, first.high - first.low)
+        self.assertEqual(expected_count(ways, np.ones(6), 7.0, weights=np.array([1.0, 0.0])), first)
         with self.assertRaises(ValueError):
-            expected_count([], 7.0)
+            expected_count(np.zeros((1, 0)), np.zeros(0), 7.0)
 
 
 if __name__ == "__main__":

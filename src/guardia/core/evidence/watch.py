@@ -6,7 +6,7 @@ and a day without a clip may be a quiet day or a camera without power. Spans are
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
 from functools import cached_property
@@ -18,6 +18,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 DAY_S = 86400.0
+
+LEAST_SHARE = 0.25
+"""An hour of the day counts as watched from this share of the time of the hour that was watched most (no source)."""
 
 Span = tuple[float, float]
 
@@ -87,6 +90,17 @@ def local_date(posix_s: float, zone: ZoneInfo) -> date:
     return datetime.fromtimestamp(posix_s, UTC).astimezone(zone).date()
 
 
+def hours_watched(hours: Sequence[float]) -> tuple[int, ...]:
+    """Which hours of the day were watched regularly, from how many hours were watched in each of the 24."""
+    most = max(hours, default=0.0)
+    return tuple(hour for hour, watched in enumerate(hours) if watched > 0 and watched >= LEAST_SHARE * most)
+
+
+def hour_of(posix_s: float, zone: ZoneInfo) -> int:
+    """Hour of the day at the site, 0 to 23."""
+    return datetime.fromtimestamp(posix_s, UTC).astimezone(zone).hour
+
+
 @dataclass(frozen=True)
 class Watch:
     """Watched time, by local day and by whether everything recorded in it is judged."""
@@ -116,21 +130,38 @@ class Watch:
         return {day: spans for day, spans in self.by_day.items() if day not in self.waiting}
 
     @cached_property
+    def hours(self) -> tuple[int, ...]:
+        """The hours of the site's day that were watched, 0 to 23: what happens in the others is not known."""
+        return hours_watched(self.hours_on(self.counted or self.by_day))
+
+    @property
+    def day_s(self) -> float:
+        """What a day means in rates: the hours of it that were watched, in seconds."""
+        return 3600.0 * len(self.hours) or DAY_S
+
+    @property
+    def hours_words(self) -> str:
+        """The same as stretches by the clock: '18:00 to 24:00'."""
+        begins = [hour for hour in self.hours if hour - 1 not in self.hours]
+        ends = [hour + 1 for hour in self.hours if hour + 1 not in self.hours]
+        return ", ".join(f"{begin:02d}:00 to {end:02d}:00" for begin, end in zip(begins, ends, strict=True))
+
+    @cached_property
     def counted_days(self) -> float:
-        """Watched time of those, in days of 24 hours."""
-        return sum(length(spans) for spans in self.counted.values()) / DAY_S
+        """Watched time of those, in such days."""
+        return sum(length(spans) for spans in self.counted.values()) / self.day_s
 
     @cached_property
     def days(self) -> float:
-        """All watched time, in days of 24 hours."""
-        return length(self.spans) / DAY_S
+        """All watched time, in such days."""
+        return length(self.spans) / self.day_s
 
     def held_back(self) -> dict[str, float]:
-        """Watched days of 24 hours that are not counted, by the reason."""
+        """Watched days that are not counted, by the reason."""
         seconds: dict[str, float] = {}
         for day, spans in self.by_day.items():
             if day in self.waiting:
-                seconds[self.waiting[day]] = seconds.get(self.waiting[day], 0.0) + length(spans) / DAY_S
+                seconds[self.waiting[day]] = seconds.get(self.waiting[day], 0.0) + length(spans) / self.day_s
         return seconds
 
     def counts(self, begin_s: float, end_s: float) -> bool:
@@ -141,9 +172,13 @@ class Watch:
     @cached_property
     def hours_of_day(self) -> list[float]:
         """How many hours were watched and are counted in each of the 24 hours of the site's day."""
+        return self.hours_on(self.counted)
+
+    def hours_on(self, days: Collection[date]) -> list[float]:
+        """How many hours were watched on some days in each of the 24 hours of the site's day."""
         seconds = np.zeros(24)
         even: list[tuple[float, float]] = []  # on the wall clock, within one day
-        for spans in self.counted.values():
+        for spans in (self.by_day.get(day, ()) for day in days):
             for low, high in spans:
                 shift, later = (self._ahead_s(at) for at in (low, high))
                 if shift == later:

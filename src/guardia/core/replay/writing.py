@@ -137,7 +137,8 @@ def _by_motion(done: Done, always: Sequence[Span]) -> tuple[Figure, Figure]:
     """Seconds that motion records a day, by day and in the dark, outside of hours in which it records anyway."""
     evidence = done.evidence
     facts, watch = evidence.storage.facts, evidence.watch
-    if "recorded" in facts or not watch.days:
+    days = length(watch.spans) / DAY_S
+    if "recorded" in facts or not days:
         recorded = known_fact(facts, "recorded")
         share = dark_share(evidence)
         lit = Figure("light", 1 - share.value, 1 - share.high, 1 - share.low, "", share.source, "", (share,))
@@ -146,9 +147,9 @@ def _by_motion(done: Done, always: Sequence[Span]) -> tuple[Figure, Figure]:
     whole = [d for d in watch.counted.values() if length(d) >= WHOLE_DAY_SHARE * DAY_S]
     for dark, name in ((False, "recorded by day"), (True, "recorded in the dark")):
         edges = recorded_edges(done, dark)
-        value = seconds_within(edges, without(watch.spans, always)) / watch.days
+        value = seconds_within(edges, without(watch.spans, always)) / days
         by_day = [seconds_within(edges, without(d, always)) / length(d) * DAY_S for d in whole]
-        how = f"by the replay on {watch.days:.1f} watched days"
+        how = f"by the replay on {days:.1f} watched days"
         if by_day and sum(by_day) > 0:
             one = mean_with_interval(by_day, name, "s", how)
             factor = value / one.value

@@ -86,14 +86,16 @@ def week_seconds(evidence: Evidence) -> NDArray[np.float64]:
 def hours_of_day(evidence: Evidence) -> list[HourOfDay]:
     """The 24 hours of the site's day, from judged visits and counted time."""
     hours = (week_seconds(evidence) % DAY_S // 3600).astype(int)
-    verdicts = [visit.verdict for visit in evidence.visits]
-    real, false = (
-        np.bincount(hours[[v is wanted for v in verdicts]], minlength=24) if verdicts else np.zeros(24, int)
-        for wanted in (Verdict.REAL, Verdict.FALSE)
+    visits, watch = evidence.visits, evidence.watch
+    # What was judged outside the counted time is shown, but is not in the rate of that time.
+    counted = np.array([watch.counts(*evidence.span_s(visit[0])) for visit in visits], bool)
+    is_real, is_false = (
+        np.array([visit.verdict is v for visit in visits], bool) for v in (Verdict.REAL, Verdict.FALSE)
     )
-    watched = evidence.watch.hours_of_day
+    real, false, rated = (np.bincount(hours[which], minlength=24) for which in (is_real, is_false, is_real & counted))
+    watched = watch.hours_of_day
     # A week has seven such hours.
-    possible = [7 * rate_interval(int(n), h)[1] if h > 0 else None for n, h in zip(real, watched, strict=True)]
+    possible = [7 * rate_interval(int(n), h)[1] if h > 0 else None for n, h in zip(rated, watched, strict=True)]
     return [HourOfDay(watched[h], int(real[h]), int(false[h]), possible[h]) for h in range(24)]
 
 

@@ -13,6 +13,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence, Visit, VisitTable
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
+from guardia.core.evidence.watch import DAY_S, length
 from guardia.core.hours.plan import if_known
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
@@ -51,9 +52,9 @@ class Score:
     open: tuple[int, ...]
     """Unjudged or unsure, not counted."""
     watched_days: float
-    """Watched time of those days, in days of 24 hours."""
+    """Watched time of those days, in days of the hours that are watched."""
     recorded_s_per_day: float | None
-    """Seconds recorded per watched day on the motion clips, None without watched time."""
+    """Seconds recorded per 24 watched hours on the motion clips, None without watched time."""
 
     @property
     def real(self) -> int:
@@ -196,7 +197,7 @@ def score(evidence: Evidence, done: Replay) -> Score:
     def ids(which: NDArray[np.bool_]) -> tuple[int, ...]:
         return tuple(visits.ids[which].tolist())
 
-    days = evidence.watch.days
+    days = length(evidence.watch.spans) / DAY_S
     chances, rated_chances = visit_chances(visits, done), visit_chances(rated, done)
     return Score(
         real_recorded=ids(visits.real & recorded),
@@ -392,6 +393,11 @@ def watch_words(evidence: Evidence) -> list[str]:
     words = f"The rate per day stands on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
     held = ", ".join(f"{days:.1f} {reason}" for reason, days in watch.held_back().items())
     lines = [f"{words} ({held} left out)." if held else f"{words}."]
+    if len(watch.hours) < 24:
+        lines.append(
+            f"A day means the hours of it that were watched ({watch.hours_words}): what happens in the others is not "
+            "known."
+        )
     if outside:
         lines.append(f"{count_of(outside, 'motion clip')} outside the watched time: not in the rate.")
     return lines

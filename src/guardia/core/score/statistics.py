@@ -11,7 +11,7 @@ from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.clips import FOOTAGE, Clip, Occurrence, Visit
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import KINDS, Verdict, kind_of
-from guardia.core.evidence.watch import DAY_S, length, local_date
+from guardia.core.evidence.watch import length, local_date
 
 PATTERNS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("wind", ("foliage", "flag_or_rope")),
@@ -37,7 +37,8 @@ class StatisticLine:
     ids: tuple[int, ...]
     """The occurrences."""
     days: float
-    """Watched time that they are counted on, in days of 24 hours; for an hour of the day, how often it was watched."""
+    """Watched time that they are counted on, in days of the hours that are watched; for an hour of the day, how often
+    it was watched."""
     rate: float | None
     """A day, None without watched time that is judged."""
     low: float | None
@@ -68,7 +69,7 @@ def lines(evidence: Evidence, by: str, *, verdict: Verdict = Verdict.FALSE) -> l
     watch = evidence.watch
     exposure: dict[str, float] = {}
     if by == "day":
-        exposure = {_day_name(day): length(spans) / DAY_S for day, spans in watch.counted.items()}
+        exposure = {_day_name(day): length(spans) / watch.day_s for day, spans in watch.counted.items()}
     elif by == "hour":
         exposure = {_hour_name(hour): hours for hour, hours in enumerate(watch.hours_of_day)}
     table = [_line(name, ids, exposure.get(name, watch.counted_days)) for name, ids in ids_by_name.items()]

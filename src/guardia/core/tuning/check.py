@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 
 import numpy as np
@@ -13,13 +14,11 @@ from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
-from guardia.core.evidence.watch import length, local_date, midnight
+from guardia.core.evidence.watch import Watch, hour_of, hours_watched, local_date, midnight
 from guardia.core.make.candidate import Candidate
-from guardia.core.replay.anchored import anchored
-from guardia.core.score.score import visit_outcomes
+from guardia.core.replay.anchored import LIKELY, anchored
+from guardia.core.score.score import visit_chances
 from guardia.core.tuning.predict import expected_count
-
-DAY_S = 86_400.0
 
 LEAST_DAYS = 1.0
 """With less judged time before or since nothing is said."""
@@ -34,7 +33,9 @@ class Check:
     observed: int
     """Counted on motion clips since."""
     days: float
-    """Judged watched time since, in days of 24 hours."""
+    """Judged watched time since, in days of the hours that were watched before as well."""
+    hours: int
+    """How many hours of the day those are."""
     reasons: tuple[str, ...]
     """What may explain a disagreement, the likeliest first; none where they agree."""
 
@@ -47,8 +48,10 @@ class Check:
     def words(self) -> str:
         """The check in one or two sentences."""
         low, high = self.expected.low, self.expected.high
+        of_hours = f" ({self.hours} watched hours of each)" if self.hours < 24 else ""
         said = (
-            f"On {self.days:.1f} days since these settings were entered: {count_of(self.observed, 'false recording')}; "
+            f"On {self.days:.1f} days{of_hours} since these settings were entered: "
+            f"{count_of(self.observed, 'false recording')}; "
             f"{low:.0f} to {high:.0f} were to be expected (90 %)."
         )
         return said if self.agrees else f"{said} {' '.join(self.reasons)}"
@@ -68,32 +71,47 @@ def check_prediction(
     Returns:
         None while less than a day before or since is judged.
     """
-    zone = evidence.watch.zone
+    watch, zone = evidence.watch, evidence.watch.zone
     first = local_date(since_s, zone)
-    watched = {day: length(spans) / DAY_S for day, spans in evidence.watch.counted.items()}
-    before = {day: share for day, share in watched.items() if day < first}
+    before = [day for day in watch.counted if day < first]
     # The day of the change is half the one and half the other, and is left out, unless it began with the change.
     whole = since_s <= midnight(first, zone)
     ends = local_date(until_s, zone) if math.isfinite(until_s) else date.max
-    since = {d: share for d, share in watched.items() if (d > first or (whole and d == first)) and d < ends}
-    if sum(before.values()) < LEAST_DAYS or sum(since.values()) < LEAST_DAYS:
+    since = [day for day in watch.counted if (day > first or (whole and day == first)) and day < ends]
+    # Hours of the day that were not watched before let nothing be expected of them since.
+    hours = sorted({*hours_watched(watch.hours_on(before))} & {*hours_watched(watch.hours_on(since))})
+    if not hours:
         return None
-    recorded = visit_outcomes(evidence.rated_table, anchored(evidence, installed))[0]
-    counts: Counter[object] = Counter()
+    watched = {d: share for d in (*before, *since) if (share := _share_of_day(watch, d, hours))}
+    exposure = [watched[day] for day in before if day in watched]
+    days = sum(watched.get(day, 0.0) for day in since)
+    if sum(exposure) < LEAST_DAYS or days < LEAST_DAYS:
+        return None
+    chances = visit_chances(evidence.rated_table, anchored(evidence, installed))
+    expecting = {day: np.zeros(len(chances)) for day in before if day in watched}
+    observed = 0
     kinds: dict[bool, Counter[str]] = {False: Counter(), True: Counter()}
     for n, visit in enumerate(evidence.rated_visits):
-        if visit.verdict is not Verdict.FALSE:
+        begin_s = evidence.span_s(visit[0])[0]
+        day = local_date(begin_s, zone)
+        if visit.verdict is not Verdict.FALSE or day not in watched or hour_of(begin_s, zone) not in hours:
             continue
-        day = local_date(evidence.span_s(visit[0])[0], zone)
-        # Since then the camera itself decided; before, the model says what it would have done.
-        if day in since or (day in before and recorded[n]):
-            counts[day] += 1
-            kinds[day in since][visit.kind] += 1
-    mean_day = float(np.mean(list(before.values())))
-    expected = expected_count([float(counts[day]) for day in before], sum(since.values()) / mean_day)
-    observed = sum(counts[day] for day in since)
-    check = Check(expected, observed, sum(since.values()), ())
-    return check if check.agrees else Check(expected, observed, check.days, _reasons(check, kinds))
+        # Since then the camera itself decided; before, what follows from what it did then.
+        if day in expecting:
+            expecting[day] += chances[:, n]
+            kinds[False][visit.kind] += bool(chances[:, n].mean() >= LIKELY)
+        else:
+            observed += 1
+            kinds[True][visit.kind] += 1
+    expected = expected_count(np.array([*expecting.values()]).T, np.array(exposure), days)
+    check = Check(expected, observed, days, len(hours), ())
+    return check if check.agrees else replace(check, reasons=_reasons(check, kinds))
+
+
+def _share_of_day(watch: Watch, day: date, hours: Sequence[int]) -> float:
+    """How much of some hours of a day was watched, 0..1."""
+    watched = watch.hours_on([day])
+    return sum(watched[hour] for hour in hours) / len(hours)
 
 
 def _reasons(check: Check, kinds: dict[bool, Counter[str]]) -> tuple[str, ...]:

@@ -12,15 +12,18 @@ from numpy.typing import NDArray
 from guardia.core.base.intervals import Expected, rate_interval, wilson
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import length
-from guardia.core.tuning.predict import expected_count, expected_share
+from guardia.core.tuning.predict import expected_count
 from guardia.core.tuning.search import Search
-from guardia.core.tuning.trials import Trial, Trials
+from guardia.core.tuning.trials import VARIANTS, Trial, Trials
 
 LEAST_DAYS = 3
 """Fewer days with something judged cannot be held out from one another."""
 
 COMING_DAYS = 7.0
 """The prediction is for a week."""
+
+AS_IT_CAME = 0.5
+"""How likely coming visits are such as those seen; else all differ from them in the same way, as one of VARIANTS."""
 
 
 @dataclass(frozen=True)
@@ -36,7 +39,7 @@ class Counts:
     false: int
     """False recordings."""
     days: float
-    """Watched days of 24 hours, 0 when that is not known."""
+    """Watched days, each of the hours that are watched; 0 when that is not known."""
 
     @property
     def false_per_day(self) -> tuple[float, float, float] | None:
@@ -78,7 +81,8 @@ class Days:
 
     def __init__(self, evidence: Evidence, trials: Trials) -> None:
         self._trials = trials
-        self._watched = {day: length(spans) / 86_400 for day, spans in evidence.watch.counted.items()}
+        watch = evidence.watch
+        self._watched = {day: length(spans) / watch.day_s for day, spans in watch.counted.items()}
         self.all = frozenset({*self._watched, *trials.days})
         self._judged = sorted(set(trials.days))
         self._place = {day: n for n, day in enumerate(self._judged)}
@@ -131,27 +135,30 @@ class Days:
         real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
         return Counts(real, missed, late, false, sum(p.days for p in parts))
 
-    def week(
-        self, outs: Outs, *, variant: int | None = None, node: int | None = None
-    ) -> tuple[Expected, Expected] | None:
-        """False recordings and misses of a coming week, from the visits as they came or as one of VARIANTS of them.
+    def week(self, outs: Outs) -> tuple[Expected, Expected] | None:
+        """False recordings and misses of a coming week that is watched as these days were; None without a rate.
 
-        With `node` for one factor that the camera may have.
+        As wide as what is not known makes it: the camera's factor, and who comes how. The visits as they came, for
+        each factor, and as each of VARIANTS of them are the ways in which these days may have been.
         """
-        counts = self.sum_of(outs)
-        if not counts.days:
-            return None
-        real = self._trials.real
-        per_day, missed = [], 0.0
+        exposure, false, missed = [], [], []
+        real, rated = self._trials.real, self._trials.rated
         for trial, out in outs:
-            came = trial.chances.mean(axis=0) if node is None else trial.chances[node]
-            recorded = came if variant is None else trial.varied[variant].astype(np.float64)
-            missed += float((1.0 - recorded)[real & self.visits(out)].sum())
-            false = self._by_day(np.where(real, 0.0, recorded))
-            per_day += [false.get(day, 0.0) for day in sorted(out) if self._watched.get(day)]
-        scale = COMING_DAYS * len(per_day) / counts.days
-        coming = round(counts.real * COMING_DAYS / counts.days)
-        return expected_count(per_day, scale), expected_share(missed, counts.real, coming)
+            ways = np.concatenate([trial.chances, trial.varied[1:]])
+            for day in sorted(out & self._watched.keys()):
+                which = self._day == self._place.get(day, -1)
+                exposure.append(self._watched[day])
+                false.append(ways[:, which & rated & ~real].sum(axis=1))
+                missed.append((1.0 - ways[:, which & real]).sum(axis=1))
+        if not exposure:
+            return None
+        came, varied = len(outs[0][0].chances), len(VARIANTS) - 1
+        weights = np.repeat([AS_IT_CAME / came, (1.0 - AS_IT_CAME) / varied], [came, varied])
+        counted = np.array(exposure)
+        of_false, of_missed = (
+            expected_count(np.array(n).T, counted, COMING_DAYS, weights=weights) for n in (false, missed)
+        )
+        return of_false, of_missed
 
     def gains(self, search: Search, base: Trial, outs: Outs) -> NDArray[np.float64]:
         """What the choices save on each day held out, the price of a new miss in it."""

@@ -2,24 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable
 
 import numpy as np
+from numpy.typing import NDArray
+from scipy.special import betainc, gammaln
 
 from guardia.core.base.intervals import Expected
 
+SCATTERS = np.array([0.05, 0.15, 0.3, 0.45, 0.6, 0.8, 1.0, 1.25, 1.5, 2.0])
+"""By how much days may differ from one another beyond chance: the coefficient of variation of their rate."""
 
-def expected_count(counts: Sequence[float], days: float, *, confidence: float = 0.9) -> Expected:
+SCATTER_BELIEVED = 0.7
+"""Spread of the half-normal prior over it: some days bring half as much as usual and some twice as much (no source)."""
+
+_MEANS = np.exp(np.linspace(-4.0, 3.0, 48))
+
+
+def expected_count(
+    counts: NDArray[np.float64],
+    exposure: NDArray[np.float64],
+    coming: float,
+    *,
+    weights: NDArray[np.float64] | None = None,
+    confidence: float = 0.9,
+) -> Expected:
     """The count of some coming days from the counts of watched ones.
 
-    A gamma-Poisson mixture: the rate is not known exactly, and days differ (weather, spiders, visitors) by more than
-    chance. With n events on D days the rate has a gamma distribution of shape n + 1/2 (Jeffreys) over D; days that
-    scatter k times as much as a Poisson count divide shape and exposure by k (quasi-likelihood: P. McCullagh and
-    J. Nelder, Generalized Linear Models, 1989, section 9.2). What is counted then is negative binomial.
+    The rate of a day is gamma-distributed round a mean that is not known (weather, spiders, visitors), so that a day's
+    count is negative binomial (M. Greenwood and G. Yule, 1920). Mean and scatter are integrated out over a grid: a few
+    days hardly show by how much days differ. Prior of the mean: its power -1/2 (Jeffreys' of a Poisson mean).
 
     Args:
-        counts: Of each watched day, at least 0.
-        days: To predict for, above 0.
+        counts: (K, D) of each watched day, at least 0: K ways in which they may have been, or one.
+        exposure: (D,) how much of each day was watched, above 0.
+        coming: To predict for, in the same unit, above 0.
+        weights: (K,) how likely each of the ways is; None for alike.
         confidence: Of the interval, 0..1.
 
     Returns:
@@ -28,35 +46,48 @@ def expected_count(counts: Sequence[float], days: float, *, confidence: float = 
     Raises:
         ValueError: If nothing was watched or nothing is to be predicted.
     """
-    from scipy.stats import nbinom  # slow to import, and needed only here
+    seen, watched = np.atleast_2d(counts), np.asarray(exposure, np.float64)
+    if not len(watched) or watched.min() <= 0 or coming <= 0:
+        raise ValueError(f"{len(watched)} days counted, {coming} to predict")
+    share = np.full(len(seen), 1 / len(seen)) if weights is None else weights / weights.sum()
+    totals = seen.sum(axis=1)
+    shape = SCATTERS**-2.0
+    laws = []
+    for of_days, total, weight in zip(seen, totals, share, strict=True):
+        means = (total + 0.5) / watched.sum() * _MEANS
+        laws.append((means, weight * _posterior(of_days, watched, shape, means)))
+    days = coming / watched.mean()
 
-    seen = np.asarray(counts, np.float64)
-    if not len(seen) or days <= 0:
-        raise ValueError(f"{len(seen)} days counted, {days} to predict")
-    mean = float(seen.mean())
-    scatter = float(seen.var(ddof=1)) / mean if len(seen) > 1 and mean > 0 else 1.0
-    scatter = max(1.0, scatter)
-    shape, exposure = (float(seen.sum()) + 0.5) / scatter, len(seen) / scatter
-    # A coming day scatters likewise: its count is `scatter` times a Poisson count of a rate that much lower.
-    law = nbinom(shape, exposure / (exposure + days / scatter))
-    low, high = (float(law.ppf(q)) * scatter for q in ((1 - confidence) / 2, (1 + confidence) / 2))
-    return Expected(mean * days, low, high)
+    def below(count: float) -> float:
+        """How likely at most so many come."""
+        size = shape[:, None] * days
+        return sum(float((w * betainc(size, count + 1, size / (size + means * coming))).sum()) for means, w in laws)
+
+    low, high = (_first(below, q) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
+    return Expected(float(share @ totals) / float(watched.sum()) * coming, low, high)
 
 
-def expected_share(events: float, trials: int, coming: int, *, confidence: float = 0.9) -> Expected:
-    """How many of some coming ones will be such as `events` of `trials` were: beta-binomial with Jeffreys' prior.
+def _posterior(
+    counts: NDArray[np.float64], exposure: NDArray[np.float64], shape: NDArray[np.float64], means: NDArray[np.float64]
+) -> NDArray[np.float64]:
+    """(scatters, means) how likely each pair is, given the counts of days; their sum is 1."""
+    size, rate = shape[:, None, None], means[:, None] * exposure
+    logs = gammaln(counts + size) - gammaln(size) + size * np.log(size / (size + rate))
+    fit = (logs + counts * np.log(rate / (size + rate))).sum(axis=2)
+    prior = -0.5 * (SCATTERS / SCATTER_BELIEVED) ** 2 + np.log(np.gradient(SCATTERS))
+    fit += prior[:, None] + 0.5 * np.log(means)
+    likely: NDArray[np.float64] = np.exp(fit - fit.max())
+    likely /= likely.sum()
+    return likely
 
-    Args:
-        events: 0..trials; a share of one counts as such.
-        trials: Number seen.
-        coming: Number to come.
-        confidence: Of the interval, 0..1.
 
-    Returns:
-        Counts.
-    """
-    from scipy.stats import betabinom  # slow to import, and needed only here
-
-    law = betabinom(coming, events + 0.5, trials - events + 0.5)
-    low, high = (float(law.ppf(q)) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
-    return Expected(coming * events / trials if trials else coming / 2, low, high)
+def _first(below: Callable[[float], float], wanted: float) -> float:
+    """The least whole number that is so likely not exceeded."""
+    high = 1
+    while below(high) < wanted:
+        high *= 2
+    low = 0
+    while low < high:
+        middle = (low + high) // 2
+        low, high = (low, middle) if below(middle) >= wanted else (middle + 1, high)
+    return float(low)

@@ -23,7 +23,7 @@ from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
 from guardia.core.tuning.enough import CONFIDENCE, lacking_real
 from guardia.core.tuning.search import Idea, Search, Single
-from guardia.core.tuning.trials import VARIANTS, Cost, Trial, Trials
+from guardia.core.tuning.trials import Cost, Trial, Trials
 
 FOLDS = 5
 """Days are held out in so many parts; with fewer days one by one."""
@@ -184,7 +184,7 @@ def tune(
         held_out=days.sum_of(outs) if outs else None,
         installed_held_out=days.sum_of([(base, out) for _, out in outs]) if outs else None,
         margin=_margin(search, chosen),
-        week=_week(days, outs) if outs else None,
+        week=days.week(outs),
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
         points=points,
         plan=_plan(search, days, base, chosen, seen),
@@ -361,20 +361,6 @@ def _band(days: Days, chosen: Trial, seen: frozenset[date]) -> tuple[Counts, Cou
         replace(each[0], false=of(c.false for c in each), missed=of(c.missed for c in each)) for of in (min, max)
     )
     return fewest, most
-
-
-def _week(days: Days, outs: Outs) -> tuple[Expected, Expected] | None:
-    """A coming week from the days held out, as wide as what is not known makes it: the scale, who comes how."""
-    middle = days.week(outs)
-    if middle is None:
-        return None
-    nodes = len(outs[0][0].chances)
-    weeks = [middle, *(days.week(outs, variant=n) or middle for n in range(len(VARIANTS)))]
-    weeks += [days.week(outs, node=n) or middle for n in range(nodes)]
-    false, missed = (
-        Expected(middle[n].mean, min(w[n].low for w in weeks), max(w[n].high for w in weeks)) for n in (0, 1)
-    )
-    return false, missed
 
 
 def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozenset[date]) -> tuple[PlanStep, ...]:
