@@ -3,6 +3,7 @@
 import itertools
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 from scipy.stats import nbinom
@@ -12,14 +13,16 @@ from guardia.core.evidence.watch import local_date
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
-from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.make.zones import MadeBy, PolygonZone, ZoneKind, zone_cells, zone_from_dict, zone_to_dict
 from guardia.core.replay.anchored import Anchor, anchored
 from guardia.core.score.score import evidence_limits, score
 from guardia.core.trace.measure import GRID, least_size
+from guardia.core.tuning import fit_zones
 from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.days import Days
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
 from guardia.core.tuning.predict import expected_count
+from guardia.core.tuning.propose import propose
 from guardia.core.tuning.trials import AS_RECORDED, VARIANTS, Trials, Variant
 from guardia.core.tuning.tune import Answer, pareto, tune
 from guardia.store.project import Project
@@ -42,6 +45,23 @@ def days_of(*, real: int, false: int, days: int, false_column: int = 24, least: 
             starts.append(START_S + DAY_S * day + 900.0 * n + (450.0 if kind == "foliage" else 0.0))
     spans = watched or [(START_S - 3600, START_S + DAY_S * days)]
     return evidence_of(traces, kinds=kinds, starts=starts, watched=spans, installed=installed)
+
+
+def alike_anywhere(rng, *, days: int, real: float, false: float):
+    """Evidence of days on which real and false things of the same sizes move anywhere: nothing tells them apart."""
+    traces, kinds, starts = [], [], []
+    for day in range(days):
+        counts = rng.poisson(real), rng.poisson(false)
+        several = ["person"] * counts[0] + ["foliage"] * counts[1]
+        at = sorted(rng.uniform(0, DAY_S - 60, len(several)))
+        rng.shuffle(several)
+        for moment, kind in zip(at, several, strict=True):
+            column, size, length = (int(rng.integers(*ends)) for ends in ((0, 30), (6, 36), (4, 12)))
+            traces.append(blob_trace([0, *[size] * length, 0], column=min(column, 30 - size // 18)))
+            kinds.append(kind)
+            starts.append(START_S + DAY_S * day + moment)
+    watched = [(START_S, START_S + DAY_S * days)]
+    return evidence_of(traces, kinds=kinds, starts=starts, watched=watched, installed=plain(4))
 
 
 class Trying(unittest.TestCase):
@@ -183,11 +203,27 @@ class Tuning(unittest.TestCase):
         evidence = days_of(real=3, false=4, days=8, installed=plain(4))
         alone = tune(evidence, tried(plain(4)))
         zones = alone.chosen.settings.detection.zones
-        found = tune(evidence, tried(plain(4)), others=[("zones of the draft", zones)])
+        self.assertEqual({zone.made_by for zone in zones}, {MadeBy.TUNED})
+        self.assertEqual({zone_from_dict(zone_to_dict(zone)).made_by for zone in zones}, {MadeBy.TUNED})
+        by_hand = plain(4).with_values(zones=tuple(replace(zone, made_by=MadeBy.HAND) for zone in zones))
+        found = tune(evidence, tried(plain(4)), draft=by_hand)
         self.assertEqual(found.chosen.settings.detection.zones, zones)
-        self.assertTrue(any("taken as drawn" in line for line in found.why))
-        self.assertFalse(any("taken as drawn" in line for line in alone.why))
+        self.assertTrue(any("as drawn with all days in view" in line for line in found.why))
+        self.assertFalse(any("as drawn with all days in view" in line for line in alone.why))
         self.assertEqual(found.installed_held_out, found.installed)
+
+    def test_proposed_zones_are_proposed_again_without_the_days_held_out(self):
+        # Real and false ones move alike, anywhere: zones fitted on all days silence false ones of these days alone.
+        evidence = alike_anywhere(np.random.default_rng(4), days=5, real=3, false=2)
+        with mock.patch.object(fit_zones, "TRIES", 60):
+            zones = fit_zones.fit(evidence, propose(evidence, tried(plain(4))).ignored, tried(plain(4)))[-1]
+            self.assertEqual({zone.made_by for zone in zones}, {MadeBy.PROPOSED})
+            found = tune(evidence, tried(plain(4)), draft=plain(4).with_values(zones=zones))
+            by_hand = tuple(replace(zone, made_by=MadeBy.HAND) for zone in zones)
+            as_drawn = tune(evidence, tried(plain(4)), draft=plain(4).with_values(zones=by_hand))
+        self.assertEqual((as_drawn.answer, as_drawn.held_out.missed), (Answer.BETTER, 0))
+        self.assertNotEqual(found.answer, Answer.BETTER)
+        self.assertAlmostEqual(found.week[0].mean, found.installed_held_out.false * 7 / 5)
 
     def test_eight_clips_none_of_them_lost_show_no_misses_and_no_limit(self):
         # Whatever level is set: the clips are here, so that they were recorded.

@@ -206,10 +206,9 @@ def tune_camera(
     with Project(folder) as project:
         one = camera_named(project, camera)
         evidence = project.evidence(one.id)
-        drawn = [("zones of the draft", one.draft.detection.zones)] if one.draft.detection.zones else []
         cost = Cost(miss=miss_cost, by_kind=kinds)
         tuned = tune(
-            evidence, one.under(one.installed), others=drawn, cost=cost, hold_out=hold_out,
+            evidence, one.under(one.installed), draft=one.draft, cost=cost, hold_out=hold_out,
             unseen=unseen, tried=tried,
         )  # fmt: skip
         if save:

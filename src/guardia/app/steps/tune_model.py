@@ -53,8 +53,7 @@ class TuneModel(StepModel):
         """Search, off the interface thread; gives False while a search is under way."""
         model, evidence = self.model, self.model.evidence
         installed = model.camera.under(model.camera.installed)
-        drawn = model.draft.detection.zones
-        others = [("zones of the draft", drawn)] if drawn and drawn != installed.settings.detection.zones else []
+        draft = model.draft
         cost = Cost(miss=self.miss_cost, by_kind=dict(self.kind_cost))
         unseen = self.unseen
 
@@ -65,7 +64,7 @@ class TuneModel(StepModel):
                 token.check()
                 meter.at(min(count, ABOUT), "Trying settings")
 
-            return evidence, tune(evidence, installed, others=others, cost=cost, unseen=unseen, tried=tried)
+            return evidence, tune(evidence, installed, draft=draft, cost=cost, unseen=unseen, tried=tried)
 
         return self.jobs.start("Tuning", work, self._take_in)
 

@@ -9,7 +9,7 @@ import itertools
 import math
 import re
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import lru_cache
 from typing import Any
@@ -46,6 +46,14 @@ class ZoneKind(StrEnum):
     MASK = "mask"
 
 
+class MadeBy(StrEnum):
+    """Who drew a zone: what was drawn from judged days is not proved by them."""
+
+    HAND = "hand"
+    PROPOSED = "proposed"
+    TUNED = "tuned"
+
+
 @dataclass(frozen=True)
 class PolygonZone:
     """One zone with corners."""
@@ -58,6 +66,8 @@ class PolygonZone:
     """The technician's name for it."""
     notch: str = ""
     """Sensitivity of its own where the make has one per zone; empty for the camera's."""
+    made_by: MadeBy = field(default=MadeBy.HAND, compare=False)
+    """Who drew it; the same zone whoever did."""
 
     def __post_init__(self) -> None:
         problem = polygon_problem(self.points)
@@ -79,6 +89,8 @@ class BlockZone:
     rows: int
     active: tuple[bool, ...]
     """rows * columns flags in reading order, True where the block is watched."""
+    made_by: MadeBy = field(default=MadeBy.HAND, compare=False)
+    """Who drew them; the same blocks whoever did."""
 
     def __post_init__(self) -> None:
         if (
@@ -258,9 +270,14 @@ def to_blocks(zones: Sequence[Zone], *, grid: Grid) -> BlockZone:
 def zone_to_dict(zone: Zone) -> dict[str, Any]:
     """Plain JSON form of a zone, as described in docs/formats.md."""
     if isinstance(zone, BlockZone):
-        return {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": block_rows(zone)}
+        blocks = {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": block_rows(zone)}
+        return blocks | _made_by(zone)
     data = {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
-    return data | ({"notch": zone.notch} if zone.notch else {})
+    return data | ({"notch": zone.notch} if zone.notch else {}) | _made_by(zone)
+
+
+def _made_by(zone: Zone) -> dict[str, str]:
+    return {} if zone.made_by is MadeBy.HAND else {"made_by": zone.made_by.value}
 
 
 def block_rows(zone: BlockZone) -> list[str]:
@@ -269,8 +286,8 @@ def block_rows(zone: BlockZone) -> list[str]:
     return [marks[start : start + zone.columns] for start in range(0, len(marks), zone.columns)]
 
 
-BLOCK_NAMES = ("kind", "columns", "rows", "active")
-POLYGON_NAMES = ("kind", "name", "points", "notch")
+BLOCK_NAMES = ("kind", "columns", "rows", "active", "made_by")
+POLYGON_NAMES = ("kind", "name", "points", "notch", "made_by")
 
 
 def zone_from_dict(data: Mapping[str, Any]) -> Zone:
@@ -286,15 +303,16 @@ def zone_from_dict(data: Mapping[str, Any]) -> Zone:
         InvalidValue: If a part is missing or cannot be used.
     """
     try:
-        kind = data["kind"]
+        kind, made_by = data["kind"], MadeBy(data.get("made_by", MadeBy.HAND))
         _known_only(data, BLOCK_NAMES if kind == "blocks" else POLYGON_NAMES)
         if kind == "blocks":
             if not all(isinstance(line, str) and set(line) <= {"#", "."} for line in data["active"]):
                 raise ValueError("a row of blocks is written with # and .")
             active = tuple(mark == "#" for line in data["active"] for mark in line)
-            return BlockZone(_whole(data["columns"]), _whole(data["rows"]), active)
+            return BlockZone(_whole(data["columns"]), _whole(data["rows"]), active, made_by)
         points = tuple((_coordinate(x), _coordinate(y)) for x, y in data["points"])
-        return PolygonZone(ZoneKind(kind), points, _text(data.get("name", "")), _text(data.get("notch", "")))
+        name, notch = _text(data.get("name", "")), _text(data.get("notch", ""))
+        return PolygonZone(ZoneKind(kind), points, name, notch, made_by)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InvalidValue(
             f"A zone cannot be read ({error}).", do="See docs/formats.md for a complete example."

@@ -6,7 +6,7 @@ compact by construction: a watch zone is a hull, an ignore zone has lost everyth
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 import shapely
@@ -19,7 +19,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import Form, largest_outline, outline_of, simpler
 from guardia.core.make.settings import drawn_zones, entered_zones, zone_limits_broken
-from guardia.core.make.zones import BlockZone, PolygonZone, Zone, ZoneKind, to_blocks, zone_cells
+from guardia.core.make.zones import BlockZone, MadeBy, PolygonZone, Zone, ZoneKind, to_blocks, zone_cells
 from guardia.core.trace.measure import Grid
 
 LEAST_CELLS = 4
@@ -180,7 +180,8 @@ def _given_up(watched: Cells, real: Cells, false: NDArray[np.int64], keep: float
 
 def _blocks(cells: Cells, capability: Capability) -> BlockZone:
     rows, columns = cells.shape
-    return to_blocks([BlockZone(columns, rows, tuple(cells.ravel().tolist()))], grid=capability.blocks)
+    blocks = to_blocks([BlockZone(columns, rows, tuple(cells.ravel().tolist()))], grid=capability.blocks)
+    return replace(blocks, made_by=MadeBy.TUNED)
 
 
 def _watch(cells: Cells, capability: Capability, *, hull: bool) -> list[Zone]:
@@ -197,7 +198,7 @@ def _watch(cells: Cells, capability: Capability, *, hull: bool) -> list[Zone]:
         from scipy.ndimage import binary_closing  # slow to import, and needed only here
 
         outline = largest_outline(binary_closing(cells) | cells, form) or ()
-    return [PolygonZone(ZoneKind.WATCH, outline, "watch")]
+    return [PolygonZone(ZoneKind.WATCH, outline, "watch", made_by=MadeBy.TUNED)]
 
 
 def _pieces(cells: Cells, weight: NDArray[np.int64]) -> list[Cells]:
@@ -214,4 +215,5 @@ def _pieces(cells: Cells, weight: NDArray[np.int64]) -> list[Cells]:
 def _ignore(pieces: list[Cells], capability: Capability, room: int) -> list[Zone]:
     form = Form.of(capability)
     outlines = [largest_outline(piece, form) for piece in pieces[: max(0, room)]]
-    return [PolygonZone(ZoneKind.IGNORE, o, f"ignore {n}") for n, o in enumerate(outlines, 1) if o is not None]
+    drawn = [(f"ignore {n}", o) for n, o in enumerate(outlines, 1) if o is not None]
+    return [PolygonZone(ZoneKind.IGNORE, o, name, made_by=MadeBy.TUNED) for name, o in drawn]

@@ -22,6 +22,7 @@ from guardia.core.make.settings import Settings, drawn_zones, entered_zones
 from guardia.core.make.zones import (
     CELL_INSIDE_SHARE,
     BlockZone,
+    MadeBy,
     PolygonZone,
     Zone,
     ZoneKind,
@@ -85,16 +86,20 @@ def fit(
     tries: list[list[tuple[Zone, ...]]] = []
     if capability.ignore_zones:
         outlines = search.ignored(ignored, capability.max_zones - len(drawn))
-        zones = [PolygonZone(ZoneKind.IGNORE, o, f"proposed {n}") for n, o in enumerate(outlines, 1)]
+        zones = [_zone(ZoneKind.IGNORE, o, n) for n, o in enumerate(outlines, 1)]
         tries.append([(*settings.detection.zones, *zones[:n]) for n in range(1, len(zones) + 1)])
     if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
         # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
         rest = drawn if capability.ignore_zones else ()
         outlines = search.watched(ignored, capability.max_zones - len(rest))
-        zones = [PolygonZone(ZoneKind.WATCH, o, f"proposed {n}") for n, o in enumerate(outlines, 1)]
+        zones = [_zone(ZoneKind.WATCH, o, n) for n, o in enumerate(outlines, 1)]
         tries.append([(*rest, *zones, *masks)] if zones else [])
     held = [_that_hold(before, steps) for steps in tries]
     return max(held, key=lambda one: one[0], default=(0, []))[1]
+
+
+def _zone(kind: ZoneKind, outline: Outline, number: int) -> PolygonZone:
+    return PolygonZone(kind, outline, f"proposed {number}", made_by=MadeBy.PROPOSED)
 
 
 def _that_hold(before: Replay, steps: Iterable[tuple[Zone, ...]]) -> tuple[int, list[tuple[Zone, ...]]]:
@@ -114,10 +119,10 @@ def _blocks(ignored: NDArray[np.bool_], settings: Settings, capability: Capabili
     active = np.array(to_blocks(entered_zones(settings, capability), grid=capability.blocks).active)
     if wide <= columns and high <= rows:
         active[np.unique(unit_numbers(capability, grid=Grid.of(ignored))[ignored])] = False
-        return BlockZone(wide, high, tuple(active.tolist()))
+        return BlockZone(wide, high, tuple(active.tolist()), MadeBy.PROPOSED)
     left = BlockZone(columns, rows, tuple((~ignored).ravel().tolist()))
     keep = np.array(to_blocks([left], grid=capability.blocks).active)
-    return BlockZone(wide, high, tuple((active & keep).tolist()))
+    return BlockZone(wide, high, tuple((active & keep).tolist()), MadeBy.PROPOSED)
 
 
 @dataclass(frozen=True, eq=False)

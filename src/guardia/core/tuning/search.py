@@ -19,9 +19,11 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, NIGHT_NOTCH, OBJECTS, Lever, limits_broken
 from guardia.core.make.settings import PART_OF, Settings
 from guardia.core.make.shows_more import could_show_more
-from guardia.core.make.zones import PolygonZone, Zone, ZoneKind
+from guardia.core.make.zones import MadeBy, PolygonZone, Zone, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
+from guardia.core.tuning.fit_zones import fit
+from guardia.core.tuning.propose import propose
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
 MOST_CANDIDATES = 340
@@ -30,14 +32,23 @@ MOST_CANDIDATES = 340
 LEAST_KNOWN = 0.8
 """An object filter is tried where the class of so many judged visits is known otherwise than by their judgement."""
 
+OF_DRAFT = "zones of the draft"
+
 BEAM = 3
 """From so many of the best the search goes on."""
+
+
+class Proposing(NamedTuple):
+    """Zones as Zones proposes them, beside those of the candidate."""
+
+    words: str = "zones of the draft, proposed again"
+    """What is drawn, in words."""
 
 
 class Idea(NamedTuple):
     """Settings before their zones are drawn: from whichever days may be looked at."""
 
-    drawing: Drawing | None
+    drawing: Drawing | Proposing | None
     """How to draw zones; None to keep those of `settings`."""
     candidate: Candidate
     """All other values, and the make."""
@@ -61,7 +72,8 @@ class Search:
     Args:
         trials: The judged visits.
         installed: Settings in force and the make.
-        others: Further zones to try, by their words: those drawn in the draft, for instance.
+        draft: Settings whose zones are tried as well; those that were proposed are proposed again from the days seen,
+            those that tuning drew are drawn again anyway.
         cost: What a miss costs.
         seen: (V,) the visits that may be looked at.
         unseen: Also try what motion clips cannot show the whole price of, such as a shorter rest or more sensitivity.
@@ -72,7 +84,7 @@ class Search:
         self,
         trials: Trials,
         installed: Candidate,
-        others: Sequence[tuple[str, tuple[Zone, ...]]],
+        draft: Settings | None,
         cost: Cost,
         seen: NDArray[np.bool_],
         unseen: bool,
@@ -80,8 +92,10 @@ class Search:
     ) -> None:
         self.trials, self.installed, self.cost, self._check = trials, installed, cost, check
         self._levers = [c for c in _choices(installed.capability) if c[0] is not OBJECTS or self.filter_known]
-        self._zones = [*others, ("no zones", ())]
-        self._drawn: dict[tuple[Drawing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
+        self._zones = [("no zones", Idea(None, installed.with_values(zones=())))]
+        if draft is not None and draft.detection.zones != installed.settings.detection.zones:
+            self._zones = [*_of_draft(draft, installed), *self._zones]
+        self._drawn: dict[tuple[Drawing | Proposing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
         self._moved = Moved.of(trials.evidence, trials.visits, trials.real, installed)
         lights = {trials.evidence.clip_of(visit[0]).dark for visit in trials.visits}
         self._apart = installed.capability.night_notch and len(lights) > 1
@@ -102,10 +116,25 @@ class Search:
             return idea.candidate
         key = (idea.drawing, idea.candidate.settings.detection.zones, seen.tobytes())
         if key not in self._drawn:
-            grid = self.trials.evidence.stack.grid
-            self._drawn[key] = draw(idea.drawing, self._moved, seen, idea.candidate, grid=grid, within=not self.unseen)
+            self._drawn[key] = self._draw(idea.drawing, idea.candidate, seen)
         zones = self._drawn[key]
         return None if zones is None else idea.candidate.with_values(zones=zones)
+
+    def _draw(
+        self, drawing: Drawing | Proposing, candidate: Candidate, seen: NDArray[np.bool_]
+    ) -> tuple[Zone, ...] | None:
+        evidence = self.trials.evidence
+        if isinstance(drawing, Drawing):
+            return draw(drawing, self._moved, seen, candidate, grid=evidence.stack.grid, within=not self.unseen)
+        hidden = {part.id for n in np.flatnonzero(~seen) for part in self.trials.visits[n]}
+        known = evidence.with_occurrences([replace(o, kind="") if o.id in hidden else o for o in evidence.occurrences])
+        own = self.trials.anchor(candidate.capability).own(candidate)
+
+        def check() -> None:
+            self._check(len(self.trials))
+
+        steps = fit(known, propose(known, own, check=check).ignored, own, check=check)
+        return steps[-1] if steps else None
 
     def shows_more(self, candidate: Candidate) -> bool:
         """Whether settings could record what the installed ones never let into a clip: how much, nobody knows."""
@@ -171,9 +200,10 @@ class Search:
                         own = replace(zone, notch=notch.label)
                         zones = tuple(own if z is zone else z for z in settings.detection.zones)
                         yield f"sensitivity {notch.label} in '{zone.name}'", _with(idea, zones=zones)
-        for words, zones in self._zones:
-            if idea.drawing is not None or zones != settings.detection.zones:
-                yield words, Idea(None, idea.candidate.with_values(zones=zones))
+        for words, other in self._zones:
+            zones = other.candidate.settings.detection.zones
+            if other.drawing != idea.drawing or zones != settings.detection.zones:
+                yield words, Idea(other.drawing, idea.candidate.with_values(zones=zones))
         for drawing in DRAWINGS:
             if drawing != idea.drawing:
                 yield drawing.words, Idea(drawing, idea.candidate)
@@ -212,6 +242,17 @@ class Search:
             trial = self.choice(idea, self.seen)
             if trial is not None:
                 known[idea] = self.total(trial)
+
+
+def _of_draft(draft: Settings, installed: Candidate) -> list[tuple[str, Idea]]:
+    """The zones of a draft as ideas: as drawn by hand, or proposed again beside those drawn by hand."""
+    zones = draft.detection.zones
+    makers = {zone.made_by for zone in zones}
+    if MadeBy.PROPOSED in makers:
+        by_hand = tuple(zone for zone in zones if zone.made_by is MadeBy.HAND)
+        return [(Proposing().words, Idea(Proposing(), installed.with_values(zones=by_hand)))]
+    # What tuning drew is among what it draws again.
+    return [] if MadeBy.TUNED in makers else [(OF_DRAFT, Idea(None, installed.with_values(zones=zones)))]
 
 
 def _with(idea: Idea, **values: object) -> Idea:

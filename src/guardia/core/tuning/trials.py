@@ -21,6 +21,7 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.replay import Motion, motion_under
@@ -102,7 +103,6 @@ class Trials:
 
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
-        self._anchor: Anchor | None = None
         real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
         false = [v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE]
         rated = {v.id for v in evidence.rated_visits}
@@ -110,6 +110,7 @@ class Trials:
         self.rated = np.array([v.id in rated for v in self.visits], bool)
         self.real = np.arange(len(self.visits)) < len(real)
         self.days: list[date] = [local_date(evidence.span_s(v[0])[0], evidence.watch.zone) for v in self.visits]
+        self._anchor: Anchor | None = None
         self._trials: dict[Candidate, Trial] = {}
         self._motions: OrderedDict[tuple[object, ...], Motion] = OrderedDict()
         self._strengths: dict[tuple[object, ...], NDArray[np.float64]] = {}
@@ -118,6 +119,12 @@ class Trials:
         """(V,) factors by kind of the real ones, 1 for false ones."""
         return np.array([cost.by_kind.get(v.kind, 1.0) if real else 1.0
                          for v, real in zip(self.visits, self.real, strict=True)])  # fmt: skip
+
+    def anchor(self, capability: Capability) -> Anchor:
+        """What the camera did, of a make; all candidates of one camera have the same."""
+        if self._anchor is None or self._anchor.capability != capability:
+            self._anchor = Anchor(self.evidence, capability)
+        return self._anchor
 
     def __len__(self) -> int:
         return len(self._trials)
@@ -140,10 +147,10 @@ class Trials:
 
     def _try(self, candidate: Candidate) -> Trial:
         evidence, grid = self.evidence, self.evidence.stack.grid
-        self._anchor = self._anchor or Anchor(evidence, candidate.capability)
-        own = self._anchor.own(candidate)
+        anchor = self.anchor(candidate.capability)
+        own = anchor.own(candidate)
         parts = zone_parts(own, grid=grid)
-        done = self._anchor.replay(candidate, motion=self._motion(own, parts))
+        done = anchor.replay(candidate, motion=self._motion(own, parts))
         reals, falses = self._rows
         of_real = visit_outcomes(evidence.visit_table, done)
         recorded = np.concatenate([of_real[0][reals], visit_outcomes(evidence.recorded_table, done)[0][falses]])

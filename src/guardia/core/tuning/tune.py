@@ -18,11 +18,12 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import changed_levers, limits_broken
-from guardia.core.make.zones import Zone
+from guardia.core.make.settings import Settings
+from guardia.core.make.zones import MadeBy
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
 from guardia.core.tuning.enough import CONFIDENCE, lacking_real
-from guardia.core.tuning.search import Idea, Search, Single
+from guardia.core.tuning.search import OF_DRAFT, Idea, Proposing, Search, Single
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
 FOLDS = 5
@@ -97,8 +98,8 @@ class Tuned:
     margin: float | None
     """By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none."""
     week: tuple[Expected, Expected] | None
-    """False recordings and misses to be expected in a coming week, from the days held out and what is known of the
-    scale; None without a rate."""
+    """False recordings and misses to be expected in a coming week under `chosen`, from the days held out and what is
+    known of the scale; None without a rate."""
     singles: tuple[tuple[str, Counts, bool], ...]
     """Every lever by itself, the best first: words, counts, and whether its false recordings may be more than counted,
     since motion clips do not show what it lets in."""
@@ -118,7 +119,7 @@ def tune(
     evidence: Evidence,
     installed: Candidate,
     *,
-    others: Sequence[tuple[str, tuple[Zone, ...]]] = (),
+    draft: Settings | None = None,
     cost: Cost | None = None,
     folds: int = FOLDS,
     hold_out: int = 0,
@@ -130,7 +131,7 @@ def tune(
     Args:
         evidence: Clips, traces, judged occurrences.
         installed: Settings in force with their make.
-        others: Further zones to try, by their words.
+        draft: Settings whose zones are tried as well.
         cost: What a miss costs against a false recording.
         folds: Into so many parts the days are divided, each held out once.
         hold_out: Instead keep so many of the last days out of everything and count the choice on them; 0 for parts.
@@ -149,7 +150,7 @@ def tune(
     last = days.last(hold_out)
     seen = days.all - last
     parts = days.parts(folds, seen)
-    search = Search(trials, installed, others, cost or Cost(), days.visits(seen), unseen, tried)
+    search = Search(trials, installed, draft, cost or Cost(), days.visits(seen), unseen, tried)
     base = trials.of(installed)
     if not search.seen.any():
         words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
@@ -165,16 +166,18 @@ def tune(
     if last:
         outs = [(best, last)]
     else:
-        outs = [(_choose(search, days, short, seen - out, [p for p in parts if p is not out]), out) for out in parts]
+        rest = [(out, [p for p in parts if p is not out]) for out in parts]
+        outs = [(_choose(search, days, short, seen - out, others, inner=True), out) for out, others in rest]
     answer, why = _answer(search, days, base, best, outs)
     chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
+    installed_outs = [(base, out) for _, out in outs]
     points = _points(trials, days, seen)
     rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
     return Tuned(
         answer=answer,
         why=(
             *why,
-            *_as_drawn(chosen.candidate, installed, others),
+            *_as_drawn(chosen.candidate, installed),
             *_cures(search, days, base, singles, seen),
             *_limits(evidence, search),
         ),
@@ -182,9 +185,9 @@ def tune(
         chosen=chosen.candidate,
         tuned=days.counts(chosen, seen),
         held_out=days.sum_of(outs) if outs else None,
-        installed_held_out=days.sum_of([(base, out) for _, out in outs]) if outs else None,
+        installed_held_out=days.sum_of(installed_outs) if outs else None,
         margin=_margin(search, chosen),
-        week=days.week(outs),
+        week=days.week(installed_outs if chosen is base else outs),
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
         points=points,
         plan=_plan(search, days, base, chosen, seen),
@@ -195,7 +198,13 @@ def tune(
 
 
 def _choose(
-    search: Search, days: Days, ideas: Sequence[Idea], seen: frozenset[date], parts: Sequence[frozenset[date]]
+    search: Search,
+    days: Days,
+    ideas: Sequence[Idea],
+    seen: frozenset[date],
+    parts: Sequence[frozenset[date]],
+    *,
+    inner: bool = False,
 ) -> Trial:
     """The idea that does best on days it was not drawn from; of equals the one farthest from losing a real one.
 
@@ -205,7 +214,13 @@ def _choose(
     parts = parts if len(parts) > 1 else [seen]
     whole = days.visits(seen)
     masks = [(days.visits(seen - part) if len(parts) > 1 else whole, days.visits(part)) for part in parts]
-    costs = [search.sum_of([(search.choice(idea, drawn_from), out) for drawn_from, out in masks]) for idea in ideas]
+
+    def cost_of(idea: Idea) -> float:
+        # Proposing takes seconds: within days that are held out anyway it is done once, for all parts.
+        once = inner and isinstance(idea.drawing, Proposing)
+        return search.sum_of([(search.choice(idea, whole if once else drawn_from), out) for drawn_from, out in masks])
+
+    costs = [cost_of(idea) for idea in ideas]
     trials = [search.choice(idea, whole) if cost < math.inf else None for idea, cost in zip(ideas, costs, strict=True)]
     least = min(cost for cost, trial in zip(costs, trials, strict=True) if trial is not None)
     close = [(n, trial) for n, trial in enumerate(trials) if trial is not None and costs[n] - least <= CLOSE]
@@ -263,13 +278,13 @@ def _student(days: int) -> float:
     return float(stdtrit(days - 1, CONFIDENCE))
 
 
-def _as_drawn(chosen: Candidate, installed: Candidate, others: Sequence[tuple[str, tuple[Zone, ...]]]) -> list[str]:
+def _as_drawn(chosen: Candidate, installed: Candidate) -> list[str]:
     """That zones which somebody drew are not drawn again without the days that are held out."""
     zones = chosen.settings.detection.zones
-    words = next((words for words, drawn in others if drawn == zones), None)
-    if words is None or zones == installed.settings.detection.zones:
+    by_hand = zones and all(zone.made_by is MadeBy.HAND for zone in zones)
+    if not by_hand or zones == installed.settings.detection.zones:
         return []
-    return [f"Its zones are the {words}, taken as drawn, with all days in view: days held out prove them only in part."]
+    return [f"Its zones are the {OF_DRAFT}, as drawn with all days in view: days held out prove them only in part."]
 
 
 def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
