@@ -30,7 +30,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.score.score import evidence_limits
 from guardia.store.database import pack
 from guardia.store.project import Project
-from guardia.store.records import NewClip, Site
+from guardia.store.records import NewClip, NewOccurrence, Site
 from tests.support import FolderCase, blob_trace, in_file, scene, steady, write_clip, yard
 from tests.ui.support import APP
 
@@ -152,6 +152,31 @@ class Measuring(FolderCase):
         with Project(three) as project:
             kinds = [o.kind for o in project.evidence(1).occurrences]
         self.assertEqual((kinds.count("person"), len(kinds)), (2, 5))
+        self.assertEqual(self.found(three), self.found(one))
+
+    def test_what_was_found_is_found_again_but_not_what_somebody_moved(self):
+        files = [self.standing(n) for n in range(5)]
+        one, moved = self.project("one"), self.project("moved")
+        self.bring_in(one, *files)
+        self.bring_in(moved, files[0])
+        with Project(moved) as project:
+            (only,) = project.evidence(1).occurrences
+            own = project.occurrences.add(only.clip_id, NewOccurrence(0.1, 0.9, [0.5], b"strip"), "person")
+            project.occurrences.show([own], [only.id])
+        kept = self.found(moved)
+        self.bring_in(moved, *files[1:])
+        self.assertIn(kept[0], self.found(moved))
+        for name in ("by", "single"):
+            project = self.project(name)
+            for file in files if name == "by" else files[::-1]:
+                self.bring_in(project, file)
+            self.assertEqual(self.found(project), self.found(one))
+
+    def found(self, project):
+        """Clip by clip where occurrences are."""
+        with Project(project) as opened:
+            evidence = opened.evidence(1)
+            return sorted((evidence.clip_of(o).name, o.start_s, o.end_s) for o in evidence.occurrences)
 
     def yard(self, name, *, moved_px=0, seed=1, speed=60):
         """A clip of a yard with sheds, through which somebody walks; the camera turned by some pixels."""

@@ -52,6 +52,15 @@ class WatchedTime(unittest.TestCase):
             origin=[Origin.MOTION] * 5 + [Origin.CONTINUOUS] * 4, watched=[(NOON - DAY / 2, NOON + 4.5 * DAY)], **more,
         )  # fmt: skip
 
+    def test_what_is_judged_on_the_footage_alone_is_judged(self):
+        evidence = self.five_days("foliage")
+        waiting = evidence.with_occurrences(
+            [replace(o, kind="" if n < 4 else o.kind) for n, o in enumerate(evidence.occurrences)]
+        )
+        self.assertEqual(waiting.watch.waiting, {})
+        one, other = (scored(e, plain(4)) for e in (evidence, waiting))
+        self.assertEqual((one.false_per_day, one.watched_days), (other.false_per_day, other.watched_days))
+
     def test_footage_that_repeats_a_false_clip_leaves_the_rate_as_it_is(self):
         for kind in ("foliage", ""):
             with self.subTest(kind):
@@ -201,6 +210,32 @@ class RecordingsAcrossClips(unittest.TestCase):
             self.assertEqual([len(r) for r in done.recordings], [1] + [0] * (len(parts) - 1))
             self.assertEqual({o.recorded for o in done.outcomes.values()}, {True})
             self.assertAlmostEqual(done.recordings[0][0].end_s - NOON, 16.8 + 1.0)
+
+    def test_files_that_overlap_or_lie_a_moment_apart_are_one_piece_too(self):
+        whole = [0] * 40 + [9] * 45 + [0] * 40
+        for parts in ((whole[:60], whole[50:]), (whole[:60], whole[66:]), (whole[:60], whole[60:])):
+            starts = [NOON, NOON + (len(whole) - len(parts[1])) / 5]
+            evidence = evidence_of(
+                [blob_trace(p) for p in parts], kinds=["person"] * 2, starts=starts, origin=Origin.CONTINUOUS
+            )
+            clips = tuple(replace(c, duration_s=len(p) / 5) for c, p in zip(evidence.clips, parts, strict=True))
+            done = replay(replace(evidence, clips=clips), tried(plain(4, rest_s=10.0, hold_s=1.0)))
+            self.assertEqual([len(r) for r in done.recordings], [1, 0])
+            self.assertAlmostEqual(done.recordings[0][0].end_s - NOON, 16.8 + 1.0)
+
+    def test_a_pre_record_reaches_into_the_file_before(self):
+        # Somebody comes in at the end of one file, small, and grows over the threshold in the next.
+        evidence = evidence_of(
+            [blob_trace([0] * 40 + [3] * 10), blob_trace([9] * 20 + [0] * 20)], kinds=["person"] * 2,
+            starts=[NOON, NOON + 10.0], origin=Origin.CONTINUOUS,
+        )  # fmt: skip
+        spans = [
+            replace(o, start_s=a, end_s=b) for o, (a, b) in zip(evidence.occurrences, ((8.0, 9.8), (0, 4)), strict=True)
+        ]
+        clips = (replace(evidence.clips[0], duration_s=10.0), evidence.clips[1])
+        done = replay(replace(evidence, clips=clips, occurrences=tuple(spans)), tried(plain(4, pre_record_s=5.0)))
+        self.assertEqual([done.outcomes[o.id].share for o in spans], [1.0, 1.0])
+        self.assertEqual([done.outcomes[o.id].recorded for o in spans], [True, True])
 
     def test_clips_that_overlap_rest_only_after_what_began_before(self):
         first = [0] * 285 + [9] * 10 + [0] * 5

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import sqlite3
 from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
@@ -18,6 +19,9 @@ from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
 from guardia.store.database import Database, pack, unpack
 from guardia.store.media_folder import MediaFolder
 from guardia.store.records import NewOccurrence
+
+_Named = tuple[NewOccurrence, str]
+"""What was found, and the name of its strip of pictures."""
 
 MOST_CELLS = 1 << 12
 """No grid has more cells; a trace that says so is damaged."""
@@ -61,7 +65,9 @@ class Measurements:
         strips = self._write_strips(clip_id, occurrences)
         with self._db.transaction():
             self._put_first_look(clip_id, trace, brightness, length_s)
-            return self._finish(clip_id, None, occurrences, strips, helped)
+            if fresh := self._finish(clip_id, None, helped):
+                self._add(clip_id, list(zip(occurrences, strips, strict=True)))
+            return fresh
 
     def put_first_look(
         self, clip_id: int, trace: Trace, *, background: bytes, brightness: float, length_s: float
@@ -100,40 +106,74 @@ class Measurements:
         if length_s > 0:
             self._db.run("UPDATE clip SET duration_s = ? WHERE id = ?", (length_s, clip_id))
 
-    def finish(self, clip_id: int, trace: Trace | None, occurrences: Sequence[NewOccurrence], *, helped: str) -> bool:
+    def finish(
+        self,
+        clip_id: int,
+        trace: Trace | None,
+        occurrences: Sequence[NewOccurrence],
+        *,
+        helped: str,
+        before: Sequence[tuple[float, float]] = (),
+    ) -> bool:
         """Let a clip count, with the help of others.
 
         Args:
             clip_id: A clip that was looked at.
             trace: Measured with the help of others, None when it is as it was.
-            occurrences: Found in it; they are entered only when it has none yet.
+            occurrences: Found in it; they are entered when it counted not yet, else they take the place of `before`.
             helped: Key of those others, from backgrounds.key_of(), marked where they changed the trace.
+            before: (start, end) seconds of what was found in the trace of before. Where all there is stands so, nobody
+                moved it: it moves to what is found now, with its judgement.
 
         Returns:
             Whether it counts from now on; False when it did already.
         """
-        strips = self._write_strips(clip_id, occurrences)
+        if before and not self._as_found(clip_id, before):
+            occurrences = ()
+        named = list(zip(occurrences, self._write_strips(clip_id, occurrences), strict=True))
         with self._db.transaction():
-            return self._finish(clip_id, trace, occurrences, strips, helped)
+            fresh = self._finish(clip_id, trace, helped)
+            self._add(clip_id, named if fresh else self._moved(clip_id, named))
+            return fresh
 
-    def _finish(
-        self,
-        clip_id: int,
-        trace: Trace | None,
-        occurrences: Sequence[NewOccurrence],
-        strips: Sequence[str],
-        helped: str,
-    ) -> bool:
+    def _there(self, clip_id: int) -> list[sqlite3.Row]:
+        return self._db.rows(
+            "SELECT id, start_s, end_s, kind, gone FROM occurrence WHERE clip_id = ? ORDER BY start_s", (clip_id,)
+        )
+
+    def _as_found(self, clip_id: int, before: Sequence[tuple[float, float]]) -> bool:
+        """Whether a clip's occurrences are those that were found: moved, split and joined by nobody."""
+        there = [(round(r["start_s"], 3), round(r["end_s"], 3)) for r in self._there(clip_id) if not r["gone"]]
+        return there == [(round(a, 3), round(b, 3)) for a, b in before]
+
+    def _moved(self, clip_id: int, named: Sequence[_Named]) -> list[_Named]:
+        """Let what is there move to what is found now, and give what is new; what is found no more goes."""
+        left = list(named)
+        for row in self._there(clip_id) if named else ():
+            over = [one for one in left if one[0].start_s < row["end_s"] and row["start_s"] < one[0].end_s]
+            if over and not row["gone"]:
+                new, name = over[0]
+                left.remove(over[0])
+                self._db.run(
+                    "UPDATE occurrence SET start_s = ?, end_s = ?, key_times = ?, strip = ? WHERE id = ?",
+                    (new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name, row["id"]),
+                )
+            elif not row["kind"]:
+                self._db.run("UPDATE occurrence SET gone = 1 WHERE id = ?", (row["id"],))
+        return left
+
+    def _add(self, clip_id: int, named: Sequence[_Named]) -> None:
+        for new, name in named:
+            self._db.run(
+                "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip) VALUES (?, ?, ?, ?, ?)",
+                (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name),
+            )
+
+    def _finish(self, clip_id: int, trace: Trace | None, helped: str) -> bool:
         if trace is not None:
             self._db.run(f"UPDATE trace SET {_COLUMNS} WHERE clip_id = ?", (*_packed(trace), clip_id))
         fresh = not self._db.rows("SELECT 1 FROM measured WHERE clip_id = ?", (clip_id,))
         self._db.run("UPDATE trace SET final = 1, helped = ? WHERE clip_id = ?", (helped, clip_id))
-        if fresh:
-            for name, new in zip(strips, occurrences, strict=True):
-                self._db.run(
-                    "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip) VALUES (?, ?, ?, ?, ?)",
-                    (clip_id, new.start_s, new.end_s, json.dumps(list(new.key_times_s)), name),
-                )
         return fresh
 
     def _write_strips(self, clip_id: int, occurrences: Sequence[NewOccurrence]) -> list[str]:

@@ -239,6 +239,8 @@ class _Finished:
 
     trace: Trace | None
     occurrences: tuple[NewOccurrence, ...]
+    before: tuple[tuple[float, float], ...]
+    """What was found in the trace that is kept, where it counts already; seconds on the clip's clock."""
     altered: bool
 
 
@@ -255,12 +257,17 @@ def _second_look(task: _Second) -> _Finished:
     if trace is not None and np.array_equal(trace.dense(), task.trace.dense()):
         trace = None
     occurrences = []
-    if task.occurrences:
-        seen = trace or task.trace
-        for begin, end in propose_occurrences(seen, contrast=task.contrast, size=task.size, origin=task.clip.origin):
+    seen = trace or task.trace
+
+    def found(one: Trace) -> list[tuple[float, float]]:
+        return propose_occurrences(one, contrast=task.contrast, size=task.size, origin=task.clip.origin)
+
+    before = () if task.occurrences or trace is None else tuple(found(task.trace))
+    if task.occurrences or (before and list(before) != found(seen)):
+        for begin, end in found(seen):
             times = [0.0] if still else key_times(seen, begin, end, contrast=task.contrast)
             occurrences.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
-    return _Finished(trace, tuple(occurrences), help_ is not None)
+    return _Finished(trace, tuple(occurrences), before, help_ is not None)
 
 
 def _readable(paths: tuple[Path, ...]) -> Iterator[NDArray[np.uint8]]:
@@ -283,7 +290,7 @@ def measure_camera(
     """Measure what waits: each clip by itself first, then with the help of the others by a rule over all there are.
 
     So neither the order nor the number of cores makes a difference. Clips that were measured before and are helped by
-    others now are measured again; their occurrences and judgements stay.
+    others now are measured again: what was found in them is found again, unless somebody moved it; judgements stay.
     """
     measurements = project.measurements
     fresh = project.clips.of(camera_id, analysed=False)
@@ -336,7 +343,9 @@ def measure_camera(
 
         for clip, finished in _each(pool, clips, second, _second_look, project, result, token):
             helped_by = keys[clip.id] + (ALTERED if finished.altered else "")
-            if measurements.finish(clip.id, finished.trace, finished.occurrences, helped=helped_by):
+            if measurements.finish(
+                clip.id, finished.trace, finished.occurrences, helped=helped_by, before=finished.before
+            ):
                 result.analysed += 1
             elif finished.trace is not None:
                 helped += 1

@@ -80,7 +80,7 @@ class Evidence:
         waiting: dict[date, str] = {}
         for occurrence in self.occurrences:
             clip = self.clip_of(occurrence)
-            if clip.by_motion and occurrence.verdict not in (Verdict.REAL, Verdict.FALSE):
+            if clip.by_motion and not _settled(self._as_on_footage(occurrence)):
                 day = local_date(clip.start_s, zone)
                 if waiting.get(day) != "not judged":
                     waiting[day] = "unsure" if occurrence.kind else "not judged"
@@ -103,15 +103,17 @@ class Evidence:
 
     @cached_property
     def rows(self) -> tuple[tuple[int, ...], ...]:
-        """Positions of clips, in order; files of footage that follow each other without a gap form one row."""
+        """Positions of clips, in order; files of footage that overlap or follow on without a gap form one row."""
         rows: list[list[int]] = []
         last: dict[Origin, list[int]] = {}
+        ends: dict[Origin, float] = {}
         for index, clip in enumerate(self.clips):
             row = last.get(clip.origin)
-            if row is not None and clip.origin in FOOTAGE and abs(clip.start_s - self.clips[row[-1]].end_s) <= SEAM_S:
+            if row is not None and clip.origin in FOOTAGE and clip.start_s <= ends[clip.origin] + SEAM_S:
                 row.append(index)
+                ends[clip.origin] = max(ends[clip.origin], clip.end_s)
                 continue
-            last[clip.origin] = [index]
+            last[clip.origin], ends[clip.origin] = [index], clip.end_s
             rows.append(last[clip.origin])
         return tuple(tuple(row) for row in rows)
 
@@ -129,8 +131,6 @@ class Evidence:
         SNAPSHOT_NEAR_S of it.
         """
         twice = set()
-        footage = [o for o in self.occurrences if self.clip_of(o).origin in FOOTAGE]
-        shown = _Spans([(*self.span_s(o), o) for o in footage])
         near = _Spans(
             [
                 (begin - SNAPSHOT_NEAR_S, end + SNAPSHOT_NEAR_S, o)
@@ -143,7 +143,7 @@ class Evidence:
             origin = self.clip_of(occurrence).origin
             if origin is Origin.SNAPSHOT and near.over(*self.span_s(occurrence)):
                 twice.add(occurrence.id)
-            elif origin is Origin.MOTION and (both := shown.over(*self.span_s(occurrence))):
+            elif origin is Origin.MOTION and (both := self._on_footage.over(*self.span_s(occurrence))):
                 if any(_settled(o) for o in both) or not _settled(occurrence):
                     twice.add(occurrence.id)
                 else:
@@ -275,7 +275,19 @@ class Evidence:
     @cached_property
     def recorded_visits(self) -> tuple[Visit, ...]:
         """What the camera recorded because it moved, whatever else shows it."""
-        return visits_of(o for o in self.occurrences if self.clip_of(o).by_motion)
+        return visits_of(self._as_on_footage(o) for o in self.occurrences if self.clip_of(o).by_motion)
+
+    def _as_on_footage(self, occurrence: Occurrence) -> Occurrence:
+        """What waits on a motion clip, with the judgement of what continuous footage shows at that time."""
+        if _settled(occurrence):
+            return occurrence
+        both = [o for o in self._on_footage.over(*self.span_s(occurrence)) if _settled(o)]
+        said = next((o for o in both if o.verdict is Verdict.REAL), next(iter(both), None))
+        return occurrence if said is None else replace(occurrence, kind=said.kind)
+
+    @cached_property
+    def _on_footage(self) -> _Spans:
+        return _Spans([(*self.span_s(o), o) for o in self.occurrences if self.clip_of(o).origin in FOOTAGE])
 
 
 def noted_spans(evidence: Evidence) -> list[Span]:
@@ -372,8 +384,9 @@ SNAPSHOT_NEAR_S = 30.0
 MARGIN_S = 0.25
 """Pictures this close to an occurrence are looked at with it."""
 
-SEAM_S = 1.0
-"""Files of footage whose ends are this close are one piece: recorders cut continuous footage into files."""
+SEAM_S = 3.0
+"""Files of footage whose ends are this close are one piece: recorders cut continuous footage into files, and some need
+a moment between them (common practice, no source)."""
 
 LONGEST_QUIET_S = 7 * 86400.0
 """A list without an entry for longer than a week does not tell that the camera was up (common practice, no source)."""

@@ -295,6 +295,20 @@ def _record(
     return begun_in, earlier
 
 
+def _reaching_back(evidence: Evidence, begun_in: list[list[Recording]]) -> list[list[Recording]]:
+    """Per clip, recordings that begin in later files of its row and whose pre-record reaches into it."""
+    clips = evidence.clips
+    later: list[list[Recording]] = [[] for _ in clips]
+    for row in evidence.rows:
+        for place, index in enumerate(row):
+            for r in begun_in[index]:
+                before = place - 1
+                while before >= 0 and clips[row[before]].end_s > r.start_s:
+                    later[row[before]].append(r)
+                    before -= 1
+    return later
+
+
 def _last_before(so_far: list[Recording], start_s: float) -> Recording | None:
     """The last recording that began before a clip did.
 
@@ -322,11 +336,13 @@ def _covered(
     count = len(evidence.occurrences)
     share, trigger = np.zeros(count), np.full(count, np.nan)
     late, cut = np.zeros(count, bool), np.zeros(count, bool)
+    later = _reaching_back(evidence, begun_in)
     for place, (index, begin, end) in enumerate(evidence.spans):
-        if not begun_in[index] and not earlier[index]:
+        if not begun_in[index] and not earlier[index] and not later[index]:
             continue
         touching = [r for r in earlier[index] if r.end_s > begin]
-        touching += [r for r in begun_in[index] if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
+        here = [*begun_in[index], *later[index]] if later[index] else begun_in[index]
+        touching += [r for r in here if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
         if not touching:
             continue
         part = share[place] = _share(touching, begin, end)
@@ -452,7 +468,7 @@ def _nearest_part(motion: Motion, window: slice) -> tuple[int, int]:
 def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[Run]]) -> tuple[list[float], list[Run]]:
     """Picture times (POSIX seconds) and runs of a row of clips as if they were one.
 
-    Pictures of a clip that its forerunner's pictures already cover are left out.
+    Pictures of a clip that its forerunner's pictures already cover are left out, but not what only they show.
     """
     times: list[float] = []
     joined: list[Run] = []
@@ -463,6 +479,10 @@ def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[R
         base = len(times) - skip
         for a, b in runs[index]:
             if b < skip:
+                first = bisect.bisect_left(times, touching[a])
+                run = (first, max(first, bisect.bisect_right(times, touching[b]) - 1))
+                if not any(low <= run[1] and run[0] <= high for low, high in joined):
+                    bisect.insort(joined, run)
                 continue
             run = (base + max(a, skip), base + b)
             if joined and joined[-1][1] + 1 == run[0]:
