@@ -15,12 +15,14 @@ from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import MadeBy, PolygonZone, ZoneKind, zone_cells, zone_from_dict, zone_to_dict
 from guardia.core.replay.anchored import Anchor, anchored
+from guardia.core.score.price import price_words
 from guardia.core.score.score import evidence_limits, score
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning import fit_zones
 from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.days import Days
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
+from guardia.core.tuning.enough import lacking_margin
 from guardia.core.tuning.predict import expected_count
 from guardia.core.tuning.propose import propose
 from guardia.core.tuning.trials import AS_RECORDED, VARIANTS, Trials, Variant
@@ -224,6 +226,26 @@ class Tuning(unittest.TestCase):
         self.assertEqual((as_drawn.answer, as_drawn.held_out.missed), (Answer.BETTER, 0))
         self.assertNotEqual(found.answer, Answer.BETTER)
         self.assertAlmostEqual(found.week[0].mean, found.installed_held_out.false * 7 / 5)
+
+    def test_what_the_choice_costs_and_why_not_the_one_with_fewer(self):
+        evidence = days_of(real=3, false=4, days=8, installed=plain(4, length_s=10.0))
+        found = tune(evidence, tried(plain(4, length_s=10.0)))
+        old, new = found.price
+        # Twelve false clips of ten seconds fewer among 24 real ones, all in watched days of 24 hours.
+        self.assertAlmostEqual(old.recorded_s - new.recorded_s, 4 * 10.0, delta=1.0)
+        self.assertRegex(price_words(old, new), r"^Recorded a day 0\.5 min, was 1\.\d min\.$")
+        self.assertEqual(price_words(old, old), "")
+        with Project(DEMO) as project:
+            camera = next(c for c in project.cameras.all() if c.name == "Office step")
+            told = " ".join(tune(project.evidence(camera.id), camera.under(camera.installed)).why)
+        self.assertRegex(
+            told, r"Settings with fewer false recordings \(\d+\) are not chosen: they lose [\d.]+ real ones"
+        )
+
+    def test_what_leaves_the_weakest_real_one_nothing_to_spare_is_not_called_better(self):
+        self.assertIn("passes by 0 %, by 30 %".replace(" %", "%"), lacking_margin(0.0, 0.3))
+        for margin, before in ((0.06, 0.3), (0.0, 0.02), (None, 0.3), (0.0, None)):
+            self.assertEqual(lacking_margin(margin, before), "")
 
     def test_eight_clips_none_of_them_lost_show_no_misses_and_no_limit(self):
         # Whatever level is set: the clips are here, so that they were recorded.

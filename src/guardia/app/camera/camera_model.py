@@ -26,11 +26,9 @@ from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.seen import seen_by
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.hours import alert_score
-from guardia.core.score.power import charge_of
+from guardia.core.score.price import price_of
 from guardia.core.score.reach import THINGS, Shown, reach_m, shown_shares
 from guardia.core.score.score import difference_words
-from guardia.core.score.storage import kept_words
-from guardia.core.storage.figure import short
 from guardia.core.tuning.check import Check, check_prediction
 from guardia.core.tuning.scale import scale_words, telling_walk
 from guardia.core.view.geometry import ViewGeometry
@@ -206,12 +204,11 @@ class CameraModel(ShownCamera):
     def lasts_words(self) -> list[str]:
         """How long footage and a charge last, and false alerts a day, installed and draft; only what is known."""
         both = (self.comparison.installed_replay, self.comparison.draft_replay)
+        prices = [price_of(done, both[0]) for done in both]
         lines = []
         if self.evidence.storage.stores:
-            lines.append(_arrow("Keeps", [kept_words(done.keeping) for done in both]))
-        charges = [charge_of(done, both[0]) for done in both]
-        if all(c is not None for c in charges):
-            lines.append(_arrow("Charge lasts", [_days(c.days.value) for c in charges if c is not None]))
+            lines.append(_arrow("Keeps", [price.kept_words for price in prices]))
+        lines.append(_arrow("Charge lasts", [price.charge_words for price in prices]))
         rates = [alert_score(self.evidence, done).per_day for done in both]
         words = [f"{r[0]:.1f}" for r in rates if r is not None]
         if len(words) == len(rates) and words[0] != words[1]:
@@ -243,10 +240,6 @@ class CameraModel(ShownCamera):
         if self._explained is None or self._explained[0] is not self.evidence:
             self._explained = (self.evidence, explain(self.evidence, cache(self._by_model)))
         return self._explained[1]
-
-
-def _days(value: float) -> str:
-    return f"{short(value)} days" if math.isfinite(value) else "its panel keeps up"
 
 
 def _arrow(what: str, both: list[str]) -> str:

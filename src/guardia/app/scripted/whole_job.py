@@ -19,6 +19,7 @@ from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
+from guardia.core.score.price import Price
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.scale import scale_words
 from guardia.core.tuning.trials import Cost
@@ -228,6 +229,7 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "tuned": _counts(found.tuned),
         "held_out": _counts(found.held_out) if found.held_out else None,
         "installed_held_out": _counts(found.installed_held_out) if found.installed_held_out else None,
+        "cost": {name: _price(one) for name, one in zip(("installed", "tuned"), found.price, strict=True)},
         "margin": found.margin,
         "coming_week": None
         if week is None
@@ -242,6 +244,16 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "scale_band": [_counts(c) for c in found.band] if found.band else None,
         "judge_next": list(found.telling),
         "tried": found.tried,
+    }
+
+
+def _price(price: Price) -> dict[str, Any]:
+    return {
+        "recorded_s_per_day": price.recorded_s,
+        "kept_days": price.kept_days,
+        "charge_days": None if price.charge_days is None or math.isinf(price.charge_days) else price.charge_days,
+        "kept": price.kept_words,
+        "charge": price.charge_words,
     }
 
 

@@ -26,6 +26,10 @@ MEDIA_GB = (32.0, 64.0, 128.0, 256.0, 512.0, 1000.0, 2000.0, 4000.0, 8000.0)
 """Usual sizes of media (common practice, no source)."""
 
 
+LONG_DAYS = 3652.0
+"""What lasts longer is not worth a number: no medium does."""
+
+
 @dataclass(frozen=True)
 class WhatIf:
     """One way to store."""
@@ -349,4 +353,6 @@ def kept_words(keeping: Keeping) -> str:
         return ""
     if keeping.full_s is not None and keeping.overwrites_s is None:
         return "stops when full"
+    if keeping.days.value > LONG_DAYS:
+        return "over 10 years"
     return f"{short(keeping.days.value)} days"

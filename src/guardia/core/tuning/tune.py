@@ -20,9 +20,10 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import changed_levers, limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import MadeBy
+from guardia.core.score.price import Price, price_of
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
-from guardia.core.tuning.enough import CONFIDENCE, lacking_real
+from guardia.core.tuning.enough import CONFIDENCE, lacking_margin, lacking_real
 from guardia.core.tuning.search import OF_DRAFT, Idea, Proposing, Search, Single
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
@@ -95,6 +96,8 @@ class Tuned:
     judged. Only which ideas are worth drawing anew was seen on all days."""
     installed_held_out: Counts | None
     """Counts of the installed settings on the same days."""
+    price: tuple[Price, Price]
+    """What the installed and the chosen settings cost in time recorded, store and battery."""
     margin: float | None
     """By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none."""
     week: tuple[Expected, Expected] | None
@@ -156,9 +159,11 @@ def tune(
         words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
         none = days.counts(base, seen)
         waiting = tuple(o.id for o in evidence.occurrences if not o.kind)
+        price = price_of(trials.anchor(installed.capability).replay(installed))
         return Tuned(
-            Answer.TOO_LITTLE, (words,), none, installed, none, None, None, None, None, (), (), (), None, waiting, 1
-        )
+            Answer.TOO_LITTLE, (words,), none, installed, none, None, None, (price, price), None, None, (), (), (),
+            None, waiting, 1,
+        )  # fmt: skip
     singles = search.singles()
     ideas = [idea for _, idea in search.combinations()]
     short = [*[i for i in ideas if i.drawing][:SHORT_LIST], *(i for i in ideas if not i.drawing)]
@@ -172,12 +177,14 @@ def tune(
     chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
     installed_outs = [(base, out) for _, out in outs]
     points = _points(trials, days, seen)
+    both = [trials.anchor(installed.capability).replay(c) for c in (installed, chosen.candidate)]
     rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
     return Tuned(
         answer=answer,
         why=(
             *why,
             *_as_drawn(chosen.candidate, installed),
+            *_passed_over(search, days, chosen, points, seen),
             *_cures(search, days, base, singles, seen),
             *_limits(evidence, search),
         ),
@@ -186,6 +193,7 @@ def tune(
         tuned=days.counts(chosen, seen),
         held_out=days.sum_of(outs) if outs else None,
         installed_held_out=days.sum_of(installed_outs) if outs else None,
+        price=(price_of(both[0]), price_of(both[1], both[0])),
         margin=_margin(search, chosen),
         week=days.week(installed_outs if chosen is base else outs),
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
@@ -263,6 +271,8 @@ def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) ->
         more = f"About {need} judged days would settle it; {len(saved)} are here." if need is not None else ""
         words = "On the days held out the choice is not surely better than the installed settings."
         return Answer.TOO_LITTLE, [f"{words} {more}".strip()]
+    if lacking := lacking_margin(_margin(search, best), _margin(search, base)):
+        return Answer.TOO_LITTLE, [lacking]
     lost = sum(
         int((days.visits(out) & search.trials.real & base.recorded & ~trial.recorded).sum()) for trial, out in outs
     )
@@ -285,6 +295,28 @@ def _as_drawn(chosen: Candidate, installed: Candidate) -> list[str]:
     if not by_hand or zones == installed.settings.detection.zones:
         return []
     return [f"Its zones are the {OF_DRAFT}, as drawn with all days in view: days held out prove them only in part."]
+
+
+def _passed_over(
+    search: Search, days: Days, chosen: Trial, points: Sequence[Point], seen: frozenset[date]
+) -> list[str]:
+    """Why settings with fewer false recordings and no more misses on these days are not chosen."""
+    mine = days.counts(chosen, seen)
+    fewer = [p for p in points if p.counts.missed <= mine.missed and p.counts.false < mine.false]
+    if not fewer:
+        return []
+    point = min(fewer, key=lambda p: (p.counts.false, p.counts.missed))
+    trial, real = search.trials.of(point.candidate), search.seen & search.trials.real
+    risk, own = (float(t.risk[real].sum()) for t in (trial, chosen))
+    if limits_broken(point.candidate, installed=search.installed.settings):
+        why = "this make is not known to take them"
+    elif not search.unseen and search.shows_more(point.candidate):
+        why = "they could record what these clips cannot show"
+    elif risk > own + CLOSE / search.cost.miss:
+        why = f"they lose {risk:.1f} real ones where visits come a little otherwise, the chosen ones {own:.1f}"
+    else:
+        why = "chosen without some of the days, they did no better on those days"
+    return [f"Settings with fewer false recordings ({point.counts.false}) are not chosen: {why}."]
 
 
 def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:

@@ -28,6 +28,7 @@ from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
+from guardia.core.score.price import price_words
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.tune import Answer, Point, Tuned
 from guardia.report.sheet import lines_against
@@ -272,6 +273,8 @@ class TunePage(FreshPage):
             for column, text in enumerate(texts, start=1):
                 self._figures.addWidget(label(text, "strong" if row == 1 else ""), row, column)
         notes = []
+        if cost := price_words(*found.price):
+            notes.append(cost)
         if found.margin is not None:
             notes.append(f"The weakest real one passes by {found.margin:.0%}.")
         if found.band is not None:
