@@ -55,5 +55,6 @@ def lacking_margin(margin: float | None, before: float | None) -> str:
         return ""
     return (
         f"The weakest real one passes by {margin:.0%}, by {before:.0%} with the installed settings: one a little "
-        "smaller would be lost, and these days do not show how small they come. Walk where it is faintest and import the clips."
+        "smaller would be lost, and these days do not show how small they come. Walk where it is faintest and import "
+        "the clips."
     )
