@@ -8,14 +8,18 @@ import numpy as np
 import statsmodels.api as sm
 from scipy.special import ndtr
 
+from guardia.app.camera.makes import capability_data
+from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
+from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
-from guardia.core.replay.factor import OWN_SPREAD, Seen, camera_scale, chance
+from guardia.core.replay.factor import OWN_SPREAD, Seen, camera_scale, chance, shown_by
+from guardia.core.replay.pool import pooled
 from guardia.core.replay.seen import seen_by
-from guardia.core.tuning.scale import CONTRADICTION, scale_words, telling_walk
+from guardia.core.tuning.scale import CONTRADICTION, scale_words, taught_words, telling_walk
 from guardia.store.project import Project
 from tests.support import DEMO, blob_trace, capability, evidence_of
 
@@ -101,6 +105,44 @@ class Scale(unittest.TestCase):
         known = level(seen, "7")
         self.assertAlmostEqual(known.factor, threshold, delta=0.06)
         self.assertLess(known.high / known.low, 1.2)
+
+
+class OtherCameras(unittest.TestCase):
+    """Twenty cameras of a make teach the next one (random effects; their factors are drawn, the next one's too)."""
+
+    def of_a_make(self, seed: int, spread: float = 0.15):
+        rng, make = np.random.default_rng(seed), capability()
+        factors = np.exp(rng.normal(math.log(1.3), spread, 21)).tolist()
+        shown = [shown_by([*walks(rng, "5", f, 10), *clips(rng, "5", f, 20)], make) for f in factors[:20]]
+        return replace(make, taught=pooled(shown, make)), factors[20], rng
+
+    def test_the_next_one_begins_with_a_band_at_most_half_as_wide_and_it_holds(self):
+        inside, before = 0, next(s for s in camera_scale([], capability()).levels if s.label == "5")
+        for seed in range(10):
+            make, factor, _ = self.of_a_make(seed)
+            level = next(s for s in camera_scale([], make).levels if s.label == "5")
+            self.assertLess(math.log(level.high / level.low), math.log(before.high / before.low) / 2)
+            inside += level.low <= factor <= level.high
+        self.assertGreaterEqual(inside, 9)
+
+    def test_an_odd_one_is_called_odd_and_its_own_evidence_wins(self):
+        make, factor, rng = self.of_a_make(3)
+        usual = camera_scale([*walks(rng, "5", factor, 25), *clips(rng, "5", factor, 20)], make)
+        odd = camera_scale([*walks(rng, "5", 5.0, 25), *clips(rng, "5", 5.0, 20)], make)
+        self.assertEqual((usual.odd, odd.odd), (False, True))
+        level = next(s for s in odd.levels if s.label == "5")
+        self.assertTrue(level.low <= 5.0 <= level.high, level)
+        self.assertIn("unlike what your other cameras", scale_words(odd, "5"))
+
+    def test_cameras_that_differ_teach_less_and_one_alone_nothing(self):
+        alike, apart = (self.of_a_make(1, spread)[0].taught for spread in (0.05, 0.6))
+        self.assertLess(alike.spread * 2, apart.spread)
+        self.assertIn("your 20 other cameras", taught_words(alike))
+        self.assertIsNone(pooled([shown_by([], capability())], capability()))
+        with self.assertRaises(InvalidValue):
+            capability_from_dict(
+                capability_data("polygon-mains-camera") | {"taught": {"cameras": 1, "factor": 0.0, "spread": 1.0}}
+            )
 
 
 class WhatTheEvidenceShows(unittest.TestCase):

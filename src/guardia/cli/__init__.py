@@ -143,6 +143,12 @@ def program_parser() -> argparse.ArgumentParser:
     text = "List a folder of projects, those first that need care most; nothing in them is changed."
     command = add("portfolio", site.portfolio, text)
     command.add_argument("folder", type=Path, metavar="FOLDER")
+    text = "Show what your cameras taught about their makes; learn from projects, use it in others."
+    command = add("scales", site.scales, text)
+    for name, does in (("--learn", "keep what its cameras show"), ("--use", "let its cameras start from that")):
+        command.add_argument(name, type=Path, action="append", default=[], metavar="PROJECT", help=does)
+    command.add_argument("--import", dest="source", type=Path, metavar="FILE", help="add what another machine learned")
+    command.add_argument("--export", type=Path, metavar="FILE", help="save it as JSON: no picture, place or name in it")
     text = "Bring what a second copy of a project knows into the first: judgements with time and person, readings."
     command = add("merge", site.merge, text)
     command.add_argument("first", type=Path, metavar="A", help="the project that is changed")

@@ -126,6 +126,34 @@ def portfolio(options: argparse.Namespace) -> int:
     return 1 if not sites or any(s.trouble for s in sites) else 0
 
 
+def scales(options: argparse.Namespace) -> int:
+    """Print what the person's own cameras taught, after learning, importing and using it as asked."""
+    from guardia.app.project import own_scales as own
+    from guardia.core.tuning.scale import taught_words
+    from guardia.store.project import Project
+
+    home, lines = user_data_path("guardia"), []
+    for folder in options.learn:
+        with Project(folder) as project:
+            lines.append(f"{folder}: learned from {count_of(own.learn(home, project), 'camera')}")
+    if options.source is not None:
+        own.write_scales(home / own.FILE_NAME, own.own_scales(home) | own.scales_from(options.source))
+    for folder in options.use:
+        with Project(folder) as project:
+            for name, taught in own.use(home, project):
+                start = "its make's own band" if taught is None else taught_words(taught)
+                lines.append(f"{folder}, {name}: starts from {start}")
+    makes = own.by_make(own.own_scales(home))
+    if options.export is not None:
+        own.write_scales(options.export, own.own_scales(home))
+    if options.json:
+        print_json([{"make": name, "cameras": count, "seen": seen} for name, count, seen in makes])
+    else:
+        lines += [f"{name}: {count_of(count, 'camera')}, {count_of(seen, 'thing')} seen" for name, count, seen in makes]
+        print("\n".join(lines) or "No camera of yours has taught anything yet: --learn PROJECT.")
+    return 0
+
+
 def merge(options: argparse.Namespace) -> int:
     """Bring two copies together; 1 when there are notes."""
     from guardia.app.project.merging import Keep

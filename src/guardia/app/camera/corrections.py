@@ -41,6 +41,8 @@ class Corrections:
         Raises:
             InvalidValue: If it cannot be used.
         """
+        if data["id"] == self.make_data()["id"] and "taught" in self.make_data():
+            data = {"taught": self.make_data()["taught"], **data}
         model, camera, former = self._model, self._model.camera, self._model.camera.capability
         make = capability_from_dict(data)
         epochs = self._project.settings.epochs(camera.id)
@@ -61,6 +63,22 @@ class Corrections:
             model.make_changed.emit()
 
         model.change(f"make: {make.name}", keep, show, before, after)
+
+    def teach(self, data: Mapping[str, Any]) -> None:
+        """Enter what other cameras of the make showed; the make and all settings stay as they are."""
+        model, camera_id = self._model, self._model.camera.id
+
+        def show(_value: Mapping[str, Any]) -> None:
+            model.reload(model.installed_changed, model.draft_changed)
+            model.make_changed.emit()
+
+        model.change(
+            "use what other cameras showed",
+            lambda value: self._project.cameras.set_make(camera_id, value),
+            show,
+            self.make_data(),
+            data,
+        )
 
     def make_data(self) -> dict[str, Any]:
         """JSON form of the camera's make."""

@@ -95,6 +95,14 @@ ACTIONS = (
     ),
     Action("clips", "Camera", "Clips…", "", True, "See the camera's clips; take out what does not belong there."),
     Action("make", "Camera", "Make of the camera…", "", True, "Say of which make it is; its settings are fitted."),
+    Action(
+        "use_others",
+        "Camera",
+        "Learn from my other cameras",
+        "",
+        True,
+        "Let this camera's scale start from what your other cameras of its make showed; nothing leaves this machine.",
+    ),
     Action("remove", "Camera", "Take out of the project", "", True, "Remove the camera with its clips; can be undone."),
     Action("rename", "Camera", "Rename camera…", "", True, "Give the camera another name."),
     Action(

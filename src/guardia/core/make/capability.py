@@ -48,6 +48,18 @@ class Notch:
 
 
 @dataclass(frozen=True)
+class Taught:
+    """What other cameras of a make showed: by which factor their thresholds differ from the nominal ones."""
+
+    cameras: int
+    """How many there are."""
+    factor: float
+    """In the middle, above 0."""
+    spread: float
+    """Standard deviation of its natural logarithm from camera to camera, above 0; what is not known is in it."""
+
+
+@dataclass(frozen=True)
 class Capability:
     """What one make can be told. Times in seconds."""
 
@@ -103,6 +115,8 @@ class Capability:
     """What an alert pause, or alerts switched off, ends: likewise."""
     storage: StorageRules = field(default_factory=StorageRules)
     """What it can be told of storage and power."""
+    taught: Taught | None = None
+    """What one's other cameras of this make showed, None where they showed nothing yet."""
 
     def notch(self, label: str) -> Notch:
         """Find a notch by the make's word for it.
@@ -149,6 +163,13 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         raise InvalidValue(
             f"The hours or switches of the capability '{capability.id}' cannot be used.",
             do=f"0 to 48 periods a day, a step that divides 60 minutes, and a switch stops some of {STOPPABLE}.",
+        )
+    if (known := capability.taught) is not None and not (
+        known.cameras > 0 and 0.01 <= known.factor <= 100 and 0.01 <= known.spread <= 5
+    ):
+        raise InvalidValue(
+            f"What other cameras showed of '{capability.id}' cannot be used: {known}.",
+            do="It has a number of cameras, a factor of 0.01 to 100 and a spread of 0.01 to 5.",
         )
     wide, high = capability.blocks
     if capability.zone_form == "blocks" and not (1 <= wide <= 64 and 1 <= high <= 64):

@@ -75,6 +75,12 @@ STRANGE_SHARES: Reals = np.array([0.005, 0.05, 0.2, 0.5])
 STRANGE_WEIGHTS: Reals = np.array([0.4, 0.3, 0.2, 0.1])
 """So many of the weakest clips may have been recorded for a reason that the model does not see."""
 
+ODD_SHARE = 0.03
+"""So many cameras of a make are unlike the others (no source)."""
+
+ODD = 0.5
+"""A camera is called odd where that is likelier than not."""
+
 FAR_BELOW = -4.0
 """Nothing weaker than this, in natural logarithm, can be measured."""
 
@@ -121,6 +127,8 @@ class CameraScale:
     """How gradual the curve is, standard deviation in natural logarithm, the mean of what is believed."""
     contradicted: bool
     """Whether walks and footage contradict each other more than chance lets expect."""
+    odd: bool
+    """Whether what is seen here speaks against what other cameras of the make showed."""
 
     @cached_property
     def _rows(self) -> dict[str, int]:
@@ -140,7 +148,8 @@ def camera_scale(seen: Sequence[Seen], capability: Capability) -> CameraScale:
     """What every level of a make means on one camera.
 
     The factor of a level is one common to the camera times a small one of its own. The prior of the common one is half
-    the make's own band and half a broad one.
+    the make's own band and half a broad one; where other cameras of the make are known it is what they showed, but for
+    ODD_SHARE.
 
     Args:
         seen: What moved and what the camera did; with none the prior comes out.
@@ -150,13 +159,13 @@ def camera_scale(seen: Sequence[Seen], capability: Capability) -> CameraScale:
         Of every level of the make.
     """
     notches = capability.notches
-    own = _normal(GRID[:, None] - GRID[None, :], OWN_SPREAD)
-    own /= own.sum(axis=1, keepdims=True)
+    own = _own_kernel()
     likely = {n.label: _likelihood([s for s in seen if s.notch == n.label]) for n in notches}
     # What a level's own evidence says of the common factor: its own factor summed away.
     message = {label: _through(own, logs) for label, logs in likely.items()}
-    prior = np.log(_prior(capability))[None, :] + np.log(WIDTH_WEIGHTS)[:, None]
-    common = prior + sum(message.values())
+    widths = np.log(WIDTH_WEIGHTS)[:, None]
+    shown = sum(message.values()) + widths
+    common = shown + np.log(prior_of(capability))
     posteriors = [likely[n.label] + _through(own.T, common - message[n.label]) for n in notches]
     counts = [sum(s.notch == n.label for s in seen) for n in notches]
     ends = [_interval(p) for p in posteriors]
@@ -171,7 +180,34 @@ def camera_scale(seen: Sequence[Seen], capability: Capability) -> CameraScale:
     by_width = logsumexp(common, axis=1)
     weights = np.exp(by_width - logsumexp(by_width))
     both_ways = {s.triggered for s in seen if not s.selected} == {True, False}
-    return CameraScale(levels, nodes, float(weights @ WIDTHS), bool(both_ways and weights[-1] > CONTRADICTED))
+    contradicted = bool(both_ways and weights[-1] > CONTRADICTED)
+    return CameraScale(levels, nodes, float(weights @ WIDTHS), contradicted, _is_odd(shown, capability))
+
+
+def shown_by(seen: Sequence[Seen], capability: Capability) -> Reals:
+    """(G,) logarithm of the likelihood of the common factor on GRID, 0 at its largest: what evidence alone says."""
+    own = _own_kernel()
+    parts = [_through(own, _likelihood([s for s in seen if s.notch == n.label])) for n in capability.notches]
+    logs: Reals = logsumexp(sum(parts) + np.log(WIDTH_WEIGHTS)[:, None], axis=0)
+    logs -= logs.max()
+    return logs
+
+
+def _own_kernel() -> Reals:
+    """(G, G) a level's own factor beside the common one."""
+    own = _normal(GRID[:, None] - GRID[None, :], OWN_SPREAD)
+    own /= own.sum(axis=1, keepdims=True)
+    return own
+
+
+def _is_odd(shown: Reals, capability: Capability) -> bool:
+    """Whether what is seen is likelier on a camera unlike the others of its make."""
+    if capability.taught is None:
+        return False
+    likely = np.exp(logsumexp(shown, axis=0) - shown.max())
+    unlike = ODD_SHARE * float(likely @ make_prior(capability))
+    alike = float(likely @ prior_of(capability)) - unlike
+    return unlike > ODD * (unlike + alike)
 
 
 def chance(strength: Reals, factor: float, *, width: float) -> Reals:
@@ -187,8 +223,18 @@ def passes(above: Reals, width: float | Reals) -> Reals:
     return curve
 
 
-def _prior(capability: Capability) -> Reals:
-    """(G,) of the common factor."""
+def prior_of(capability: Capability) -> Reals:
+    """(G,) of the common factor on GRID: what other cameras of the make showed, else the make's own; its sum is 1."""
+    own, taught = make_prior(capability), capability.taught
+    if taught is None:
+        return own
+    known = _normal(GRID - math.log(taught.factor), taught.spread)
+    prior: Reals = (1 - ODD_SHARE) * known / known.sum() + ODD_SHARE * own
+    return prior
+
+
+def make_prior(capability: Capability) -> Reals:
+    """(G,) of the common factor on GRID, by the make's own band and a broad one; its sum is 1."""
     spread = [math.log(n.size_high / n.size_low) / (2 * 1.645) for n in capability.notches]
     band = _normal(GRID, math.sqrt(max(float(np.mean(np.square(spread))) - OWN_SPREAD**2, 0.05**2)))
     broad = np.where(np.abs(GRID) <= BROAD_LOG, 1.0, 1e-3)

@@ -2,11 +2,19 @@
 
 from __future__ import annotations
 
+import math
+
 from guardia.core.base.words import count_of
+from guardia.core.make.capability import Taught
 from guardia.core.replay.factor import CameraScale, NotchScale
 
 CONTRADICTION = (
     "What triggered and what did not contradict each other: check that the settings of then are the ones that were set."
+)
+
+ODD = (
+    "What is seen here is unlike what your other cameras of this make showed: check the settings of then, and whether "
+    "it is of this make."
 )
 
 WELL_KNOWN = 1.25
@@ -44,4 +52,13 @@ def scale_words(scale: CameraScale, label: str) -> str:
         f"Level {label} of this camera asks for {level.low:.1f} to {level.high:.1f} times the nominal size (95 %, from "
         f"{count_of(level.seen, 'thing')} seen); the figures take all of that into account."
     )
-    return f"{words} {CONTRADICTION}" if scale.contradicted else words
+    return " ".join((words, *([CONTRADICTION] if scale.contradicted else []), *([ODD] if scale.odd else [])))
+
+
+def taught_words(taught: Taught) -> str:
+    """What other cameras of a make showed, in a sentence without its beginning."""
+    low, high = (taught.factor * math.exp(sign * 1.96 * taught.spread) for sign in (-1, 1))
+    return (
+        f"your {count_of(taught.cameras, 'other camera')} of this make: their thresholds are {low:.1f} to {high:.1f} "
+        "times the nominal ones (95 %)."
+    )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -35,7 +36,7 @@ class MakeList(QWidget):
         self.list.setMinimumSize(460, 260)
         self.list.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         shipped = [capability_data(capability_id) for capability_id in shipped_capabilities()]
-        now = capability_from_dict(present) if present is not None else None
+        now = replace(capability_from_dict(present), taught=None) if present is not None else None
         if present is not None and now not in [capability_from_dict(data) for data in shipped]:
             self._add(present, ", as this camera has it now")
         for data in shipped:

@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+from pathlib import Path
+
 from PyQt6.QtWidgets import QDialog, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
+from guardia.app.project.own_scales import camera_key, learn_open, own_scales, taught_to, with_taught
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Origin
 from guardia.core.make.capability import capability_from_dict
+from guardia.core.replay.pool import LEAST_CAMERAS
+from guardia.core.tuning.scale import taught_words
 from guardia.ui.shell import dialogs
 from guardia.ui.shell.make_editor import MakeEditor
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
@@ -20,8 +26,8 @@ from guardia.ui.steps.times_dialogs import EpochsDialog, WatchedDialog
 class CameraCommands:
     """Commands for one camera."""
 
-    def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:
-        self._parent, self._session, self._model = parent, session, model
+    def __init__(self, parent: QWidget, session: Session, model: CameraModel, data_home: Path) -> None:
+        self._parent, self._session, self._model, self._data_home = parent, session, model, data_home
         self.times: WatchedDialog | EpochsDialog | None = None
 
     def reset_draft(self) -> None:
@@ -80,7 +86,7 @@ class CameraCommands:
         """Ask of which make the camera is, and then how it is set."""
         present = self._model.corrections.make_data()
         data = dialogs.ask_make(self._parent, present)
-        if data is None or capability_from_dict(data) == self._model.camera.capability:
+        if data is None or capability_from_dict(data) == replace(self._model.camera.capability, taught=None):
             return
         self._model.corrections.set_make(data)
         if data["id"] != present["id"]:
@@ -91,6 +97,21 @@ class CameraCommands:
         editor = MakeEditor(self._parent, self._model.corrections.make_data())
         if editor.exec() == QDialog.DialogCode.Accepted:
             self._model.corrections.set_make(editor.draft.data)
+
+    def use_others(self) -> None:
+        """Let the scale start from what the person's other cameras of this make showed."""
+        model, home, site = self._model, self._data_home, self._session.site.name
+        learn_open(home, site, self._session.cameras.opened.values())
+        make = model.camera.capability
+        taught = taught_to(own_scales(home), make, without={camera_key(site, model.camera.name)})
+        if taught is None:
+            self._session.messages.tell(
+                f"Fewer than {LEAST_CAMERAS} of your other cameras are of the make '{make.name}' and showed enough. "
+                "Nothing is changed. Walk test them and import the clips."
+            )
+            return
+        model.corrections.teach(with_taught(model.corrections.make_data(), taught))
+        self._session.messages.tell(f"The scale now starts from {taught_words(taught)}")
 
     def show_clips(self) -> None:
         """Show the camera's clips, to take some out."""

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QSt
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.demo import own_demo
+from guardia.app.project.own_scales import for_new_camera, learn_at_close
 from guardia.app.project.preferences import load_preferences, save_preferences
 from guardia.app.project.session import Session
 from guardia.app.steps.actions import ACTIONS
@@ -118,7 +119,7 @@ class MainWindow(QMainWindow):
             "remove": camera(CameraCommands.remove), "site": project(lambda s: correct_site(self, s)),
             "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
             "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
-            "describe_make": camera(CameraCommands.describe_make),
+            "describe_make": camera(CameraCommands.describe_make), "use_others": camera(CameraCommands.use_others),
             "copy_draft": camera(CameraCommands.copy_draft),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
             "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),
@@ -283,6 +284,7 @@ class MainWindow(QMainWindow):
             self._alike.close()
             self._alike = None
         if self.session is not None:
+            learn_at_close(self._data_home, self.session)
             self.session.close()
             self.session.deleteLater()
             self.session = None
@@ -301,7 +303,7 @@ class MainWindow(QMainWindow):
             return
         self.camera_id = camera_id
         model = self.session.camera(camera_id)
-        self.commands = CameraCommands(self, self.session, model)
+        self.commands = CameraCommands(self, self.session, model, self._data_home)
         self._drop_pages()
         if self.panel is None:
             self.panel = ScorePanel(self.session)
@@ -448,7 +450,7 @@ class MainWindow(QMainWindow):
         if self.session is None or answer is None:
             return
         try:
-            camera_id = self.session.add_camera(*answer)
+            camera_id = self.session.add_camera(answer[0], for_new_camera(self._data_home, answer[1]))
         except GuardiaError as error:
             self.messages.tell_error(error)
             return

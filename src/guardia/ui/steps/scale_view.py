@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QVBoxLayout, QWidget
 from guardia.app.camera.camera_model import CameraModel
 from guardia.core.base.words import count_of
 from guardia.core.replay.factor import chance
+from guardia.core.tuning.scale import ODD, taught_words
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel
@@ -50,7 +51,11 @@ class ScaleView(QWidget):
         plot.setYRange(-0.02, 1.02)
         plot.setXRange(*np.log10(_STRENGTHS[[0, -1]]).tolist(), padding=0.01)
         lights = ("By day: ", "At night, dashed: ") if len(told) > 1 else ("",)
-        self.words.setText(" ".join(light + words for light, words in zip(lights, told, strict=True)))
+        taught = model.camera.capability.taught
+        others = [] if taught is None else [f"It starts from {taught_words(taught)}"]
+        odd = [ODD] if model.scale.odd else []
+        said = [light + words for light, words in zip(lights, told, strict=True)]
+        self.words.setText(" ".join([*said, *others, *odd]))
 
     def _draw(self, notch: str, apart: bool) -> str:
         """Draw the curve of a notch, of that apart for the night or not, with what was seen; what it says, in words."""
