@@ -9,9 +9,10 @@ from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.outlines import Form, largest_outline, merged
 from guardia.core.make.settings import zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
-from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle
+from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle, outline_share
 from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import GRID
 from guardia.core.tuning.fit_zones import fit
@@ -127,6 +128,24 @@ class SmallCases(unittest.TestCase):
         found = propose(both, tried(plain(4)))
         self.assertEqual((found.done.silenced, int(found.ignored.sum()), found.bound), ((), 0, 0))
         self.assertEqual(fit(both, found.ignored, tried(plain(4))), [])
+
+    def test_what_the_rules_do_not_allow_is_tried_in_a_replay(self):
+        # By the rules no cell of the tall real one may go; without its upper third it triggers all the same.
+        alike = evidence_of([blob_trace([n] * 20, column=2) for n in (5, 18)], kinds=["foliage", "person"])
+        found = propose(alike, tried(plain(4)))
+        self.assertEqual((found.done.silenced, found.done.lost, found.by_replay, found.proven), ((100,), (), 1, False))
+        left = replay(alike, tried(plain(4)), without=found.ignored)
+        self.assertEqual([left.outcomes[n].recorded for n in (100, 101)], [False, True])
+
+    def test_two_outlines_with_most_cells_in_common_become_one(self):
+        one, other = np.zeros((2, *GRID.shape), bool)
+        one[4:12, 4:12] = other[5:13, 4:12] = True
+        form = Form.of(capability())
+        first, alike, away = (largest_outline(mask, form) for mask in (one, other, np.roll(one, 10, axis=1)))
+        (both,) = merged([first, alike], form, as_good=lambda _fewer, _several: True, grid=GRID)
+        self.assertTrue((outline_share(both, grid=GRID)[4:13, 4:12] > 0.9).all())
+        for outlines, good in (([first, alike], False), ([first, away], True)):
+            self.assertEqual(merged(outlines, form, as_good=lambda _f, _s, g=good: g, grid=GRID), outlines)
 
     def test_a_make_without_ignore_zones_is_given_a_zone_to_watch(self):
         make = capability("battery-camera-on-hub")

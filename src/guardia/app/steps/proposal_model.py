@@ -139,9 +139,11 @@ def _form_words(before: Settings, after: Settings) -> str:
 def _proposal_words(proposal: Proposal, capability: Capability) -> str:
     """What the best cells or blocks would do."""
     cells = "The best blocks" if capability.zone_form == "blocks" else "Freely chosen cells, which no outline follows,"
-    best = "the best there is by these rules (proven)"
+    best = "none silences more by these rules (proven)"
     done = proposal.done
-    if not proposal.proven and not done.lost and len(done.silenced) == proposal.bound:
+    if proposal.by_replay:
+        best = f"{proposal.by_replay} of them beyond the rules, as replays show that nothing real is lost"
+    elif not proposal.proven and not done.lost and len(done.silenced) == proposal.bound:
         best = "none silence more by these rules (proven), though fewer might do"
     elif not proposal.proven:
         best = f"not settled in time: by these rules at most {proposal.bound} can be silenced"

@@ -13,7 +13,7 @@ from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 
 from guardia.core.make.capability import Capability
-from guardia.core.make.zones import Point, is_rectangle, outline_share, polygon_problem
+from guardia.core.make.zones import CELL_INSIDE_SHARE, Point, is_rectangle, outline_share, polygon_problem
 from guardia.core.trace.measure import Grid
 
 Outline = tuple[Point, ...]
@@ -302,3 +302,28 @@ def largest_outline(cells: NDArray[np.bool_], form: Form) -> Outline | None:
     area = shapely.union_all(shapely.box(column / columns, row / rows, (column + 1) / columns, (row + 1) / rows))
     largest = max(getattr(area, "geoms", [area]), key=lambda piece: piece.area)
     return simpler(outline_of(shapely.get_exterior_ring(largest).simplify(0.5 / columns)), form)
+
+
+def merged(
+    outlines: list[Outline], form: Form, *, as_good: Callable[[list[Outline], list[Outline]], bool], grid: Grid
+) -> list[Outline]:
+    """One outline in place of each two of which one has half of its cells in common with the other.
+
+    Args:
+        outlines: Any number.
+        form: What the make takes.
+        as_good: Whether fewer outlines, the first, do as well as several, the second.
+        grid: Columns and rows of cells.
+
+    Returns:
+        At most as many.
+    """
+    for one, other in combinations(outlines, 2):
+        inside = [outline_share(o, grid=grid) >= CELL_INSIDE_SHARE for o in (one, other)]
+        if 2 * (inside[0] & inside[1]).sum() < min(cells.sum() for cells in inside):
+            continue
+        both = largest_outline(inside[0] | inside[1], form)
+        fewer = [o for o in outlines if o not in (one, other)]
+        if both is not None and as_good([both, *fewer], outlines):
+            return merged([both, *fewer], form, as_good=as_good, grid=grid)
+    return outlines
