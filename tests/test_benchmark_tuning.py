@@ -21,7 +21,9 @@ class WhyNot(unittest.TestCase):
     def weeks(self, tuned, others):
         """Two weeks in which the installed settings record ten false ones and miss one."""
         others = (*others, *[(10, 9)] * (len(self.edge) - len(others)))
-        return [UnseenWeek("a", seed, (10, 1), tuned, 5, inside=True, others=others) for seed in (1, 2)]
+        return [
+            UnseenWeek("a", seed, (10, 1), tuned, 5, inside=True, missed_inside=True, others=others) for seed in (1, 2)
+        ]
 
     def test_a_cut_that_reaches_the_bar_needs_no_reason(self):
         self.assertGreater(len(self.edge), 1)

@@ -103,6 +103,13 @@ def tune(options: argparse.Namespace) -> int:
                   f"late or cut {counts['late']}, {counts['days']:.1f} days")  # fmt: skip
     if result["margin"] is not None:
         print(f"  the weakest real one passes by {result['margin']:.0%}")
+    if result["cost"]["words"]:
+        print(f"  cost: {result['cost']['words']}")
+    if (week := result["coming_week"]) is not None:
+        false, missed = week["false"], week["missed"]
+        print(
+            f"  a coming week: {false['low']:.0f} to {false['high']:.0f} false, up to {missed['high']:.0f} missed (90 %)"
+        )
     for line in result["enter"]:
         print(f"  enter: {line}")
     return 0

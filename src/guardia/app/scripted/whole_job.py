@@ -19,7 +19,7 @@ from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
-from guardia.core.score.price import Price
+from guardia.core.score.price import Price, price_words
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.scale import scale_words
 from guardia.core.tuning.trials import Cost
@@ -229,7 +229,8 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "tuned": _counts(found.tuned),
         "held_out": _counts(found.held_out) if found.held_out else None,
         "installed_held_out": _counts(found.installed_held_out) if found.installed_held_out else None,
-        "cost": {name: _price(one) for name, one in zip(("installed", "tuned"), found.price, strict=True)},
+        "cost": {name: _price(one) for name, one in zip(("installed", "tuned"), found.price, strict=True)}
+        | {"words": price_words(*found.price)},
         "margin": found.margin,
         "coming_week": None
         if week is None
