@@ -107,9 +107,8 @@ def tune(options: argparse.Namespace) -> int:
         print(f"  cost: {result['cost']['words']}")
     if (week := result["coming_week"]) is not None:
         false, missed = week["false"], week["missed"]
-        print(
-            f"  a coming week: {false['low']:.0f} to {false['high']:.0f} false, up to {missed['high']:.0f} missed (90 %)"
-        )
+        many = f"{false['low']:.0f} to {false['high']:.0f} false, up to {missed['high']:.0f} missed"
+        print(f"  a coming week: {many} (90 %)")
     for line in result["enter"]:
         print(f"  enter: {line}")
     return 0
