@@ -178,6 +178,10 @@ def for_new_camera(home: Path, data: Mapping[str, Any]) -> dict[str, Any]:
 def use(home: Path, project: Project) -> list[tuple[str, Taught | None]]:
     """Let every camera of a project start from what the person's other cameras of its make showed.
 
+    Args:
+        home: The person's own folder.
+        project: Whose cameras' makes are changed.
+
     Returns:
         Each camera's name and what it is taught.
     """
