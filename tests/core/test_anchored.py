@@ -17,6 +17,7 @@ from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.replay import gates
 from guardia.core.replay.anchored import NOT_KNOWN, NOT_RECORDED, RECORDED, Anchor, anchored
 from guardia.core.replay.factor import chance
+from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.score import Flip
 from tests.core.test_candidates import random_evidence, random_settings
@@ -59,6 +60,31 @@ class Facts(unittest.TestCase):
         done = Scorer().compare(evidence, *[tried(Settings.of(MAKE, "1"))] * 2).installed
         self.assertEqual((len(done.real_recorded), len(done.false_recorded)), (2, 2))
         self.assertEqual((done.missed, done.false), ((0.0, 0, 0), (2.0, 2, 2)))
+
+    def test_what_is_recorded_a_day_is_what_was_and_a_draft_is_longer_as_the_model_says(self):
+        # Twelve seconds each, of which the model would have recorded the five in which something moves.
+        chosen = plain(4, release_s=1.0)
+        evidence = evidence_of(
+            [blob_trace([0] * 5 + [9] * 20 + [0] * 35)] * 4, kinds=KINDS * 2, installed=chosen,
+            watched=[(1_757_200_000.0 - 3600, 1_757_200_000.0 + 23 * 3600)],
+        )  # fmt: skip
+
+        def seconds(settings):
+            return Scorer().compare(evidence, *[tried(s) for s in (chosen, settings)]).draft.recorded_s_per_day
+
+        whole = sum(clip.duration_s for clip in evidence.clips)
+        self.assertAlmostEqual(seconds(chosen), whole)
+        self.assertAlmostEqual(seconds(chosen.with_values(status_light="off")), whole)
+        away = PolygonZone(ZoneKind.WATCH, ((0.6, 0.0), (1.0, 0.0), (1.0, 1.0), (0.6, 1.0)), "elsewhere")
+        self.assertEqual(seconds(chosen.with_values(zones=(away,))), 0.0)
+        runs = [r for recordings in replay(evidence, tried(chosen)).recordings for r in recordings]
+        fixed = [
+            r
+            for recordings in replay(evidence, tried(chosen.with_values(length_s=10.0))).recordings
+            for r in recordings
+        ]
+        ratio = sum(r.end_s - r.start_s for r in fixed) / sum(r.end_s - r.start_s for r in runs)
+        self.assertAlmostEqual(seconds(chosen.with_values(length_s=10.0)), ratio * whole)
 
     def test_footage_without_a_clip_was_not_recorded_where_the_camera_looked_and_says_so(self):
         traces = [blob_trace([40] * 20)] * 3

@@ -18,6 +18,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence, looked_during, noted_spans
+from guardia.core.evidence.watch import Span
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, Notch
 from guardia.core.make.settings import Settings
@@ -77,6 +78,7 @@ class Anchor:
             self.scale = like.scale
             self.facts = like.facts
             self._gates_of = like._gates_of
+            self._seconds_of = like._seconds_of
 
     @cached_property
     def scale(self) -> CameraScale:
@@ -107,6 +109,10 @@ class Anchor:
 
     @cached_property
     def _gates_of(self) -> dict[Settings, _Gates]:
+        return {}
+
+    @cached_property
+    def _seconds_of(self) -> dict[Settings, Reals]:
         return {}
 
     def own(self, candidate: Candidate) -> Candidate:
@@ -142,6 +148,7 @@ class Anchor:
             candidate=candidate,
             chances=chances,
             unlike_model=silent,
+            lasting=self._stretches,
             share=np.where(silent, 0.0, np.where(more, 1.0, model.share)),
             late=model.late & ~silent,
             cut=model.cut & ~silent,
@@ -149,6 +156,35 @@ class Anchor:
                 silent, np.nan, np.where(more & np.isnan(model.trigger_s), self._begins, model.trigger_s)
             ),
         )
+
+    def _stretches(self, done: Replay) -> list[list[Span]]:
+        """Per clip, from when to when is recorded.
+
+        Under the settings that made a motion clip that is the clip; under others it is as much longer or shorter as the
+        model says.
+        """
+        kept = {self.evidence.spans[place][0] for place in np.flatnonzero(done.recorded).tolist()}
+        stretches: list[list[Span]] = []
+        for index, clip in enumerate(self.evidence.clips):
+            by_model = [(r.start_s, r.end_s) for r in done.recordings[index]]
+            then = self.evidence.settings_of(clip) if clip.by_motion else None
+            whole = [(clip.start_s, clip.end_s)]
+            if then is None:
+                stretches.append(by_model)
+            elif then == done.candidate.settings:
+                stretches.append(whole)
+            elif index not in kept:
+                stretches.append([])
+            else:
+                before = float(self._of_then_s(then)[index])
+                ratio = clip.duration_s / before if before > 0 else 1.0
+                stretches.append([(a, a + ratio * (b - a)) for a, b in by_model] or whole)
+        return stretches
+
+    def _of_then_s(self, settings: Settings) -> Reals:
+        """(C,) seconds that the model records on each clip under some settings of then."""
+        self._of_then(settings)
+        return self._seconds_of[settings]
 
     def _chances(self, settings: Settings, model: Replay) -> Reals:
         """(NODES, N) of every occurrence to be recorded."""
@@ -183,7 +219,10 @@ class Anchor:
     def _of_then(self, settings: Settings) -> _Gates:
         if settings not in self._gates_of:
             candidate = Candidate(settings, self.capability)
-            self._gates_of[settings] = self._stand(settings, replay(self.evidence, self.own(candidate)))
+            model = replay(self.evidence, self.own(candidate))
+            self._gates_of[settings] = self._stand(settings, model)
+            seconds = [sum(r.end_s - r.start_s for r in recordings) for recordings in model.recordings]
+            self._seconds_of[settings] = np.array(seconds, np.float64)
         return self._gates_of[settings]
 
     def _stand(self, settings: Settings, model: Replay) -> _Gates:

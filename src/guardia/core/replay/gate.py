@@ -19,6 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.watch import Span
 from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import Spans, in_spans, on_at
 from guardia.core.make.candidate import Candidate
@@ -120,6 +121,10 @@ class Done(Protocol):
     @property
     def recordings(self) -> list[list[Recording]]:
         """Per clip, the recordings that began in it."""
+
+    @property
+    def stretches(self) -> list[list[Span]]:
+        """Per clip, from when to when is recorded, POSIX seconds: by what the camera did where that is known."""
 
     @property
     def share(self) -> NDArray[np.float64]:

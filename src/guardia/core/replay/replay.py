@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import bisect
 import math
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -17,7 +17,7 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.evidence import MARGIN_S, Evidence
-from guardia.core.evidence.watch import length, merged, within
+from guardia.core.evidence.watch import Span, length, merged, within
 from guardia.core.hours.plan import in_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
@@ -119,6 +119,15 @@ class Replay:
     for what the model alone says."""
     unlike_model: NDArray[np.bool_] | None = None
     """(N,) the model would have recorded it, what the camera did speaks against it; None as above."""
+    lasting: Callable[[Replay], list[list[Span]]] | None = None
+    """Gives `stretches` from what the camera did; None as above."""
+
+    @cached_property
+    def stretches(self) -> list[list[Span]]:
+        """Per clip, from when to when is recorded, POSIX seconds: by what the camera did where that is known."""
+        if self.lasting is not None:
+            return self.lasting(self)
+        return [[(r.start_s, r.end_s) for r in recordings] for recordings in self.recordings]
 
     @cached_property
     def recorded(self) -> NDArray[np.bool_]:

@@ -46,8 +46,8 @@ def recorded_edges(done: Done, dark: bool | None = None) -> Edges:
         (R,) each.
     """
     edges = np.array(
-        [(r.start_s, r.end_s) for clip, recordings in zip(done.evidence.clips, done.recordings, strict=True)
-         if clip.by_motion and dark in (None, clip.dark) for r in recordings]
+        [span for clip, stretches in zip(done.evidence.clips, done.stretches, strict=True)
+         if clip.by_motion and dark in (None, clip.dark) for span in stretches]
     ).reshape(-1, 2)  # fmt: skip
     if not len(edges):
         return np.zeros(0), np.zeros(0)
