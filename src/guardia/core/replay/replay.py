@@ -6,9 +6,8 @@ when somebody wants to know them: trying many settings makes no object per occur
 
 from __future__ import annotations
 
-import bisect
 import math
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -16,24 +15,22 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Clip, Origin
-from guardia.core.evidence.evidence import MARGIN_S, Evidence
-from guardia.core.evidence.watch import Span, length, merged, within
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.watch import Span
 from guardia.core.hours.plan import in_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay import gates
-from guardia.core.replay.gate import BEHIND, LEAST_SHARE, Gate, Look, MaskGate, Stage, SwitchGate, TimeGate, TriggerGate
+from guardia.core.replay.gate import BEHIND, Gate, Look, MaskGate, Stage, SwitchGate, TimeGate, TriggerGate
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.keeping import Keeping, closed_by_store, keeping_of
 from guardia.core.replay.later_gates import AlertIntervalGate
 from guardia.core.replay.objects import ObjectClass, object_classes
-from guardia.core.replay.timing import TIME_EPSILON_S, Recording, recordings
+from guardia.core.replay.recording import cover, record
+from guardia.core.replay.timing import Recording
 from guardia.core.trace.measure import CELL_SIZE, least_size
 from guardia.core.trace.stack import Run
-
-LATE_TOLERANCE_S = 1.0
-"""A recording that begins or ends within this time of the occurrence is neither late nor cut."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -259,110 +256,8 @@ def replay(
     for gate in gates.GATES:
         if isinstance(gate, TriggerGate):
             triggering = gate.leaves(evidence, candidate, triggering)
-    begun_in, earlier = _record(evidence, candidate.settings, triggering)
-    return Replay(evidence, candidate, motion, runs, begun_in, earlier, *_covered(evidence, begun_in, earlier))
-
-
-def _record(
-    evidence: Evidence, settings: Settings, triggering: list[list[Run]]
-) -> tuple[list[list[Recording]], list[list[Recording]]]:
-    """Recordings that begin in each clip, and those that began before it and can reach into it."""
-    times, clips = evidence.stack.times, evidence.clips
-    rest_s = settings.recording.rest_s
-    begun_in: list[list[Recording]] = [[] for _ in clips]
-    earlier: list[list[Recording]] = [[] for _ in clips]
-    before: dict[Origin, list[Recording]] = {origin: [] for origin in Origin}
-    for row in evidence.rows:
-        index = row[0]
-        first = clips[index]
-        if first.origin is Origin.SNAPSHOT:
-            if triggering[index]:
-                # One picture shows where and how large, not for how long: the gates of time are taken as open.
-                one = settings.with_values(hold_s=0.0, rest_s=0.0)
-                begun_in[index] = recordings(times[index], triggering[index], one, start_s=first.start_s)
-            continue
-        so_far = before[first.origin]
-        past = _last_before(so_far, first.start_s)
-        free = -math.inf
-        if past is not None and past.end_s + rest_s > first.start_s:
-            earlier[index] = [past]
-            free = past.end_s + rest_s
-        if len(row) == 1:
-            runs = triggering[index]
-            if runs:
-                begun_in[index] = recordings(times[index], runs, settings, start_s=first.start_s, free_from_s=free)
-                _put(so_far, begun_in[index])
-            continue
-        moments, joined = _one_after_another(evidence, row, triggering)
-        added = recordings(moments, joined, settings, free_from_s=free)
-        _put(so_far, added)
-        starts = [clips[n].start_s for n in row]
-        for r in added:
-            begun_in[row[max(0, bisect.bisect_right(starts, r.trigger_s + TIME_EPSILON_S) - 1)]].append(r)
-        for n, start in zip(row[1:], starts[1:], strict=True):
-            earlier[n] = [r for r in (*earlier[index], *added) if r.trigger_s < start]
-    return begun_in, earlier
-
-
-def _reaching_back(evidence: Evidence, begun_in: list[list[Recording]]) -> list[list[Recording]]:
-    """Per clip, recordings that begin in later files of its row and whose pre-record reaches into it."""
-    clips = evidence.clips
-    later: list[list[Recording]] = [[] for _ in clips]
-    for row in evidence.rows:
-        for place, index in enumerate(row):
-            for r in begun_in[index]:
-                before = place - 1
-                while before >= 0 and clips[row[before]].end_s > r.start_s:
-                    later[row[before]].append(r)
-                    before -= 1
-    return later
-
-
-def _last_before(so_far: list[Recording], start_s: float) -> Recording | None:
-    """The last recording that began before a clip did.
-
-    A clip that overlaps the one before shows part of the same time again: only what began earlier counts there.
-    """
-    if not so_far or so_far[-1].trigger_s < start_s:
-        return so_far[-1] if so_far else None
-    place = bisect.bisect_left(so_far, start_s, key=_trigger)
-    return so_far[place - 1] if place else None
-
-
-def _put(so_far: list[Recording], added: list[Recording]) -> None:
-    """Add recordings to those before, in order of their triggers."""
-    for r in added:
-        if so_far and so_far[-1].trigger_s > r.trigger_s:
-            bisect.insort(so_far, r, key=_trigger)
-        else:
-            so_far.append(r)
-
-
-def _covered(
-    evidence: Evidence, begun_in: list[list[Recording]], earlier: list[list[Recording]]
-) -> tuple[NDArray[np.float64], NDArray[np.bool_], NDArray[np.bool_], NDArray[np.float64]]:
-    """Of each occurrence the share that is recorded, whether it is late or cut, and when it triggered."""
-    count = len(evidence.occurrences)
-    share, trigger = np.zeros(count), np.full(count, np.nan)
-    late, cut = np.zeros(count, bool), np.zeros(count, bool)
-    later = _reaching_back(evidence, begun_in)
-    for place, (index, begin, end) in enumerate(evidence.spans):
-        if not begun_in[index] and not earlier[index] and not later[index]:
-            continue
-        touching = [r for r in earlier[index] if r.end_s > begin]
-        here = [*begun_in[index], *later[index]] if later[index] else begun_in[index]
-        touching += [r for r in here if r.start_s < end + 1e-6 and r.end_s > begin - 1e-6]
-        if not touching:
-            continue
-        part = share[place] = _share(touching, begin, end)
-        for r in touching:
-            if begin - MARGIN_S <= r.trigger_s <= end + MARGIN_S:
-                trigger[place] = r.trigger_s
-                break
-        if part >= LEAST_SHARE:
-            late[place] = min(r.start_s for r in touching) > begin + LATE_TOLERANCE_S
-            cut[place] = max(r.end_s for r in touching) < end - LATE_TOLERANCE_S
-    return share, late, cut, trigger
+    begun_in, earlier = record(evidence, candidate.settings, triggering)
+    return Replay(evidence, candidate, motion, runs, begun_in, earlier, *cover(evidence, begun_in, earlier))
 
 
 class _Outcomes(Mapping[int, Outcome]):
@@ -442,19 +337,6 @@ def _outside(done: Replay, window: slice, clip: int) -> frozenset[str]:
     return frozenset(outside)
 
 
-def _share(touching: list[Recording], begin: float, end: float) -> float:
-    """Share of a stretch of time that recordings which touch it cover; what two of them cover counts once."""
-    if end <= begin:
-        return 1.0
-    if len(touching) == 1:
-        return max(0.0, min(touching[0].end_s, end) - max(touching[0].start_s, begin)) / (end - begin)
-    return min(1.0, length(within(merged((r.start_s, r.end_s) for r in touching), begin, end)) / (end - begin))
-
-
-def _trigger(recording: Recording) -> float:
-    return recording.trigger_s
-
-
 def _on_one_scale(of_part: list[NDArray[np.int32]], needed_there: list[int], needed: int) -> NDArray[np.int32]:
     """Sizes in every picture; those of zones with a sensitivity of their own are put on the camera's scale.
 
@@ -472,33 +354,6 @@ def _nearest_part(motion: Motion, window: slice) -> tuple[int, int]:
     pairs = zip(motion.of_part, motion.parts, strict=True)
     reached = [(int(sizes[window].max(initial=0)), part.needed) for sizes, part in pairs]
     return max(reached, key=lambda r: (r[0] / r[1], r[0]))
-
-
-def _one_after_another(evidence: Evidence, row: Sequence[int], runs: list[list[Run]]) -> tuple[list[float], list[Run]]:
-    """Picture times (POSIX seconds) and runs of a row of clips as if they were one.
-
-    Pictures of a clip that its forerunner's pictures already cover are left out, but not what only they show.
-    """
-    times: list[float] = []
-    joined: list[Run] = []
-    for index in row:
-        start = evidence.clips[index].start_s
-        touching = [start + t for t in evidence.stack.times[index]]
-        skip = bisect.bisect_right(touching, times[-1]) if times else 0
-        base = len(times) - skip
-        for a, b in runs[index]:
-            if b < skip:
-                first = bisect.bisect_left(times, touching[a])
-                run = (first, max(first, bisect.bisect_right(times, touching[b]) - 1))
-                if not any(low <= run[1] and run[0] <= high for low, high in joined):
-                    bisect.insort(joined, run)
-                continue
-            run = (base + max(a, skip), base + b)
-            if joined and joined[-1][1] + 1 == run[0]:
-                run = (joined.pop()[0], run[1])
-            joined.append(run)
-        times += touching[skip:]
-    return times, joined
 
 
 def _largest(sizes: NDArray[np.int32], evidence: Evidence) -> list[int]:
