@@ -41,10 +41,10 @@ class Corrections:
         Raises:
             InvalidValue: If it cannot be used.
         """
-        if data["id"] == self.make_data()["id"] and "taught" in self.make_data():
-            data = {"taught": self.make_data()["taught"], **data}
         model, camera, former = self._model, self._model.camera, self._model.camera.capability
         make = capability_from_dict(data)
+        if former.taught is not None and (make.id, make.notches) == (former.id, former.notches):
+            data = {"taught": self.make_data()["taught"], **data}
         epochs = self._project.settings.epochs(camera.id)
         dated = tuple(
             e if e.settings is None else replace(e, settings=settings_for(make, e.settings, former)) for e in epochs
