@@ -136,12 +136,12 @@ class OtherCameras(unittest.TestCase):
 
     def test_cameras_that_differ_teach_less_and_one_alone_nothing(self):
         alike, apart = (self.of_a_make(1, spread)[0].taught for spread in (0.05, 0.6))
-        self.assertLess(alike.spread * 2, apart.spread)
+        self.assertLess(alike.deviation * 2, apart.deviation)
         self.assertIn("your 20 other cameras", taught_words(alike))
         self.assertIsNone(pooled([shown_by([], capability())], capability()))
         with self.assertRaises(InvalidValue):
             capability_from_dict(
-                capability_data("polygon-mains-camera") | {"taught": {"cameras": 1, "factor": 0.0, "spread": 1.0}}
+                capability_data("polygon-mains-camera") | {"taught": {"cameras": 1, "factor": 0.0, "deviation": 1.0}}
             )
 
 

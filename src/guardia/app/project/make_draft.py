@@ -43,7 +43,8 @@ WORDS = {
     "battery_wh": "usable charge, Wh", "packs": "packs", "standby_mw": "standby, mW", "recording_w": "recording, W",
     "snapshot_j": "a snapshot, J", "alert_j": "an alert, J", "live_w": "live look, W", "wake_j": "waking up, J",
     "white_light_w": "white light, W (0: none)", "panel_w": "panel at full sun, W (0: none)",
-    "spread": "true within this factor",
+    "spread": "true within this factor", "taught": "what your other cameras showed", "cameras": "how many they are",
+    "factor": "true threshold over nominal, the middle", "deviation": "from camera to camera, natural logarithm",
     **{lever.listed: f"{lever.name}, s{_HINTS.get(lever.listed, '')}" for lever in LEVERS if lever.listed},
 }  # fmt: skip
 """Names of values in plain words; what is not here stands by its own name."""

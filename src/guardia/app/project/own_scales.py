@@ -22,7 +22,7 @@ from pydantic import TypeAdapter, ValidationError
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.bench_week import simulated_place
 from guardia.app.project.session import Session
-from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
 from guardia.core.make.capability import Capability, Taught, capability_from_dict
 from guardia.core.replay.factor import GRID, Seen, shown_by
 from guardia.core.replay.pool import pooled
@@ -137,7 +137,7 @@ def learn_open(home: Path, site: str, models: Iterable[CameraModel]) -> int:
 
 def learn_at_close(home: Path, session: Session) -> None:
     """Keep what the cameras that were open showed; a full disk loses nothing else."""
-    with suppress(ProjectError):
+    with suppress(GuardiaError):
         learn_open(home, session.site.name, session.cameras.opened.values())
 
 

@@ -55,7 +55,7 @@ class Taught:
     """How many there are."""
     factor: float
     """In the middle, above 0."""
-    spread: float
+    deviation: float
     """Standard deviation of its natural logarithm from camera to camera, above 0; what is not known is in it."""
 
 
@@ -165,11 +165,11 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
             do=f"0 to 48 periods a day, a step that divides 60 minutes, and a switch stops some of {STOPPABLE}.",
         )
     if (known := capability.taught) is not None and not (
-        known.cameras > 0 and 0.01 <= known.factor <= 100 and 0.01 <= known.spread <= 5
+        known.cameras > 0 and 0.01 <= known.factor <= 100 and 0.01 <= known.deviation <= 5
     ):
         raise InvalidValue(
             f"What other cameras showed of '{capability.id}' cannot be used: {known}.",
-            do="It has a number of cameras, a factor of 0.01 to 100 and a spread of 0.01 to 5.",
+            do="It has a number of cameras, a factor of 0.01 to 100 and a deviation of 0.01 to 5.",
         )
     wide, high = capability.blocks
     if capability.zone_form == "blocks" and not (1 <= wide <= 64 and 1 <= high <= 64):

@@ -228,7 +228,7 @@ def prior_of(capability: Capability) -> Reals:
     own, taught = make_prior(capability), capability.taught
     if taught is None:
         return own
-    known = _normal(GRID - math.log(taught.factor), taught.spread)
+    known = _normal(GRID - math.log(taught.factor), taught.deviation)
     prior: Reals = (1 - ODD_SHARE) * known / known.sum() + ODD_SHARE * own
     return prior
 

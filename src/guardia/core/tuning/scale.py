@@ -57,7 +57,7 @@ def scale_words(scale: CameraScale, label: str) -> str:
 
 def taught_words(taught: Taught) -> str:
     """What other cameras of a make showed, in a sentence without its beginning."""
-    low, high = (taught.factor * math.exp(sign * 1.96 * taught.spread) for sign in (-1, 1))
+    low, high = (taught.factor * math.exp(sign * 1.96 * taught.deviation) for sign in (-1, 1))
     return (
         f"your {count_of(taught.cameras, 'other camera')} of this make: their thresholds are {low:.1f} to {high:.1f} "
         "times the nominal ones (95 %)."
