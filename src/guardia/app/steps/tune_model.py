@@ -14,6 +14,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.replay.gates import Outcome
 from guardia.core.score.candidates import disagreements
+from guardia.core.score.price import price_of, price_words
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
@@ -81,6 +82,13 @@ class TuneModel(StepModel):
         self.model.preview(self.model.camera.draft if candidate is None else candidate.settings)
         if candidate is not None:
             self._tried_on = [*(c for c in self._tried_on if c != candidate), candidate][-MOST_TRIED_ON:]
+
+    def cost_words(self, candidate: Candidate | None) -> str:
+        """What settings cost in time recorded, store and battery against the installed ones; empty where nothing."""
+        if candidate is None:
+            return ""
+        installed, tried = (self.model.replay_of(s) for s in (self.model.camera.installed, candidate.settings))
+        return price_words(price_of(installed), price_of(tried, installed))
 
     def columns(self) -> list[tuple[str, Candidate]]:
         """The settings that are compared by occurrence, by their words: none twice."""

@@ -28,7 +28,6 @@ from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
-from guardia.core.score.price import price_words
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.tune import Answer, Point, Tuned
 from guardia.report.sheet import lines_against
@@ -273,8 +272,6 @@ class TunePage(FreshPage):
             for column, text in enumerate(texts, start=1):
                 self._figures.addWidget(label(text, "strong" if row == 1 else ""), row, column)
         notes = []
-        if cost := price_words(*found.price):
-            notes.append(cost)
         if found.margin is not None:
             notes.append(f"The weakest real one passes by {found.margin:.0%}.")
         if found.band is not None:
@@ -312,6 +309,8 @@ class TunePage(FreshPage):
         self.changes.clear()
         changed = [f"{line.text}   ← {line.note}" for line in lines if line.changes]
         self.changes.addItems(changed or ["Nothing changes from what is installed."])
+        if changed and (cost := self.model.cost_words(candidate)):
+            self.changes.addItem(cost)
         self.take.setEnabled(candidate is not None and candidate.settings != camera.draft)
         self.back.setEnabled(self._camera.previewing)
         self.compare.refresh_if_shown()
