@@ -36,7 +36,8 @@ class VirtualScreen:
             case.skipTest(f"{missing} not installed")
         read, write = os.pipe()
         screen = f"{size[0]}x{size[1]}x24"
-        self._run("Xvfb", "-displayfd", str(write), "-screen", "0", screen, "-nolisten", "tcp", pass_fds=[write])
+        # No auto-repeat: on a busy machine a key that is let go late would be typed again and again.
+        self._run("Xvfb", "-r", "-displayfd", str(write), "-screen", "0", screen, "-nolisten", "tcp", pass_fds=[write])
         os.close(write)
         with os.fdopen(read) as numbers:
             display = f":{numbers.readline().strip()}"
