@@ -3,11 +3,20 @@
 from __future__ import annotations
 
 import pyqtgraph as pg
+from PyQt6.QtCore import QRectF
 
 from guardia.ui.parts.theme import THEME
 
 TOP_PX = 8
 """Room above the axes, so that the topmost number is not cut."""
+
+
+class UprightLine(pg.InfiniteLine):  # type: ignore[misc]  # pyqtgraph has no types
+    """A line across a plot; parameters as pyqtgraph.InfiniteLine, which fails when asked after it was taken out."""
+
+    def boundingRect(self) -> QRectF:
+        """Nothing outside a plot."""
+        return QRectF() if self.getViewBox() is None else super().boundingRect()
 
 
 def still_plot(name: str, *, least_px: int) -> pg.PlotWidget:

@@ -29,7 +29,7 @@ from guardia.core.make.levers import (
 )
 from guardia.core.make.settings import Settings
 from guardia.core.trace.measure import CELL_SIZE
-from guardia.ui.parts.plots import colour_plot, still_plot
+from guardia.ui.parts.plots import UprightLine, colour_plot, still_plot
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import HelpLine, card, label, page_head
 
@@ -285,7 +285,7 @@ class SensitivityPage(QWidget):
             percent = 100 * done.motion.sizes[span] / whole
             plot.plot(times, percent, pen=pg.mkPen(THEME.colour(name), width=width, style=style))
             plot.addItem(
-                pg.InfiniteLine(
+                UprightLine(
                     100 * done.motion.needed / whole,
                     angle=0,
                     pen=pg.mkPen(THEME.colour(name), width=width, style=style),
@@ -304,11 +304,9 @@ class SensitivityPage(QWidget):
                 movable=False, brush=THEME.colour("accent", 34), pen=pg.mkPen(None),
             )  # fmt: skip
             plot.addItem(region)
-            plot.addItem(
-                pg.InfiniteLine(recording.trigger_s - clip.start_s, pen=pg.mkPen(THEME.colour("accent"), width=1))
-            )
+            plot.addItem(UprightLine(recording.trigger_s - clip.start_s, pen=pg.mkPen(THEME.colour("accent"), width=1)))
         for edge in (occurrence.start_s, occurrence.end_s):
-            plot.addItem(pg.InfiniteLine(edge, pen=pg.mkPen(THEME.colour("muted"), style=Qt.PenStyle.DotLine)))
+            plot.addItem(UprightLine(edge, pen=pg.mkPen(THEME.colour("muted"), style=Qt.PenStyle.DotLine)))
         plot.setYRange(0, top * 1.08)
         plot.setXRange(max(0.0, occurrence.start_s - 8), min(float(times[-1]), occurrence.end_s + 15), padding=0.02)
         outcome = comparison.draft_replay.outcomes[occurrence.id]
@@ -357,7 +355,7 @@ class SensitivityPage(QWidget):
             (comparison.draft_replay, "accent", Qt.PenStyle.SolidLine),
         ):
             at = float(np.log10(100 * (done.motion.needed - 0.5) / whole))
-            plot.addItem(pg.InfiniteLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
+            plot.addItem(UprightLine(at, pen=pg.mkPen(THEME.colour(name), width=2, style=style)))
         scale = next((s for s in self._model.scales if s.label == self._model.draft.detection.notch), None)
         if scale is not None and self._model.draft.detection.sensitivity is None:
             needed = 100 * comparison.draft_replay.motion.needed / whole / scale.factor
