@@ -113,7 +113,7 @@ class Measurements:
         occurrences: Sequence[NewOccurrence],
         *,
         helped: str,
-        before: Sequence[tuple[float, float]] = (),
+        before: Sequence[tuple[float, float]] | None = None,
     ) -> bool:
         """Let a clip count, with the help of others.
 
@@ -122,18 +122,20 @@ class Measurements:
             trace: Measured with the help of others, None when it is as it was.
             occurrences: Found in it; they are entered when it counted not yet, else they take the place of `before`.
             helped: Key of those others, from backgrounds.key_of(), marked where they changed the trace.
-            before: (start, end) seconds of what was found in the trace of before. Where all there is stands so, nobody
-                moved it: it moves to what is found now, with its judgement.
+            before: (start, end) seconds of what was found in the trace of before, None where the same is found now.
+                Where all there is stands so, nobody moved it: it moves to what is found now, with its judgement.
 
         Returns:
             Whether it counts from now on; False when it did already.
         """
-        if before and not self._as_found(clip_id, before):
+        again = before is not None and self._as_found(clip_id, before)
+        if before is not None and not again:
             occurrences = ()
         named = list(zip(occurrences, self._write_strips(clip_id, occurrences), strict=True))
         with self._db.transaction():
             fresh = self._finish(clip_id, trace, helped)
-            self._add(clip_id, named if fresh else self._moved(clip_id, named))
+            if fresh or again:
+                self._add(clip_id, named if fresh else self._moved(clip_id, named))
             return fresh
 
     def _there(self, clip_id: int) -> list[sqlite3.Row]:
@@ -148,9 +150,14 @@ class Measurements:
 
     def _moved(self, clip_id: int, named: Sequence[_Named]) -> list[_Named]:
         """Let what is there move to what is found now, and give what is new; what is found no more goes."""
-        left = list(named)
-        for row in self._there(clip_id) if named else ():
-            over = [one for one in left if one[0].start_s < row["end_s"] and row["start_s"] < one[0].end_s]
+        left, there = list(named), self._there(clip_id)
+        alone = len(named) == 1 == sum(not row["gone"] for row in there)
+        for row in there:
+            over = (
+                left
+                if alone
+                else [one for one in left if one[0].start_s < row["end_s"] and row["start_s"] < one[0].end_s]
+            )
             if over and not row["gone"]:
                 new, name = over[0]
                 left.remove(over[0])

@@ -239,8 +239,8 @@ class _Finished:
 
     trace: Trace | None
     occurrences: tuple[NewOccurrence, ...]
-    before: tuple[tuple[float, float], ...]
-    """What was found in the trace that is kept, where it counts already; seconds on the clip's clock."""
+    before: tuple[tuple[float, float], ...] | None
+    """What was found in the trace that is kept, seconds on the clip's clock; None where the same is found now."""
     altered: bool
 
 
@@ -262,8 +262,10 @@ def _second_look(task: _Second) -> _Finished:
     def found(one: Trace) -> list[tuple[float, float]]:
         return propose_occurrences(one, contrast=task.contrast, size=task.size, origin=task.clip.origin)
 
-    before = () if task.occurrences or trace is None else tuple(found(task.trace))
-    if task.occurrences or (before and list(before) != found(seen)):
+    before = None
+    if not task.occurrences and trace is not None and (kept := found(task.trace)) != found(seen):
+        before = tuple(kept)
+    if task.occurrences or before is not None:
         for begin, end in found(seen):
             times = [0.0] if still else key_times(seen, begin, end, contrast=task.contrast)
             occurrences.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
