@@ -74,6 +74,7 @@ class OwnScales(FolderCase):
         self.home.mkdir()
         (self.home / FILE_NAME).write_text("{", "utf-8")
         self.assertEqual(own_scales(self.home), {})
+        self.assertEqual((self.home / "scales.damaged.json").read_text("utf-8"), "{")
 
     def test_simulated_cameras_teach_nothing(self):
         with Project(DEMO) as project:

@@ -88,11 +88,13 @@ def scales_from(path: Path) -> Scales:
 
 
 def own_scales(home: Path) -> Scales:
-    """What is kept in the person's own folder; nothing where nothing is, or what is there cannot be read."""
+    """What is kept in the person's own folder; nothing where it cannot be read, and that file is put aside beside it."""
     path = home / FILE_NAME
     try:
         return scales_from(path) if path.exists() else {}
     except (ProjectError, InvalidValue):
+        with suppress(OSError):
+            os.replace(path, path.with_suffix(".damaged.json"))
         return {}
 
 
