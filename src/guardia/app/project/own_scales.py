@@ -88,7 +88,7 @@ def scales_from(path: Path) -> Scales:
 
 
 def own_scales(home: Path) -> Scales:
-    """What is kept in the person's own folder; nothing where it cannot be read, and that file is put aside beside it."""
+    """What is kept in the person's own folder; nothing where it cannot be read, and that file is put aside."""
     path = home / FILE_NAME
     try:
         return scales_from(path) if path.exists() else {}
