@@ -174,7 +174,7 @@ class Modes(unittest.TestCase):
     @given(st.lists(st.tuples(stretches, st.booleans(), st.integers(0, 90)), max_size=3))
     def test_the_last_mode_in_force_holds_minute_by_minute(self, parts):
         modes = [Mode(f"mode {n}", WeekPlan((s,)), records=on, late_min=late) for n, (s, on, late) in enumerate(parts)]
-        first = date(2026, 9, 7)
+        first = date(2026, 9, 9)
         begin = datetime(2026, 9, 9, tzinfo=UTC).timestamp()
         times = begin + np.arange(2 * 1440) * 60.0 + 30.0
         spans = allowed_spans(modes, "records", first, date(2026, 9, 12), SitePlace("UTC"))
@@ -216,6 +216,21 @@ class Periods(unittest.TestCase):
         self.assertIn("no hours", self.typed(several, periods_a_day=0).lost[0])
         by_sun = WeekPlan((Stretch((0,), Edge(0, SunEvent.SUNRISE), Edge(0, SunEvent.SUNSET)),))
         self.assertIn("as they are on", self.typed(by_sun).lost[0])
+
+    @settings(max_examples=100, deadline=None)
+    @given(st.lists(st.builds(
+        lambda day, begin, length: Period(day, begin, begin + length),
+        st.integers(0, 6), st.integers(0, 1439), st.integers(1, 1440),
+    ), max_size=6))  # fmt: skip
+    def test_periods_read_back_cover_every_minute_they_name_and_overlaps_are_told(self, periods):
+        covered = np.zeros(7 * 1440, int)
+        for p in periods:
+            covered[np.arange(p.day * 1440 + p.begin_min, p.day * 1440 + p.end_min) % (7 * 1440)] += 1
+        read = from_periods(periods)
+        begin = datetime(2026, 9, 7, tzinfo=UTC).timestamp()
+        on = on_at(read.plan, begin + np.arange(7 * 1440) * 60.0 + 30.0, SitePlace("UTC"))
+        self.assertEqual(on.tolist(), (covered > 0).tolist())
+        self.assertEqual(any("overlap" in f for f in read.findings), bool((covered > 1).any()))
 
     def test_the_mistakes_of_periods_read_off_a_camera_are_named(self):
         half = [Period(day, 21 * 60 + 40, 1440) for day in range(7)]

@@ -1,4 +1,4 @@
-"""Plans and exceptions as iCalendar (RFC 5545), by the icalendar and dateutil libraries."""
+"""Plans and exceptions as iCalendar (RFC 5545), by the icalendar and recurring_ical_events libraries."""
 
 from __future__ import annotations
 
@@ -9,12 +9,13 @@ from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.hours.place import DAY_S, SitePlace, sun_seconds
+from guardia.core.hours.place import SitePlace, sun_seconds
 from guardia.core.hours.plan import Edge, Special, Stretch, WeekPlan
 from guardia.formats.plain import plain_file
 
 LARGEST_BYTES = 5_000_000
 MOST_SPECIALS = 400
+MOST_A_DAY = 4
 SUN_DAYS = 366
 """Stretches by the sun are written out for a year: a recurrence cannot follow the sun."""
 
@@ -106,7 +107,7 @@ def _moments(stretch: Stretch, day: date, place: SitePlace) -> tuple[datetime, d
 def _moment(edge: Edge, day: date, place: SitePlace) -> datetime:
     seconds = edge.minute * 60.0
     if edge.sun is not None:
-        seconds += min(sun_seconds(place, edge.sun, day.toordinal())[0], DAY_S)
+        seconds += sun_seconds(place, edge.sun, day.toordinal())[0]
     return datetime.combine(day, time()) + timedelta(seconds=round(seconds))
 
 
@@ -125,60 +126,63 @@ def read_specials(
         path: An iCalendar file.
         place: Where the site lies.
         rule: What holds on those dates, as Special.rule.
-        first: Recurring events are taken from this date on.
+        first: Events are taken that end after the beginning of this date.
         last: To this date.
         kept: What an error says was kept.
 
     Returns:
-        In order of time.
+        In order of time; of a recurring event each instance, without those left out, moved or cancelled.
 
     Raises:
         InvalidValue: If the file cannot be read, is no calendar, or holds too many events.
     """
-    from icalendar import Calendar  # slow to import, and needed only here
+    import recurring_ical_events as recurring  # slow to import, like icalendar, and needed only here
+    from icalendar import Calendar
 
+    specials: list[Special] = []
     try:
         if path.stat().st_size > LARGEST_BYTES:
             raise InvalidValue(f"'{path.name}' is larger than {LARGEST_BYTES // 1_000_000} MB.")
         calendar = Calendar.from_ical(plain_file(path).read_bytes())
-        events = [e for e in calendar.walk("VEVENT") if e.get("DTSTART") is not None]
-        specials = [s for event in events for s in _of_event(event, place, rule, first, last)]
-    except (OSError, ValueError, TypeError, AttributeError) as error:
+        calendar.subcomponents = [c for c in calendar.subcomponents if "DTSTART" in c or c.name != "VEVENT"]
+        for event in calendar.walk("VEVENT"):
+            if _recurs_too_often(event.get("RRULE")):
+                raise InvalidValue(
+                    f"'{event.get('SUMMARY') or path.name}' recurs too often for days of a site.",
+                    kept=kept, do="Remove it from the calendar, and import that again.",
+                )  # fmt: skip
+        # Its zone may be a day ahead of the site's or behind it; what lies outside is left out below.
+        for event in recurring.of(calendar).after(datetime.combine(first - timedelta(days=1), time())):
+            begin, end = _local(event["DTSTART"].dt, place), _local(event["DTEND"].dt, place)
+            if begin.date() > last + timedelta(days=1):
+                break
+            if str(event.get("STATUS", "")).upper() == "CANCELLED" or end <= begin:
+                continue
+            if end > datetime.combine(first, time()) and begin.date() <= last:
+                specials.append(Special(str(event.get("SUMMARY") or "closed"), begin, end, rule))
+            if len(specials) > MOST_SPECIALS:
+                raise InvalidValue(
+                    f"'{path.name}' holds more than {MOST_SPECIALS} events from {first} to {last}.",
+                    kept=kept, do="Ask for fewer dates.",
+                )  # fmt: skip
+    except (OSError, ValueError, TypeError, AttributeError, LookupError, OverflowError) as error:
         raise InvalidValue(
             f"'{path.name}' cannot be read as a calendar ({error}).", kept=kept,
             do="Export it as iCalendar (.ics).",
         ) from error  # fmt: skip
-    if len(specials) > MOST_SPECIALS:
-        raise InvalidValue(
-            f"'{path.name}' holds {len(specials)} events from {first} to {last}, {MOST_SPECIALS} are taken at most.",
-            kept=kept, do="Ask for fewer dates.",
-        )  # fmt: skip
     return tuple(sorted(specials, key=lambda s: (s.begin, s.end, s.name)))
 
 
-def _of_event(event: Mapping[str, object], place: SitePlace, rule: str, first: date, last: date) -> list[Special]:
-    """What one event, recurring or not, means from one date to another."""
-    from dateutil.rrule import rrulestr
-
-    begin = _local(event["DTSTART"].dt, place)  # type: ignore[attr-defined]
-    whole = not isinstance(event["DTSTART"].dt, datetime)  # type: ignore[attr-defined]
-    if event.get("DTEND") is not None:
-        end = _local(event["DTEND"].dt, place)  # type: ignore[attr-defined]
-    elif event.get("DURATION") is not None:
-        end = begin + event["DURATION"].dt  # type: ignore[attr-defined]
-    else:
-        end = begin + (timedelta(days=1) if whole else timedelta(0))
-    name = str(event.get("SUMMARY") or "closed")
-    begins = [begin]
-    if event.get("RRULE") is not None:
-        text = event["RRULE"].to_ical().decode()  # type: ignore[attr-defined]
-        low, high = (datetime.combine(day, time()) for day in (first, last + timedelta(days=1)))
-        until = event["RRULE"].get("UNTIL")  # type: ignore[attr-defined]
-        if until:  # in UTC as a rule, while the begins are on the site's clock
-            text = ";".join(part for part in text.split(";") if not part.startswith("UNTIL="))
-            high = min(high, _local(until[0], place) + timedelta(days=0 if isinstance(until[0], datetime) else 1))
-        begins = rrulestr(text, dtstart=begin).between(low, high, inc=True)
-    return [Special(name, b, b + (end - begin), rule) for b in begins if end > begin and b.date() <= last]
+def _recurs_too_often(rules: object) -> bool:
+    """Whether an event recurs many times a day, or without end at one moment: working that out would not end."""
+    for rule in rules if isinstance(rules, list) else [rules] if isinstance(rules, Mapping) else []:
+        often = [str(f).upper() for f in rule.get("FREQ", ())]
+        many = max(len(rule.get(part, ())) for part in ("BYHOUR", "BYMINUTE", "BYSECOND"))
+        if not {"SECONDLY", "MINUTELY", "HOURLY"}.isdisjoint(often) or many > MOST_A_DAY:
+            return True
+        if any(step < 1 for step in rule.get("INTERVAL", ())):
+            return True
+    return False
 
 
 def _local(moment: date | datetime, place: SitePlace) -> datetime:

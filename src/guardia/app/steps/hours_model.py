@@ -432,10 +432,11 @@ class HoursModel(StepModel):
             self._messages.tell("\n".join(plan.findings), Severity.WARNING)
 
     def read_calendar(self, path: Path, rule: str) -> None:
-        """Take the events of a calendar, of the year from the week drawn on, as exceptions."""
+        """Take the events of a calendar as exceptions: those of the evidence, and of a year from its latest week on."""
+        evidence, latest = self.model.evidence, self.monday
+        first = min(latest, evidence.dates[0]) if evidence.clips else latest
         try:
-            first = self.monday
-            specials = read_specials(path, self.place, rule, first, first + timedelta(days=366))
+            specials = read_specials(path, self.place, rule, first, latest + timedelta(days=366))
         except GuardiaError as error:
             self._messages.tell_error(error)
             return

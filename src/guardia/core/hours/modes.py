@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import date
+from datetime import date, timedelta
 
 import numpy as np
 
@@ -46,7 +46,8 @@ class Mode:
 
 def in_force(mode: Mode, first: date, last: date, place: SitePlace) -> Spans:
     """When a mode really is in force from one date to another; raises as on_spans()."""
-    return plan_spans(mode.plan, first, last, place) + 60.0 * mode.late_min
+    # On the first date one of the evening before may still be in force.
+    return plan_spans(mode.plan, first - timedelta(days=1), last, place) + 60.0 * mode.late_min
 
 
 def allowed_spans(modes: Sequence[Mode], what: str, first: date, last: date, place: SitePlace) -> Spans | None:

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
-from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -205,13 +204,23 @@ def from_periods(periods: Sequence[Period]) -> ReadBack:
     sound = [p for p in periods if 0 <= p.begin_min < p.end_min and p.begin_min < DAY_MIN]
     findings += [f"{p.words}: it covers nothing until it is switched on." for p in sound if not p.enabled]
     on = sorted(p for p in sound if p.enabled)
-    for one, other in pairwise(on):
-        if one.day == other.day and other.begin_min < one.end_min:
-            findings.append(f"{one.words} and {other.words} overlap.")
+    week = np.array([(p.day * DAY_MIN + p.begin_min, p.day * DAY_MIN + p.end_min) for p in on], float).reshape(-1, 2)
+    findings += [f"{on[i].words} and {on[j].words} overlap." for i, j in _overlaps(week)]
     findings += _halves(on)
-    spans = joined(np.array([(p.day * DAY_MIN + p.begin_min, p.day * DAY_MIN + p.end_min) for p in on], float)
-                   .reshape(-1, 2))  # fmt: skip
+    # What goes on after Sunday is the beginning of the same week, where another period may already be.
+    after = np.maximum(week - WEEK_MIN, 0.0)
+    spans = joined(np.concatenate([np.minimum(week, WEEK_MIN), after]))
     return ReadBack(WeekPlan(_stretches([(int(a), int(b)) for a, b in spans])), tuple(findings))
+
+
+def _overlaps(week: np.ndarray[tuple[int, int], np.dtype[np.float64]]) -> list[tuple[int, int]]:
+    """Which two periods, by their minutes of the week, share some time, also from Sunday into Monday."""
+    begins, ends = week.T
+    found = []
+    for turn in (-WEEK_MIN, 0, WEEK_MIN):
+        shared = np.minimum(ends[:, None], ends + turn) - np.maximum(begins[:, None], begins + turn)
+        found += np.argwhere(np.triu(shared > 0, 1)).tolist()
+    return [(i, j) for i, j in found]
 
 
 def _halves(on: Sequence[Period]) -> list[str]:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from enum import StrEnum
@@ -61,7 +60,8 @@ def sun_seconds(place: SitePlace, event: SunEvent, ordinal: int) -> tuple[float,
     Args:
         place: Where.
         event: Which.
-        ordinal: Of the date, as date.toordinal().
+        ordinal: Of the date, as date.toordinal(): a morning event is the last before the highest sun of that date, an
+            evening one the first after it, also where the clock calls that another date.
 
     Returns:
         Seconds of wall time since that day's midnight, and whether there is such an event on that date. Where there is
@@ -71,26 +71,44 @@ def sun_seconds(place: SitePlace, event: SunEvent, ordinal: int) -> tuple[float,
     Raises:
         InvalidValue: If it is not known where the site lies.
     """
+    from scipy.optimize import brentq
+
+    morning, level_deg = event in (SunEvent.DAWN, SunEvent.SUNRISE), -_BELOW_DEG[event]
+    noon_s = _highest_sun_s(place, ordinal)
+    # The lowest sun between two days is the same for an evening and for the morning after: both are there, or neither.
+    night_s = (noon_s + _highest_sun_s(place, ordinal + (-1 if morning else 1))) / 2
+    if _elevation_deg(place, noon_s) < level_deg:
+        return NOON_S, False
+    if _elevation_deg(place, night_s) > level_deg:
+        return (0.0 if morning else DAY_S), False
+    moment_s = brentq(lambda s: _elevation_deg(place, s) - level_deg, night_s, noon_s, xtol=0.5)
+    return wall_s(place, moment_s) - (ordinal - EPOCH) * DAY_S, True
+
+
+@lru_cache(maxsize=65_536)
+def _highest_sun_s(place: SitePlace, ordinal: int) -> float:
+    """POSIX seconds of the highest sun nearest to noon of a date on the site's clock."""
     from astral import Observer  # slow to import, and needed only where a plan follows the sun
-    from astral.sun import dawn, dusk, elevation, noon, sunrise, sunset
+    from astral.sun import noon
 
     if place.latitude is None or place.longitude is None:
         raise InvalidValue(
             "A plan that follows the sun needs to know where the site lies.", do="Enter its latitude and longitude."
         )
-    observer, zone, day = Observer(place.latitude, place.longitude), ZoneInfo(place.zone), date.fromordinal(ordinal)
-    of: dict[SunEvent, Callable[..., datetime]] = {
-        SunEvent.DAWN: dawn, SunEvent.SUNRISE: sunrise, SunEvent.SUNSET: sunset, SunEvent.DUSK: dusk,
-    }  # fmt: skip
-    try:
-        moment = of[event](observer, day, tzinfo=zone)
-    except ValueError:
-        highest = elevation(observer, noon(observer, day, tzinfo=UTC))
-        if highest < -_BELOW_DEG[event]:
-            return NOON_S, False
-        return (0.0 if event in (SunEvent.DAWN, SunEvent.SUNRISE) else DAY_S), False
-    wall = moment.replace(tzinfo=UTC) - datetime(day.year, day.month, day.day, tzinfo=UTC)  # both by the site's clock
-    return wall.total_seconds(), True
+    day = date.fromordinal(ordinal)
+    clock_s = datetime(day.year, day.month, day.day, 12, tzinfo=ZoneInfo(place.zone)).timestamp()
+    observer = Observer(place.latitude, place.longitude)
+    # The library's date is that of UTC, and wraps at midnight there.
+    near = [noon(observer, date.fromordinal(n), tzinfo=UTC).timestamp() for n in (ordinal - 1, ordinal, ordinal + 1)]
+    return min(near, key=lambda s: abs(s - clock_s))
+
+
+def _elevation_deg(place: SitePlace, posix_s: float) -> float:
+    from astral import Observer
+    from astral.sun import elevation
+
+    observer = Observer(place.latitude or 0.0, place.longitude or 0.0)
+    return float(elevation(observer, datetime.fromtimestamp(posix_s, UTC), with_refraction=False))
 
 
 def _offset_s(zone: ZoneInfo, posix_s: float) -> float:
