@@ -3,16 +3,21 @@
 import math
 import unittest
 from dataclasses import replace
-from datetime import date
+from datetime import UTC, date, datetime, timedelta
 
 import numpy as np
+from astral import Observer
+from astral.sun import sunrise, sunset
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
+from guardia.core.hours.plan import Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gates import KEPT, PLAN, ROOM, STORE, TARGET
 from guardia.core.replay.replay import replay
+from guardia.core.replay.writing import volume_by_files
 from guardia.core.score.power import charge_of, levers_saved
 from guardia.core.score.score import score
 from guardia.core.score.storage import costs, if_stolen, keep_list, kept_counts, schools, ways_to_keep, what_if
@@ -25,7 +30,16 @@ from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.rates import FileSize, measured_rate
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import RecordingMode
-from guardia.core.storage.stores import Fitted, Store, StoreKind, filled_a_day, full_since, reading_errors, space_of
+from guardia.core.storage.stores import (
+    Fitted,
+    Store,
+    StoreKind,
+    filled_a_day,
+    full_since,
+    reading_errors,
+    space_of,
+    stopped_rising,
+)
 from guardia.core.storage.volume import days_kept
 from guardia.tools.ring_store import Files, days_held, files_of_days
 from tests.support import blob_trace, capability, evidence_of
@@ -87,7 +101,17 @@ class Stores(unittest.TestCase):
         self.assertEqual((space_of(read, reserve).value, space_of(read, reserve).source), (29.8, Source.MEASURED))
         wrong = self.read((5.0, Measure.USED, 30.0), (5.0, Measure.FREE, 9.8))
         self.assertIn("more than the 32 GB", reading_errors(wrong)[0])
+        self.assertEqual(space_of(wrong, reserve), space_of(self.read(), reserve))
         self.assertEqual(reading_errors(read), [])
+
+    def test_used_space_that_stops_rising_neither_slows_the_rate_nor_goes_unsaid(self):
+        rising = [(n * DAY, Measure.USED, 10.0 * n) for n in range(1, 4)]
+        stopped = self.read(*rising, *((n * DAY, Measure.USED, 30.0) for n in range(4, 7)))
+        self.assertAlmostEqual(filled_a_day(stopped).value, 10.0)
+        self.assertEqual(stopped_rising(stopped).at_s, 3 * DAY)
+        slow = self.read(*((n * DAY, Measure.USED, float(1 + n // 3)) for n in range(12)))  # a third of a GB a day
+        self.assertIsNone(stopped_rising(slow))
+        self.assertAlmostEqual(filled_a_day(slow).value, 1 / 3, delta=0.05)
 
     def test_states_hold_from_and_until(self):
         fitted = self.read((10.0, Measure.HEALTHY, None), (20.0, Measure.FAILED, None), (30.0, Measure.MISSING, None))
@@ -129,6 +153,70 @@ class Rates(unittest.TestCase):
         self.assertAlmostEqual(measured_rate(files, "r").value, 2.0)  # 32 Mbit in 16 s
         self.assertIsNone(measured_rate([], "r"))
         self.assertGreater(measured_rate(files * 3, "r").high, 2.0)
+
+
+class Always(unittest.TestCase):
+    """Cameras that record always in their hours, held against stores that are filled minute by minute."""
+
+    WEEKS = 56
+
+    def camera(self, rng):
+        """A random camera, and the GB that it writes in each minute of a week."""
+        make = capability()
+        make = replace(make, storage=replace(make.storage, second_mbit_s=0.7))
+        light, dark = (float(v) for v in rng.uniform(0.3, 8.0, 2))
+        facts = {"rate_light": light, "rate_dark": dark, "snapshot_size": float(rng.uniform(50, 800))}
+        begin, end = sorted(int(v) for v in rng.choice(1440, 2, replace=False))
+        over = bool(rng.integers(2))
+        days = tuple(sorted(int(d) for d in rng.choice(7, rng.integers(1, 8), replace=False)))
+        edges = (Edge(end), Edge(begin)) if over else (Edge(begin), Edge(end))
+        plan = None if rng.integers(4) == 0 else WeekPlan((Stretch(days, *edges, overnight=over),))
+        where = None if rng.integers(2) else (float(rng.uniform(-60, 60)), 0.0)
+        if where is None:
+            facts["dark_share"] = float(rng.integers(0, 101))
+        every, second = float(rng.choice([0.0, 60.0, 600.0])), bool(rng.integers(2))
+        mode = RecordingMode.CONTINUOUS if plan is None or rng.integers(2) else RecordingMode.MIXED
+        settings = Settings.of(make.id, "10", mode=mode, recording_plan=plan, second_stream=second,
+                               snapshot_every_s=every)  # fmt: skip
+        monday = datetime(2026, int(rng.integers(1, 13)), 1, tzinfo=UTC)
+        monday += timedelta(days=(7 - monday.weekday()) % 7)
+        start = monday.timestamp()
+        evidence = evidence_of([blob_trace([0, 0])], kinds=["person"], starts=[start + 3.5 * DAY],
+                               origin=Origin.SNAPSHOT, watched=[(start, start + 7 * DAY)])  # fmt: skip
+        evidence = replace(evidence, time_zone="UTC", coordinates=where, storage=StorageKnown(facts=facts))
+        minute = np.arange(7 * 1440)
+        on = np.ones(len(minute), bool) if plan is None else np.zeros(len(minute), bool)
+        for day in days if plan is not None else ():
+            at = np.arange(day * 1440 + (end if over else begin), (day + over) * 1440 + (begin if over else end))
+            on[at % len(minute)] = True
+        up = np.abs(minute % 1440 + 0.5 - 720) <= 720 * (1 - facts.get("dark_share", 0.0) / 100)
+        if where is not None:
+            observer = Observer(*where)
+            up = np.zeros(len(minute), bool)
+            for n in range(7):
+                rise, down = (
+                    (event(observer, (monday + timedelta(days=n)).date(), tzinfo=UTC) - monday).total_seconds() / 60
+                    for event in (sunrise, sunset)
+                )
+                up[int(rise) : int(down)] = True
+        written = on * (np.where(up, light, dark) + (0.7 if second else 0.0)) * 60 / 8000
+        return evidence, settings, make, written + (facts["snapshot_size"] * 1e-6 * 60 / every if every else 0.0)
+
+    def test_days_kept_are_those_of_a_store_filled_minute_by_minute_in_1000_cases(self):
+        rng = np.random.default_rng(28)
+        for case in range(1000):
+            cameras = [self.camera(rng) for _ in range(1 + case % 2)]
+            volumes = [volume_by_files(evidence, settings, make) for evidence, settings, make, _ in cameras]
+            written = np.sum([minutes for *_, minutes in cameras], axis=0)
+            if not written.sum():
+                continue
+            # With hours on one day of the week what is oldest jumps by a week: many weeks, so that this is below 2 %.
+            space = written.sum() * float(rng.uniform(30, 50))
+            days = days_kept(exactly("space", space, "GB"), total("all", "GB", *volumes)).value
+            filled = np.cumsum(np.tile(written, self.WEEKS))
+            last = np.arange(len(filled) - len(written), len(filled))
+            oldest = np.searchsorted(filled, filled[last] - space, side="right")
+            self.assertLess(abs(days / (float((last - oldest).mean()) / 1440) - 1), 0.02, case)
 
 
 class Kept(unittest.TestCase):

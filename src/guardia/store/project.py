@@ -15,7 +15,7 @@ from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.clock import check_zone
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Evidence, listed_spans, with_causes
-from guardia.core.evidence.watch import DAY_S, Entered, Span, length, without
+from guardia.core.evidence.watch import Entered, Span, without
 from guardia.core.hours.place import SitePlace
 from guardia.core.replay.writing import volume_by_files
 from guardia.core.storage.figure import Figure, total, with_name
@@ -237,7 +237,6 @@ class Project:
         watched = self._spans_watched(caused, events, entered, listed)
         view = known.view if known else None
         occurred = tuple(occurrences)
-        where = None if site.latitude is None or site.longitude is None else (site.latitude, site.longitude)
         return Evidence(
             tuple(caused),
             occurred,
@@ -248,7 +247,7 @@ class Project:
             watched,
             epochs,
             unmeasured,
-            where,
+            site.coordinates,
             storage,
             walks,
             other_views,
@@ -339,9 +338,15 @@ class Project:
     def _written(self, camera_id: int) -> Figure:
         """What a camera writes in a day under the settings in force, by the sizes of its files."""
         known, clips = self.cameras.get(camera_id), self.clips.of(camera_id)
-        events, listed = self.lists.events(camera_id), self.watched.listed(camera_id)
-        watched = length(self._spans_watched(clips, events, self.watched.entered(camera_id), listed)) / DAY_S
-        return volume_by_files(clips, watched, known.installed, known.capability, self.readings.facts(camera_id))
+        events, listed, site = self.lists.events(camera_id), self.watched.listed(camera_id), self.site()
+        caused = with_causes(clips, events, self.clips.causes_said(camera_id))
+        files = Evidence(
+            tuple(caused), (), TraceStack(()), self._zone.key,
+            watched=self._spans_watched(caused, events, self.watched.entered(camera_id), listed),
+            epochs=self.settings.epochs(camera_id), coordinates=site.coordinates,
+            storage=StorageKnown(facts=self.readings.facts(camera_id)),
+        )  # fmt: skip
+        return volume_by_files(files, known.installed, known.capability)
 
     def _whole_traces(self, camera_id: int, clips: list[Clip]) -> Iterator[Trace]:
         """Traces of a camera one after another, so that they are never all here; each one's clip is put to `clips`."""

@@ -28,6 +28,11 @@ class Site:
     people: str = ""
     """Who lives or works there and is expected, in words."""
 
+    @property
+    def coordinates(self) -> tuple[float, float] | None:
+        """Latitude and longitude in degrees, None while nobody said."""
+        return None if self.latitude is None or self.longitude is None else (self.latitude, self.longitude)
+
 
 @dataclass(frozen=True)
 class About:

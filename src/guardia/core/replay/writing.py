@@ -2,24 +2,23 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping, Sequence
+from dataclasses import replace
+from datetime import timedelta
 
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.base.intervals import rate_interval
-from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, Span, length, without
-from guardia.core.hours.place import SunEvent, sun_seconds
-from guardia.core.hours.plan import if_known, plan_spans
+from guardia.core.hours.place import SunEvent
+from guardia.core.hours.plan import ALWAYS, DAY_MIN, EVERY_DAY, Edge, Stretch, WeekPlan, common, if_known, plan_spans
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gate import Done
 from guardia.core.storage.facts import fact_figure, known_fact
-from guardia.core.storage.figure import Figure, Source, exactly, product, total
+from guardia.core.storage.figure import Figure, Source, exactly, product, total, with_name
 from guardia.core.storage.rates import FileSize, mean_with_interval, measured_rate, rate_by_pixels
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.storage.volume import Footage, daily_volume
@@ -45,12 +44,14 @@ def recorded_edges(done: Done, dark: bool | None = None) -> Edges:
     Returns:
         (R,) each.
     """
-    edges = np.array(
+    return _edges(
         [span for clip, stretches in zip(done.evidence.clips, done.stretches, strict=True)
          if clip.by_motion and dark in (None, clip.dark) for span in stretches]
-    ).reshape(-1, 2)  # fmt: skip
-    if not len(edges):
-        return np.zeros(0), np.zeros(0)
+    )  # fmt: skip
+
+
+def _edges(spans: Sequence[Span]) -> Edges:
+    edges = np.array(spans, float).reshape(-1, 2)
     begin, end = edges[np.argsort(edges[:, 0], kind="stable")].T
     # What began earlier covers up to here.
     covered = np.maximum.accumulate(end)
@@ -74,9 +75,36 @@ def volume_of(done: Done) -> Figure:
         Seconds of recordings by day and in the dark times the rate of each, measured where there is something to
         measure, else assumed and said so.
     """
-    evidence, settings, make = done.evidence, done.candidate.settings, done.candidate.capability
+    evidence, candidate = done.evidence, done.candidate
+    edges = {}
+    for dark in (False, True):
+        others = [(c.start_s, c.end_s) for c in evidence.clips if c.by_another_cause and c.dark is dark]
+        edges[dark] = _edges([*zip(*recorded_edges(done, dark), strict=True), *others])
+    return _volume(evidence, candidate.settings, candidate.capability, edges, "by the replay")
+
+
+def volume_by_files(evidence: Evidence, settings: Settings, make: Capability) -> Figure:
+    """What a camera writes in a day under the settings in force, GB, by cause; nothing is replayed.
+
+    Args:
+        evidence: Its clips, its watched time and what is known of its storage; traces are not asked.
+        settings: In force.
+        make: Its make.
+
+    Returns:
+        As volume_of(), but what motion records is what the camera's own files cover.
+    """
+    edges = {
+        dark: _edges([(c.start_s, c.end_s) for c in evidence.clips if c.origin is Origin.MOTION and c.dark is dark])
+        for dark in (False, True)
+    }
+    return _volume(evidence, settings, make, edges, "by its files")
+
+
+def _volume(evidence: Evidence, settings: Settings, make: Capability, edges: Mapping[bool, Edges], how: str) -> Figure:
+    """What settings write in a day, by what motion and other causes record by day (False) and in the dark (True)."""
     facts, storage = evidence.storage.facts, settings.storage
-    light, dark = _seconds_a_day(done)
+    light, dark = _seconds_a_day(evidence, settings, edges, how)
     every = storage.snapshot_every_s
     second = make.storage.second_mbit_s if storage.second_stream else 0.0
     footage = Footage(
@@ -88,74 +116,80 @@ def volume_of(done: Done) -> Figure:
     return daily_volume(footage)
 
 
-def dark_share(evidence: Evidence) -> Figure:
-    """Share of the day that is dark, 0..1: by the sun in the middle of the evidence, else typed or assumed."""
-    facts = evidence.storage.facts
+def _parted(evidence: Evidence, plan: WeekPlan | None) -> tuple[Figure, Figure]:
+    """Seconds a day of a plan, None for always, by day and in the dark.
+
+    The sun parts them, that of the week in the middle of the evidence; where it is not known, or somebody typed it in,
+    the dark lies around midnight.
+    """
+    facts, (first, last) = evidence.storage.facts, evidence.dates
+    middle = first + (last - first) // 2
+    week = middle - timedelta(days=middle.weekday()), middle + timedelta(days=6 - middle.weekday())
+    hours = ALWAYS if plan is None else WeekPlan(plan.stretches)
+
+    def seconds(daylight: WeekPlan) -> float:
+        lit = common(plan_spans(hours, *week, evidence.place), plan_spans(daylight, *week, evidence.place))
+        return length(lit.tolist()) / 7
+
+    on = min(length(plan_spans(hours, *week, evidence.place).tolist()) / 7, DAY_S)
     if "dark_share" not in facts and evidence.place.has_sun and evidence.clips:
-        first, last = evidence.dates
-        day = first + (last - first) / 2
-        rise, down = (
-            float(sun_seconds(evidence.place, event, day.toordinal())[0])
-            for event in (SunEvent.SUNRISE, SunEvent.SUNSET)
-        )
-        if math.isfinite(rise) and math.isfinite(down) and down > rise:
-            return exactly(
-                "dark", 1 - (down - rise) / DAY_S, "of the day", Source.MEASURED, f"by the sun on {day:%d %b}"
-            )
+        up = min(seconds(WeekPlan((Stretch(EVERY_DAY, Edge(0, SunEvent.SUNRISE), Edge(0, SunEvent.SUNSET)),))), on)
+        lit = exactly("by day", up, "s", Source.MEASURED, f"by the sun of {week[0]:%d %b} to {week[1]:%d %b}")
+        return with_name(lit, "recorded by day"), with_name(lit, "recorded in the dark", lambda s: on - s)
     share = known_fact(facts, "dark_share")
-    return Figure(
-        "dark", share.value / 100, share.low / 100, share.high / 100, "of the day", share.source, share.how, (),
-        "dark_share",
-    )  # fmt: skip
+    ups = [min(seconds(_daylight(p / 100)), on) for p in (share.value, share.low, share.high)]
+    by_part = {"recorded by day": ups, "recorded in the dark": [on - up for up in ups]}
+    light, dark = (
+        Figure(name, at[0], min(at), max(at), "s", share.source, share.how, (share,)) for name, at in by_part.items()
+    )
+    return light, dark
 
 
-def _seconds_a_day(done: Done) -> tuple[Figure, Figure]:
+def _daylight(dark: float) -> WeekPlan:
+    """The rest of each day, when a share of it around midnight is dark."""
+    half = round(dark * DAY_MIN / 2)
+    return WeekPlan((Stretch(EVERY_DAY, Edge(half), Edge(DAY_MIN - half)),) if half < DAY_MIN / 2 else ())
+
+
+def _seconds_a_day(
+    evidence: Evidence, settings: Settings, edges: Mapping[bool, Edges], how: str
+) -> tuple[Figure, Figure]:
     """Seconds written a day, by day and in the dark."""
-    evidence, settings = done.evidence, done.candidate.settings
-    mode = settings.storage.mode
-    always: tuple[Span, ...] = ()
+    mode, plan = settings.storage.mode, if_known(settings.hours.recording_plan, evidence.place)
     if mode is RecordingMode.MOTION:
-        return _by_motion(done, ())
-    plan = if_known(settings.hours.recording_plan, evidence.place)
-    first, last = evidence.dates
-    on = 1.0
-    if plan is not None:
-        always = tuple((float(a), float(b)) for a, b in plan_spans(plan, first, last, evidence.place))
-        whole = (last - first).days + 1
-        on = min(1.0, length(always) / (whole * DAY_S))
-    share = dark_share(evidence)
-    hours = exactly("of its hours", on * DAY_S, "s", Source.TYPED, "by its hours" if plan is not None else "all day")
-    lit = Figure("light", 1 - share.value, 1 - share.high, 1 - share.low, "of the day", share.source, "", (share,))
-    light, dark = product("recorded by day", "s", hours, lit), product("recorded in the dark", "s", hours, share)
+        return _by_motion(evidence, edges, (), how)
+    light, dark = _parted(evidence, plan)
     if mode is RecordingMode.MIXED and plan is not None:
-        more_light, more_dark = _by_motion(done, always)
+        spans = plan_spans(plan, *evidence.dates, evidence.place).tolist()
+        more_light, more_dark = _by_motion(evidence, edges, [(a, b) for a, b in spans], how)
         return total("recorded by day", "s", light, more_light), total("recorded in the dark", "s", dark, more_dark)
     return light, dark
 
 
-def _by_motion(done: Done, always: Sequence[Span]) -> tuple[Figure, Figure]:
+def _by_motion(
+    evidence: Evidence, edges: Mapping[bool, Edges], always: Sequence[Span], how: str
+) -> tuple[Figure, Figure]:
     """Seconds that motion records a day, by day and in the dark, outside of hours in which it records anyway."""
-    evidence = done.evidence
     facts, watch = evidence.storage.facts, evidence.watch
     days = length(watch.spans) / DAY_S
     if "recorded" in facts or not days:
         recorded = known_fact(facts, "recorded")
-        share = dark_share(evidence)
-        lit = Figure("light", 1 - share.value, 1 - share.high, 1 - share.low, "", share.source, "", (share,))
-        return product("recorded by day", "s", recorded, lit), product("recorded in the dark", "s", recorded, share)
+        parts = [with_name(part, f"share {part.name[9:]}", lambda s: s / DAY_S) for part in _parted(evidence, None)]
+        names = ("recorded by day", "recorded in the dark")
+        light, dark = (product(n, "s", recorded, replace(p, unit="")) for n, p in zip(names, parts, strict=True))
+        return light, dark
     figures = []
     whole = [d for d in watch.counted.values() if length(d) >= WHOLE_DAY_SHARE * DAY_S]
-    for dark, name in ((False, "recorded by day"), (True, "recorded in the dark")):
-        edges = recorded_edges(done, dark)
-        value = seconds_within(edges, without(watch.spans, always)) / days
-        by_day = [seconds_within(edges, without(d, always)) / length(d) * DAY_S for d in whole]
-        how = f"by the replay on {days:.1f} watched days"
+    for in_dark, name in ((False, "recorded by day"), (True, "recorded in the dark")):
+        value = seconds_within(edges[in_dark], without(watch.spans, always)) / days
+        by_day = [seconds_within(edges[in_dark], without(d, always)) / length(d) * DAY_S for d in whole]
+        on = f"{how} on {days:.1f} watched days"
         if by_day and sum(by_day) > 0:
-            one = mean_with_interval(by_day, name, "s", how)
+            one = mean_with_interval(by_day, name, "s", on)
             factor = value / one.value
             figures.append(Figure(name, value, one.low * factor, one.high * factor, "s", Source.MEASURED, one.how))
         else:
-            figures.append(Figure(name, value, value / 2, value * 2, "s", Source.MEASURED, f"{how}; no whole day"))
+            figures.append(Figure(name, value, value / 2, value * 2, "s", Source.MEASURED, f"{on}; no whole day"))
     return figures[0], figures[1]
 
 
@@ -214,44 +248,3 @@ def _quality_factor(then: Settings | None, make: Capability, settings: Settings)
     old = make.storage.quality(then.storage.quality) if then is not None else None
     new = make.storage.quality(settings.storage.quality)
     return new.weight / old.weight if old is not None and new is not None else 1.0
-
-
-def volume_by_files(
-    clips: Sequence[Clip], watched_days: float, settings: Settings, make: Capability, facts: Mapping[str, float]
-) -> Figure:
-    """What a camera writes in a day under the settings in force, by the sizes of its files; nothing is replayed.
-
-    Args:
-        clips: Of the camera.
-        watched_days: Days on which it was up and recording by motion.
-        settings: In force.
-        make: Its make.
-        facts: Typed in of the camera.
-
-    Returns:
-        GB a day.
-    """
-    moving = settings.storage.mode is RecordingMode.MOTION
-    files = [FileSize(c.size_bytes, c.duration_s, c.dark, moving) for dark in (False, True)
-             for c in files_of(clips, dark=dark, moving=moving)]  # fmt: skip
-    typed = [figure for name in ("rate_light", "rate_dark") if (figure := fact_figure(facts, name)) is not None]
-    quality = make.storage.quality(settings.storage.quality)
-    if typed:
-        mean = sum(f.value for f in typed) / len(typed)
-        ends = (min(f.value for f in typed), max(f.value for f in typed))
-        rate = Figure("rate", mean, *ends, "Mbit/s", Source.TYPED, "by day to in the dark, as typed in")
-    else:
-        rate = measured_rate(files, "rate") or rate_by_pixels(
-            *((quality.width, quality.height, quality.frame_rate) if quality else (1920, 1080, 15.0)),
-            known_fact(facts, "bits_per_pixel"), "rate",
-        )  # fmt: skip
-    if not moving:
-        seconds = exactly("all day", DAY_S, "s", Source.MEASURED)
-    elif watched_days and files:
-        mean = sum(f.duration_s for f in files) / watched_days
-        low, high = (end / len(files) * watched_days for end in rate_interval(len(files), watched_days, confidence=0.9))
-        how = f"{count_of(len(files), 'file')} of {watched_days:.1f} watched days"
-        seconds = Figure("recorded", mean, mean * low, mean * high, "s", Source.MEASURED, how)
-    else:
-        seconds = known_fact(facts, "recorded")
-    return product("written a day", "GB", seconds, rate, factor=1 / 8000)

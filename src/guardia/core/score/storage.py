@@ -17,17 +17,13 @@ from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.writing import volume_of
 from guardia.core.score.score import score
 from guardia.core.storage.facts import known_fact
-from guardia.core.storage.figure import Figure, Source, exactly, short, total
+from guardia.core.storage.figure import Figure, Source, days_words, exactly, total
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.storage.stores import OFF_SITE, Fitted, Store, space_of
 from guardia.core.storage.volume import days_kept
 
 MEDIA_GB = (32.0, 64.0, 128.0, 256.0, 512.0, 1000.0, 2000.0, 4000.0, 8000.0)
 """Usual sizes of media (common practice, no source)."""
-
-
-LONG_DAYS = 3652.0
-"""What lasts longer is not worth a number: no medium does."""
 
 
 @dataclass(frozen=True)
@@ -345,6 +341,12 @@ def requirement(keeping: Keeping) -> Figure | None:
     return None if days is None else exactly("required", days, "days", Source.TYPED, "typed in", "required_days")
 
 
+def longest(keeping: Keeping) -> Figure | None:
+    """Days after which footage must be gone on this site; None while nobody said."""
+    days = keeping.known.of_site.get("longest_days")
+    return None if days is None else exactly("at most", days, "days", Source.TYPED, "typed in", "longest_days")
+
+
 def kept_words(keeping: Keeping) -> str:
     """Days kept in a few words, for the score panel."""
     if keeping.known.stores and keeping.fitted is None:
@@ -353,6 +355,4 @@ def kept_words(keeping: Keeping) -> str:
         return ""
     if keeping.full_s is not None and keeping.overwrites_s is None:
         return "stops when full"
-    if keeping.days.value > LONG_DAYS:
-        return "over 10 years"
-    return f"{short(keeping.days.value)} days"
+    return days_words(keeping.days.value)

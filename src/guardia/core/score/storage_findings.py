@@ -9,16 +9,19 @@ from zoneinfo import ZoneInfo
 from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import Charge, charge_of, drains_most, sent_of
-from guardia.core.score.storage import kept_counts, requirement
+from guardia.core.score.storage import kept_counts, longest, requirement
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import Measure
-from guardia.core.storage.stores import filled_a_day, reading_errors
+from guardia.core.storage.stores import filled_a_day, reading_errors, stopped_rising
 
 SHORT_CHARGE_DAYS = 30.0
 """A battery that must be charged more often than once a month is told of (common practice, no source)."""
 
 APART = 1.5
 """Readings and files that differ by more than this factor contradict each other (common practice, no source)."""
+
+NEARLY_FULL = 0.9
+"""A store that stops filling from this share of what is printed on it is full (common practice, no source)."""
 
 GREAT_SHARE = 0.25
 """A cause with at least this share of the drain is named."""
@@ -99,10 +102,24 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
             f"{short(expected.value)} GB: something else is on it, or it records otherwise than entered."
         )
         found.append(Finding(words, serious=False))
+    stopped = stopped_rising(fitted)
+    if stopped is not None and stopped.value is not None and stopped.value < NEARLY_FULL * fitted.store.capacity_gb:
+        words = (
+            f"The used space of '{name}' has stayed at {short(stopped.value)} GB since {_day(stopped.at_s, done)}: it "
+            "overwrites before it is full, or nothing is recorded. Look for the latest recording."
+        )
+        found.append(Finding(words, serious=False))
     needed = requirement(keeping)
     if needed is not None and keeping.days is not None and keeping.days.value < needed.value:
         words = f"It keeps {keeping.days.words}; {short(needed.value)} days are required."
         found.append(Finding(words, serious=False))
+    most = longest(keeping)
+    if most is not None and keeping.days is not None and keeping.days.low > most.value and not keeping.full_s:
+        words = (
+            f"It keeps {keeping.days.words}; footage must be gone after {short(most.value)} days. Let it delete by "
+            "date where it can, or use a smaller medium. Local rules on privacy decide."
+        )
+        found.append(Finding(words, serious=False, brief=f"kept longer than {short(most.value)} days"))
     return found
 
 

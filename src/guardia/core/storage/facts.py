@@ -37,6 +37,7 @@ class Fact(NamedTuple):
 
 _LIST = (
     Fact("required_days", "days that footage must be kept", "days", 0.1, 3660, of_site=True),
+    Fact("longest_days", "days after which footage must be gone", "days", 0.1, 3660, of_site=True),
     Fact("asked_on", "day on which it is asked", "s", 0, 1e11, of_site=True),
     Fact("upload", "measured upload of the line", "Mbit/s", 0.01, 1e5, of_site=True),
     Fact("round_every", "days between two rounds", "days", 1, 366, 7, 7, 7, "a week", of_site=True),

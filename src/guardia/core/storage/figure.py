@@ -7,6 +7,11 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from enum import StrEnum
 
+LONG_DAYS = 3652.0
+"""What lasts longer is not worth a number: no medium does."""
+
+LONG_WORDS = "over 10 years"
+
 
 class Source(StrEnum):
     """Where a number came from."""
@@ -45,9 +50,17 @@ class Figure:
         unit = f" {self.unit}" if self.unit else ""
         if not math.isfinite(self.value):
             return short(self.value)
+        if self.unit == "days" and self.value > LONG_DAYS:
+            return LONG_WORDS
         if self.low == self.high:
             return f"{short(self.value)}{unit}"
-        return f"{short(self.value)}{unit} ({short(self.low)} to {short(self.high)})"
+        high = LONG_WORDS if self.unit == "days" and self.high > LONG_DAYS else short(self.high)
+        return f"{short(self.value)}{unit} ({short(self.low)} to {high})"
+
+
+def days_words(days: float) -> str:
+    """Days in a few words."""
+    return LONG_WORDS if LONG_DAYS < days < math.inf else f"{short(days)} days"
 
 
 def short(value: float) -> str:

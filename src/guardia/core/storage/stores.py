@@ -17,6 +17,9 @@ DAY_S = 86400.0
 GIB = 2**30 / 1e9
 """Gigabytes in a gibibyte, as devices often show space."""
 
+LEAST_SAME = 3
+"""So many readings of the same used space may say that it no longer rises."""
+
 FULL_SHARE = 0.005
 """A store with less free than this share of its capacity is full."""
 
@@ -130,7 +133,7 @@ def space_of(fitted: Fitted, reserve: Figure) -> Figure:
         Used and free space that were read together, which leave no reserve to guess; else the printed capacity less the
         reserve.
     """
-    used, free = (_latest(fitted.readings, what) for what in (Measure.USED, Measure.FREE))
+    used, free = (_latest(possible_readings(fitted), what) for what in (Measure.USED, Measure.FREE))
     if used and free and used.at_s == free.at_s and used.value is not None and free.value is not None:
         shown = used.value + free.value
         how = f"{used.value:g} GB used + {free.value:g} GB free, as read"
@@ -144,21 +147,29 @@ def space_of(fitted: Fitted, reserve: Figure) -> Figure:
     return Figure("space", value, low, high, "GB", left.source, f"{printed.words} x {left.value:.3f}", (printed, left))
 
 
-def reading_errors(fitted: Fitted) -> list[str]:
-    """What of the readings of a store cannot be, in sentences."""
-    errors = []
-    capacity = fitted.store.capacity_gb
-    frees = {r.at_s: r.value for r in fitted.readings if r.what is Measure.FREE and r.value is not None}
+def possible_readings(fitted: Fitted) -> tuple[Reading, ...]:
+    """The readings of a store without those of more space than it has."""
+    impossible = _too_much(fitted)
+    return tuple(r for r in fitted.readings if r.what not in (Measure.USED, Measure.FREE) or r.at_s not in impossible)
+
+
+def _too_much(fitted: Fitted) -> dict[float, float]:
+    """Used and free space that were read together and are more than the store has, GB, by when."""
+    there: dict[float, float] = {}
     for r in fitted.readings:
-        if r.what is Measure.USED and r.value is not None:
-            there = r.value + frees.get(r.at_s, 0.0)
-            if capacity and there > capacity * 1.001:
-                hint = " The device may show GiB." if there > capacity * GIB * 0.9 else ""
-                errors.append(
-                    f"Used and free space are {there:g} GB together, more than the {capacity:g} GB printed on "
-                    f"'{fitted.store.name}': a reading error.{hint}"
-                )
-    return errors
+        if r.what in (Measure.USED, Measure.FREE) and r.value is not None:
+            there[r.at_s] = there.get(r.at_s, 0.0) + r.value
+    capacity = fitted.store.capacity_gb
+    return {at_s: gb for at_s, gb in there.items() if capacity and gb > capacity * 1.001}
+
+
+def reading_errors(fitted: Fitted) -> list[str]:
+    """What of the readings of a store cannot be, in sentences; such readings are left out of every figure."""
+    return [
+        f"Used and free space are {gb:g} GB together, more than the {fitted.store.capacity_gb:g} GB printed on "
+        f"'{fitted.store.name}': one of them was misread, and neither is used."
+        for gb in _too_much(fitted).values()
+    ]
 
 
 def _latest(readings: tuple[Reading, ...], what: Measure) -> Reading | None:
@@ -168,7 +179,7 @@ def _latest(readings: tuple[Reading, ...], what: Measure) -> Reading | None:
 def full_since(fitted: Fitted) -> float | None:
     """Since when it is read as full, POSIX seconds; None where it is not, or was emptied since."""
     since: float | None = None
-    for r in fitted.readings:
+    for r in possible_readings(fitted):
         if r.what is Measure.FREE and r.value is not None:
             full = r.value <= FULL_SHARE * max(fitted.store.capacity_gb, 1e-9)
             since = (r.at_s if since is None else since) if full else None
@@ -182,18 +193,10 @@ def filled_a_day(fitted: Fitted) -> Figure | None:
         fitted: The store.
 
     Returns:
-        GB a day by a straight line through the readings since it was emptied last, those of a full store left out, with
-        Student's interval (90 %); None for fewer than three, or where it does not fill.
+        GB a day by a straight line through the readings since it was emptied last, as long as they rise, with Student's
+        interval (90 %); None for fewer than three, or where it does not fill.
     """
-    frees = {r.at_s: r.value for r in fitted.readings if r.what is Measure.FREE and r.value is not None}
-    run: list[Reading] = []
-    for r in fitted.readings:
-        full = frees.get(r.at_s, math.inf) <= FULL_SHARE * max(fitted.store.capacity_gb, 1e-9)
-        if r.what is not Measure.USED or r.value is None or full:
-            continue
-        if run and r.value < float(run[-1].value or 0.0):
-            run = []  # it was emptied, or overwrites
-        run.append(r)
+    run, _ = _rising(fitted)
     line = straight_line([r.at_s / DAY_S for r in run], [float(r.value or 0.0) for r in run])
     if line is None or line.low <= 0:
         return None
@@ -201,6 +204,36 @@ def filled_a_day(fitted: Fitted) -> Figure | None:
     return Figure("filled a day", line.value, line.low, line.high, "GB", Source.MEASURED, how)
 
 
+def stopped_rising(fitted: Fitted) -> Reading | None:
+    """The first of the latest readings of used space that no longer rise; None while they do."""
+    return next(iter(_rising(fitted)[1]), None)
+
+
+def _rising(fitted: Fitted) -> tuple[list[Reading], list[Reading]]:
+    """Readings of used space since it was emptied last: those that rise, and those after it stopped rising.
+
+    Readings that stay the same are no stop while what was added until then would not have moved the number shown.
+    """
+    possible = possible_readings(fitted)
+    frees = {r.at_s: r.value for r in possible if r.what is Measure.FREE and r.value is not None}
+    run: list[Reading] = []
+    for r in possible:
+        full = frees.get(r.at_s, math.inf) <= FULL_SHARE * max(fitted.store.capacity_gb, 1e-9)
+        if r.what is not Measure.USED or r.value is None or full:
+            continue
+        if run and r.value < float(run[-1].value or 0.0):
+            run = []  # it was emptied, or overwrites
+        run.append(r)
+    shown = [float(r.value or 0.0) for r in run]
+    first = next((n for n, gb in enumerate(shown) if gb == shown[-1]), 0)
+    if len(run) - first < LEAST_SAME or not first:
+        return run, []
+    a_day = (shown[first] - shown[0]) / max((run[first].at_s - run[0].at_s) / DAY_S, 1e-9)
+    step = 1.0 if all(gb.is_integer() for gb in shown) else 0.1
+    stays = a_day * (run[-1].at_s - run[first].at_s) / DAY_S >= 2 * step
+    return (run[: first + 1], run[first:]) if stays else (run, [])
+
+
 def last_free(fitted: Fitted) -> Reading | None:
     """The latest reading of free space."""
-    return _latest(fitted.readings, Measure.FREE)
+    return _latest(possible_readings(fitted), Measure.FREE)
