@@ -50,7 +50,7 @@ class Facts(unittest.TestCase):
 
     def test_what_has_no_effect_changes_nothing(self):
         evidence = under(random_evidence(3), plain(9))
-        for values in ({"status_light": "off"}, {"alert_interval_s": 60.0}, {"quality": "high"}):
+        for values in ({"status_light": "off"}, {"quality": "high"}):
             both = Scorer().compare(evidence, tried(plain(9)), tried(plain(9, **values)))
             self.assertEqual(both.changes, (), values)
 

@@ -70,7 +70,7 @@ class Commissioning(unittest.TestCase):
         verified = {name for name, item in items.items() if item.verified}
         walked = {"walk test by day", "walk test in the dark"}
         self.assertLessEqual({"clock", "store", "signal", "view", "quality", "phone", "review"} | walked, verified)
-        self.assertIn("after 8 s", items["phone"].found)
+        self.assertIn("measured: 8 s", items["phone"].found)
 
     def test_evidence_contradicts_what_was_ticked_too_soon(self):
         night = WeekPlan((Stretch(EVERY_DAY, Edge(22 * 60), Edge(24 * 60)),))

@@ -25,12 +25,13 @@ class Finding(unittest.TestCase):
         found = []
         for o in self.evidence.occurrences:
             clip, verdict, recorded = self.evidence.clip_of(o), o.verdict, self.draft.records(o.id)
+            marked = self.draft.marks(o.id)
             at = datetime.fromtimestamp(clip.start_s + o.start_s, LONDON)
             event = self.evidence.event_of.get(o.id)
             first, last = wanted.hours or (0, 24)
             judged = {
                 "all": True, "unjudged": not o.kind, "missed": verdict == "real" and not recorded,
-                "false recorded": verdict == "false" and recorded,
+                "false recorded": verdict == "false" and marked,
             }  # fmt: skip
             found.append(
                 judged.get(wanted.judged, verdict == wanted.judged)

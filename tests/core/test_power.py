@@ -11,10 +11,10 @@ from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import replay
 from guardia.core.score.power import charge_of, drains_most, sent_of, uploads
 from guardia.core.score.storage_findings import storage_findings
-from guardia.core.storage.battery import Activity, consumption, days_to_empty, fit_drain, scaled_drain
+from guardia.core.storage.battery import Activity, consumption, days_of_packs, days_to_empty, drain_under, fit_drain
 from guardia.core.storage.data import line_load, sent_a_day
 from guardia.core.storage.facts import fact_figure
-from guardia.core.storage.figure import Source, exactly
+from guardia.core.storage.figure import Figure, Source, exactly
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import PowerDraw
@@ -58,11 +58,30 @@ class Drawn(unittest.TestCase):
     def test_a_measured_drain_is_scaled_by_what_the_settings_change(self):
         readings = [Reading(n * DAY, Measure.BATTERY, 100.0 - 8 * n) for n in range(6)]
         drain = fit_drain(readings)
-        half = scaled_drain(drain, exactly("a", 2.0, "Wh"), exactly("b", 1.0, "Wh"))
+        two, one, battery = exactly("a", 2.0, "Wh"), exactly("b", 1.0, "Wh"), exactly("battery", 20.0, "Wh")
+        half = drain_under(drain.per_day, two, one, battery=battery, then=None, ahead=None)
         self.assertAlmostEqual(half.value, 4.0)
         self.assertTrue(half.low < 4.0 < half.high)
-        same = scaled_drain(drain, exactly("a", 2.0, "Wh"), exactly("b", 2.0, "Wh"))
+        same = drain_under(drain.per_day, two, two, battery=battery, then=None, ahead=None)
         self.assertAlmostEqual(same.low, drain.per_day.low)
+
+    def test_with_a_panel_the_balance_is_drawn_less_brought(self):
+        """A battery of 100 Wh loses 0.5 % a day while its panel brings 2 Wh: 2.5 Wh are drawn; a fifth more is 3 Wh."""
+        net, old, new = exactly("net", 0.5, "% a day"), exactly("a", 10.0, "Wh"), exactly("b", 12.0, "Wh")
+        battery, panel = Figure("b", 100.0, 60.0, 160.0, "Wh", Source.ASSUMED), exactly("panel", 2.0, "Wh")
+        wide = replace(panel, low=1.2, high=3.2)
+        more = drain_under(net, old, new, battery=battery, then=wide, ahead=wide)
+        self.assertAlmostEqual(more.value, 1.0)
+        self.assertTrue(0.6 < more.low < 1.0 < more.high)
+        same = drain_under(net, old, old, battery=battery, then=wide, ahead=wide)
+        self.assertAlmostEqual(same.low, same.high, msg="nothing changes: what the panel brings drops out")
+        winter = drain_under(net, old, old, battery=battery, then=panel, ahead=exactly("panel", 0.5, "Wh"))
+        self.assertAlmostEqual(winter.value, 2.0)
+
+    def test_of_two_packs_the_weaker_one_decides_unless_they_are_used_in_turn(self):
+        drains = (exactly("one", 1.0, "% a day"), exactly("two", 10.0, "% a day"))
+        self.assertAlmostEqual(days_of_packs((85.0, 70.0), drains, 20.0, in_turn=False).value, 5.0)
+        self.assertAlmostEqual(days_of_packs((85.0, 70.0), drains, 20.0, in_turn=True).value, 11.5)
 
 
 class Sun(unittest.TestCase):

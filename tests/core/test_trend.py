@@ -10,31 +10,57 @@ from guardia.app.project.read_in import read_in
 from guardia.app.project.session import Session
 from guardia.app.work.messages import MessageHub
 from guardia.core.base.errors import InvalidValue
-from guardia.core.storage.readings import Measure, Reading
-from guardia.core.storage.trend import trend_of
+from guardia.core.storage.readings import Measure, Reading, value_shown
+from guardia.core.storage.rules import StorageRules
+from guardia.core.storage.trend import threshold_of, trend_of
 from guardia.formats.readings import read_readings
 from tests.support import FolderCase
 
 DAY = 86400.0
+WEAK = threshold_of(Measure.SIGNAL, StorageRules(), {})
 
 
 class Trends(unittest.TestCase):
     def test_the_line_meets_the_threshold_where_it_does_by_hand(self):
         readings = [Reading(n * DAY, Measure.SIGNAL, -60.0 - 2 * n) for n in range(5)]
-        trend = trend_of(readings, Measure.SIGNAL)
+        trend = trend_of(readings, Measure.SIGNAL, WEAK)
         self.assertAlmostEqual(trend.per_day, -2.0)
         self.assertAlmostEqual(trend.reached_s / DAY, 10.0)  # from -60 to -80 dBm
-        self.assertAlmostEqual(trend.earliest_s / DAY, 10.0, 5)
+        # Whole dBm are off by up to a half each: the line may lie a little steeper.
+        self.assertTrue(9.0 < trend.earliest_s / DAY < 10.0 < trend.latest_s / DAY < 11.0)
         rising = [Reading(n * DAY, Measure.SIGNAL, -60.0 + n) for n in range(5)]
-        self.assertIsNone(trend_of(rising, Measure.SIGNAL).reached_s)
-        self.assertIsNone(trend_of(readings[:3], Measure.SIGNAL).reached_s)
-        self.assertIsNone(trend_of([], Measure.SIGNAL))
-        self.assertIsNone(trend_of(readings[:1], Measure.SIGNAL).per_day)
+        self.assertIsNone(trend_of(rising, Measure.SIGNAL, WEAK).reached_s)
+        self.assertIsNone(trend_of(readings[:3], Measure.SIGNAL, WEAK).reached_s)
+        self.assertIsNone(trend_of([], Measure.SIGNAL, WEAK))
+        self.assertIsNone(trend_of(readings[:1], Measure.SIGNAL, WEAK).per_day)
+
+    def test_what_is_too_low_goes_by_what_the_camera_is(self):
+        mains, mobile = StorageRules(supply_v=5.0), StorageRules(mobile=True)
+        self.assertEqual(threshold_of(Measure.SUPPLY, mains, {}).level, 4.6, "not the 11 V of a 12 V camera")
+        self.assertEqual(threshold_of(Measure.SUPPLY, mains, {"supply": 24.0}).level, 22.1)
+        self.assertIsNone(threshold_of(Measure.SUPPLY, mobile, {}), "nobody said what feeds it")
+        self.assertLess(threshold_of(Measure.SIGNAL, mobile, {}).level, -94)
+        self.assertGreater(threshold_of(Measure.SIGNAL, mains, {}).level, -94)
+
+    def test_values_are_read_as_devices_show_them(self):
+        for what, text, measure, value in (
+            (Measure.SIGNAL, "-67", Measure.SIGNAL, -67.0), (Measure.SIGNAL, "3 of 4 bars", Measure.SIGNAL_SHOWN, 75.0),
+            (Measure.SIGNAL, "1/5", Measure.SIGNAL_SHOWN, 20.0), (Measure.SIGNAL, "Yellow", Measure.SIGNAL_SHOWN, 50.0),
+            (Measure.SIGNAL, "60 %", Measure.SIGNAL_SHOWN, 60.0), (Measure.USED, "58,5", Measure.USED, 58.5),
+            (Measure.USED, "50 GiB", Measure.USED, 53.6870912), (Measure.DATA_USED, "250 MB", Measure.DATA_USED, 0.25),
+        ):  # fmt: skip
+            with self.subTest(text):
+                found, number = value_shown(what, text)
+                self.assertEqual(found, measure)
+                self.assertAlmostEqual(number, value)
+        for what, text in ((Measure.SIGNAL, "5 of 4"), (Measure.SIGNAL, "purple"), (Measure.SUPPLY, "58 GiB")):
+            with self.subTest(text), self.assertRaises(InvalidValue):
+                value_shown(what, text)
 
     def test_noise_alone_forecasts_no_end(self):
         noise = np.random.default_rng(3).normal(0, 2, 12)
         trend = trend_of(
-            [Reading(n * DAY, Measure.SIGNAL, -60 - 0.01 * n + v) for n, v in enumerate(noise)], Measure.SIGNAL
+            [Reading(n * DAY, Measure.SIGNAL, -60 - 0.01 * n + v) for n, v in enumerate(noise)], Measure.SIGNAL, WEAK
         )
         self.assertIsNone(trend.latest_s)
 
@@ -44,7 +70,8 @@ class Trends(unittest.TestCase):
             rng = np.random.default_rng(seed)
             slope = rng.uniform(0.5, 2.0)
             levels = -55.0 - slope * np.arange(10) + rng.normal(0, 1.0, 10)
-            trend = trend_of([Reading(n * DAY, Measure.SIGNAL, float(v)) for n, v in enumerate(levels)], Measure.SIGNAL)
+            readings = [Reading(n * DAY, Measure.SIGNAL, float(v)) for n, v in enumerate(levels)]
+            trend = trend_of(readings, Measure.SIGNAL, WEAK)
             truth = 25.0 / slope * DAY
             low = -np.inf if trend.earliest_s is None else trend.earliest_s
             high = np.inf if trend.latest_s is None else trend.latest_s

@@ -80,7 +80,7 @@ class Hours(StepCase):
         self.assertIn("No alert test", page.delay.text())
         for seconds in (9.0, 14.0, None, 31.0):
             page.model.log_alert_test(datetime(2026, 7, 20, 21, 5), seconds)
-        self.assertIn("14 s (9 to 31 s, 4 tests; 1 never came)", page.delay.text())
+        self.assertIn("22 s (9 to never, 4 tests; 1 never came)", page.delay.text())
         page.model.remove_last_alert_test()
         self.assertIn("3 tests", page.delay.text())
         self.session.undo.undo()
@@ -269,7 +269,7 @@ class Hours(StepCase):
         page = self.page_of("Pontoon gate")
         self.model.change_draft(self.model.draft.with_values(detection_on=False), "off")
         self.assertTrue(page.words.text().startswith("Detection is switched off"))
-        self.assertIn("28 real recordings are lost", page.words.text())
+        self.assertIn("28 real ones on the store are no longer marked", page.words.text())
 
 
 if __name__ == "__main__":

@@ -56,7 +56,7 @@ class Prove(StepCase):
     def test_a_missed_visit_names_its_gate_and_is_logged(self):
         page = self.open_camera("Pontoon gate", "prove")
         words, at = page.model.offers()[0]
-        self.assertIn("missed: person", words)
+        self.assertIn("not marked: person", words)
         page.model.ask(at.replace(tzinfo=None), Question.NOT_RECORDED)
         self.assertRegex(page.why.answer.text(), r"Motion did not mark it: size, its largest motion .* is needed")
         with patch("guardia.ui.steps.prove_page.ask_note", return_value="came back for a tool"):
@@ -80,7 +80,7 @@ class Prove(StepCase):
 
     def test_too_many_alerts_and_bad_at_night_are_asked_without_a_moment(self):
         page = self.open_camera("Workshop door", "prove")
-        for question, words in ((Question.TOO_MANY, "14 false alerts"), (Question.AT_NIGHT, "Headlights: 5 false")):
+        for question, words in ((Question.TOO_MANY, "16 false alerts"), (Question.AT_NIGHT, "Headlights: 5 false")):
             answered = QSignalSpy(page.model.complaining.changed)
             page.why.question.setCurrentIndex(page.why.question.findData(question))
             page.why.question.activated.emit(0)

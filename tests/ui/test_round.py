@@ -119,7 +119,7 @@ class Walked(StepCase):
         shown = [w.text() for w in dialog.findChildren(QLabel) if w.isVisibleTo(dialog)]
         self.assertEqual((shown.count("Battery"), shown.count("Signal"), shown.count("Note")), (0, 1, 1))
         QTest.keyClick(dialog, Qt.Key.Key_Left, Qt.KeyboardModifier.AltModifier)
-        self.assertIn("61.5 on", dialog.fields[Measure.BATTERY][1].text())
+        self.assertIn("61.5 % on", dialog.fields[Measure.BATTERY][1].text())
         for _ in range(5):
             QTest.keyClick(dialog, Qt.Key.Key_Right, Qt.KeyboardModifier.AltModifier)
         self.assertIn("end", dialog.next.text())
@@ -213,7 +213,7 @@ class ManyCameras(GuiCase):
             for n in range(500):
                 camera = project.cameras.add(f"Camera {n:03}", make, settings)
                 if n != 7:
-                    line = Summary(f"Camera {n:03}", n, (n / 100, 0.0, 9.0), n % 5, 20, n, "tune", "Tune", "since")
+                    line = Summary(f"Camera {n:03}", n, (n / 100, 0.0, 9.0), 1.0, n % 5, 20, n, "tune", "Tune", "since")
                     keep_summary(project, camera, line)
         self.window.open_project(folder)
         page, session = self.window.pages["round"], self.window.session

@@ -101,7 +101,9 @@ class Round(StepCase):
         scores = {}
         for camera in self.session.camera_ids():
             installed = self.session.camera(camera).comparison.installed
-            scores[self.session.camera_name(camera)] = (installed.false_per_day or 0) + 5 * len(installed.real_missed)
+            scores[self.session.camera_name(camera)] = (installed.false_alerts_per_day or 0) + 5 * len(
+                installed.real_missed
+            )
         self.assertEqual([scores[n] for n in names], sorted(scores.values(), reverse=True))
 
 
@@ -185,7 +187,7 @@ class Sensitivity(StepCase):
     def test_switching_detection_off_misses_everything_and_names_the_gate(self):
         page = self.open_camera("Pontoon gate", "sensitivity")
         page.detection_on.setChecked(False)
-        self.assertEqual(self.model.comparison.draft.real_recorded, ())
+        self.assertEqual(self.model.comparison.draft.unmarked, self.model.comparison.draft.real_recorded)
         self.assertIn("switched off", self.window.panel.flips.item(0).text())
         self.window.actions_by_id["reset_draft"].trigger()
         self.assertEqual(self.model.draft, self.model.camera.installed)
@@ -209,7 +211,7 @@ class Sensitivity(StepCase):
         filled = {m.data() for m in marks if m.brush().style() != Qt.BrushStyle.NoBrush}
         settled = [o for o in self.model.evidence.occurrences if o.verdict in (Verdict.REAL, Verdict.FALSE)]
         done = self.model.comparison.draft_replay
-        self.assertEqual(filled, {o.id for o in settled if done.records(o.id)})
+        self.assertEqual(filled, {o.id for o in settled if done.marks(o.id)})
         self.assertEqual(len(marks), len(self.model.evidence.occurrences))
 
     def test_where_the_make_has_it_the_night_gets_a_notch_of_its_own(self):
@@ -225,8 +227,8 @@ class Sensitivity(StepCase):
         self.assertEqual((self.model.draft.detection.notch, self.model.draft.detection.night_notch), (day, "2"))
         after = self.model.comparison.draft_replay
         dark = np.array([self.model.evidence.clip_of(o).dark for o in self.model.evidence.occurrences])
-        self.assertLess(after.recorded[dark].sum(), before.recorded[dark].sum())
-        np.testing.assert_array_equal(after.recorded[~dark], before.recorded[~dark])
+        self.assertLess(after.marked[dark].sum(), before.marked[dark].sum())
+        np.testing.assert_array_equal(after.marked[~dark], before.marked[~dark])
         self.assertIn("scale of the camera's notch", page.strip.getAxis("bottom").label.toPlainText())
         self.session.undo.undo()
         self.assertEqual(page.night.currentText(), "as by day")

@@ -143,7 +143,9 @@ class Storage(StepCase):
         page.tabs.setCurrentWidget(page.answers)
         if page.model.ask() is None:
             self.wait(asked)
-        self.assertIn("Cheapest single change: record by motion", page.answers.words.text())
+        self.assertIn("Best single change: quality 'low'", page.answers.words.text())
+        texts = [page.answers.ways.item(r, 0).text() for r in range(page.answers.ways.rowCount())]
+        self.assertIn("loses 4 real of the evidence: record by motion", texts)
         ways = page.answers.ways
         low = next(r for r in range(ways.rowCount()) if "quality 'low'" in ways.item(r, 0).text())
         ways.itemActivated.emit(ways.item(low, 0))

@@ -45,8 +45,9 @@ class Tune(StepCase):
         point = next(p for p in found.points if p.best and p.counts.false == 0)
         page.try_out(point.candidate)
         self.assertEqual(self.model.draft, point.candidate.settings)
-        self.assertEqual(round(self.model.comparison.draft.missed.mean), point.counts.missed)
-        self.assertIn("newly missed", self.window.panel.flip_head.text())
+        # Tune expects so many, chance by chance; the panel lists those that are likelier unmarked than not.
+        self.assertAlmostEqual(len(self.model.comparison.draft.unmarked), point.counts.missed, delta=4)
+        self.assertIn("no longer marked", self.window.panel.flip_head.text())
         self.window.go("zones")
         self.assertEqual(self.model.draft, self.model.camera.draft)
 

@@ -87,8 +87,8 @@ class WholePath(GuiCase):
         self.assertEqual(self.model.camera.draft.detection.hold_s, 0.6)
 
         # A number opens the clips behind it.
-        missed = self.model.comparison.draft.real_missed
-        self.click(self.window.panel.cells["real_missed", 2])
+        missed = self.model.comparison.draft.unmarked
+        self.click(self.window.panel.cells["unmarked", 2])
         self.assertEqual(self.window.current_step(), "evidence")
         self.assertEqual(evidence.proxy.rowCount(), len(missed))
 

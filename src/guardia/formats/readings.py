@@ -9,7 +9,7 @@ from typing import NamedTuple
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.readings import RANGES, Measure, Reading, value_shown
 from guardia.formats.plain import plain_file
 
 COLUMNS = ("of", "when", "what", "value")
@@ -61,8 +61,13 @@ def read_readings(path: Path, zone: ZoneInfo) -> tuple[list[ReadOff], list[str]]
 def _read(row: dict[str, str], zone: ZoneInfo) -> ReadOff:
     wall = datetime.fromisoformat(row["when"].strip())
     at = wall if wall.tzinfo is not None else wall.replace(tzinfo=zone)
-    value = (row["value"] or "").strip().replace(",", ".")
-    reading = Reading(at.timestamp(), Measure(row["what"].strip().lower()), float(value) if value else None)
+    value = (row["value"] or "").strip()
+    what = Measure(row["what"].strip().lower())
+    reading = (
+        Reading(at.timestamp(), *value_shown(what, value))
+        if value and what in RANGES
+        else (Reading(at.timestamp(), what, float(value) if value else None))
+    )
     if not row["of"].strip():
         raise InvalidValue("it names no camera and no store")
     return ReadOff(row["of"].strip(), reading)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
@@ -157,10 +158,12 @@ def _spans(marks: str) -> str:
 
 def score_to_dict(score: Score) -> dict[str, Any]:
     """Plain JSON form of a score."""
-    rate, interval = score.false_per_day, score.false_per_day_interval
     return {
         "real_recorded": len(score.real_recorded),
+        "real_not_marked": len(score.unmarked),
         "real_missed": len(score.real_missed),
+        "real_not_alerted": len(score.not_alerted),
+        "real_not_alerted_expected": expected_to_dict(score.unalerted),
         "late": len(score.late),
         "cut": len(score.cut),
         "real_missed_expected": expected_to_dict(score.missed),
@@ -168,12 +171,23 @@ def score_to_dict(score: Score) -> dict[str, Any]:
         "false_recorded": len(score.false_recorded),
         "false_recorded_expected": expected_to_dict(score.false),
         "false_silenced": len(score.false_silenced),
+        "false_alerted": len(score.false_alerted),
+        "false_alerts_per_day": _rounded(score.false_alerts_per_day),
+        "false_alerts_per_day_95": _rounded_ends(score.false_alerts_per_day_interval),
         "watched_days": round(score.watched_days, 3),
-        "false_per_day": None if rate is None else round(rate, 3),
-        "false_per_day_95": None if interval is None else [round(v, 3) for v in interval],
+        "false_per_day": _rounded(score.false_per_day),
+        "false_per_day_95": _rounded_ends(score.false_per_day_interval),
         "recorded_s_per_day": None if score.recorded_s_per_day is None else round(score.recorded_s_per_day, 1),
         "unjudged": len(score.open),
     }
+
+
+def _rounded(rate: float | None) -> float | None:
+    return None if rate is None else round(rate, 3)
+
+
+def _rounded_ends(interval: tuple[float, float] | None) -> list[float] | None:
+    return None if interval is None else [round(v, 3) for v in interval]
 
 
 def expected_to_dict(number: Expected) -> dict[str, float]:
@@ -240,30 +254,31 @@ def check_sheet(data: Any) -> None:
         raise InvalidValue(f"The settings sheet is not valid at {where}: {problem.message}")
 
 
-def _rest(score: Score) -> str:
-    return f"{score.real - score.missed.mean:.0f} of {score.real}"
-
-
 def score_rows(installed: Score, draft: Score) -> list[tuple[str, str, str]]:
     """The score as lines of text: (what, installed, draft)."""
 
-    def missed(score: Score) -> str:
-        low, high = score.missed_share
-        return f"{score.missed.mean:.0f} of {score.real}  ({low:.0%} to {high:.0%})"
+    def share(number: Expected, of: int, ends: tuple[float, float]) -> str:
+        return f"{number.mean:.0f} of {of}  ({ends[0]:.0%} to {ends[1]:.0%})"
 
-    def false(score: Score) -> str:
-        if score.false_per_day is None or score.false_per_day_interval is None:
-            return f"{score.false.mean:.0f} in all"
-        low, high = score.false_per_day_interval
-        return f"{score.false_per_day:.1f}  ({low:.1f} to {high:.1f})"
+    def rate(a_day: float | None, ends: tuple[float, float] | None, in_all: float) -> str:
+        if a_day is None or ends is None:
+            return f"{in_all:.0f} in all"
+        return f"{a_day:.1f}  ({ends[0]:.1f} to {ends[1]:.1f})"
 
     def minutes(score: Score) -> str:
         return "not known" if score.recorded_s_per_day is None else f"{score.recorded_s_per_day / 60:.1f}"
 
-    return [
-        ("Real, recorded", _rest(installed), _rest(draft)),
-        ("Real, missed", missed(installed), missed(draft)),
-        ("Recorded late or cut", str(len({*installed.late, *installed.cut})), str(len({*draft.late, *draft.cut}))),
-        ("False recordings a day", false(installed), false(draft)),
-        ("Recorded a day, min", minutes(installed), minutes(draft)),
-    ]
+    both = (installed, draft)
+    rows: list[tuple[str, Callable[[Score], str]]] = [
+        ("False alerts a day",
+         lambda s: rate(s.false_alerts_per_day, s.false_alerts_per_day_interval, len(s.false_alerted))),
+        ("Real, missed", lambda s: share(s.missed, s.real, s.missed_share)),
+        ("Real, nobody alerted", lambda s: share(s.unalerted, s.real, s.unalerted_share)),
+        ("Real, recorded", lambda s: f"{s.real - s.missed.mean:.0f} of {s.real}"),
+        ("Recorded late or cut", lambda s: str(len({*s.late, *s.cut}))),
+        ("False recordings a day", lambda s: rate(s.false_per_day, s.false_per_day_interval, s.false.mean)),
+        ("Recorded a day, min", minutes),
+    ]  # fmt: skip
+    if any(score.unmarked for score in both):
+        rows.insert(4, ("Of them not marked by motion", lambda s: str(len(s.unmarked))))
+    return [(words, of(installed), of(draft)) for words, of in rows]

@@ -13,6 +13,7 @@ from zoneinfo import ZoneInfo
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import Outcome
 from guardia.core.score.score import Comparison
 from guardia.core.score.statistics import StatisticLine
@@ -54,8 +55,10 @@ def occurrence_rows(camera: str, evidence: Evidence, comparison: Comparison) -> 
             "alert_sent": event.alert if event else None,
             "installed": _outcome(comparison.installed_replay.outcomes[o.id]),
             "installed_gate": str(comparison.installed_replay.outcomes[o.id].gate or ""),
+            "installed_alerted": comparison.installed_replay.outcomes[o.id].passed(Stage.ALERTED),
             "draft": _outcome(comparison.draft_replay.outcomes[o.id]),
             "draft_gate": str(comparison.draft_replay.outcomes[o.id].gate or ""),
+            "draft_alerted": comparison.draft_replay.outcomes[o.id].passed(Stage.ALERTED),
         }
 
 
@@ -165,6 +168,6 @@ def _iso(posix_s: float, zone: ZoneInfo) -> str:
 
 
 def _outcome(outcome: Outcome) -> str:
-    if not outcome.recorded:
-        return "missed"
+    if outcome.gate is not None:
+        return "not marked" if outcome.recorded else "missed"
     return "recorded" + (" late" if outcome.late else "") + (" cut" if outcome.cut else "")

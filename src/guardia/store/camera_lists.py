@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from guardia.core.base.values import LONGEST_CLIP_S, moment, number
+from guardia.core.evidence.clips import Cause
 from guardia.core.evidence.events import Boxes, CameraEvent
 from guardia.store.database import Database, pack, unpack
 from guardia.store.rows import Damaged, read_each
@@ -87,4 +88,5 @@ def _event(row: Any) -> CameraEvent:
     moment(row["shown_s"])  # a text would be nought in the sum that corrects it
     lasts = None if row["duration_s"] is None else number(row["duration_s"], 0, LONGEST_CLIP_S, "A length")
     alert = None if row["alert"] is None else bool(row["alert"])
-    return CameraEvent(moment(row["at_s"]), lasts, str(row["named"]), alert, str(row["zone"]), str(row["cause"]))
+    cause = Cause(row["cause"]).value if row["cause"] else ""
+    return CameraEvent(moment(row["at_s"]), lasts, str(row["named"]), alert, str(row["zone"]), cause)

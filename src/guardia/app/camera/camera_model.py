@@ -25,7 +25,6 @@ from guardia.core.replay.factor import CameraScale, NotchScale, Seen
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.seen import seen_by
 from guardia.core.score.explain import Explained, explain
-from guardia.core.score.hours import alert_score
 from guardia.core.score.price import price_of
 from guardia.core.score.reach import THINGS, Shown, reach_m, shown_shares
 from guardia.core.score.score import difference_words
@@ -150,8 +149,8 @@ class CameraModel(ShownCamera):
         entered = zone_cells(entered_zones(draft, capability), grid=grid)
         free = replace(capability, blocks=grid)
         as_drawn = draft.with_values(zones=(to_blocks(draft.detection.zones, grid=grid),))
-        one = self._scorer.replay(self.evidence, Candidate(as_drawn, free)).recorded
-        two = self.comparison.draft_replay.recorded
+        one = self._scorer.replay(self.evidence, Candidate(as_drawn, free)).marked
+        two = self.comparison.draft_replay.marked
         flips = int((one != two).sum())
         cells = int((drawn != entered).sum())
         changed = count_of(flips, "occurrence")
@@ -202,17 +201,15 @@ class CameraModel(ShownCamera):
         return "" if detection.sensitivity is not None else scale_words(self.scale, detection.notch)
 
     def lasts_words(self) -> list[str]:
-        """How long footage and a charge last, and false alerts a day, installed and draft; only what is known."""
+        """How long footage and a charge last, and false recordings a day, installed and draft; only what is known."""
         both = (self.comparison.installed_replay, self.comparison.draft_replay)
         prices = [price_of(done, both[0]) for done in both]
         lines = []
         if self.evidence.storage.stores:
             lines.append(_arrow("Keeps", [price.kept_words for price in prices]))
         lines.append(_arrow("Charge lasts", [price.charge_words for price in prices]))
-        rates = [alert_score(self.evidence, done).per_day for done in both]
-        words = [f"{r[0]:.1f}" for r in rates if r is not None]
-        if len(words) == len(rates) and words[0] != words[1]:
-            lines.append(_arrow("False alerts a day", words))
+        rates = [score.false_per_day for score in (self.comparison.installed, self.comparison.draft)]
+        lines.append(_arrow("False recordings a day", ["" if rate is None else f"{rate:.1f}" for rate in rates]))
         return [line for line in lines if line]
 
     @property

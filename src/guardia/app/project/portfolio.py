@@ -41,7 +41,7 @@ class SiteSummary:
     def care(self) -> float:
         """How much care the site needs: that of its worst camera; what cannot be read comes first."""
         worst = self.worst
-        return float("inf") if self.trouble else worst.trouble if worst is not None else 0.0
+        return float("inf") if self.trouble else worst.trouble[0] if worst is not None else 0.0
 
     def overdue(self, today: date) -> int:
         """Dates past today."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
 from pathlib import Path
@@ -15,7 +16,8 @@ from guardia.core.hours.periods import to_periods
 from guardia.core.hours.plan import plan_spans
 from guardia.core.make.settings import Settings
 from guardia.core.replay.anchored import anchored
-from guardia.core.score.hours import alert_score, outside
+from guardia.core.score.alerts import alert_score
+from guardia.core.score.hours import outside
 from guardia.core.storage.readings import alert_delay
 from guardia.store.project import Project
 
@@ -72,8 +74,8 @@ def camera_hours(folder: Path, *, camera: str, first: date | None, last: date | 
         "alert_delay_s": None
         if delay is None
         else {
-            "median": delay.median_s,
-            "interval_90": [delay.low_s, delay.high_s],
+            "median": delay.median_s if math.isfinite(delay.median_s) else None,
+            "interval_90": [end if math.isfinite(end) else None for end in (delay.low_s, delay.high_s)],
             "tests": delay.came + delay.never,
             "never_came": delay.never,
         },

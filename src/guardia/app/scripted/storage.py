@@ -71,7 +71,9 @@ def _of(project: Project, done: Replay, installed: Replay) -> dict[str, Any]:
             }
             for k in keep_list(done)
         ],
-        "ways": [{"change": w.words, "days_kept": _figure(w.days), "surely": w.surely} for w in ways],
+        "ways": [
+            {"change": w.words, "days_kept": _figure(w.days), "surely": w.surely, "real_lost": w.lost} for w in ways
+        ],
         "what_if": [
             {"records": w.mode, "quality": w.quality, "size_gb": w.size_gb, "days_kept": _number(w.days.value)}
             for w in what_if(done)

@@ -30,8 +30,10 @@ class Summary:
     """Its name."""
     patrol: int
     """Its place on the round, 0 while nobody said."""
-    false_per_day: tuple[float, float, float] | None
-    """False recordings a day under the installed settings with their interval (95 %); None without a rate."""
+    false_alerts: tuple[float, float, float] | None
+    """False alerts a day under the installed settings with their interval (95 %); None without a rate."""
+    false_recordings: float
+    """False recordings a day, 0 without a rate."""
     missed: int
     """Real occurrences that are missed."""
     real: int
@@ -48,9 +50,9 @@ class Summary:
     """What is due: date (ISO 8601), what, why."""
 
     @property
-    def trouble(self) -> float:
-        """How much care the camera needs."""
-        return (self.false_per_day[0] if self.false_per_day else 0.0) + MISSED_WEIGHT * self.missed
+    def trouble(self) -> tuple[float, float]:
+        """How much care the camera needs: by false alerts and misses, of equal ones by false recordings."""
+        return (self.false_alerts[0] if self.false_alerts else 0.0) + MISSED_WEIGHT * self.missed, self.false_recordings
 
     @property
     def dues(self) -> list[Due]:
@@ -64,12 +66,12 @@ _FORM = TypeAdapter(Summary)
 def summary_of(model: CameraModel) -> Summary:
     """The line of a camera whose evidence is read."""
     score, camera, action = model.comparison.installed, model.camera, next_action(model)
-    interval = score.false_per_day_interval
-    rate = None if score.false_per_day is None or interval is None else (score.false_per_day, *interval)
+    interval, alerts = score.false_alerts_per_day_interval, score.false_alerts_per_day
+    rate = None if alerts is None or interval is None else (alerts, *interval)
     dues = due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
     return Summary(
-        camera.name, camera.about.patrol, rate, len(score.real_missed),
-        len(score.real_missed) + len(score.real_recorded), sum(not o.kind for o in model.evidence.occurrences),
+        camera.name, camera.about.patrol, rate, score.false_per_day or 0.0, len(score.real_missed), score.real,
+        sum(not o.kind for o in model.evidence.occurrences),
         action.step, action.text, action.why, tuple((d.on.isoformat(), d.what, d.why) for d in dues),
     )  # fmt: skip
 

@@ -178,7 +178,7 @@ class AlikeModel(QObject):
         worth = 0.0
         for i in self.waiting(group):
             comparison = self._session.camera(self._camera_of[i]).comparison
-            flips = comparison.installed_replay.records(i) != comparison.draft_replay.records(i)
+            flips = comparison.installed_replay.marks(i) != comparison.draft_replay.marks(i)
             suggested = self.suggestions.get(i)
             worth += (1 + FLIP_WEIGHT * flips) * (1 - (suggested.certainty if suggested else 0.0) + 0.05)
         return worth

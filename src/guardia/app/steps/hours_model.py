@@ -33,16 +33,8 @@ from guardia.core.hours.plan import (
 from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT
-from guardia.core.score.hours import (
-    AlertScore,
-    Cure,
-    HourOfDay,
-    alert_score,
-    hours_of_day,
-    late_switching,
-    outside,
-    week_seconds,
-)
+from guardia.core.score.alerts import AlertScore, alert_score
+from guardia.core.score.hours import Cure, HourOfDay, hours_of_day, late_switching, outside, week_seconds
 from guardia.core.storage.readings import Measure, Reading, alert_delay
 from guardia.core.tuning.cures import usual_cures
 from guardia.core.tuning.hours import ProposedHours, propose_hours
@@ -272,11 +264,15 @@ class HoursModel(StepModel):
         return lines
 
     def _detection_off(self) -> str:
-        real = len(self.model.comparison.installed.real_recorded)
+        installed, draft = self.model.comparison.installed, self.model.comparison.draft
+        lost = len({*installed.real_recorded} - {*draft.real_recorded})
+        unmarked = len({*draft.unmarked} - {*installed.unmarked})
+        costs = [f"{lost} real recordings are lost"] if lost or not unmarked else []
+        costs += [f"{unmarked} real ones on the store are no longer marked"] if unmarked else []
         stops = " and ".join(self.model.camera.capability.detection_off_stops)
         return (
-            f"Detection is switched off in this draft: on this make that ends {stops}. {real} real recordings are "
-            "lost; to silence a phone change the alerts instead."
+            f"Detection is switched off in this draft: on this make that ends {stops}. "
+            f"{' and '.join(costs)}; to silence a phone change the alerts instead."
         )
 
     def _mistakes(self, plan: WeekPlan) -> list[str]:
@@ -395,10 +391,7 @@ class HoursModel(StepModel):
         delay = alert_delay(self.model.facts.readings())
         if delay is None:
             return "No alert test is logged yet: walk in front of the camera and note when the phone says so."
-        tests = count_of(delay.came + delay.never, "test")
-        span = f"{delay.low_s:.0f} to {delay.high_s:.0f} s"
-        never = f"; {delay.never} never came" if delay.never else ""
-        return f"From trigger to phone, measured: {delay.median_s:.0f} s ({span}, {tests}{never})."
+        return delay.words
 
     def log_alert_test(self, wall: datetime, value: float | None) -> None:
         """Keep when an alert came after somebody made the camera trigger."""

@@ -86,9 +86,9 @@ class OccurrenceListModel(QAbstractListModel):
             return occurrence.id in self._model.evidence.repeated
         return None
 
-    def draft_records(self, row: int) -> bool:
-        """Whether the draft records the occurrence of a row."""
-        return self._model.comparison.draft_replay.records(self.occurrence(row).id)
+    def draft_marks(self, row: int) -> bool:
+        """Whether motion records the occurrence of a row under the draft."""
+        return self._model.comparison.draft_replay.marks(self.occurrence(row).id)
 
     def title(self, row: int) -> str:
         """When it happened, at the site."""

@@ -23,7 +23,7 @@ from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, Way, candidate_w
 from guardia.core.replay.silence import silences
 from guardia.core.score.reach import THINGS, reach_m, shown_shares, strength_at
 from guardia.core.storage.readings import RANGES, Measure
-from guardia.core.storage.trend import Trend, trend_of
+from guardia.core.storage.trend import Trend, threshold_of, trend_of
 from guardia.core.tuning.cures import usual_cures
 from guardia.core.view.geometry import density_words
 from guardia.core.view.walk_look import WalkLook
@@ -99,18 +99,19 @@ class ProveModel(StepModel):
         return answer
 
     def _missed(self) -> list[tuple[Visit, float, float]]:
-        """Real visits that the installed settings miss, with beginning and end."""
-        evidence = self.model.evidence
-        missed = set(self.model.comparison.installed.real_missed)
+        """Real visits that the installed settings miss or do not mark, with beginning and end."""
+        evidence, installed = self.model.evidence, self.model.comparison.installed
+        missed = {*installed.real_missed, *installed.unmarked}
         return [(v, *evidence.span_s(v[0])) for v in evidence.visits if v.id in missed]
 
     def offers(self) -> list[tuple[str, datetime]]:
-        """Moments worth asking about: real visits that are missed, silences that chance hardly explains."""
+        """Moments worth asking about: real visits missed or not marked, silences that chance hardly explains."""
         local = self._session.local_time
         facts = []
         for visit, begin, _ in self._missed():
             at = local(begin)
-            facts.append((f"missed: {kind_of(visit.kind).text}, {at:%d %b %Y %H:%M:%S}", at))
+            what = "not marked" if visit.id in self.model.comparison.installed.unmarked else "missed"
+            facts.append((f"{what}: {kind_of(visit.kind).text}, {at:%d %b %Y %H:%M:%S}", at))
         for begin, end, chance in silences(self.model.evidence):
             middle = local((begin + end) / 2)
             hours = f"{(end - begin) / 3600:.0f} h"
@@ -186,7 +187,9 @@ class ProveModel(StepModel):
     def trends(self) -> list[Trend]:
         """What the readings of the camera tell, measure by measure."""
         readings = self.model.facts.readings()
-        trends = (trend_of(readings, measure) for measure in RANGES if measure is not Measure.ALERT_DELAY)
+        rules, facts = self.model.camera.capability.storage, self.model.evidence.storage.facts
+        measures = (measure for measure in RANGES if measure is not Measure.ALERT_DELAY)
+        trends = (trend_of(readings, measure, threshold_of(measure, rules, facts)) for measure in measures)
         return [trend for trend in trends if trend is not None]
 
     def read_in(self, path: Path) -> None:

@@ -8,15 +8,11 @@ from typing import TYPE_CHECKING
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.camera.undo import step_text
-from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.due import Due
-from guardia.core.storage.readings import RANGES, Measure, Reading
+from guardia.core.storage.readings import RANGES, Measure, Reading, value_shown
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
-
-READ = (Measure.BATTERY, Measure.SIGNAL, Measure.SUPPLY, Measure.CLOCK, Measure.USED, Measure.FREE)
-"""What is asked at each camera, in this order; the last two are of its store."""
 
 OF_STORE = (Measure.USED, Measure.FREE)
 
@@ -44,13 +40,19 @@ class RoundWalk:
         return [d for d in self._session.rounds.due() if model is not None and d.camera == model.camera.name]
 
     def asks(self) -> tuple[Measure, ...]:
-        """What can be read off there: a battery only where it has one, space only of a store that is entered."""
+        """What can be read off there: only what this camera has, space only of a store that is entered."""
         model = self.model
         if model is None:
             return ()
-        battery = model.camera.capability.storage.power is not None
+        rules = model.camera.capability.storage
+        packs = rules.power.packs if rules.power is not None else 0
         store = model.comparison.installed_replay.keeping.fitted is not None
-        return tuple(m for m in READ if (m is not Measure.BATTERY or battery) and (m not in OF_STORE or store))
+        has = {
+            Measure.BATTERY: packs > 0, Measure.BATTERY_2: packs > 1, Measure.SUPPLY: packs == 0, Measure.SIGNAL: True,
+            Measure.DATA_USED: rules.mobile, Measure.TEMPERATURE: packs > 0, Measure.CLOCK: True,
+            Measure.USED: store, Measure.FREE: store,
+        }  # fmt: skip
+        return tuple(measure for measure, there in has.items() if there)
 
     def last(self, measure: Measure) -> str:
         """What was read last, in words; empty for the first time."""
@@ -60,16 +62,18 @@ class RoundWalk:
         fitted = model.comparison.installed_replay.keeping.fitted
         of_store = fitted.readings if fitted is not None else ()
         readings = of_store if measure in OF_STORE else model.facts.readings()
-        known = [r for r in readings if r.what is measure and r.value is not None]
+        same = (Measure.SIGNAL, Measure.SIGNAL_SHOWN) if measure is Measure.SIGNAL else (measure,)
+        known = [r for r in readings if r.what in same and r.value is not None]
         if not known:
             return ""
-        return f"{known[-1].value:g} on {self._session.local_time(known[-1].at_s):%d %b}"
+        last = known[-1]
+        return f"{last.value:g} {RANGES[last.what].unit} on {self._session.local_time(last.at_s):%d %b}"
 
     def keep(self, typed: Mapping[Measure, str], seen: Collection[Measure], note: str) -> None:
         """Keep what was typed and seen there, one step of undo, and go on to the next camera.
 
         Args:
-            typed: Numbers as they were typed; empty ones are left out, a comma is taken for a point.
+            typed: As value_shown() reads it; empty ones are left out.
             seen: What was seen or done without a value.
             note: For the logbook; may be empty.
 
@@ -80,9 +84,9 @@ class RoundWalk:
         if model is None:
             return
         now = time.time()
-        readings = {m: Reading(now, m, _number(m, text)) for m, text in typed.items() if text.strip()}
-        of_camera = [r for m, r in readings.items() if m not in OF_STORE] + [Reading(now, m) for m in seen]
-        of_store = [r for m, r in readings.items() if m in OF_STORE]
+        readings = [Reading(now, *value_shown(m, text)) for m, text in typed.items() if text.strip()]
+        of_camera = [r for r in readings if r.what not in OF_STORE] + [Reading(now, m) for m in seen]
+        of_store = [r for r in readings if r.what in OF_STORE]
         fitted = model.comparison.installed_replay.keeping.fitted
         if of_camera or of_store or note.strip():
             self._session.undo.beginMacro(step_text(model.camera.name, "looked at on the round"))
@@ -111,13 +115,3 @@ class RoundWalk:
             if mine and (task.on, task.what) == (due.on, due.what):
                 units.done(task)
                 return
-
-
-def _number(measure: Measure, text: str) -> float:
-    try:
-        return float(text.strip().replace(",", "."))
-    except ValueError as error:
-        unit = RANGES[measure].unit
-        raise InvalidValue(
-            f"{measure.capitalize()}: '{text}' is no number.", kept="Nothing was kept.", do=f"Write it in {unit}."
-        ) from error

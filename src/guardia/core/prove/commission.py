@@ -20,7 +20,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import Replay
 from guardia.core.replay.silence import silences
 from guardia.core.score.storage_findings import storage_findings
-from guardia.core.storage.readings import Measure, alert_delay
+from guardia.core.storage.readings import RANGES, SIGNALS, Measure, alert_delay
 from guardia.core.storage.stores import StoreKind
 from guardia.core.view.geometry import LADDER
 from guardia.core.view.picture import DARK_LUMA, GLARE_SHARE, SOFT, TURNED_DEG, PictureFacts
@@ -169,11 +169,11 @@ def _store(make: Capability, done: Replay) -> list[Item]:
 
 def _place(evidence: Evidence) -> list[Item]:
     view = evidence.view
-    signal = [r for r in evidence.storage.readings if r.what is Measure.SIGNAL]
+    signal = [r for r in evidence.storage.readings if r.what in SIGNALS and r.value is not None]
     ladder = "Ladder: a second person; no work on live mains. Filming of neighbours and sound: local law decides."
     return [
         Item("signal", "placement", "Check the signal at its place, not on the bench", "walls and distance eat it",
-             found=f"read as {signal[-1].value:g} dBm" if signal and signal[-1].value is not None else "",
+             found=f"read as {signal[-1].value:g} {RANGES[signal[-1].what].unit}" if signal else "",
              verified=True if signal else None),
         Item("mounted", "placement", "Mount it as low as is out of reach; nothing moving or close in the picture",
              "branches and webs trigger it, glass reflects its lamp at night", ladder),
@@ -300,11 +300,13 @@ def _hours(make: Capability, settings: Settings, evidence: Evidence) -> list[Ite
 
 def _alerts(evidence: Evidence) -> list[Item]:
     delay = alert_delay(evidence.storage.readings)
-    seen = f"an alert came after {delay.median_s:.0f} s (median of {delay.came})" if delay is not None else ""
+    tests = [r.value for r in evidence.storage.readings if r.what is Measure.ALERT_DELAY]
+    seen = "the last test never came" if tests and tests[-1] is None else delay.words if delay is not None else ""
     return [
         Item("who is told", "alerts", "Who is told, how and how often", "a phone that is told too much is silenced"),
         Item("phone", "alerts", "Phone: permission given, no battery saver, not muted; one alert tested",
-             "a battery saver kills the alerts unnoticed", found=seen, verified=True if delay is not None else None),
+             "a battery saver kills the alerts unnoticed", found=seen,
+             verified=tests[-1] is not None if tests else None),
     ]  # fmt: skip
 
 

@@ -121,7 +121,7 @@ def diagnose(
     """
     settings, dated = _in_force(evidence, at_s)
     if question is Question.NO_PICTURE or settings is None:
-        up = [_reason(gate, gate.of(evidence, at_s)) for gate in gates.GATES if isinstance(gate, UpGate)]
+        up = [_reason(gate, gate.of(evidence, at_s, make.storage)) for gate in gates.GATES if isinstance(gate, UpGate)]
         check = "Look at its light and its lens; clean it."
         lens = Reason("camera on, lens uncovered", State.UNKNOWN, "nothing here tells", check, 2, 0.1)
         return Diagnosis(question, at_s, (*(r for r in up if r is not None), lens))
@@ -187,7 +187,7 @@ def _motion_as_one(moment: Moment, outcome: Outcome | None, *, recorded: bool) -
         return Reason("motion", State.OPEN, "a motion clip covers that moment")
     if moment.writes_always:
         return Reason("motion", State.OPEN, "it records always; motion only marks it")
-    if outcome is not None and outcome.recorded:
+    if outcome is not None and outcome.marked:
         return Reason("motion", State.OPEN, "the model would have recorded what the footage shows")
     return None
 

@@ -179,7 +179,7 @@ def woken(evidence: Mapping[int, Evidence], done: Mapping[int, Replay], link: Li
             continue
         begin = there.span_s(visit[0])[0]
         at = replay.place[visit[0].id]
-        lacking = not any(replay.records(o.id) for o in visit) or bool(replay.late[at])
+        lacking = not any(replay.records(o.id) for o in visit) or bool(replay.late[at] and not replay.written[at])
         in_time = (triggers <= begin) & (triggers >= begin - LONGEST_WAY_S - link.high_s)
         if lacking and in_time.any():
             rules.append(visit.id)

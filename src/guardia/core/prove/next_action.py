@@ -36,9 +36,11 @@ class NextAction:
     """The reason, with its figures."""
 
 
-def trouble(installed: Score) -> float:
-    """How much care a camera needs by the score of its installed settings; false recordings a day and misses."""
-    return (installed.false_per_day or 0.0) + MISSED_WEIGHT * len(installed.real_missed)
+def trouble(installed: Score) -> tuple[float, float]:
+    """How much care a camera needs under its installed settings: by false alerts a day and misses, of equal ones by
+    false recordings a day."""
+    alerts = (installed.false_alerts_per_day or 0.0) + MISSED_WEIGHT * len(installed.real_missed)
+    return alerts, installed.false_per_day or 0.0
 
 
 def next_action(evidence: Evidence, comparison: Comparison, check: Check | None, now_s: float) -> NextAction:
@@ -68,15 +70,18 @@ def next_action(evidence: Evidence, comparison: Comparison, check: Check | None,
     if due := _check_due(evidence, now_s):
         return due
     if draft != under:
-        fewer = len(installed.false_recorded) - len(comparison.draft.false_recorded)
-        more = len(comparison.draft.real_missed) - len(installed.real_missed)
-        why = f"false recordings {-fewer:+d}, real missed {more:+d} against installed"
+        alerts, false, missed = (
+            len(getattr(comparison.draft, name)) - len(getattr(installed, name))
+            for name in ("false_alerted", "false_recorded", "real_missed")
+        )
+        alerted = f"false alerts {alerts:+d}, " if alerts != false else ""
+        why = f"{alerted}false recordings {false:+d}, real missed {missed:+d} against installed"
         return NextAction("handover", "Hand over the draft", why)
     if evidence.motion_clips and not evidence.watch.spans:
         return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
     if installed.false_recorded or installed.real_missed:
-        false, missed = count_of(len(installed.false_recorded), "false recording"), len(installed.real_missed)
-        return NextAction("tune", "Tune", f"{false}, {missed} real missed on the evidence")
+        counts = count_of(len(installed.false_recorded), "false recording"), len(installed.real_missed)
+        return NextAction("tune", "Tune", "{}, {} real missed on the evidence".format(*counts))
     return NextAction("evidence", "Nothing to do", "nothing false, missed or unjudged on the evidence")
 
 

@@ -19,6 +19,8 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence, looked_during, noted_spans
 from guardia.core.evidence.watch import Span
+from guardia.core.hours.modes import allowed_spans
+from guardia.core.hours.plan import if_known, in_spans, on_at
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, Notch
 from guardia.core.make.settings import Settings
@@ -141,8 +143,10 @@ class Anchor:
         model = replay(self.evidence, self.own(candidate), motion=motion)
         chances = self._chances(candidate.settings, model)
         likely = chances.mean(axis=0) >= LIKELY
-        by_model = model.recorded
+        by_model = model.marked
         silent, more = ~likely & by_model, likely & ~by_model
+        said = self._alerts_said(candidate.settings)
+        more_triggers = np.isnan(model.trigger_s) & (more | ((said == 1) & likely))
         return replace(
             model,
             candidate=candidate,
@@ -152,10 +156,36 @@ class Anchor:
             share=np.where(silent, 0.0, np.where(more, 1.0, model.share)),
             late=model.late & ~silent,
             cut=model.cut & ~silent,
-            trigger_s=np.where(
-                silent, np.nan, np.where(more & np.isnan(model.trigger_s), self._begins, model.trigger_s)
-            ),
+            trigger_s=np.where(silent, np.nan, np.where(more_triggers, self._begins, model.trigger_s)),
+            alert_facts=said,
         )
+
+    def _alerts_said(self, settings: Settings) -> NDArray[np.int8]:
+        """(N,) what the camera's list says of alerts that these settings decide as those of then did: 1, 0, or -1.
+
+        With a time between alerts it goes by what else triggers: only for the very settings of then.
+        """
+        said = np.full(len(self.evidence.occurrences), NOT_KNOWN, np.int8)
+        for then, which in self._groups:
+            if (
+                then is None
+                or (settings.alerts.alert_interval_s and then != settings)
+                or then.alerts != settings.alerts
+            ):
+                continue
+            same = which & (self._alert_times(then) == self._alert_times(settings))
+            for place in np.flatnonzero(same).tolist():
+                event = self.evidence.event_of.get(self.evidence.occurrences[place].id)
+                if event is not None and event.alert is not None:
+                    said[place] = event.alert
+        return said
+
+    def _alert_times(self, settings: Settings) -> Bools:
+        """(N,) whether the alert hours and the mode of some settings let an alert pass as each occurrence begins."""
+        evidence = self.evidence
+        on = on_at(if_known(settings.hours.alert_plan, evidence.place), self._begins, evidence.place)
+        spans = allowed_spans(settings.hours.modes, "alerts", *evidence.dates, evidence.place)
+        return on if spans is None else on & in_spans(spans, self._begins)
 
     def _stretches(self, done: Replay) -> list[list[Span]]:
         """Per clip, from when to when is recorded.
@@ -163,7 +193,7 @@ class Anchor:
         Under the settings that made a motion clip that is the clip; under others it is as much longer or shorter as the
         model says.
         """
-        kept = {self.evidence.spans[place][0] for place in np.flatnonzero(done.recorded).tolist()}
+        kept = {self.evidence.spans[place][0] for place in np.flatnonzero(done.marked).tolist()}
         stretches: list[list[Span]] = []
         for index, clip in enumerate(self.evidence.clips):
             by_model = [(r.start_s, r.end_s) for r in done.recordings[index]]
@@ -229,7 +259,7 @@ class Anchor:
         """How all occurrences stand with some settings, of which this is the replay by the model."""
         strength = strengths(self.evidence, model.motion.sizes, model.motion.needed, hold_s=settings.detection.hold_s)
         reach, own = passable(self.evidence, model.candidate), strength >= 1.0
-        recorded = model.recorded
+        recorded = model.marked
         return _Gates(
             _logs(strength) - self._doubt(settings), strength == 0, ~reach | (reach & own & ~recorded),
             recorded & ~(own & reach),

@@ -134,6 +134,15 @@ class Done(Protocol):
     def trigger_s(self) -> NDArray[np.float64]:
         """(N,) when it triggered, NaN where it did not itself trigger."""
 
+    @property
+    def written(self) -> NDArray[np.bool_]:
+        """(N,) whether it lies in time that is written whatever moves."""
+
+    @property
+    def alert_facts(self) -> NDArray[np.int8] | None:
+        """(N,) whether the camera's own list says of these very alert settings that it alerted: 1, that it did not: 0,
+        or nothing: -1; None where that is not asked."""
+
     def closed_by_store(self, at_s: float) -> Mapping[str, str]:
         """Which gates of the store close for a recording of a moment, and why."""
 

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import NamedTuple
 
-from guardia.core.replay.gate import BEHIND, STORE_GATES, Gate, Look, MaskGate, Stage
+from guardia.core.replay.gate import BEHIND, LEAST_SHARE, STORE_GATES, Gate, Look, MaskGate, Stage
 from guardia.core.replay.later_gates import (
     AlertClassGate,
     AlertHoursGate,
@@ -18,6 +18,7 @@ from guardia.core.replay.later_gates import (
     AlertsGate,
     InternetGate,
     LengthGate,
+    ListedAlertGate,
     PhoneGate,
     StoreGate,
 )
@@ -37,11 +38,13 @@ from guardia.core.replay.up_gates import LinkGate, PowerGate
 
 (
     POWER, LINK, MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, OBSERVED, LENGTH, TARGET,
-    STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, INTERNET, PHONE,
+    STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, ALERT_LISTED,
+    INTERNET, PHONE,
 ) = GATES = (
     PowerGate(), LinkGate(), ModeGate(), HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(),
     ObjectGate(), RestGate(), ObservedGate(), LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(),
-    AlertClassGate(), AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), InternetGate(), PhoneGate(),
+    AlertClassGate(), AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), ListedAlertGate(), InternetGate(),
+    PhoneGate(),
 )  # fmt: skip
 
 
@@ -74,17 +77,23 @@ class Outcome(NamedTuple):
 
     @property
     def recorded(self) -> bool:
-        """Whether it is recorded."""
+        """Whether it is recorded, by motion or because it is always written then."""
         return self.passed(Stage.RECORDED)
 
     @property
+    def marked(self) -> bool:
+        """Whether motion records it."""
+        return self.recorded and self.share >= LEAST_SHARE
+
+    @property
     def gate(self) -> Gate | None:
-        """The first gate that kept it from being recorded, None if it is."""
-        return None if self.recorded else next(iter(self.closed.values()))
+        """The first gate that kept motion from recording it, None if it does."""
+        by_motion = (self.closed.get(stage) for stage in (Stage.TRIGGERED, Stage.RECORDED))
+        return None if self.marked else next((gate for gate in by_motion if gate is not None), None)
 
     @property
     def reason(self) -> str:
-        """The numbers of that gate, in words; empty if it is recorded."""
+        """The numbers of that gate, in words; empty if motion records it."""
         return self.gate.words(self.look) if self.gate is not None and self.look is not None else ""
 
     @property
@@ -106,3 +115,8 @@ class Outcome(NamedTuple):
     def alert_gate(self) -> Gate | None:
         """The first gate that kept a trigger from being told, None where it was told or did not trigger."""
         return self.closed.get(Stage.ALERTED) if self.trigger_s is not None else None
+
+    @property
+    def alert_reason(self) -> str:
+        """The words of that gate; empty where there is none."""
+        return self.alert_gate.words(self.look) if self.alert_gate is not None and self.look is not None else ""

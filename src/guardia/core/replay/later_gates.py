@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import math
+from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.evidence.events import event_of
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
 from guardia.core.replay.gate import LEAST_SHARE, CameraCheck, Done, GateAnswer, Look, MaskGate, Moment, Stage, State
@@ -24,7 +26,7 @@ class LengthGate(MaskGate):
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """As MaskGate.closes."""
         del passing
-        short: NDArray[np.bool_] = done.share < LEAST_SHARE
+        short: NDArray[np.bool_] = (done.share < LEAST_SHARE) & ~done.written
         return short
 
     def words(self, look: Look) -> str:
@@ -76,6 +78,8 @@ class AlertGate(MaskGate):
     """A gate between the trigger and somebody's phone."""
 
     stage = Stage.ALERTED
+    of_sending: ClassVar[bool] = True
+    """It decides whether the camera sends an alert, which its own list may say."""
 
 
 class AlertsGate(AlertGate):
@@ -229,10 +233,37 @@ class AlertIntervalGate(AlertGate):
         return GateAnswer(State.OPEN, "no alert shortly before is listed")
 
 
+class ListedAlertGate(AlertGate):
+    """What the camera's own list says of its alerts goes before what its settings say."""
+
+    id = "what the camera's list says"
+    of_sending = False
+    check = CameraCheck("Send a test alert: does it come, and does the list name it?", 2, 0.1)
+
+    def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """As MaskGate.closes."""
+        return np.zeros(len(passing), bool) if done.alert_facts is None else done.alert_facts == 0
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return "by the camera's own list no alert was sent; by its settings one would have been"
+
+    def at(self, moment: Moment) -> GateAnswer | None:
+        """By the entry of that moment."""
+        about = event_of(list(moment.evidence.events), moment.at_s, moment.at_s)
+        if about is None or about.alert is None:
+            return None
+        if about.alert:
+            return GateAnswer(State.OPEN, "by the camera's own list an alert was sent")
+        return GateAnswer(State.CLOSED, "by the camera's own list no alert was sent")
+
+
 class InternetGate(AlertGate):
     """The site must reach the outside; only somebody there can tell whether it did."""
 
     id = "internet up"
+    of_sending = False
     check = CameraCheck("Look whether other alerts came that hour.", 2, 0.2)
 
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
@@ -250,6 +281,7 @@ class PhoneGate(AlertGate):
     """The phone must let alerts through: whether it does, only a test tells."""
 
     id = "phone allows it"
+    of_sending = False
     check = CameraCheck("Send a test alert: permission given, no battery saver, this camera not muted.", 2, 0.15)
 
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:

@@ -22,10 +22,11 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.replay import gates
-from guardia.core.replay.gate import BEHIND, Gate, Look, MaskGate, Stage, SwitchGate, TimeGate, TriggerGate
+from guardia.core.replay.always import always_written
+from guardia.core.replay.gate import BEHIND, LEAST_SHARE, Gate, Look, MaskGate, Stage, SwitchGate, TimeGate, TriggerGate
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.keeping import Keeping, closed_by_store, keeping_of
-from guardia.core.replay.later_gates import AlertIntervalGate
+from guardia.core.replay.later_gates import AlertGate, AlertIntervalGate
 from guardia.core.replay.objects import ObjectClass, object_classes
 from guardia.core.replay.recording import cover, record
 from guardia.core.replay.timing import Recording
@@ -106,9 +107,9 @@ class Replay:
     share: NDArray[np.float64]
     """(N,) share that the recordings cover."""
     late: NDArray[np.bool_]
-    """(N,) recorded, but the beginning is lost."""
+    """(N,) recorded by motion, but the beginning is lost there."""
     cut: NDArray[np.bool_]
-    """(N,) recorded, but the end is lost."""
+    """(N,) recorded by motion, but the end is lost there."""
     trigger_s: NDArray[np.float64]
     """(N,) when it triggered, NaN where it did not itself trigger."""
     chances: NDArray[np.float64] | None = None
@@ -118,6 +119,9 @@ class Replay:
     """(N,) the model would have recorded it, what the camera did speaks against it; None as above."""
     lasting: Callable[[Replay], list[list[Span]]] | None = None
     """Gives `stretches` from what the camera did; None as above."""
+    alert_facts: NDArray[np.int8] | None = None
+    """(N,) 1 or 0 where the camera's own list says that it alerted or not under these alert settings, else -1; None as
+    above."""
 
     @cached_property
     def stretches(self) -> list[list[Span]]:
@@ -128,8 +132,36 @@ class Replay:
 
     @cached_property
     def recorded(self) -> NDArray[np.bool_]:
-        """(N,) whether it is recorded."""
+        """(N,) whether it is recorded, by motion or because it is always written then."""
         return self.came_through(Stage.RECORDED)
+
+    @cached_property
+    def marked(self) -> NDArray[np.bool_]:
+        """(N,) whether motion records it: on a camera that writes always, whether it is marked."""
+        marked: NDArray[np.bool_] = self.recorded & (self.share >= LEAST_SHARE)
+        return marked
+
+    @cached_property
+    def written(self) -> NDArray[np.bool_]:
+        """(N,) whether it lies in time that is written whatever moves."""
+        return always_written(self.evidence, self.candidate)
+
+    @cached_property
+    def alert_chances(self) -> NDArray[np.float64]:
+        """(K, N) chance that somebody is alerted to it, for each factor as in `chances`; K is 1 by the model alone."""
+        chances = self.marked[None, :].astype(np.float64) if self.chances is None else self.chances
+        triggered, open_to = ~np.isnan(self.trigger_s), self.told.copy()
+        waiting = ~triggered & ~self.marked
+        if waiting.any():
+            # What would be decided if it triggered as it begins; the time between alerts goes by those that do.
+            begins = np.array([begin for _, begin, _ in self.evidence.spans], np.float64)
+            as_if = replace(self, trigger_s=np.where(triggered, self.trigger_s, begins))
+            for gate in gates.of_stage(Stage.ALERTED):
+                if not isinstance(gate, AlertIntervalGate):
+                    waiting = waiting & ~gate.closes(as_if, waiting)
+            open_to |= waiting
+        alerted: NDArray[np.float64] = chances * open_to
+        return alerted
 
     @cached_property
     def told(self) -> NDArray[np.bool_]:
@@ -146,6 +178,8 @@ class Replay:
             passing, closed = self._begin(stage), []
             for gate in gates.of_stage(stage):
                 closes = gate.closes(self, passing)
+                if self.alert_facts is not None and isinstance(gate, AlertGate) and gate.of_sending:
+                    closes = closes & (self.alert_facts != 1)
                 closed.append((gate, closes))
                 passing = passing & ~closes
             self._closed[stage] = closed
@@ -173,6 +207,10 @@ class Replay:
     def records(self, occurrence_id: int) -> bool:
         """Whether an occurrence is recorded."""
         return bool(self.recorded[self.place[occurrence_id]])
+
+    def marks(self, occurrence_id: int) -> bool:
+        """Whether motion records an occurrence."""
+        return bool(self.marked[self.place[occurrence_id]])
 
     @cached_property
     def outcomes(self) -> Mapping[int, Outcome]:
@@ -282,7 +320,8 @@ class _Outcomes(Mapping[int, Outcome]):
 def _outcome(done: Replay, place: int) -> Outcome:
     o = done.evidence.occurrences[place]
     trigger = None if np.isnan(done.trigger_s[place]) else float(done.trigger_s[place])
-    known = (o.id, float(done.share[place]), bool(done.late[place]), bool(done.cut[place]), trigger)
+    late, cut = (bool(lost[place] and not done.written[place]) for lost in (done.late, done.cut))
+    known = (o.id, float(done.share[place]), late, cut, trigger)
     closed: dict[Stage, Gate] = {}
     look: Look | None = None
     if trigger is None:

@@ -79,6 +79,19 @@ class HoursGate(TimeGate):
         return f"it lies outside the recording hours: {plan.words if plan is not None else ''}"
 
 
+def paused_spans(candidate: Candidate, what: str, first: date, last: date, place: SitePlace) -> Spans | None:
+    """When no pause of alerts stops a kind of recording, BY_MOTION or CONTINUOUS; None where none ever does."""
+    settings = candidate.settings
+    if what not in candidate.capability.alert_pause_stops:
+        return None
+    if not settings.alerts.alerts_on:
+        return plan_spans(WeekPlan(), first, last, place)
+    plan = if_known(settings.hours.alert_plan, place)
+    if plan is None or not any(s.rule == "off" for s in plan.specials):
+        return None
+    return plan_spans(WeekPlan(ALWAYS.stretches, plan.specials), first, last, place)
+
+
 class PauseGate(TimeGate):
     """On some makes an alert pause, or alerts switched off, stops recording, too."""
 
@@ -86,15 +99,8 @@ class PauseGate(TimeGate):
 
     def spans(self, candidate: Candidate, first: date, last: date, place: SitePlace) -> Spans | None:
         """As TimeGate.spans."""
-        settings, stops = candidate.settings, candidate.capability.alert_pause_stops
-        if (CONTINUOUS if settings.storage.mode is RecordingMode.CONTINUOUS else BY_MOTION) not in stops:
-            return None
-        if not settings.alerts.alerts_on:
-            return plan_spans(WeekPlan(), first, last, place)
-        plan = if_known(settings.hours.alert_plan, place)
-        if plan is None or not any(s.rule == "off" for s in plan.specials):
-            return None
-        return plan_spans(WeekPlan(ALWAYS.stretches, plan.specials), first, last, place)
+        always = candidate.settings.storage.mode is RecordingMode.CONTINUOUS
+        return paused_spans(candidate, CONTINUOUS if always else BY_MOTION, first, last, place)
 
     def told(self, settings: Settings) -> str:
         """As TimeGate.told."""

@@ -12,14 +12,14 @@ from guardia.core.evidence.watch import DAY_S
 from guardia.core.replay.gate import CameraCheck, GateAnswer, Look, Moment, State, TriggerGate
 from guardia.core.replay.silence import RARE, chance_of, records
 from guardia.core.storage.battery import fit_drain
-from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.readings import RANGES, SIGNALS, Measure, Reading
+from guardia.core.storage.rules import StorageRules
+from guardia.core.storage.trend import threshold_of
 
 NEAR_S = 1800.0
 """A record so soon before and after a moment shows that the camera was up (common practice, no source)."""
 
 EMPTY_PERCENT = 3.0
-WEAK_DBM = -80.0
-"""A weaker signal loses pictures (common practice, no source)."""
 
 PACKS = {Measure.BATTERY: "its battery", Measure.BATTERY_2: "its second battery pack"}
 
@@ -39,10 +39,10 @@ class UpGate(TriggerGate):
 
     def at(self, moment: Moment) -> GateAnswer:
         """As Gate.at."""
-        return self.of(moment.evidence, moment.at_s)
+        return self.of(moment.evidence, moment.at_s, moment.candidate.capability.storage)
 
     @abstractmethod
-    def of(self, evidence: Evidence, at_s: float) -> GateAnswer:
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """What evidence tells of it at a moment (POSIX seconds), whatever was set."""
 
 
@@ -52,8 +52,9 @@ class PowerGate(UpGate):
     id = "power"
     check = CameraCheck("Look whether its light is on; read its battery or its supply.", 1, 0.2)
 
-    def of(self, evidence: Evidence, at_s: float) -> GateAnswer:
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By records near that moment, the time covered, and readings of its battery."""
+        del rules
         marks = records(evidence)
         low, high = bisect_left(marks, at_s), bisect_right(marks, at_s)
         before = at_s - marks[low - 1] if low else math.inf
@@ -88,15 +89,17 @@ class LinkGate(UpGate):
         "that does not help, pair it again beside its recorder.", 3, 0.15,
     )  # fmt: skip
 
-    def of(self, evidence: Evidence, at_s: float) -> GateAnswer:
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By records of that half hour, and its signal as it was read last."""
         if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
             return GateAnswer(State.OPEN, "records of that half hour are here")
-        signal = [r for r in evidence.storage.readings if r.what is Measure.SIGNAL and r.value is not None]
-        if not signal:
+        read = [r for r in evidence.storage.readings if r.what in SIGNALS and r.value is not None]
+        if not read:
             return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
-        weak = float(signal[-1].value or 0) < WEAK_DBM
-        words = f"its signal was last read as {signal[-1].value:g} dBm"
+        last = read[-1]
+        threshold = threshold_of(last.what, rules, evidence.storage.facts)
+        weak = threshold is not None and float(last.value or 0.0) <= threshold.level
+        words = f"its signal was last read as {last.value:g} {RANGES[last.what].unit}"
         return GateAnswer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
 
 

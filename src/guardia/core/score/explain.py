@@ -82,4 +82,4 @@ def _recorded(evidence: Evidence, done: Replay, index: int) -> bool:
     if done.recordings[index]:
         return True
     mine = evidence.of_clip.get(evidence.clips[index].id, ())
-    return any(done.records(o.id) for o in mine)
+    return any(done.marks(o.id) for o in mine)

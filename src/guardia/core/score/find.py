@@ -51,7 +51,7 @@ def matching(evidence: Evidence, wanted: Filter, draft: Replay) -> NDArray[np.bo
         (N,), in the order of the evidence.
     """
     columns = evidence.columns
-    passes = _judged(wanted.judged, columns.verdict, draft.recorded)
+    passes = _judged(wanted.judged, columns.verdict, draft)
     if wanted.ids is not None:
         passes &= np.isin(columns.id, list(wanted.ids))
     if wanted.origin is not None:
@@ -72,7 +72,7 @@ def matching(evidence: Evidence, wanted: Filter, draft: Replay) -> NDArray[np.bo
     return passes
 
 
-def _judged(judged: str, verdict: NDArray[np.str_], recorded: NDArray[np.bool_]) -> NDArray[np.bool_]:
+def _judged(judged: str, verdict: NDArray[np.str_], draft: Replay) -> NDArray[np.bool_]:
     passes = np.ones(len(verdict), bool)
     match judged:
         case "unjudged":
@@ -80,9 +80,9 @@ def _judged(judged: str, verdict: NDArray[np.str_], recorded: NDArray[np.bool_])
         case "real" | "false" | "unsure":
             passes = verdict == judged
         case "missed":
-            passes = (verdict == Verdict.REAL) & ~recorded
+            passes = (verdict == Verdict.REAL) & ~draft.recorded
         case "false recorded":
-            passes = (verdict == Verdict.FALSE) & recorded
+            passes = (verdict == Verdict.FALSE) & draft.marked
     return passes
 
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
@@ -19,7 +18,8 @@ from guardia.core.hours.place import DAY_S, wall_s
 from guardia.core.hours.plan import WeekPlan, in_spans, joined, on_at, plan_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.replay.replay import Replay, replay
-from guardia.core.score.score import visit_outcomes
+from guardia.core.score.alerts import AlertScore, alert_score
+from guardia.core.score.score import any_part
 
 WEEK_S = 7 * DAY_S
 MONDAY_S = 4 * DAY_S
@@ -57,9 +57,6 @@ def late_switching(evidence: Evidence, done: Replay, mode: Mode) -> LateSwitchin
 
 LATE_ALERT_S = 5.0
 """An alert that comes later by more than this is late (common practice, no source)."""
-
-BURST_S = 300.0
-"""Alerts that follow one another within five minutes are one burst (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -108,53 +105,6 @@ def outside(evidence: Evidence, plan: WeekPlan | None, verdict: Verdict) -> tupl
     return tuple(v.id for v, inside in zip(visits, on, strict=True) if not inside)
 
 
-@dataclass(frozen=True)
-class AlertScore:
-    """What somebody is told under some settings."""
-
-    false: int
-    """False alerts on motion clips in counted time."""
-    per_day: tuple[float, float, float] | None
-    """False alerts a day with the exact interval (95 %); None without watched time."""
-    real_told: int
-    """Real visits that are told."""
-    real_silent: tuple[int, ...]
-    """Ids of real visits that trigger and are not told."""
-    not_expected: int
-    """Real visits of people that are expected, told all the same: alerts too many."""
-    longest_burst: int
-    """Most alerts, each within five minutes of the one before."""
-    longest_silence_s: float
-    """Longest time from the beginning of a real visit that is told in the end to the alert."""
-
-
-def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
-    """Count the alerts of a replay; a visit of several parts is told when any part is."""
-    told, triggered = done.told, ~np.isnan(done.trigger_s)
-    visits, rated = evidence.visit_table, evidence.rated_table
-    false, days = 0, evidence.watch.counted_days
-    if len(rated.ids):
-        false = int((rated.false & np.logical_or.reduceat(told[rated.parts], rated.first)).sum())
-    real_told = silent = np.zeros(len(visits.ids), bool)
-    longest = 0.0
-    if len(visits.ids):
-        any_told = np.logical_or.reduceat(told[visits.parts], visits.first)
-        any_triggered = np.logical_or.reduceat(triggered[visits.parts], visits.first)
-        real_told, silent = visits.real & any_told, visits.real & any_triggered & ~any_told
-        for n in np.flatnonzero(real_told).tolist():
-            visit = evidence.visits[n]
-            first = next(float(done.trigger_s[done.place[p.id]]) for p in visit if told[done.place[p.id]])
-            longest = max(longest, first - evidence.span_s(visit[0])[0])
-    expected = sum(bool(real_told[n]) and evidence.visits[n].kind == "expected" for n in range(len(visits.ids)))
-    times = np.sort(done.trigger_s[told])
-    burst = most = int(len(times) > 0)
-    for before, after in pairwise(times.tolist()):
-        burst = burst + 1 if after - before <= BURST_S else 1
-        most = max(most, burst)
-    rate = (false / days, *rate_interval(false, days)) if days else None
-    return AlertScore(false, rate, int(real_told.sum()), tuple(visits.ids[silent].tolist()), expected, most, longest)
-
-
 class Remedy(NamedTuple):
     """A change that could be made against too many alerts, by itself."""
 
@@ -199,18 +149,22 @@ def cures(evidence: Evidence, start: Candidate, others: Sequence[Remedy]) -> lis
         In the order of `others`, the start first; what only the alerts do leaves every recording.
     """
     before = replay(evidence, start)
-    recorded = visit_outcomes(evidence.visit_table, before)[0]
+    recorded = _recorded(evidence, before)
     at_before = _told_at(evidence, before)
     counts = []
     for remedy in (Remedy("as it is", start), *others):
         done = before if remedy.candidate == start else replay(evidence, remedy.candidate)
-        now = visit_outcomes(evidence.visit_table, done)[0]
-        lost = int((evidence.visit_table.real & recorded & ~now).sum())
+        lost = int((evidence.visit_table.real & recorded & ~_recorded(evidence, done)).sum())
         late = sum(
             at > at_before[i] + LATE_ALERT_S for i, at in _told_at(evidence, done).items() if at_before[i] < math.inf
         )
         counts.append(Cure(remedy, alert_score(evidence, done), lost, late))
     return counts
+
+
+def _recorded(evidence: Evidence, done: Replay) -> NDArray[np.bool_]:
+    """(V,) which visits are recorded, by motion or because it is always written then."""
+    return any_part(evidence.visit_table, done.recorded)
 
 
 def _told_at(evidence: Evidence, done: Replay) -> dict[int, float]:

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
+import numpy as np
+
 from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay, replay
-from guardia.core.score.hours import alert_score
+from guardia.core.score.alerts import alert_score
 from guardia.core.score.score import score
 from guardia.core.storage.battery import (
     DAY_S,
@@ -17,10 +20,11 @@ from guardia.core.storage.battery import (
     Drain,
     consumption,
     days_left,
+    days_of_packs,
     days_to_empty,
+    drain_under,
     fit_drain,
     packs_apart,
-    scaled_drain,
 )
 from guardia.core.storage.data import month_days, runs_out, sent_a_day
 from guardia.core.storage.facts import fact_figure, known_fact
@@ -28,6 +32,9 @@ from guardia.core.storage.figure import Figure, Source, exactly, product, ratio,
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.solar import monthly_yield
 from guardia.core.storage.stores import OFF_SITE
+
+AHEAD_DAYS = 14
+"""So far ahead the sun of the days to come is taken for a forecast (common practice, no source)."""
 
 
 @dataclass(frozen=True)
@@ -102,22 +109,41 @@ def charge_of(done: Replay, installed: Replay | None = None) -> Charge | None:
     if panel is None and "panel" in known.facts:
         panel = fact_figure(known.facts, "panel")
     battery = battery or exactly("battery", power.battery_wh, "Wh")
-    measured = fit_drain(known.readings)
     down_to = known_fact(known.facts, "charge_at").value
     asked = datetime.fromtimestamp(known.asked_s, UTC).date()
-    gained = monthly_yield(done.evidence.place, asked.year, panel, known.facts) if panel is not None else ()
+    place = done.evidence.place
+    gained = monthly_yield(place, asked.year, panel, known.facts) if panel is not None else ()
     part = exactly("of it", 1 - down_to / 100, "", how="down to where it is charged")
     usable = product("charge to use", "Wh", battery, part)
     packs = packs_apart(known.readings)
     months = tuple(_named(days_to_empty(usable, drawn, one), one.name) for one in gained)
-    if measured is not None:
-        per_day = scaled_drain(measured, before, drawn)
-        days = days_left(measured.level, per_day, down_to)
-        return Charge(drawn, per_day, measured, days, _on(measured.last_s, days, done), months, gained, packs)
+    fitted = [d for pack in (Measure.BATTERY, Measure.BATTERY_2) if (d := fit_drain(known.readings, pack)) is not None]
+    if fitted:
+        drains = [
+            drain_under(d.per_day, before, drawn, battery=battery, then=_gained(gained, d.first_s, d.last_s),
+                        ahead=_gained(gained, d.last_s, d.last_s + AHEAD_DAYS * DAY_S))
+            for d in fitted
+        ]  # fmt: skip
+        from_s = max(d.last_s for d in fitted)
+        # A pack that was read earlier than the other has drained further since.
+        levels = [d.level - (from_s - d.last_s) / DAY_S * max(0.0, d.per_day.value) for d in fitted]
+        days = days_of_packs(levels, drains, down_to, in_turn=power.packs_in_turn)
+        first = min(range(len(drains)), key=lambda n: days_left(levels[n], drains[n], down_to).value)
+        return Charge(drawn, drains[first], fitted[first], days, _on(from_s, days, done), months, gained, packs)
     this_month = gained[asked.month - 1] if gained else None
     days = days_to_empty(usable, drawn, this_month)
     percent = ratio("drain", "% a day", exactly("percent to use", 100 - down_to, "%"), days)
     return Charge(drawn, percent, None, days, None, months, gained, packs)
+
+
+def _gained(by_month: Sequence[Figure], from_s: float, to_s: float) -> Figure | None:
+    """What the panel brings a day between two moments, by the months of its days; None without a panel."""
+    if not by_month:
+        return None
+    days = [datetime.fromtimestamp(at, UTC).month for at in np.arange(from_s, max(to_s, from_s + 1.0), DAY_S)]
+    figures = [by_month[month - 1] for month in days]
+    value, low, high = (float(np.mean([getattr(f, end) for f in figures])) for end in ("value", "low", "high"))
+    return Figure("panel", value, low, high, "Wh", figures[0].source, "by the sun of those days", tuple(set(figures)))
 
 
 def _named(figure: Figure, name: str) -> Figure:

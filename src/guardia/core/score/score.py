@@ -19,10 +19,12 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.replay import gates
+from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.objects import object_classes
 from guardia.core.replay.replay import Motion, Replay
 from guardia.core.replay.writing import recorded_edges, seconds_within
+from guardia.core.score.alerts import alert_path_words, other_alerts
 from guardia.core.storage.rules import RecordingMode
 
 
@@ -31,7 +33,9 @@ class Score:
     """Outcomes of one set of settings on the judged evidence, as lists of occurrence ids."""
 
     real_recorded: tuple[int, ...]
-    """Real and recorded."""
+    """Real and recorded, by motion or because it is always written then."""
+    unmarked: tuple[int, ...]
+    """Of them those that motion does not mark: somebody must look through what is always written to find them."""
     real_missed: tuple[int, ...]
     """Real and not recorded."""
     late: tuple[int, ...]
@@ -39,9 +43,13 @@ class Score:
     cut: tuple[int, ...]
     """Recorded, but the end is lost."""
     false_recorded: tuple[int, ...]
-    """False and recorded."""
+    """False and recorded by motion."""
     false_silenced: tuple[int, ...]
-    """False and not recorded."""
+    """False and not recorded by motion."""
+    not_alerted: tuple[int, ...]
+    """Real, and nobody is alerted to it; without people that are expected, of whom nobody need hear."""
+    false_alerted: tuple[int, ...]
+    """False, and somebody is alerted to it."""
     missed: Expected
     """How many real ones are missed: a fact where the camera itself shows it, else what follows from that (95 %)."""
     false: Expected
@@ -49,6 +57,10 @@ class Score:
     false_in_motion: Expected
     """The same of the motion clips of watched days that are judged whole, whether or not footage shows them too; the
     rate per day is theirs."""
+    unalerted: Expected
+    """How many real ones nobody is alerted to, likewise."""
+    false_alerts: Expected
+    """How many false alerts there are in the time that rates per day count, those for other causes than motion too."""
     open: tuple[int, ...]
     """Unjudged or unsure, not counted."""
     watched_days: float
@@ -75,11 +87,30 @@ class Score:
     @property
     def false_per_day_interval(self) -> tuple[float, float] | None:
         """Exact Poisson interval (95 %) of that rate, as wide as what is not known makes it."""
+        return self._per_day(self.false_in_motion)
+
+    @property
+    def false_alerts_per_day(self) -> float | None:
+        """False alerts a day, None without watched time that is judged."""
+        return self.false_alerts.mean / self.watched_days if self.watched_days else None
+
+    @property
+    def false_alerts_per_day_interval(self) -> tuple[float, float] | None:
+        """Of that rate, as false_per_day_interval."""
+        return self._per_day(self.false_alerts)
+
+    @property
+    def unalerted_share(self) -> tuple[float, float]:
+        """Of the share of real occurrences nobody is alerted to, as missed_share."""
+        fewest, most = (
+            wilson(min(int(end), self.real), self.real) for end in (self.unalerted.low, self.unalerted.high)
+        )
+        return fewest[0], most[1]
+
+    def _per_day(self, number: Expected) -> tuple[float, float] | None:
         if not self.watched_days:
             return None
-        fewest, most = (
-            rate_interval(int(end), self.watched_days) for end in (self.false_in_motion.low, self.false_in_motion.high)
-        )
+        fewest, most = (rate_interval(int(end), self.watched_days) for end in (number.low, number.high))
         return fewest[0], most[1]
 
 
@@ -88,8 +119,10 @@ def difference_words(old: Score, new: Score) -> list[str]:
     sentences = []
     for words, before, after in (
         ("real, missed", len(old.real_missed), len(new.real_missed)),
+        ("real, nobody alerted", len(old.not_alerted), len(new.not_alerted)),
         ("recorded late or cut", len({*old.late, *old.cut}), len({*new.late, *new.cut})),
         ("false, recorded", len(old.false_recorded), len(new.false_recorded)),
+        ("false, alerted", len(old.false_alerted), len(new.false_alerted)),
     ):
         if before != after:
             sentences.append(f"{words} {after}, before {before}")
@@ -112,9 +145,19 @@ class Flip(StrEnum):
     """How an occurrence changes from installed to draft, worst first."""
 
     NEWLY_MISSED = "newly missed"
+    NEWLY_UNMARKED = "no longer marked"
+    NEWLY_UNALERTED = "no longer alerted"
     NEWLY_RECORDED = "newly recorded"
+    NEWLY_MARKED = "newly marked"
+    NEWLY_ALERTED = "newly alerted"
     NEWLY_FALSE = "new false recording"
+    NEWLY_FALSE_ALERT = "new false alert"
     NEWLY_SILENCED = "newly silenced"
+    FALSE_ALERT_GONE = "false alert gone"
+
+
+ALERT_FLIPS = (Flip.NEWLY_UNALERTED, Flip.NEWLY_ALERTED, Flip.NEWLY_FALSE_ALERT, Flip.FALSE_ALERT_GONE)
+"""What changes only in who is alerted."""
 
 
 @dataclass(frozen=True)
@@ -126,7 +169,7 @@ class Change:
     occurrence: Occurrence
     """The occurrence."""
     closed: Outcome
-    """The outcome under whichever of the two does not record it."""
+    """The outcome under whichever of the two does not record it, or alerts nobody to it."""
     chance: float
     """How likely it changes so, POSSIBLE_FROM to 1."""
 
@@ -140,9 +183,11 @@ class Change:
     @property
     def reason(self) -> str:
         """The gate that closed and its numbers, in words."""
-        if self.closed.gate is None:
-            return "close to the threshold: as far as this camera's scale is known, it may go either way"
-        return f"{self.closed.gate}: {self.closed.reason}"
+        if self.closed.gate is not None:
+            return f"{self.closed.gate}: {self.closed.reason}"
+        if self.flip in ALERT_FLIPS and self.closed.alert_gate is not None:
+            return f"{self.closed.alert_gate}: {self.closed.alert_reason}"
+        return "close to the threshold: as far as this camera's scale is known, it may go either way"
 
 
 @dataclass(frozen=True, eq=False)
@@ -172,96 +217,141 @@ def outcome_of(visit: Visit, done: Replay) -> Outcome:
 
     Returns:
         Under the first part's id: recorded when any part is; late when its first part is lost or late, cut when its
-        last one is lost or cut; the share is weighted by length. If none is recorded, the gate is the one that the part
-        which came farthest was stopped at.
+        last one is lost or cut; the share is weighted by length. If motion marks none, the gate is the one that the
+        part which came farthest was stopped at; if nobody is alerted, likewise.
     """
     if len(visit) == 1:
         return done.outcomes[visit.id]
     parts = [done.outcomes[p.id] for p in visit]
-    recorded = [o for o in parts if o.recorded]
+    best = [o for o in parts if o.marked] or [o for o in parts if o.recorded] or parts
     lengths = [max(p.end_s - p.start_s, 1e-6) for p in visit]
     share = sum(o.share * n for o, n in zip(parts, lengths, strict=True)) / sum(lengths)
-    if not recorded:
-        farthest = max(parts, key=lambda o: gates.GATES.index(o.gate) if o.gate is not None else -1)
-        return farthest._replace(occurrence_id=visit.id, share=share)
+    if not any(o.marked for o in parts):
+        best = [max(best, key=lambda o: gates.GATES.index(o.gate) if o.gate is not None else -1)]
+    elif told := [o for o in best if o.passed(Stage.ALERTED)]:
+        best = told
+    if not any(o.recorded for o in parts):
+        return best[0]._replace(occurrence_id=visit.id, share=share)
     late = not parts[0].recorded or parts[0].late
     cut = not parts[-1].recorded or parts[-1].cut
-    return recorded[0]._replace(occurrence_id=visit.id, share=share, late=late, cut=cut)
+    return best[0]._replace(occurrence_id=visit.id, share=share, late=late, cut=cut)
 
 
 def score(evidence: Evidence, done: Replay) -> Score:
     """Count the outcomes of a replay; a visit of several parts, and what other evidence repeats, is counted once."""
     visits, rated = evidence.visit_table, evidence.rated_table
-    recorded, late, cut = visit_outcomes(visits, done)
+    marked, late, cut = visit_outcomes(visits, done)
+    stored = any_part(visits, done.written)
+    alerted = any_part(visits, done.told)
 
     def ids(which: NDArray[np.bool_]) -> tuple[int, ...]:
         return tuple(visits.ids[which].tolist())
 
     days = length(evidence.watch.spans) / DAY_S
-    chances, rated_chances = visit_chances(visits, done), visit_chances(rated, done)
+    real, to_alert = visits.real, visits.real & ~expected_people(evidence)
+    chances, alerts = visit_chances(visits, done), visit_chances(visits, done, alerted=True)
+    false_alerts = expected_number(visit_chances(rated, done, alerted=True)[:, rated.false])
+    others = [alert for alert in other_alerts(evidence, done) if alert.verdict is Verdict.FALSE]
     return Score(
-        real_recorded=ids(visits.real & recorded),
-        real_missed=ids(visits.real & ~recorded),
-        late=ids(visits.real & late),
-        cut=ids(visits.real & cut),
-        false_recorded=ids(visits.false & recorded),
-        false_silenced=ids(visits.false & ~recorded),
-        missed=expected_number(1.0 - chances[:, visits.real]),
+        real_recorded=ids(real & (marked | stored)),
+        unmarked=ids(real & stored & ~marked),
+        real_missed=ids(real & ~marked & ~stored),
+        late=ids(real & late & ~stored),
+        cut=ids(real & cut & ~stored),
+        false_recorded=ids(visits.false & marked),
+        false_silenced=ids(visits.false & ~marked),
+        not_alerted=ids(to_alert & ~alerted),
+        false_alerted=ids(visits.false & alerted),
+        missed=expected_number(1.0 - chances[:, real & ~stored]),
         false=expected_number(chances[:, visits.false]),
-        false_in_motion=expected_number(rated_chances[:, rated.false]),
-        open=ids(~visits.real & ~visits.false),
+        false_in_motion=expected_number(visit_chances(rated, done)[:, rated.false]),
+        unalerted=expected_number(1.0 - alerts[:, to_alert]),
+        false_alerts=Expected(*(count + len(others) for count in false_alerts)),
+        open=ids(~real & ~visits.false),
         watched_days=evidence.watch.counted_days,
         recorded_s_per_day=seconds_within(recorded_edges(done), evidence.watch.spans) / days if days else None,
     )
 
 
-def visit_chances(visits: VisitTable, done: Replay) -> NDArray[np.float64]:
-    """(K, V) chance of each visit to be recorded, for each factor that the camera may have; K is 1 by the model alone.
+def expected_people(evidence: Evidence) -> NDArray[np.bool_]:
+    """(V,) which visits are of people that are expected there: nobody need hear of them."""
+    return np.array([visit.kind == "expected" for visit in evidence.visits], bool)
 
-    What the parts of a visit have in common, its luck with this camera, decides: the likeliest part stands for it.
+
+def visit_chances(visits: VisitTable, done: Replay, *, alerted: bool = False) -> NDArray[np.float64]:
+    """(K, V) chance that motion records each visit, or that somebody is alerted to it.
+
+    For each factor that the camera may have; K is 1 by the model alone. What the parts of a visit have in common, its
+    luck with this camera, decides: the likeliest part stands for it.
     """
-    chances = done.recorded[None, :].astype(np.float64) if done.chances is None else done.chances
+    if alerted:
+        chances = done.alert_chances
+    else:
+        chances = done.marked[None, :].astype(np.float64) if done.chances is None else done.chances
     if not len(visits.ids):
         return np.zeros((len(chances), 0))
     largest: NDArray[np.float64] = np.maximum.reduceat(chances[:, visits.parts], visits.first, axis=1)
     return largest
 
 
-def visit_outcomes(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
-    """Which visits are recorded, late and cut; as outcome_of()."""
+def any_part(visits: VisitTable, which: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """(V,) visits of which any part is among some of N occurrences."""
     if not len(visits.ids):
-        none = np.zeros(0, bool)
-        return none, none, none
-    recorded = np.logical_or.reduceat(done.recorded[visits.parts], visits.first)
+        return np.zeros(0, bool)
+    found: NDArray[np.bool_] = np.logical_or.reduceat(which[visits.parts], visits.first)
+    return found
+
+
+def visit_outcomes(visits: VisitTable, done: Replay) -> tuple[NDArray[np.bool_], NDArray[np.bool_], NDArray[np.bool_]]:
+    """Which visits motion records, and which of them late and cut; as outcome_of()."""
+    marked = any_part(visits, done.marked)
+    if not len(visits.ids):
+        return marked, marked, marked
     begin, end = visits.parts[visits.first], visits.parts[np.append(visits.first[1:], len(visits.parts)) - 1]
-    late = recorded & (done.late[begin] | ~done.recorded[begin])
-    return recorded, late, recorded & (done.cut[end] | ~done.recorded[end])
+    late = marked & (done.late[begin] | ~done.marked[begin])
+    return marked, late, marked & (done.cut[end] | ~done.marked[end])
 
 
 def flips(evidence: Evidence, old: Replay, new: Replay) -> list[tuple[Flip, Visit, float]]:
     """What is judged and may become otherwise, worst first, then what is likeliest; with the chance that it does.
 
     The camera's factor and the luck of a visit are the same under both, so that the chance is that by which the one
-    lies above the other.
+    lies above the other. A visit is named once, by the worst that happens to it.
     """
     visits = evidence.visit_table
-    before, after = (visit_chances(visits, done) for done in (old, new))
-    lost, gained = (np.maximum(0.0, d).mean(axis=0) for d in (before - after, after - before))
-    changes = []
+    marks, alerts = ([visit_chances(visits, d, alerted=told) for d in (old, new)] for told in (False, True))
+    stored = [any_part(visits, done.written) for done in (old, new)]
+    records = [np.where(on_store, 1.0, chances) for on_store, chances in zip(stored, marks, strict=True)]
+    to_alert = visits.real & ~expected_people(evidence)
+
+    def lost(both: list[NDArray[np.float64]]) -> NDArray[np.float64]:
+        chance: NDArray[np.float64] = np.maximum(0.0, both[0] - both[1]).mean(axis=0)
+        return chance
+
+    changes: list[tuple[Flip, Visit, float]] = []
+    named = np.zeros(len(visits.ids), bool)
     for flip, which, chance in (
-        (Flip.NEWLY_MISSED, visits.real, lost),
-        (Flip.NEWLY_RECORDED, visits.real, gained),
-        (Flip.NEWLY_FALSE, visits.false, gained),
-        (Flip.NEWLY_SILENCED, visits.false, lost),
+        (Flip.NEWLY_MISSED, visits.real, lost(records)),
+        (Flip.NEWLY_RECORDED, visits.real, lost(records[::-1])),
+        (Flip.NEWLY_UNMARKED, visits.real & stored[1], lost(marks)),
+        (Flip.NEWLY_MARKED, visits.real & stored[0], lost(marks[::-1])),
+        (Flip.NEWLY_UNALERTED, to_alert, lost(alerts)),
+        (Flip.NEWLY_ALERTED, to_alert, lost(alerts[::-1])),
+        (Flip.NEWLY_FALSE, visits.false, lost(marks[::-1])),
+        (Flip.NEWLY_SILENCED, visits.false, lost(marks)),
+        (Flip.NEWLY_FALSE_ALERT, visits.false, lost(alerts[::-1])),
+        (Flip.FALSE_ALERT_GONE, visits.false, lost(alerts)),
     ):
-        places = np.flatnonzero(which & (chance >= POSSIBLE_FROM))
+        places = np.flatnonzero(which & ~named & (chance >= POSSIBLE_FROM))
+        named[places] = True
         order = places[np.argsort(-chance[places], kind="stable")]
         changes += [(flip, evidence.visits[n], float(chance[n])) for n in order]
-    return changes
+    ranks = {flip: rank for rank, flip in enumerate(Flip)}
+    return sorted(changes, key=lambda change: ranks[change[0]])
 
 
 def newly_late(evidence: Evidence, old: Replay, new: Replay) -> tuple[int, ...]:
-    """Ids of real visits that both record, but that only the new one records late or cut; as flips()."""
+    """Ids of real visits that motion records under both, but only under the new one late or cut; as flips()."""
     visits = evidence.visit_table
     (before, *marks), (after, *new_marks) = (visit_outcomes(visits, done) for done in (old, new))
     which = visits.real & before & after & np.logical_or(*new_marks) & ~np.logical_or(*marks)
@@ -285,7 +375,8 @@ def compare(
     changes = []
     for flip, visit, chance in flips(evidence, installed, draft):
         old, new = outcome_of(visit, installed), outcome_of(visit, draft)
-        closed = old if old.gate is not None else new
+        of_alert = flip in ALERT_FLIPS and old.gate is None and new.gate is None
+        closed = old if (not old.passed(Stage.ALERTED) if of_alert else old.gate is not None) else new
         changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed, chance))
     settings, capability = draft.candidate.settings, draft.candidate.capability
     limits = (*evidence_limits(evidence, settings, capability), *_filter_limits(evidence, settings, capability))
@@ -349,9 +440,11 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
         )
     if draft.storage.mode is not RecordingMode.MOTION:
         lines.append(
-            f"This draft records {draft.storage.mode}: what motion misses is on that footage all the same; the figures "
-            "here tell what motion marks."
+            f"This draft records {draft.storage.mode}: what motion does not mark is on its store all the same, for who "
+            "looks through it. False ones are counted as motion marks them."
         )
+    if draft.alerts.alerts_on and (said := alert_path_words(evidence)):
+        lines.append(said)
     hours = draft.hours
     plans = [hours.recording_plan, hours.alert_plan, *(mode.plan for mode in hours.modes)]
     if any(plan is not None and if_known(plan, evidence.place) is None for plan in plans):

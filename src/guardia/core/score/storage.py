@@ -22,6 +22,8 @@ from guardia.core.storage.rules import RecordingMode
 from guardia.core.storage.stores import OFF_SITE, Fitted, Store, space_of
 from guardia.core.storage.volume import days_kept
 
+TAKE_DRAFT = "take the draft's motion settings"
+
 MEDIA_GB = (32.0, 64.0, 128.0, 256.0, 512.0, 1000.0, 2000.0, 4000.0, 8000.0)
 """Usual sizes of media (common practice, no source)."""
 
@@ -111,6 +113,8 @@ class KeepLonger:
     """What the medium costs, None where nobody said; 0 for settings alone."""
     surely: bool
     """Even the fewest days of the band are enough."""
+    lost: int
+    """Real visits of the evidence that are recorded now and would not be."""
     settings: Settings
     """The settings that it takes."""
 
@@ -128,8 +132,8 @@ def ways_to_keep(
 
     Returns:
         Of all combinations of mode, quality, snapshots, medium and the draft's motion settings those that reach it:
-        first what costs least, then what changes least, then what gives up least quality. None where the settings in
-        force reach it, or nothing does.
+        first what loses no real visit, then what costs least, changes least, and gives up least quality. None where
+        the settings in force reach it, or nothing does.
     """
     now = done.keeping.days
     if done.keeping.known.stores and now is None:
@@ -138,8 +142,14 @@ def ways_to_keep(
         return []
     sizes, fitted = sizes_for(done), done.keeping.fitted
     own = fitted.store.capacity_gb if fitted is not None else 0.0
-    ways: list[tuple[tuple[float, int, float], KeepLonger]] = []
+    ways: list[tuple[tuple[int, float, int, float], KeepLonger]] = []
+    recorded = set(score(done.evidence, done).real_recorded)
+    lost_by: dict[tuple[RecordingMode, bool], int] = {}
     for words, tried in _other_settings(done, draft):
+        by = tried.candidate.settings.storage.mode, bool(words) and words[0] == TAKE_DRAFT
+        if by not in lost_by:
+            lost_by[by] = len(recorded - set(score(done.evidence, tried).real_recorded))
+        lost = lost_by[by]
         for size in (s for s in sizes if s >= own):
             days, bought = _days_on(tried, size), size > own
             if days.value < required_days or not (words or bought):
@@ -148,8 +158,10 @@ def ways_to_keep(
             changes = (*words, *([f"a medium of {size:g} GB"] if bought else []))
             # Without a price the size stands for it; a poorer picture is the last resort among equals.
             weight = tried.candidate.capability.storage.quality(tried.candidate.settings.storage.quality)
-            order = (size if price is None else price, len(changes), -weight.weight if weight is not None else 0.0)
-            ways.append((order, KeepLonger(changes, days, price, days.low >= required_days, tried.candidate.settings)))
+            cost = size if price is None else price
+            order = (lost, cost, len(changes), -weight.weight if weight is not None else 0.0)
+            surely = days.low >= required_days
+            ways.append((order, KeepLonger(changes, days, price, surely, lost, tried.candidate.settings)))
             break  # a larger medium costs more
     cheapest: list[KeepLonger] = []
     for _, way in sorted(ways, key=lambda one: one[0]):
@@ -164,7 +176,7 @@ def _other_settings(done: Replay, draft: Replay | None) -> Iterator[tuple[tuple[
     rules, storage = done.candidate.capability.storage, done.candidate.settings.storage
     bases: list[tuple[tuple[str, ...], Replay]] = [((), done)]
     if draft is not None and _motion_parts(draft.candidate.settings) != _motion_parts(done.candidate.settings):
-        bases.append((("take the draft's motion settings",), draft))
+        bases.append(((TAKE_DRAFT,), draft))
     labels = [q.label for q in rules.qualities]
     first = rules.quality(storage.quality)
     worse = labels[labels.index(first.label) + 1 :] if first is not None else []
@@ -206,7 +218,6 @@ class School:
 def schools(done: Replay) -> list[School]:
     """Always, by motion, and both by the clock, side by side."""
     evidence, rules = done.evidence, done.candidate.capability.storage
-    missed = len(score(evidence, done).real_missed)
     plan = done.candidate.settings.hours.recording_plan
     ways = []
     for mode in (RecordingMode.CONTINUOUS, RecordingMode.MOTION, RecordingMode.MIXED):
@@ -216,12 +227,9 @@ def schools(done: Replay) -> list[School]:
         volume = volume_of(tried)
         seconds = [p for part in volume.parts for p in part.parts if p.unit == "s"]
         look = total("to look through a day", "h", *(_in_hours(p) for p in seconds))
-        # Recorded always, nothing is missed but what lies outside its hours; mixed, by motion outside them only.
-        by_mode = {RecordingMode.CONTINUOUS: 0, RecordingMode.MOTION: missed, RecordingMode.MIXED: 0}
-        lost = by_mode[mode] if plan is None or mode is RecordingMode.MOTION else _missed_outside(done, tried, mode)
         ways.append(
             School(
-                mode, mode in rules.modes, tried.keeping.days, lost,
+                mode, mode in rules.modes, tried.keeping.days, len(score(evidence, tried).real_missed),
                 mode is not RecordingMode.CONTINUOUS and not evidence.continuous_s, look,
             )
         )  # fmt: skip
@@ -232,16 +240,6 @@ def _in_hours(seconds: Figure) -> Figure:
     """Seconds a day as hours a day."""
     value, low, high = (v / 3600 for v in (seconds.value, seconds.low, seconds.high))
     return Figure(seconds.name, value, low, high, "h", seconds.source, seconds.how, seconds.parts, seconds.fact)
-
-
-def _missed_outside(done: Replay, tried: Replay, mode: RecordingMode) -> int:
-    """Real visits outside its hours that are not recorded: all of them, or those that motion misses."""
-    from guardia.core.score.hours import outside
-
-    away = set(outside(done.evidence, done.candidate.settings.hours.recording_plan, Verdict.REAL))
-    if mode is RecordingMode.CONTINUOUS:
-        return len(away)
-    return len(away & set(score(done.evidence, tried).real_missed))
 
 
 @dataclass(frozen=True)

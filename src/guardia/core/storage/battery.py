@@ -32,6 +32,8 @@ class Drain:
     """Percent at the last reading."""
     last_s: float
     """When that was, POSIX seconds."""
+    first_s: float
+    """When the first of those readings was."""
     count: int
     """Readings since the last charge."""
     per_degree: float | None = None
@@ -69,7 +71,9 @@ def fit_drain(readings: Sequence[Reading], pack: Measure = Measure.BATTERY) -> D
         return None
     how = f"a straight line through {len(run)} readings over {days[-1] - days[0]:.0f} days"
     per_day = Figure("drain", -line.value, -line.high, -line.low, "% a day", Source.MEASURED, how)
-    return Drain(per_day, float(run[-1].value or 0.0), run[-1].at_s, len(run), line.more[0] if line.more else None)
+    return Drain(
+        per_day, float(run[-1].value or 0.0), run[-1].at_s, run[0].at_s, len(run), line.more[0] if line.more else None
+    )
 
 
 def _temperature(readings: Sequence[Reading], at_s: float) -> float | None:
@@ -147,27 +151,68 @@ def days_to_empty(charge: Figure, drawn: Figure, gained: Figure | None = None) -
     return Figure("days to empty", value, least, most, "days", Source.ASSUMED, how, parts)
 
 
-def scaled_drain(drain: Drain, installed: Figure, draft: Figure) -> Figure:
-    """The measured drain under other settings: by the ratio of what both draw as worked out.
+def drain_under(
+    drain: Figure, installed: Figure, draft: Figure, *, battery: Figure, then: Figure | None, ahead: Figure | None
+) -> Figure:
+    """The drain under other settings, as a balance of what is drawn and what a panel brings.
 
     Args:
-        drain: Measured under the installed settings.
-        installed: Wh a day that those draw.
+        drain: Percent a day, measured under the installed settings: what was drawn less what the panel brought.
+        installed: Wh a day that those settings draw, as worked out.
         draft: Wh a day that the others draw.
+        battery: Wh that the packs hold.
+        then: What the panel brought while it was measured, Wh a day; None without a panel.
+        ahead: What it brings in the days to come, likewise.
 
     Returns:
-        Percent a day. What both draw has errors in common, so the band is that of their ratio, not of either.
+        Percent a day, below 0 where it charges: (drain + then) x draft / installed - ahead, the panel in percent of
+        the battery. Of the worked-out draws only the ratio counts. The band adds the squares of what each number that
+        is not known exactly does to the result; what it does not change drops out.
     """
     factor = draft.value / installed.value if installed.value > 0 else 1.0
     ends = sorted((factor ** (1 / CHANGE_SPREAD), factor**CHANGE_SPREAD))
     how = f"{short(draft.value)} Wh / {short(installed.value)} Wh a day as worked out"
     change = Figure("draft to installed", factor, ends[0], ends[1], "", Source.ASSUMED, how, (draft, installed))
-    one = drain.per_day
-    if one.low <= 0:
-        ends = sorted(a * b for a in (one.low, one.high) for b in (change.low, change.high))
-        parts = (one, change)
-        return Figure("drain", one.value * factor, ends[0], ends[-1], "% a day", Source.ASSUMED, one.how, parts)
-    return product("drain", "% a day", one, change)
+    if then is None or ahead is None:
+        then = ahead = exactly("panel", 0.0, "Wh", Source.MEASURED)
+    season = ahead.value / then.value if then.value > 0 else 0.0
+
+    def balance(net: float, ratio_: float, brought: float, holds: float) -> float:
+        brings = 100.0 * brought / holds
+        return (net + brings) * ratio_ - brings * season
+
+    known = {"net": drain, "ratio_": change, "brought": then, "holds": battery}
+    at = {name: figure.value for name, figure in known.items()}
+    value = balance(**at)
+    moved = [
+        [balance(**{**at, name: end}) - value for end in (figure.low, figure.high)] for name, figure in known.items()
+    ]
+    low, high = (math.hypot(*(max(0.0, *(sign * m for m in both)) for both in moved)) for sign in (-1, 1))
+    parts = (drain, change, *((then, ahead) if then.value > 0 else ()))
+    words = f"({drain.words} measured + {then.words} of the panel) x {short(factor)} - {ahead.words}"
+    source = drain.source if factor == 1.0 and season in (0.0, 1.0) else Source.ASSUMED
+    how = words if then.value > 0 else f"{drain.words} measured x {short(factor)}"
+    return Figure("drain", value, value - low, value + high, "% a day", source, how, parts)
+
+
+def days_of_packs(levels: Sequence[float], drains: Sequence[Figure], down_to: float, *, in_turn: bool) -> Figure:
+    """Days until two packs must be charged.
+
+    Args:
+        levels: Percent of each at its last reading.
+        drains: Percent a day of each.
+        down_to: Percent at which they are charged.
+        in_turn: They are used one after another; else both at once.
+
+    Returns:
+        Of packs used at once those of the one that comes first, else of what both still hold at the drain of the one
+        that is used.
+    """
+    if in_turn:
+        used = max(drains, key=lambda drain: drain.value)
+        return days_left(sum(max(0.0, level - down_to) for level in levels) + down_to, used, down_to)
+    each = [days_left(level, drain, down_to) for level, drain in zip(levels, drains, strict=True)]
+    return min(each, key=lambda figure: figure.value)
 
 
 def days_left(level: float, per_day: Figure, down_to: float) -> Figure:

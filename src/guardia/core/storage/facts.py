@@ -51,6 +51,7 @@ _LIST = (
     Fact("dark_share", "share of the day that is dark", "%", 0, 100, 50, 33, 67, "half of the hours of a year"),
     Fact("snapshot_size", "size of a snapshot", "kB", 1, 1e5, 250, 100, 600),
     Fact("live", "live looks a day", "min", 0, 1440, 2, 0, 10),
+    Fact("supply", "volts that it is fed with: USB 5, 12, 24, network cable 48", "V", 1, 60),
     Fact("current", "current that it draws", "A", 0.001, 100),
     Fact("standby", "standby", "mW", 0, 1e5),
     Fact("recording", "while it records", "W", 0, 100),

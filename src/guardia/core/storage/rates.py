@@ -7,7 +7,8 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
-from scipy.special import stdtrit
+from numpy.typing import NDArray
+from scipy.special import ndtri, stdtrit
 
 from guardia.core.storage.figure import Figure, Source, exactly, product
 
@@ -85,7 +86,9 @@ def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequenc
         *more: (N,) each: further terms.
 
     Returns:
-        None for fewer than three values, at one moment only, or where the terms cannot be told apart.
+        None for fewer than three values, at one moment only, or where the terms cannot be told apart. Values shown in
+        whole steps are off by up to half a step even where they lie on a line: the interval is at least the normal one
+        of errors that are even over a step.
     """
     if len(values) < LEAST_READINGS or max(days) <= min(days):
         return None
@@ -96,10 +99,30 @@ def straight_line(days: Sequence[float], values: Sequence[float], *more: Sequenc
     if rank < design.shape[1] or left < 1:
         return None
     residual = read - design @ solved
-    variance = float(residual @ residual) / left * np.linalg.inv(design.T @ design)
-    half = float(stdtrit(left, 0.95)) * math.sqrt(float(variance[1, 1]))
+    about = line_deviation(residual, left, values)
+    half = about * math.sqrt(float(np.linalg.inv(design.T @ design)[1, 1]))
     slope = float(solved[1])
     return RateLine(slope, slope - half, slope + half, tuple(float(v) for v in solved[2:]))
+
+
+def shown_step(values: Sequence[float]) -> float:
+    """The step in which values are shown: 1, 0.1 or 0.01."""
+    return next((step for step in (1.0, 0.1) if all(abs(v / step - round(v / step)) < 1e-6 for v in values)), 0.01)
+
+
+def line_deviation(residual: NDArray[np.float64], left: int, values: Sequence[float]) -> float:
+    """Half the interval (90 %) of a value about a line: Student's by what is left over, or what the steps make of it.
+
+    Args:
+        residual: (N,) what the line leaves over.
+        left: Degrees of freedom, at least 1.
+        values: (N,) as they were shown.
+
+    Returns:
+        The greater of the two, in the unit of the values.
+    """
+    by_rest = float(stdtrit(left, 0.95)) * math.sqrt(float(residual @ residual) / left)
+    return max(by_rest, float(ndtri(0.95)) * shown_step(values) / math.sqrt(12.0))
 
 
 def mean_with_interval(values: Sequence[float], name: str, unit: str, how: str) -> Figure:

@@ -52,6 +52,8 @@ class PowerDraw:
     """Usable charge of all its packs, Wh."""
     packs: int = 1
     """Number of packs."""
+    packs_in_turn: bool = False
+    """Its packs are used one after another; else both at once, until the weaker one is empty."""
     standby_mw: float = 8.0
     """Standby, mW."""
     recording_w: float = 1.4
@@ -96,6 +98,8 @@ class StorageRules:
     """Its battery, None on mains."""
     mobile: bool = False
     """It sends over a mobile network."""
+    supply_v: float = 0.0
+    """It is fed with so many volts: 5 by USB, 12, 24, 48 by the network cable; 0 where that is not stated."""
 
     def quality(self, label: str) -> Quality | None:
         """A quality by its word; the best for '', None where none is on offer or it is not known."""

@@ -9,13 +9,10 @@ from enum import StrEnum
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.figure import Figure, Source, exactly
-from guardia.core.storage.rates import straight_line
+from guardia.core.storage.rates import shown_step, straight_line
 from guardia.core.storage.readings import STATES, Measure, Reading
 
 DAY_S = 86400.0
-
-GIB = 2**30 / 1e9
-"""Gigabytes in a gibibyte, as devices often show space."""
 
 LEAST_SAME = 3
 """So many readings of the same used space may say that it no longer rises."""
@@ -229,8 +226,7 @@ def _rising(fitted: Fitted) -> tuple[list[Reading], list[Reading]]:
     if len(run) - first < LEAST_SAME or not first:
         return run, []
     a_day = (shown[first] - shown[0]) / max((run[first].at_s - run[0].at_s) / DAY_S, 1e-9)
-    step = 1.0 if all(gb.is_integer() for gb in shown) else 0.1
-    stays = a_day * (run[-1].at_s - run[first].at_s) / DAY_S >= 2 * step
+    stays = a_day * (run[-1].at_s - run[first].at_s) / DAY_S >= 2 * shown_step(shown)
     return (run[: first + 1], run[first:]) if stays else (run, [])
 
 

@@ -27,7 +27,7 @@ def telling(evidence: Evidence, rivals: Sequence[Candidate]) -> tuple[int, ...]:
     if not waiting or len(rivals) < 2:
         return ()
     anchor = Anchor(evidence, rivals[0].capability)
-    recorded = np.array([anchor.replay(candidate).recorded[waiting] for candidate in rivals])
+    recorded = np.array([anchor.replay(candidate).marked[waiting] for candidate in rivals])
     share = recorded.mean(axis=0)
     split = share * (1.0 - share)
     order = np.lexsort((np.arange(len(waiting)), -split))

@@ -303,7 +303,7 @@ def difference(evidence: Evidence, before: Replay, after: Replay) -> Effect:
     return Effect(
         silenced=tuple(changes[Flip.NEWLY_SILENCED]),
         added=tuple(changes[Flip.NEWLY_FALSE]),
-        lost=tuple(changes[Flip.NEWLY_MISSED]),
-        found=tuple(changes[Flip.NEWLY_RECORDED]),
+        lost=(*changes[Flip.NEWLY_MISSED], *changes[Flip.NEWLY_UNMARKED]),
+        found=(*changes[Flip.NEWLY_RECORDED], *changes[Flip.NEWLY_MARKED]),
         late=newly_late(evidence, before, after),
     )

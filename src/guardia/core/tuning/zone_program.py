@@ -104,7 +104,7 @@ def make_program(evidence: Evidence, done: Replay, *, sure: bool = True) -> Prog
         for o in visit:
             if visit.verdict is not o.verdict:
                 continue
-            if not done.outcomes[o.id].recorded or o.verdict not in (Verdict.REAL, Verdict.FALSE):
+            if not done.outcomes[o.id].marked or o.verdict not in (Verdict.REAL, Verdict.FALSE):
                 continue
             clip = evidence.clip_of(o)
             if o.verdict is Verdict.FALSE:

@@ -50,7 +50,7 @@ class PortfolioDialog(QDialog):
         rows = []
         for site in self._sites:
             worst = site.worst
-            rate = f"{worst.false_per_day[0]:.1f}" if worst is not None and worst.false_per_day else ""
+            rate = f"{worst.false_alerts[0]:.1f}" if worst is not None and worst.false_alerts else ""
             missed, real = sum(line.missed for line in site.lines), sum(line.real for line in site.lines)
             late = site.overdue(today)
             counts = (str(site.cameras or ""), rate, f"{missed} of {real}" if real else "", str(late or ""))

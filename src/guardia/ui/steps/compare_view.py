@@ -67,7 +67,7 @@ class CompareView(QWidget):
             texts = [f"{when:%d %b %H:%M}", kind_of(visit.kind).text, *(_became(o) for o in outcomes)]
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)
-                bad = column >= 2 and (outcomes[column - 2].recorded != real)
+                bad = column >= 2 and (outcomes[column - 2].marked != real)
                 if bad:
                     item.setForeground(THEME.colour("false"))
                 if column >= 2:
@@ -91,7 +91,7 @@ class CompareView(QWidget):
 
 def _became(outcome: Outcome) -> str:
     """What became of it, in a word or two."""
-    if outcome.recorded:
+    if outcome.marked:
         marks = [word for word, is_so in (("late", outcome.late), ("cut", outcome.cut)) if is_so]
         return " and ".join(marks) or "recorded"
     return f"no: {outcome.gate}"

@@ -214,7 +214,7 @@ class EvidencePage(QWidget):
         draft = self._model.comparison.draft_replay
         self.ribbon.show_marks(
             [
-                RibbonMark(o.id, self._source.hour(r), o.verdict, draft.records(o.id))
+                RibbonMark(o.id, self._source.hour(r), o.verdict, draft.marks(o.id))
                 for r in rows
                 if (o := self._source.occurrence(r))
             ]

@@ -29,7 +29,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.hours_model import PLANS, HoursModel
 from guardia.core.base.words import count_of
 from guardia.core.make.levers import ALERT_INTERVAL
-from guardia.core.score.hours import AlertScore
+from guardia.core.score.alerts import AlertScore
 from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME

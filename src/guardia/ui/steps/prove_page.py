@@ -27,7 +27,7 @@ from guardia.core.prove.diagnose import Diagnosis, Question, Reason
 from guardia.core.prove.walks import Walk
 from guardia.core.replay.gate import State
 from guardia.core.storage.readings import RANGES, Measure
-from guardia.core.storage.trend import THRESHOLDS, Trend
+from guardia.core.storage.trend import Trend
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
@@ -291,7 +291,7 @@ class ReadingsTab(WordsTab):
 
     def _row(self, trend: Trend) -> tuple[str, ...]:
         unit, local = RANGES[trend.what].unit, self._model.local
-        threshold = THRESHOLDS.get(trend.what)
+        threshold = trend.threshold
         slope = "" if trend.per_day is None else f"{trend.per_day:+.2f} {unit}"
         there = threshold is not None and (
             trend.last <= threshold.level if threshold.falling else trend.last >= threshold.level

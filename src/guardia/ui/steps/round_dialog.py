@@ -113,7 +113,9 @@ class RoundDialog(QDialog):
 
     def _hint(self, measure: Measure) -> str:
         last = self.walk.last(measure)
-        return f"{RANGES[measure].unit}{f', last {last}' if last else ''}"
+        units = {Measure.SIGNAL: "dBm, bars such as 3/4, a word, a colour or %"}
+        units |= dict.fromkeys((Measure.USED, Measure.FREE), "GB, or with its unit: 58 GiB")
+        return f"{units.get(measure, RANGES[measure].unit)}{f'; last {last}' if last else ''}"
 
     def _keep(self) -> None:
         typed = {measure: field.text() for measure, (field, _) in self.fields.items()}

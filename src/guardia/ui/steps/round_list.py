@@ -17,6 +17,11 @@ RATE = 1
 BAR_PX = 6
 
 
+def _order(line: Summary | None) -> tuple[float, ...]:
+    """What needs care first; what is not worked out yet last."""
+    return tuple(-part for part in line.trouble) if line is not None else (1.0,)
+
+
 class Lines(QAbstractTableModel):
     """Lines of cameras, worst first."""
 
@@ -27,7 +32,7 @@ class Lines(QAbstractTableModel):
     def show(self, rows: Sequence[tuple[int, Summary | None, str]]) -> None:
         """Show other lines: number of the camera, its line (None while it is not worked out), its name."""
         self.beginResetModel()
-        self.rows = sorted(rows, key=lambda r: (-(r[1].trouble if r[1] else -1.0), r[2]))
+        self.rows = sorted(rows, key=lambda r: (_order(r[1]), r[2]))
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -47,12 +52,12 @@ class Lines(QAbstractTableModel):
         """What stands in a cell; under the user's role the rate with its interval, for the bar."""
         _, summary, name = self.rows[index.row()]
         if role == Qt.ItemDataRole.UserRole and index.column() == RATE:
-            return summary.false_per_day if summary is not None else None
+            return summary.false_alerts if summary is not None else None
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
         if summary is None:
             return (name, "", "", "", "", "its evidence is being read")[index.column()]
-        rate = summary.false_per_day
+        rate = summary.false_alerts
         texts = (
             name,
             f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})" if rate else "",
@@ -75,7 +80,7 @@ class RateDelegate(QStyledItemDelegate):
         rate = index.data(Qt.ItemDataRole.UserRole)
         if painter is None or rate is None:
             return
-        most = max((s.false_per_day[2] for _, s, _ in self._lines.rows if s and s.false_per_day), default=0.0)
+        most = max((s.false_alerts[2] for _, s, _ in self._lines.rows if s and s.false_alerts), default=0.0)
         if most <= 0:
             return
         inside = QRectF(option.rect).adjusted(4, 0, -4, -3)

@@ -87,7 +87,7 @@ class Fortnight(QWidget):
             x = ((moment.date() - first).days + (0.06 + 0.88 * hours / 24)) * width
             verdict = occurrence.verdict
             y = top + height * (lanes.get(verdict, 0.83) if verdict else 0.83)
-            draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=done.records(occurrence.id))
+            draw_mark(painter, verdict, QPointF(x, y), 7.5, recorded=done.marks(occurrence.id))
             what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
             self.marks.append((QPointF(x, y), occurrence.id))
             self._words[occurrence.id] = f"{moment:%a %d %b %Y %H:%M}, {what}; click to see it"
@@ -286,9 +286,14 @@ class RoundPage(QWidget):
         why = label(action.why, "muted", wrap=True)
         why.setFixedWidth(192)
         side.addWidget(why)
-        if clock := error_words(model.camera.clock_error_s):
-            note = label(f"Its clock is {clock}; times are put right.", "muted", wrap=True)
+        clock, more = error_words(model.camera.clock_error_s), _more_figures(model.comparison.installed)
+        if notes := [words for words in (f"clock {clock}" if clock else "", more) if words]:
+            note = label("; ".join(notes), "muted", wrap=True)
             note.setFixedWidth(192)
+            note.setToolTip(
+                "Times of a wrong clock are put right. Not marked: real events on the store that motion does not mark. "
+                "Not alerted: real events nobody was alerted to."
+            )
             side.addWidget(note)
         side.addStretch()
         row.addLayout(side)
@@ -296,13 +301,19 @@ class RoundPage(QWidget):
 
 
 def _figures(score: Score) -> list[str]:
-    """The two complaints as text: false recordings a day, real events missed."""
+    """The two complaints as text: false alerts a day, real events missed."""
     figures = []
-    rate, interval = score.false_per_day, score.false_per_day_interval
+    rate, interval = score.false_alerts_per_day, score.false_alerts_per_day_interval
     if rate is not None and interval is not None:
-        figures.append(f"<b>{rate:.1f}</b> false a day ({interval[0]:.1f} to {interval[1]:.1f})")
-    total = len(score.real_missed) + len(score.real_recorded)
-    if total:
+        figures.append(f"<b>{rate:.1f}</b> false alerts/day ({interval[0]:.1f} to {interval[1]:.1f})")
+    if score.real:
         low, high = score.missed_share
-        figures.append(f"<b>{len(score.real_missed)}</b> of {total} real missed ({100 * low:.0f} to {high:.0%})")
+        figures.append(f"<b>{len(score.real_missed)}</b> of {score.real} missed ({100 * low:.0f} to {high:.0%})")
     return figures
+
+
+def _more_figures(score: Score) -> str:
+    """Real ones that are on the store only, and those nobody was alerted to; empty where there are none."""
+    counts = ((len(score.unmarked), "not marked"), (len(score.not_alerted), "not alerted"))
+    parts = [f"{count} {words}" for count, words in counts if count]
+    return f"real: {', '.join(parts)}" if parts else ""

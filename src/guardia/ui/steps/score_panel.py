@@ -26,7 +26,11 @@ from guardia.core.score.score import Certainty, Change, Flip, Score
 from guardia.ui.parts.widgets import IntervalBars, MarkSign, Triple, button, label
 
 _SURE_SIGNS = {Certainty.SURELY: "●●●", Certainty.PROBABLY: "●●○", Certainty.PERHAPS: "●○○"}
-_FLIP_SIGNS = {Flip.NEWLY_MISSED: "▼", Flip.NEWLY_RECORDED: "▲", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_SILENCED: "◇"}
+_FLIP_SIGNS = {
+    Flip.NEWLY_MISSED: "▼", Flip.NEWLY_UNMARKED: "▽", Flip.NEWLY_UNALERTED: "▿", Flip.NEWLY_RECORDED: "▲",
+    Flip.NEWLY_MARKED: "△", Flip.NEWLY_ALERTED: "▵", Flip.NEWLY_FALSE: "◆", Flip.NEWLY_FALSE_ALERT: "◈",
+    Flip.NEWLY_SILENCED: "◇", Flip.FALSE_ALERT_GONE: "⬦",
+}  # fmt: skip
 
 
 MOST_FLIPS = 60
@@ -50,24 +54,26 @@ class IntervalBar:
 
 
 def _rate(score: Score) -> Triple | None:
-    rate, interval = score.false_per_day, score.false_per_day_interval
+    rate, interval = score.false_alerts_per_day, score.false_alerts_per_day_interval
     return None if rate is None or interval is None else (rate, *interval)
 
 
 def _missed_share(score: Score) -> Triple | None:
-    total = len(score.real_missed) + len(score.real_recorded)
-    return (len(score.real_missed) / total, *score.missed_share) if total else None
+    return (len(score.real_missed) / score.real, *score.missed_share) if score.real else None
 
 
 MEASURES = (
-    IntervalBar("False recordings a day, by motion clips", "false", _rate, lambda v: f"{v:.1f}"),
+    IntervalBar("False alerts a day", "false", _rate, lambda v: f"{v:.1f}"),
     IntervalBar("Share of real events missed", "real", _missed_share, lambda v: f"{v:.0%}"),
 )
 
 _ROWS: tuple[tuple[str, str, Verdict | None, bool], ...] = (
     ("real_recorded", "real, recorded", Verdict.REAL, True),
     ("real_missed", "real, missed", Verdict.REAL, False),
+    ("unmarked", "on the store only", Verdict.REAL, False),
     ("partial", "late or cut", Verdict.REAL, True),
+    ("not_alerted", "real, nobody alerted", Verdict.REAL, False),
+    ("false_alerted", "false, alerted", Verdict.FALSE, True),
     ("false_recorded", "false, recorded", Verdict.FALSE, True),
     ("false_silenced", "false, silent", Verdict.FALSE, False),
     ("open", "not judged yet", None, False),
@@ -96,7 +102,7 @@ class ScorePanel(QWidget):
         both.addWidget(self._strip)
         self._lay_out_strip()
         layout = QVBoxLayout(self._whole)
-        layout.setContentsMargins(16, 14, 14, 12)
+        layout.setContentsMargins(16, 10, 14, 8)
         layout.setSpacing(6)
         top = QHBoxLayout()
         top.addWidget(label("Score on the evidence", "head"))
@@ -166,16 +172,18 @@ class ScorePanel(QWidget):
     def _counts(self) -> QGridLayout:
         grid = QGridLayout()
         grid.setHorizontalSpacing(8)
-        grid.setVerticalSpacing(3)
+        grid.setVerticalSpacing(1)
         grid.setColumnStretch(0, 1)
         for column, text in ((1, "installed"), (2, "draft")):
             grid.addWidget(label(text, "muted"), 0, column)
         self.cells: dict[tuple[str, int], QPushButton] = {}
+        self._of_row: dict[str, list[QWidget]] = {}
         for row, (name, text, verdict, recorded) in enumerate(_ROWS, start=1):
             line = QHBoxLayout()
             line.setSpacing(6)
-            line.addWidget(MarkSign(verdict, recorded=recorded, half=name == "partial"))
-            line.addWidget(label(text))
+            self._of_row[name] = [MarkSign(verdict, recorded=recorded, half=name == "partial"), label(text)]
+            for widget in self._of_row[name]:
+                line.addWidget(widget)
             line.addStretch()
             grid.addLayout(line, row, 0)
             for column in (1, 2):
@@ -185,6 +193,7 @@ class ScorePanel(QWidget):
                 cell.setAccessibleName(f"{text}, {'installed' if column == 1 else 'draft'}")
                 cell.clicked.connect(lambda _=False, n=name, c=column, t=text: self._ask(n, c, t))
                 self.cells[name, column] = cell
+                self._of_row[name].append(cell)
                 grid.addWidget(cell, row, column)
         return grid
 
@@ -192,7 +201,7 @@ class ScorePanel(QWidget):
         flips = QListWidget()
         flips.setAccessibleName("What flips from installed to draft")
         flips.setWordWrap(True)
-        flips.setMinimumHeight(90)
+        flips.setMinimumHeight(44)
         flips.itemActivated.connect(self.open_flip)
         flips.itemClicked.connect(self.open_flip)
         return flips
@@ -223,6 +232,9 @@ class ScorePanel(QWidget):
         comparison = self._model.comparison
         for (name, column), cell in self.cells.items():
             cell.setText(_count(comparison.draft if column == 2 else comparison.installed, name))
+        either = (comparison.installed, comparison.draft)
+        for widget in self._of_row["unmarked"]:
+            widget.setVisible(any(score.unmarked for score in either))
         for name, both in self._strip_cells.items():
             old, new = (self.cells[name, column].text().split(" ")[0] for column in (1, 2))
             both.setText(f"{old} → {new}")
@@ -297,7 +309,9 @@ class ScorePanel(QWidget):
 
 def _count(score: Score, name: str) -> str:
     """How many, and where that is not known for sure between how many it lies."""
-    expected = {"real_missed": score.missed, "false_recorded": score.false}.get(name)
+    expected = {
+        "real_missed": score.missed, "not_alerted": score.unalerted, "false_recorded": score.false,
+    }.get(name)  # fmt: skip
     count = str(len(_ids(score, name)))
     if expected is None or expected.low == expected.high:
         return count

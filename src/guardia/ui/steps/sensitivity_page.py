@@ -313,9 +313,11 @@ class SensitivityPage(QWidget):
         when = self._session.local_time(clip.start_s + occurrence.start_s)
         what = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
         there = f"recorded, but {outcome.kept_reason}" if outcome.kept_gate is not None else "recorded"
-        fate = there if outcome.recorded else f"missed at the gate '{outcome.gate}': {outcome.reason}"
+        if outcome.gate is not None:
+            what_then = "not marked, but on the store" if outcome.recorded else "missed"
+            there = f"{what_then}, at the gate '{outcome.gate}': {outcome.reason}"
         self.curve_title.setText(
-            f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {fate}. Installed dashed."
+            f"{when:%a %d %b %Y %H:%M:%S}, {what}. Draft (solid, shaded where it records): {there}. Installed dashed."
         )
 
     def _draw_strip(self) -> None:
@@ -328,7 +330,7 @@ class SensitivityPage(QWidget):
             peak = comparison.draft_replay.largest[0][number]
             verdict = occurrence.verdict if occurrence.verdict is not Verdict.UNSURE else None
             lane = _LANES[verdict] + 0.3 * (((number * 37) % 11) / 10 - 0.5) * 2
-            recorded = comparison.draft_replay.records(occurrence.id)
+            recorded = comparison.draft_replay.marks(occurrence.id)
             groups.setdefault(verdict, []).append((max(100 * peak / whole, LEAST_SHOWN), lane, occurrence.id, recorded))
         chosen = set(self._model.selected)
         for judged, points in groups.items():

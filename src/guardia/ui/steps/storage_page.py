@@ -30,6 +30,8 @@ class StoragePage(FreshPage):
         self.asked = button("", self.ask_on, tip="The day for which it is told what is still there")
         head.addWidget(self.asked)
         head.addWidget(button("&Days required …", self.ask_required, tip="How long footage must be kept on this site"))
+        most_tip = "After how many days footage must be gone on this site: rules on privacy"
+        head.addWidget(button("At &most …", self.ask_most, tip=most_tip))
         layout.addLayout(head)
         self.words = words_card(layout)
         self.bars = StoreBars(self.model)
@@ -64,6 +66,10 @@ class StoragePage(FreshPage):
     def ask_required(self) -> None:
         """Ask how long footage must be kept."""
         self.working.ask("required_days")
+
+    def ask_most(self) -> None:
+        """Ask after how long footage must be gone."""
+        self.working.ask("longest_days")
 
     def ask_on(self) -> None:
         """Ask for another day to ask about."""

@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QGridLay
 from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.score.storage import KeepLonger, School, ToKeep, WhatIf
-from guardia.core.storage.figure import short
+from guardia.core.storage.figure import days_words, short
 from guardia.core.storage.readings import RANGES, Reading
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label
@@ -209,7 +209,7 @@ class AnswersTab(FreshPage):
         self.words.setText(self._words(ways))
         self.ways.setVisible(bool(ways))
         prices = [short(w.price) if w.price else "none" if w.price == 0 else "not known" for w in ways]
-        rows = [(", ".join(w.words), w.days.words, p, "yes" if w.surely else "perhaps")
+        rows = [(_way_words(w), w.days.words, p, "yes" if w.surely else "perhaps")
                 for w, p in zip(ways, prices, strict=True)]  # fmt: skip
         fill_table(self.ways, rows)
         self._fill_what_if(table)
@@ -228,14 +228,14 @@ class AnswersTab(FreshPage):
         if not ways:
             return f"No setting and no medium of this make keeps footage for {short(required.value)} days."
         single = next((w for w in ways if len(w.words) == 1), None)
-        one = f"Cheapest single change: {single.words[0]}." if single is not None else "No single change is enough."
-        return f"{one} Cheapest of all: {', '.join(ways[0].words)} ({ways[0].days.words})."
+        one = f"Best single change: {_way_words(single)}." if single is not None else "No single change is enough."
+        return f"{one} Best of all: {_way_words(ways[0])} ({ways[0].days.words})."
 
     def _fill_what_if(self, found: Sequence[WhatIf]) -> None:
         sizes = list(dict.fromkeys(w.size_gb for w in found))
         rows: dict[tuple[str, str], list[str]] = {}
         for one in found:
-            rows.setdefault((one.mode.value, one.quality), []).append(f"{short(one.days.value)}")
+            rows.setdefault((one.mode.value, one.quality), []).append(days_words(one.days.value).removesuffix(" days"))
         columns = ["records", "quality", *(f"{size:g} GB" for size in sizes)]
         self.what_if.setColumnCount(len(columns))
         self.what_if.setHorizontalHeaderLabels(columns)
@@ -245,6 +245,12 @@ class AnswersTab(FreshPage):
             self.what_if, [(*key, *texts) for key, texts in rows.items()],
             lambda r, c: required is not None and c > 1 and days[r][c] < required.value,
         )  # fmt: skip
+
+
+def _way_words(way: KeepLonger) -> str:
+    """What is changed; first what it loses."""
+    loses = f"loses {way.lost} real of the evidence: " if way.lost else ""
+    return f"{loses}{', '.join(way.words)}"
 
 
 class SaveTab(QWidget):

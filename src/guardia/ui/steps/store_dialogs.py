@@ -21,11 +21,9 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.storage.readings import RANGES, STATES, Measure, Reading
-from guardia.core.storage.stores import GIB, Store, StoreKind
+from guardia.core.storage.readings import RANGES, STATES, UNIT_GB, Measure, Reading
+from guardia.core.storage.stores import Store, StoreKind
 from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
-
-_UNITS = {"GB": 1.0, "GiB": GIB, "TB": 1000.0, "MB": 0.001}
 
 
 class _Maybe(QWidget):
@@ -75,7 +73,7 @@ class StoreDialog(QDialog):
             self.kind.addItem(kind.value, kind)
         self.capacity = _number(store.capacity_gb if store else 64.0, "", 3)
         self.unit = QComboBox()
-        self.unit.addItems(list(_UNITS))
+        self.unit.addItems(list(UNIT_GB))
         both = QWidget()
         row = QHBoxLayout(both)
         row.setContentsMargins(0, 0, 0, 0)
@@ -128,7 +126,7 @@ class StoreDialog(QDialog):
         try:
             self.store = Store(
                 self.name.text().strip(), self.kind.currentData(),
-                round(self.capacity.value() * _UNITS[self.unit.currentText()], 3), **known,
+                round(self.capacity.value() * UNIT_GB[self.unit.currentText()], 3), **known,
             )  # fmt: skip
         except InvalidValue as error:
             self.trouble.setText(str(error))
@@ -164,11 +162,12 @@ class ReadingDialog(QDialog):
         for state in STATES:
             self.state.addItem(state.value, state)
         self.unit = QComboBox()
-        self.unit.addItems(["GB", "GiB", "MB"])
+        self.unit.addItems(list(UNIT_GB))
         self.values: dict[Measure, QDoubleSpinBox] = {}
         self.known: dict[Measure, QCheckBox] = {}
         measures = (Measure.USED, Measure.FREE) if of_store else (
-            Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED, Measure.SIGNAL, Measure.SUPPLY
+            Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED, Measure.SIGNAL,
+            Measure.SIGNAL_SHOWN, Measure.SUPPLY,
         )  # fmt: skip
         for measure in measures:
             space = measure in (Measure.USED, Measure.FREE)
@@ -191,7 +190,7 @@ class ReadingDialog(QDialog):
         try:
             stores = [
                 Reading(at_s, measure, field.value() * (
-                    _UNITS[self.unit.currentText()] if measure in (Measure.USED, Measure.FREE) else 1.0
+                    UNIT_GB[self.unit.currentText()] if measure in (Measure.USED, Measure.FREE) else 1.0
                 ))
                 for measure, field in self.values.items() if self.known[measure].isChecked()
             ]  # fmt: skip

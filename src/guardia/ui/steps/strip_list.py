@@ -14,6 +14,7 @@ from guardia.app.project.key_pictures import KeyPictures
 from guardia.app.steps.occurrence_list import Role
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.judgement import KIND_OF_KEY, Verdict, kind_of
+from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import Outcome
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import draw_mark, verdict_colour
@@ -67,7 +68,7 @@ class StripDelegate(QStyledItemDelegate):
         painter.setFont(bold)
         painter.drawText(left, top + 13, str(index.data()))
         painter.setFont(plain)
-        draw_mark(painter, occurrence.verdict, QPointF(left + 6, top + 30), 10, recorded=draft.recorded)
+        draw_mark(painter, occurrence.verdict, QPointF(left + 6, top + 30), 10, recorded=draft.marked)
         painter.setPen(verdict_colour(occurrence.verdict))
         painter.drawText(left + 18, top + 35, kind_of(occurrence.kind).text if occurrence.kind else "not judged yet")
         small = QFont(plain)
@@ -83,7 +84,7 @@ class StripDelegate(QStyledItemDelegate):
         mine = clip.by_motion and self._model.evidence.settings_of(clip) == self._model.camera.installed
         words = _outcome_words(installed, occurrence.verdict, recorded_by_it=mine)
         painter.drawText(left, top + 71, f"installed: {words}")
-        if draft.recorded != installed.recorded:
+        if _differ(installed, draft):
             painter.setPen(THEME.colour("accent" if _better(occurrence, draft) else "missed"))
             small.setWeight(QFont.Weight.DemiBold)
             painter.setFont(small)
@@ -143,19 +144,24 @@ class StripDelegate(QStyledItemDelegate):
 
 def _outcome_words(outcome: Outcome, verdict: Verdict | None, *, recorded_by_it: bool = False) -> str:
     """The outcome in a few words; where the camera did record what the model says it would not, both are told."""
-    if recorded_by_it and not outcome.recorded:
+    if recorded_by_it and outcome.gate is not None:
         return f"recorded (model: {outcome.gate})"
-    if not outcome.recorded:
-        return f"{'silent' if verdict is Verdict.FALSE else 'missed'}, {outcome.gate}"
+    if outcome.gate is not None:
+        what = "not marked" if outcome.recorded else "silent" if verdict is Verdict.FALSE else "missed"
+        return f"{what}, {outcome.gate}"
     how = " late" if outcome.late else ""
     how += " cut" if outcome.cut else ""
     if outcome.kept_gate is not None:
         return f"recorded{how}, not there: {outcome.kept_gate}"
-    return f"recorded{how}"
+    return f"recorded{how}, no alert: {outcome.alert_gate}" if outcome.alert_gate is not None else f"recorded{how}"
+
+
+def _differ(installed: Outcome, draft: Outcome) -> bool:
+    return installed.marked != draft.marked or installed.passed(Stage.ALERTED) != draft.passed(Stage.ALERTED)
 
 
 def _better(occurrence: Occurrence, draft: Outcome) -> bool:
-    return draft.recorded == (occurrence.verdict is Verdict.REAL)
+    return (draft.marked and draft.passed(Stage.ALERTED)) == (occurrence.verdict is Verdict.REAL)
 
 
 class StripList(QListView):

@@ -1,0 +1,158 @@
+"""Who is alerted, and what lies on the store though motion does not mark it: counts and flips by hand."""
+
+import unittest
+from dataclasses import replace
+from datetime import datetime
+
+import numpy as np
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from guardia.core.evidence.clips import Cause, Clip, Occurrence, Origin
+from guardia.core.evidence.events import CameraEvent
+from guardia.core.hours.modes import Mode
+from guardia.core.hours.plan import ALWAYS, EVERY_DAY, Edge, Special, Stretch, WeekPlan, on_at, with_specials
+from guardia.core.replay.always import always_written
+from guardia.core.replay.gate import Stage
+from guardia.core.replay.gates import ALERT_LISTED
+from guardia.core.score.alerts import other_alerts
+from guardia.core.score.candidates import Scorer
+from guardia.core.score.score import Flip
+from guardia.core.storage.readings import Measure, Reading
+from guardia.core.storage.rules import RecordingMode
+from guardia.core.trace.stack import TraceStack
+from tests.support import blob_trace, evidence_of, plain, tried
+
+DAY, HOUR = 86400.0, 3600.0
+BEGIN = 1_757_203_200.0  # Sunday 7 September 2025, 00:00 UTC, 01:00 in London
+NIGHT = WeekPlan((Stretch(EVERY_DAY, Edge(21 * 60), Edge(6 * 60), overnight=True),))
+AT_NIGHT, AT_NOON = 23 * HOUR, 11 * HOUR
+
+
+def week(**values):
+    """A person and leaves by day and by night, two days, recorded by motion."""
+    hours = (AT_NOON, AT_NOON + HOUR, AT_NIGHT - 2 * HOUR, AT_NIGHT - HOUR)
+    return evidence_of(
+        [blob_trace([9] * 20)] * 8, kinds=["person", "foliage"] * 4, installed=plain(4, **values),
+        starts=[BEGIN + d * DAY + h for d in (0, 1) for h in hours], watched=[(BEGIN, BEGIN + 2 * DAY)],
+    )  # fmt: skip
+
+
+def compared(evidence, old, new):
+    return Scorer().compare(evidence, tried(old), tried(new))
+
+
+class Alerts(unittest.TestCase):
+    def test_alert_hours_cost_alerts_and_no_recording(self):
+        both = compared(week(), plain(4), plain(4, alert_plan=NIGHT))
+        old, new = both.installed, both.draft
+        self.assertEqual((len(old.not_alerted), len(old.false_alerted), old.false_alerts_per_day), (0, 4, 2.0))
+        self.assertEqual((len(new.not_alerted), len(new.false_alerted), new.false_alerts_per_day), (2, 2, 1.0))
+        self.assertEqual((new.real_missed, new.false_per_day), ((), 2.0))
+        flips = [(c.flip, c.certainty) for c in both.changes]
+        self.assertEqual(flips, [(Flip.NEWLY_UNALERTED, "surely")] * 2 + [(Flip.FALSE_ALERT_GONE, "surely")] * 2)
+        self.assertIn("outside the alert hours", both.changes[0].reason)
+
+    def test_own_people_need_no_alert(self):
+        evidence = week()
+        theirs = [replace(o, kind="expected") if o.kind == "person" else o for o in evidence.occurrences]
+        score = compared(evidence.with_occurrences(theirs), plain(4), plain(4, alerts_on=False)).draft
+        self.assertEqual((score.real, score.not_alerted, score.false_alerts_per_day), (4, (), 0.0))
+
+    def test_a_missed_one_is_missed_first_and_named_once(self):
+        both = compared(week(), plain(4), plain(30))
+        self.assertEqual([c.flip for c in both.changes], [Flip.NEWLY_MISSED] * 4 + [Flip.NEWLY_SILENCED] * 4)
+        self.assertEqual(len(both.draft.not_alerted), 4)
+        self.assertAlmostEqual(both.draft.unalerted.mean, 4.0, delta=0.2)
+
+    def test_what_the_camera_s_list_says_of_its_alerts_goes_before_the_settings(self):
+        evidence = week()
+        events = tuple(
+            CameraEvent(evidence.span_s(o)[0], 4.0, alert=n != 0) for n, o in enumerate(evidence.occurrences)
+        )
+        listed = replace(evidence, events=events)
+        both = compared(listed, plain(4), plain(4))
+        self.assertEqual((both.changes, len(both.installed.not_alerted)), ((), 1))
+        outcome = both.installed_replay.outcomes[evidence.occurrences[0].id]
+        self.assertIs(outcome.closed[Stage.ALERTED], ALERT_LISTED)
+        # Other alert settings decide for themselves: the list says nothing of them.
+        self.assertEqual(compared(listed, plain(4), plain(4, alert_interval_s=30.0)).draft.not_alerted, ())
+        sent = tuple(replace(e, alert=True) for e in events)
+        all_sent = replace(listed, epochs=week(alert_plan=NIGHT).epochs, events=sent)
+        self.assertEqual(compared(all_sent, *[plain(4, alert_plan=NIGHT)] * 2).installed.not_alerted, ())
+
+    def test_alerts_by_sound_and_button_are_counted_by_their_own_judgement(self):
+        evidence = week()
+        moments = (BEGIN + 5 * HOUR, BEGIN + 6 * HOUR)
+        clips = [Clip(50 + n, f"s{n}.mp4", at, 4.0, Origin.MOTION, cause=Cause.SOUND) for n, at in enumerate(moments)]
+        traces = [blob_trace([0, 9, 0])] * 2 + [blob_trace([9] * 20)] * 8
+        heard = Occurrence(500, 50, 0.0, 0.4, "animal")
+        events = (
+            *(CameraEvent(at, 4.0, alert=True, cause="sound") for at in moments),
+            CameraEvent(BEGIN + 7 * HOUR, 4.0, alert=False, cause="button"),
+        )
+        more = replace(evidence, clips=(*clips, *evidence.clips), stack=TraceStack(traces), events=events,
+                       occurrences=(heard, *evidence.occurrences))  # fmt: skip
+        both = compared(more, plain(4), plain(4, alerts_on=False))
+        told = other_alerts(more, both.installed_replay)
+        self.assertEqual([(a.cause, a.verdict) for a in told], [("sound", "false"), ("sound", None)])
+        self.assertEqual((both.installed.false_alerts_per_day, both.draft.false_alerts_per_day), (2.5, 0.0))
+
+    def test_what_is_not_known_of_the_way_to_the_phone_is_said(self):
+        evidence = week()
+        limits = compared(evidence, plain(4), plain(4)).limits
+        self.assertTrue(any("no test shows yet that they reach a phone" in line for line in limits))
+        never = Reading(BEGIN, Measure.ALERT_DELAY, None)
+        tested = replace(evidence, storage=replace(evidence.storage, readings=(never,)))
+        self.assertTrue(any("never came" in line for line in compared(tested, plain(4), plain(4)).limits))
+
+
+class Always(unittest.TestCase):
+    """A camera that writes always misses nothing in its hours; what motion marks, and alerts, is told apart."""
+
+    def test_what_motion_does_not_mark_is_on_the_store_and_lost_by_recording_by_motion(self):
+        always = {"mode": RecordingMode.CONTINUOUS}
+        evidence = week(**always)
+        quiet = plain(30, **always)
+        both = compared(evidence, plain(4, **always), quiet)
+        self.assertEqual((both.draft.real_missed, len(both.draft.unmarked), both.draft.missed.mean), ((), 4, 0.0))
+        self.assertEqual([c.flip for c in both.changes], [Flip.NEWLY_UNMARKED] * 4 + [Flip.NEWLY_SILENCED] * 4)
+        self.assertIn("size", both.changes[0].reason)
+        self.assertEqual(len(both.draft.false_recorded), 0, "false ones count as motion marks them")
+        changed = compared(evidence, quiet, plain(30))
+        self.assertEqual([c.flip for c in changed.changes], [Flip.NEWLY_MISSED] * 4)
+
+    def test_in_its_hours_only(self):
+        both = {"mode": RecordingMode.MIXED, "recording_plan": NIGHT}
+        score = compared(week(), plain(4), plain(30, **both)).draft
+        self.assertEqual((len(score.real_missed), len(score.unmarked)), (2, 2))
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        st.sampled_from([None, NIGHT, WeekPlan()]), st.booleans(), st.booleans(), st.booleans(),
+        st.sampled_from([RecordingMode.CONTINUOUS, RecordingMode.MIXED]), st.integers(0, 2 * 1440 - 1),
+    )  # fmt: skip
+    def test_minute_by_minute(self, plan, detection, paused, quiet, mode, minute):
+        evidence = week()
+        pause = Special("away", datetime(2025, 9, 7, 12), datetime(2025, 9, 8, 2), "off")
+        chosen = plain(
+            4, mode=mode, recording_plan=plan, detection_on=detection,
+            alert_plan=with_specials(None, (pause,)) if paused else None,
+            modes=(Mode("closed", NIGHT, records=False),) if quiet else (),
+        )  # fmt: skip
+        stops = ("alerts", "continuous recording")
+        make = replace(tried(chosen).capability, alert_pause_stops=stops, detection_off_stops=stops)
+        candidate = replace(tried(chosen), capability=make)
+        at = BEGIN + 60.0 * minute
+        clips = (replace(evidence.clips[0], start_s=at), *evidence.clips[1:])
+        got = bool(always_written(replace(evidence, clips=clips), candidate)[0])
+        moment, place = [at + 0.5], evidence.place
+        wanted = detection and bool(on_at(plan if plan is not None else ALWAYS, moment, place)[0])
+        wanted &= not (paused and not on_at(with_specials(None, (pause,)), moment, place)[0])
+        wanted &= not (quiet and bool(on_at(NIGHT, moment, place)[0]))
+        self.assertEqual(got, wanted)
+        self.assertEqual(len(np.flatnonzero(always_written(evidence, tried(plain(4))))), 0)
+
+
+if __name__ == "__main__":
+    unittest.main()
