@@ -19,7 +19,8 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.prove.diagnose import Question, diagnose
-from guardia.core.replay.gate import State
+from guardia.core.replay import gates
+from guardia.core.replay.gate import Moment, State
 from guardia.core.replay.replay import replay
 from guardia.core.replay.silence import silences
 from guardia.core.storage.known import StorageKnown
@@ -151,6 +152,52 @@ class Faults(WeekCase):
         clip = evidence.clips[5]
         found = self.ask(evidence, clip.start_s + 1)
         self.assertIn(f"It was recorded: {clip.name}", found.words)
+
+    def answer(self, evidence, at, gate, make=None, settings=None):
+        """What a gate says of a moment."""
+        candidate = Candidate(settings or self.settings, make or self.make)
+        said = gate.at(Moment(at, candidate, replay(evidence, candidate)))
+        return None if said is None else said.state
+
+    def test_what_people_look_at_first_is_closed_by_what_was_read_or_seen_and_else_asked(self):
+        at = BEGIN + 4 * DAY + 12.3 * HOUR
+        plain = self.week(1, at, quiet_s=2 * HOUR)
+        for gate in (gates.SWITCHED_ON, gates.SHUTTER, gates.CLOCK):
+            self.assertEqual(self.answer(plain, at, gate), State.UNKNOWN)
+            self.assertTrue(gate.check.text)
+        near = plain.clips[10]
+        black = replace(plain, clips=tuple(replace(c, brightness=1.0) for c in plain.clips))
+        lit = replace(plain, clips=tuple(replace(c, brightness=70.0) for c in plain.clips))
+        self.assertEqual(self.answer(black, near.end_s + 60, gates.SHUTTER), State.CLOSED)
+        self.assertEqual(self.answer(lit, near.end_s + 60, gates.SHUTTER), State.OPEN)
+        for off, state in ((30.0, State.OPEN), (-3600.0, State.CLOSED)):
+            read = self.week(1, at, readings=[Reading(at, Measure.CLOCK, off)])
+            self.assertEqual(self.answer(read, at, gates.CLOCK), state)
+        midnight = BEGIN + 4 * DAY
+        dark = evidence_of([blob_trace([0, 9])], kinds=["person"], starts=[midnight])
+        here = replace(dark, coordinates=(51.5, -0.1), clips=(replace(dark.clips[0], brightness=1.0),))
+        self.assertIsNone(self.answer(here, at, gates.NIGHT_VISION), "by day it does not apply")
+        self.assertEqual(self.answer(here, midnight, gates.NIGHT_VISION), State.CLOSED)
+
+    def test_data_that_is_used_up_and_a_plan_that_nobody_dated(self):
+        at = BEGIN + 4 * DAY + 12.3 * HOUR
+        make = capability("polygon-solar-camera")
+        settings = Settings.of(make.id, "3")
+        for used_before, used_after, state in (
+            (2.0, None, State.CLOSED),
+            (0.4, 0.9, State.OPEN),
+            (0.4, None, State.UNKNOWN),
+        ):
+            read = [Reading(at - DAY, Measure.DATA_USED, used_before)]
+            read += [Reading(at + DAY, Measure.DATA_USED, used_after)] if used_after is not None else []
+            week = self.week(1, at, settings=settings, readings=read)
+            week = replace(week, storage=replace(week.storage, facts={"allowance": 1.0}))
+            self.assertEqual(self.answer(week, at, gates.DATA, make, settings), state)
+        self.assertIsNone(self.answer(self.week(1, at), at, gates.DATA), "a mains camera sends nothing over a SIM")
+        undated = Store("plan", StoreKind.REMOTE, keeps_days=30.0)
+        remote = self.settings.with_values(target=StoreKind.REMOTE)
+        week = self.week(1, at, stores=(undated,), settings=remote)
+        self.assertEqual(self.answer(week, at, gates.PLAN, settings=remote), State.UNKNOWN)
 
     def test_why_nobody_was_told(self):
         at = BEGIN + 4 * DAY + 12.3 * HOUR

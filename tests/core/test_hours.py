@@ -23,14 +23,17 @@ from guardia.core.hours.plan import (
     covers_more,
     dark_left_out,
     in_spans,
+    off_until,
     on_at,
     on_spans,
+    paused,
     with_specials,
 )
 from guardia.core.tuning.hours import SWITCH, best_quarters, propose_hours
 from tests.support import blob_trace, evidence_of
 
 NIGHT = Stretch(tuple(range(7)), Edge(21 * 60 + 40), Edge(6 * 60 + 10), overnight=True)
+FAIR = Special("fair", datetime(2026, 9, 9), datetime(2026, 9, 10), "on")
 LONDON = SitePlace("Europe/London", 51.5, -0.1)
 CHANGES = {"Europe/London": 2026, "America/New_York": 2026, "Australia/Lord_Howe": 2026}
 """Zones whose clocks change by an hour and, on Lord Howe, by half an hour, south of the equator."""
@@ -70,6 +73,28 @@ class Plans(unittest.TestCase):
         self.assertEqual(set(after[own].tolist()), {rule == "on"})
         again = with_specials(changed, ())
         np.testing.assert_array_equal(on_at(again, times, SitePlace("UTC")), before)
+
+    @settings(max_examples=60, deadline=None)
+    @given(
+        st.sampled_from([None, WeekPlan((NIGHT,)), WeekPlan((NIGHT,), (FAIR,))]),
+        st.integers(0, 4000), st.integers(1, 900), st.integers(1, 900),
+    )  # fmt: skip
+    def test_a_pause_is_off_from_then_until_its_end_and_can_end_before(self, plan, begin_min, minutes, sooner):
+        begin = datetime(2026, 9, 7) + timedelta(minutes=begin_min)
+        until = begin + timedelta(minutes=minutes)
+        one = paused(plan, begin, until)
+        self.assertEqual(off_until(one, begin), until)
+        self.assertIsNone(off_until(one, until))
+        ended_at = begin + timedelta(minutes=min(sooner, minutes))
+        ended = paused(one, ended_at, None)
+        times = datetime(2026, 9, 7, tzinfo=UTC).timestamp() + 60.0 * np.arange(5000) + 30.0
+        place = SitePlace("UTC")
+        low, high, end = ((d.replace(tzinfo=UTC)).timestamp() for d in (begin, until, ended_at))
+        usual = on_at(plan, times, place)
+        self.assertEqual(on_at(one, times, place).tolist(), (usual & ~((times > low) & (times < high))).tolist())
+        self.assertEqual(on_at(ended, times, place).tolist(), (usual & ~((times > low) & (times < end))).tolist())
+        again = paused(one, begin, until + timedelta(minutes=5))
+        self.assertEqual(off_until(again, begin), until + timedelta(minutes=5))
 
     def test_always_stays_always_without_its_exceptions(self):
         pause = Special("pause", datetime(2026, 6, 1, 8), datetime(2026, 6, 1, 10), "off")

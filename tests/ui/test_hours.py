@@ -1,10 +1,11 @@
 """The step Hours: what the evidence says of a plan, the ribbon by mouse and keys, typed times, exceptions, alerts."""
 
 import unittest
-from datetime import datetime
+from datetime import datetime, timedelta
 
 from PyQt6.QtCore import QDate, QDateTime, QPointF, Qt, QTime
 from PyQt6.QtTest import QSignalSpy, QTest
+from PyQt6.QtWidgets import QLabel, QPushButton
 
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
@@ -73,6 +74,35 @@ class Hours(StepCase):
         while self.session.undo.canUndo():
             self.session.undo.undo()
         self.assertEqual({m.camera.id: m.draft.hours for m in self.session.cameras.opened.values()}, before)
+
+    def test_alerts_are_paused_by_one_key_from_anywhere_shown_in_round_and_ended_again(self):
+        self.open_camera("Fuel berth", "zones")
+        before = self.model.camera.installed
+        dialogs = []
+
+        def half_an_hour(dialog):
+            dialogs.append(dialog)
+            dialog.at.setDateTime(QDateTime(QDate(2020, 1, 1), QTime(0, 0)))
+            self.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "&Until then"))
+            self.assertIn("is past", dialog.trouble.text())
+            self.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "&30 minutes"))
+
+        def end(dialog):
+            self.click(next(b for b in dialog.findChildren(QPushButton) if b.text() == "&End the pause now"))
+
+        self.answer(True, half_an_hour)
+        self.window.actions_by_id["pause_alerts"].trigger()
+        (pause,) = self.model.camera.installed.hours.alert_plan.specials
+        self.assertEqual(pause.end - pause.begin, timedelta(minutes=30))
+        self.assertEqual(self.model.camera.draft, self.model.camera.installed)
+        self.window.go("round")
+        notes = [w.text() for w in self.window.pages["round"].findChildren(QLabel)]
+        self.assertTrue(any(f"alerts paused until {pause.end:%a %H:%M}" in text for text in notes))
+        self.answer(True, end)
+        self.window.actions_by_id["pause_alerts"].trigger()
+        self.session.undo.undo()
+        self.session.undo.undo()
+        self.assertEqual(self.model.camera.installed, before)
 
     def test_alert_tests_are_logged_and_their_delay_is_told(self):
         page = self.page_of("Fuel berth")

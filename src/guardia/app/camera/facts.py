@@ -4,11 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
+from datetime import datetime
 
 from guardia.app.camera.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Entered
+from guardia.core.hours.plan import paused
 from guardia.core.make.settings import Settings
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.view.geometry import KnownView
@@ -117,6 +119,30 @@ class Facts:
         if after != before:
             model.change(
                 "say how it is now",
+                lambda both: self._project.settings.correct_installed(camera.id, *both),
+                lambda _: model.reload(model.installed_changed, model.draft_changed),
+                before,
+                after,
+            )
+
+    def pause_alerts(self, now: datetime, until: datetime | None) -> None:
+        """Note that alerts are paused on the camera from now on until a moment, or that the pause ended (None).
+
+        It is an exception to the alert hours of the installed settings and of the draft, so that it ends by itself.
+
+        Args:
+            now: On the site's clock, without a zone.
+            until: Likewise.
+        """
+        model, camera = self._model, self._model.camera
+        before = (camera.installed, camera.draft)
+        after = tuple(
+            s.with_values(alert_plan=paused(s.hours.alert_plan, now.replace(second=0, microsecond=0), until))
+            for s in before
+        )
+        if after != before:
+            model.change(
+                "end the pause of alerts" if until is None else "pause alerts",
                 lambda both: self._project.settings.correct_installed(camera.id, *both),
                 lambda _: model.reload(model.installed_changed, model.draft_changed),
                 before,

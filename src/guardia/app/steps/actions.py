@@ -109,6 +109,14 @@ ACTIONS = (
         "as_it_is", "Camera", "As it is now…", "", True, "Say what is set on the camera; corrects what is installed."
     ),
     Action(
+        "pause_alerts",
+        "Camera",
+        "Pause alerts…",
+        "Ctrl+Shift+P",
+        True,
+        "Note that alerts are paused on this camera: 30 minutes, 2 hours, until tomorrow or a time; ends by itself.",
+    ),
+    Action(
         "describe_make",
         "Camera",
         "Describe its make…",

@@ -7,7 +7,7 @@ the night in which clocks go back, the hour that comes twice is on twice. Comput
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, date, datetime, timedelta
 from functools import lru_cache
 from typing import Annotated, NamedTuple
@@ -24,6 +24,8 @@ WEEKDAYS = ("Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", 
 EVERY_DAY = tuple(range(7))
 DAY_MIN = 1440
 MOST_SUN_MIN = 240
+PAUSE = "pause"
+"""Name of the exception that a pause is."""
 
 Spans = NDArray[np.float64]
 """(N, 2) begins and ends in order, none touching the next."""
@@ -136,6 +138,33 @@ def with_specials(plan: WeekPlan | None, specials: Iterable[Special]) -> WeekPla
     """A plan, None for always, with these exceptions in place of its own."""
     stretches, kept = (ALWAYS if plan is None else plan).stretches, tuple(specials)
     return None if not kept and stretches == ALWAYS.stretches else WeekPlan(stretches, kept)
+
+
+def off_until(plan: WeekPlan | None, wall: datetime) -> datetime | None:
+    """When a pause that is running at a moment of the site's clock ends; None where none is.
+
+    A pause is an exception that switches off and is not overruled by a later one.
+    """
+    running = [s for s in (plan.specials if plan is not None else ()) if s.begin <= wall < s.end]
+    return running[-1].end if running and running[-1].rule == "off" else None
+
+
+def paused(plan: WeekPlan | None, begin: datetime, until: datetime | None) -> WeekPlan | None:
+    """A plan with a pause from one moment of the site's clock to another, in place of one that is running then.
+
+    Args:
+        plan: The plan, None for always.
+        begin: When the pause begins, or when the running one ends.
+        until: Its end; None for no pause any more.
+    """
+    kept = []
+    for special in plan.specials if plan is not None else ():
+        runs = special.name == PAUSE and special.begin <= begin < special.end
+        if not runs:
+            kept.append(special)
+        elif special.begin < begin:
+            kept.append(replace(special, end=begin))
+    return with_specials(plan, [*kept, *([Special(PAUSE, begin, until, "off")] if until is not None else [])])
 
 
 def days_words(days: tuple[int, ...]) -> str:

@@ -50,13 +50,13 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
         at_s: When it is asked, POSIX seconds.
 
     Returns:
-        Levers that gain more than they lose are closed gates, the best first; what can be done at the camera is not
-        known.
+        Levers that gain more than they lose are closed gates, those that lose the fewest real ones first; what can be
+        done at the camera is not known.
     """
     now = cures[0].alerts
     told = [o for o, alerted in zip(evidence.occurrences, done.told, strict=True) if alerted]
     causes = Counter(o.kind for o in told if o.verdict is Verdict.FALSE)
-    gates = []
+    ranked: list[tuple[tuple[int, int, int], Reason]] = []
     for cure in cures[1:]:
         silenced = now.false - cure.alerts.false
         lost = max(cure.lost, now.real_told - cure.alerts.real_told)
@@ -66,8 +66,9 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
         worth = silenced - LOST_WEIGHT * lost - cure.late
         name, detail = cure.remedy.name, cure.remedy.detail
         words = f"{words}: {detail}" if detail else words
-        gates.append(Reason(name, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth)))
-    gates.sort(key=lambda gate: -gate.weight)
+        reason = Reason(name, State.CLOSED if worth > 0 else State.OPEN, words, weight=float(worth))
+        ranked.append(((lost, cure.late, -silenced), reason))
+    gates = [reason for _, reason in sorted(ranked, key=lambda one: (one[1].state is State.OPEN, one[0]))]
     total = sum(causes.values())
     for kind, count in causes.most_common():
         check, minutes = _AT_THE_CAMERA.get(kind, ("Look at these: what moves there?", 5.0))

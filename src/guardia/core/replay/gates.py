@@ -16,6 +16,7 @@ from guardia.core.replay.later_gates import (
     AlertIntervalGate,
     AlertModeGate,
     AlertsGate,
+    DataGate,
     InternetGate,
     LengthGate,
     ListedAlertGate,
@@ -34,17 +35,17 @@ from guardia.core.replay.trigger_gates import (
     SizeGate,
     ZoneGate,
 )
-from guardia.core.replay.up_gates import LinkGate, PowerGate
+from guardia.core.replay.up_gates import ClockGate, LinkGate, NightVisionGate, PowerGate, ShutterGate, SwitchedOnGate
 
 (
-    POWER, LINK, MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT, REST, OBSERVED, LENGTH, TARGET,
-    STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, ALERT_LISTED,
-    INTERNET, PHONE,
+    POWER, SWITCHED_ON, LINK, CLOCK, SHUTTER, NIGHT_VISION, MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT,
+    REST, OBSERVED, LENGTH, TARGET, STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS,
+    ALERT_INTERVAL, ALERT_LISTED, DATA, INTERNET, PHONE,
 ) = GATES = (
-    PowerGate(), LinkGate(), ModeGate(), HoursGate(), PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(),
-    ObjectGate(), RestGate(), ObservedGate(), LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(),
-    AlertClassGate(), AlertModeGate(), AlertHoursGate(), AlertIntervalGate(), ListedAlertGate(), InternetGate(),
-    PhoneGate(),
+    PowerGate(), SwitchedOnGate(), LinkGate(), ClockGate(), ShutterGate(), NightVisionGate(), ModeGate(), HoursGate(),
+    PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(), ObservedGate(),
+    LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(), AlertClassGate(), AlertModeGate(),
+    AlertHoursGate(), AlertIntervalGate(), ListedAlertGate(), DataGate(), InternetGate(), PhoneGate(),
 )  # fmt: skip
 
 

@@ -3,17 +3,22 @@
 from __future__ import annotations
 
 import math
+from datetime import date
 from typing import ClassVar
 
 import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.events import event_of
+from guardia.core.evidence.watch import local_date
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
 from guardia.core.replay.gate import LEAST_SHARE, CameraCheck, Done, GateAnswer, Look, MaskGate, Moment, Stage, State
 from guardia.core.replay.objects import lets_through, object_classes
+from guardia.core.storage.data import month_days
+from guardia.core.storage.facts import known_fact
 from guardia.core.storage.readings import Measure
+from guardia.core.storage.stores import StoreKind
 
 
 class LengthGate(MaskGate):
@@ -62,12 +67,16 @@ class StoreGate(MaskGate):
         closed = moment.done.closed_by_store(moment.at_s)
         if self.id in closed:
             return GateAnswer(State.CLOSED, closed[self.id])
+        storage = moment.evidence.storage
+        fitted = storage.target(moment.candidate.settings.storage.target)
+        if self.id == "plan" and fitted is not None and fitted.store.kind is StoreKind.REMOTE and not closed:
+            if fitted.store.ends is None:
+                return GateAnswer(State.UNKNOWN, f"nobody said until when '{fitted.store.name}' is paid", 0.08)
+            return GateAnswer(State.OPEN, f"'{fitted.store.name}' runs until {fitted.store.ends:%Y-%m-%d}")
         if self.id != "store" or closed:
             return None
-        storage = moment.evidence.storage
         if not storage.stores:
             return GateAnswer(State.UNKNOWN, "no store is entered here", 0.15)
-        fitted = storage.target(moment.candidate.settings.storage.target)
         read = [r.at_s for r in fitted.readings] if fitted is not None else []
         if any(at <= moment.at_s for at in read) and any(at > moment.at_s for at in read):
             return GateAnswer(State.OPEN, "readings before and after show it in order")
@@ -257,6 +266,45 @@ class ListedAlertGate(AlertGate):
         if about.alert:
             return GateAnswer(State.OPEN, "by the camera's own list an alert was sent")
         return GateAnswer(State.CLOSED, "by the camera's own list no alert was sent")
+
+
+class DataGate(AlertGate):
+    """On a mobile network there must be data left."""
+
+    id = "mobile data left"
+    of_sending = False
+    check = CameraCheck("Look at the credit and the data used of its SIM.", 2, 0.15)
+
+    def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """As MaskGate.closes."""
+        del done
+        return np.zeros(len(passing), bool)
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return ""
+
+    def at(self, moment: Moment) -> GateAnswer | None:
+        """By the data that was read as used before and after, in the data month of the moment."""
+        if not moment.candidate.capability.storage.mobile:
+            return None
+        storage, zone = moment.evidence.storage, moment.evidence.watch.zone
+        allowance, begins = storage.facts.get("allowance"), int(known_fact(storage.facts, "month_begins").value)
+
+        def month(at_s: float) -> tuple[date, date]:
+            return month_days(local_date(at_s, zone), begins)
+
+        used = [r for r in storage.readings if r.what is Measure.DATA_USED and month(r.at_s) == month(moment.at_s)]
+        if allowance is None or not used:
+            return GateAnswer(State.UNKNOWN, "nobody said how much data was used and allowed", self.check.weight)
+        before = [float(r.value or 0.0) for r in used if r.at_s <= moment.at_s]
+        if before and before[-1] >= allowance:
+            return GateAnswer(State.CLOSED, f"{before[-1]:g} GB of {allowance:g} were used up")
+        after = [float(r.value or 0.0) for r in used if r.at_s > moment.at_s]
+        if after and after[0] < allowance:
+            return GateAnswer(State.OPEN, f"{after[0]:g} GB of {allowance:g} were used afterwards")
+        return GateAnswer(State.UNKNOWN, f"{(before or after)[-1]:g} GB of {allowance:g} were read", self.check.weight)
 
 
 class InternetGate(AlertGate):

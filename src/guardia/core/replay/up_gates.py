@@ -7,8 +7,11 @@ from abc import abstractmethod
 from bisect import bisect_left, bisect_right
 
 from guardia.core.base.words import listed
+from guardia.core.evidence.clips import Clip
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S
+from guardia.core.hours.place import SunEvent
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan, on_at
 from guardia.core.replay.gate import CameraCheck, GateAnswer, Look, Moment, State, TriggerGate
 from guardia.core.replay.silence import RARE, chance_of, records
 from guardia.core.storage.battery import fit_drain
@@ -18,6 +21,17 @@ from guardia.core.storage.trend import threshold_of
 
 NEAR_S = 1800.0
 """A record so soon before and after a moment shows that the camera was up (common practice, no source)."""
+
+BLACK_LUMA = 3.0
+"""The pictures of a covered lens are darker on average (common practice, no source)."""
+
+UNLIT_LUMA = 8.0
+"""Pictures of the dark are darker without a lamp (common practice, no source)."""
+
+WRONG_CLOCK_S = 60.0
+"""A clock that is off by less is no reason not to find a recording (common practice, no source)."""
+
+DAYLIGHT = WeekPlan((Stretch(EVERY_DAY, Edge(0, SunEvent.DAWN), Edge(0, SunEvent.DUSK)),))
 
 EMPTY_PERCENT = 3.0
 
@@ -37,12 +51,12 @@ class UpGate(TriggerGate):
         del look
         return ""
 
-    def at(self, moment: Moment) -> GateAnswer:
+    def at(self, moment: Moment) -> GateAnswer | None:
         """As Gate.at."""
         return self.of(moment.evidence, moment.at_s, moment.candidate.capability.storage)
 
     @abstractmethod
-    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer | None:
         """What evidence tells of it at a moment (POSIX seconds), whatever was set."""
 
 
@@ -50,7 +64,9 @@ class PowerGate(UpGate):
     """The camera must have power."""
 
     id = "power"
-    check = CameraCheck("Look whether its light is on; read its battery or its supply.", 1, 0.2)
+    check = CameraCheck(
+        "Look whether its light is on: cable, plug and adapter; read its battery or its supply.", 1, 0.2
+    )
 
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By records near that moment, the time covered, and readings of its battery."""
@@ -85,8 +101,8 @@ class LinkGate(UpGate):
 
     id = "reaches its recorder"
     check = CameraCheck(
-        "Look at its live picture. If there is none: power off, wait a minute, on again, wait for the ready light; if "
-        "that does not help, pair it again beside its recorder.", 3, 0.15,
+        "Look whether its recorder or hub is on, and at its live picture. If there is none: power off, wait a minute, "
+        "on again, wait for the ready light; if that does not help, pair it again beside its recorder.", 3, 0.15,
     )  # fmt: skip
 
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
@@ -101,6 +117,83 @@ class LinkGate(UpGate):
         weak = threshold is not None and float(last.value or 0.0) <= threshold.level
         words = f"its signal was last read as {last.value:g} {RANGES[last.what].unit}"
         return GateAnswer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
+
+
+def _near(evidence: Evidence, at_s: float) -> Clip | None:
+    """The clip that shows pictures nearest to a moment, none further away than NEAR_S."""
+    gaps = [(max(c.start_s - at_s, at_s - c.end_s, 0.0), n) for n, c in enumerate(evidence.clips)]
+    gap, nearest = min(gaps, default=(math.inf, 0))
+    return evidence.clips[nearest] if gap <= NEAR_S else None
+
+
+class SwitchedOnGate(UpGate):
+    """Somebody may have switched the camera off by its button or in its app."""
+
+    id = "camera switched on"
+    check = CameraCheck("Look in its app whether the camera is switched on, and ask who could have.", 1, 0.08)
+
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
+        """By records near that moment."""
+        del rules
+        if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
+            return GateAnswer(State.OPEN, "records of that half hour are here")
+        return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
+
+
+class ShutterGate(UpGate):
+    """A shutter, a cap or a privacy mode may cover the lens."""
+
+    id = "lens uncovered"
+    check = CameraCheck("Look at its live picture: shutter open, privacy mode off, nothing before the lens.", 1, 0.08)
+
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
+        """By how bright the pictures near that moment are."""
+        del rules
+        clip = _near(evidence, at_s)
+        if clip is None or math.isnan(clip.brightness):
+            return GateAnswer(State.UNKNOWN, "no picture of that half hour is here", self.check.weight)
+        if clip.brightness < BLACK_LUMA:
+            return GateAnswer(State.CLOSED, f"{clip.name} is black: {clip.brightness:.0f} of 255")
+        return GateAnswer(State.OPEN, f"{clip.name} of that half hour shows a picture")
+
+
+class NightVisionGate(UpGate):
+    """In the dark it needs its lamp, or light."""
+
+    id = "night vision"
+    check = CameraCheck("Look at its picture in the dark: is its lamp allowed, and does it light?", 3, 0.06)
+
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer | None:
+        """By the sun, and by the pictures near that moment; None by day, and where nobody knows when it is dark."""
+        del rules
+        place = evidence.place
+        if not place.has_sun or bool(on_at(DAYLIGHT, [at_s], place)[0]):
+            return None
+        clip = _near(evidence, at_s)
+        if clip is None or math.isnan(clip.brightness):
+            return GateAnswer(State.UNKNOWN, "it was dark, and no picture of that half hour is here", self.check.weight)
+        if clip.brightness < UNLIT_LUMA:
+            return GateAnswer(State.CLOSED, f"{clip.name} is not lit: {clip.brightness:.0f} of 255")
+        return GateAnswer(State.OPEN, f"{clip.name} of that half hour is lit")
+
+
+class ClockGate(UpGate):
+    """With a wrong clock it was recorded, but stands under another time."""
+
+    id = "clock"
+    check = CameraCheck("Hold its clock beside a right one.", 1, 0.05)
+
+    def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
+        """By what its clock was read to be off."""
+        del rules
+        read = [r for r in evidence.storage.readings if r.what is Measure.CLOCK and r.value is not None]
+        if not read:
+            return GateAnswer(State.UNKNOWN, "nobody read its clock", self.check.weight)
+        off = float(min(read, key=lambda r: abs(r.at_s - at_s)).value or 0.0)
+        if abs(off) < WRONG_CLOCK_S:
+            return GateAnswer(State.OPEN, f"its clock was read as {off:+.0f} s off")
+        way = "later" if off > 0 else "earlier"
+        return GateAnswer(State.CLOSED, f"its clock was read as {off:+.0f} s off: look that much {way}")
 
 
 def _odds(chance: float) -> str:

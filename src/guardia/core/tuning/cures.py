@@ -30,6 +30,11 @@ def usual_cures(evidence: Evidence, start: Candidate, zones: tuple[Zone, ...]) -
     others += [
         Remedy(f"alert only for: {name}", start.with_values(alert_classes=(name,))) for name in make.object_classes
     ]
+    others += [
+        Remedy(f"record only: {name}", start.with_values(objects=(name,)))
+        for name in make.object_classes if installed.detection.objects != (name,)
+    ]  # fmt: skip
+    others.append(Remedy("alerts off", start.with_values(alerts_on=False)))
     if make.schedule.periods_a_day:
         plan = propose_hours(evidence, make.schedule, miss_cost=1.0, expected_too=False).plan
         if plan is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import datetime
 from pathlib import Path
 
 from PyQt6.QtWidgets import QDialog, QWidget
@@ -12,11 +13,13 @@ from guardia.app.project.own_scales import camera_key, learn_open, own_scales, t
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Origin
+from guardia.core.hours.plan import off_until
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.replay.pool import LEAST_CAMERAS
 from guardia.core.tuning.scale import taught_words
 from guardia.ui.shell import dialogs
 from guardia.ui.shell.make_editor import MakeEditor
+from guardia.ui.shell.pause_dialog import PauseDialog
 from guardia.ui.steps.as_it_is_dialog import AsItIsDialog
 from guardia.ui.steps.clips_dialog import ClipsDialog
 from guardia.ui.steps.copy_dialog import CopyDialog
@@ -130,6 +133,20 @@ class CameraCommands:
         """Let it be entered what is set on the camera as it is now."""
         self.as_it_is = AsItIsDialog(self._parent, self._model)
         self.as_it_is.open()
+
+    def pause_alerts(self) -> None:
+        """Ask for how long alerts are paused, and note it."""
+        model, session = self._model, self._session
+        now = datetime.now(session.time_zone).replace(tzinfo=None)
+        stops = [what for what in model.camera.capability.alert_pause_stops if what != "alerts"]
+        caution = f"On this make a pause ends {' and '.join(stops)}, too." if stops else ""
+        running = off_until(model.camera.installed.hours.alert_plan, now)
+        dialog = PauseDialog(self._parent, model.camera.name, now, running, caution)
+        if dialog.exec() != QDialog.DialogCode.Accepted:
+            return
+        model.facts.pause_alerts(now, dialog.until)
+        words = "The pause is ended." if dialog.until is None else f"Paused until {dialog.until:%a %d %b %H:%M}."
+        session.messages.tell(f"{words} Set the same on the camera.")
 
     def copy_draft(self) -> None:
         """Copy the draft to other cameras of the site."""

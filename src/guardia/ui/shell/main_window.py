@@ -120,7 +120,7 @@ class MainWindow(QMainWindow):
             "clock": camera(CameraCommands.ask_clock), "watched": camera(CameraCommands.ask_watched),
             "epochs": camera(CameraCommands.ask_epochs), "cause": camera(CameraCommands.ask_cause),
             "describe_make": camera(CameraCommands.describe_make), "use_others": camera(CameraCommands.use_others),
-            "copy_draft": camera(CameraCommands.copy_draft),
+            "copy_draft": camera(CameraCommands.copy_draft), "pause_alerts": camera(CameraCommands.pause_alerts),
             "join": camera(CameraCommands.join), "split": camera(CameraCommands.split),
             "join_found": project(join_found), "save_list": project(lambda s: save_list(self, s)),
             "report": project(lambda s: save_report(self, s)), "sheets": project(lambda s: save_sheets(self, s)),

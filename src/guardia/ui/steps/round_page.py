@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import html
-from datetime import date, timedelta
+from datetime import date, datetime, timedelta
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
@@ -15,6 +15,7 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
 from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.hours.plan import off_until
 from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import MarkSign, button, card, clear, draw_mark, label, page_head, painting
@@ -287,7 +288,10 @@ class RoundPage(QWidget):
         why.setFixedWidth(192)
         side.addWidget(why)
         clock, more = error_words(model.camera.clock_error_s), _more_figures(model.comparison.installed)
-        if notes := [words for words in (f"clock {clock}" if clock else "", more) if words]:
+        now = datetime.now(self._session.time_zone).replace(tzinfo=None)
+        until = off_until(model.camera.installed.hours.alert_plan, now)
+        pause = f"alerts paused until {until:%a %H:%M}" if until is not None else ""
+        if notes := [words for words in (pause, f"clock {clock}" if clock else "", more) if words]:
             note = label("; ".join(notes), "muted", wrap=True)
             note.setFixedWidth(192)
             note.setToolTip(
