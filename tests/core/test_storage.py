@@ -20,7 +20,7 @@ from guardia.core.replay.replay import replay
 from guardia.core.replay.writing import volume_by_files
 from guardia.core.score.power import charge_of, levers_saved
 from guardia.core.score.score import score
-from guardia.core.score.storage import costs, if_stolen, keep_list, kept_counts, schools, ways_to_keep, what_if
+from guardia.core.score.storage import costs, if_lost, keep_list, kept_counts, schools, ways_to_keep, what_if
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.battery import days_left, fit_drain, packs_apart, since_charge
 from guardia.core.storage.data import OnLine, goes_without, month_days, runs_out
@@ -34,6 +34,7 @@ from guardia.core.storage.stores import (
     Fitted,
     Store,
     StoreKind,
+    Takes,
     filled_a_day,
     full_since,
     reading_errors,
@@ -293,8 +294,26 @@ class Kept(unittest.TestCase):
         copy = Fitted(2, Store("copy", StoreKind.COPY, keeps_days=8.0), (1,))
         done = self.under(more=[copy])
         self.assertEqual(self.gates(done), [KEPT] * 2 + [None] * 8)
-        self.assertIn("what copy holds is still there", if_stolen(done.keeping))
-        self.assertIn("no copy off the site", if_stolen(self.under().keeping))
+        self.assertIn("copy (all that is recorded) holds", if_lost(done)[0])
+        self.assertIn("no copy off the site", if_lost(self.under())[0])
+
+    def test_a_card_that_records_always_and_a_plan_that_takes_motion_clips_hold_each_its_own(self):
+        plan = Store("plan", StoreKind.REMOTE, keeps_days=30.0, beside=True, takes=Takes.MOTION, longest_s=3.0)
+        both = self.under(more=[Fitted(2, plan, (1,))], sensitivity=(40, 0.2), notch="")
+        marked = self.under(more=[Fitted(2, plan, (1,))])
+        self.assertEqual(self.gates(marked), [None] * 10, "the plan still has what the card overwrote")
+        self.assertEqual(self.gates(both), [KEPT] * 4 + [None] * 6, "what motion does not mark never went there")
+        self.assertEqual(keep_list(marked)[-1].stores, ("card", "plan (first 3 s)"))
+        self.assertEqual({k.stores for k in keep_list(both) if not k.gone}, {("card",)})
+        self.assertEqual(kept_counts(both), (6, 4))
+        card, off = if_lost(both)
+        self.assertIn("If card is stolen or fails, 6 of 6 real recordings on it are lost", card)
+        self.assertIn("plan (only what motion records, cut after 3 s) holds none of them.", card)
+        self.assertIn("If plan is not paid any more, no real recording is lost", off)
+        self.assertFalse(any("no copy off the site" in words for words in if_lost(marked)))
+        ended = replace(plan, ends=date(1970, 1, 3))
+        found = storage_findings(self.under(more=[Fitted(2, ended, (1,))]))
+        self.assertIn("The plan of 'plan' ended on 1970-01-03: nothing goes there since.", [f.words for f in found])
 
     def test_another_quality_mode_or_medium_and_the_cheapest_way(self):
         done = self.under()

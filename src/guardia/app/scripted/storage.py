@@ -14,7 +14,7 @@ from guardia.core.prove.due import Due, due_of, in_patrol_order
 from guardia.core.replay.anchored import anchored
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import charge_of, sent_of
-from guardia.core.score.storage import if_stolen, keep_list, kept_counts, requirement, schools, ways_to_keep, what_if
+from guardia.core.score.storage import if_lost, keep_list, kept_counts, requirement, schools, ways_to_keep, what_if
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.figure import Figure
 from guardia.store.project import Project
@@ -68,6 +68,7 @@ def _of(project: Project, done: Replay, installed: Replay) -> dict[str, Any]:
                 "recorded": _local(project, k.at_s),
                 "save_before": None if k.deadline_s is None else _local(project, k.deadline_s),
                 "not_there": k.gone or None,
+                "on": k.stores,
             }
             for k in keep_list(done)
         ],
@@ -85,7 +86,7 @@ def _of(project: Project, done: Replay, installed: Replay) -> dict[str, Any]:
             }
             for s in schools(done)
         ],
-        "if_stolen": if_stolen(keeping),
+        "if_lost": if_lost(done),
         "battery": None if charge is None else {
             "drawn_wh_a_day": _figure(charge.drawn),
             "percent_a_day": _figure(charge.per_day),

@@ -25,7 +25,7 @@ from guardia.core.score.storage import (
     ToKeep,
     WhatIf,
     costs,
-    if_stolen,
+    if_lost,
     keep_list,
     requirement,
     schools,
@@ -273,7 +273,7 @@ class StorageModel(StepModel):
 
     def stolen(self) -> str:
         """What is lost if the devices here are taken, and what the line has to carry."""
-        return " ".join(filter(None, (if_stolen(self.keeping), self._session.storage.line_words())))
+        return " ".join(filter(None, (*if_lost(self.replays[0]), self._session.storage.line_words())))
 
     def costs(self) -> tuple[float, list[StoreCost]]:
         """Years, and what each store of the camera costs over them."""

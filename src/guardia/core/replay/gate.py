@@ -139,6 +139,10 @@ class Done(Protocol):
         """(N,) whether it lies in time that is written whatever moves."""
 
     @property
+    def marked(self) -> NDArray[np.bool_]:
+        """(N,) whether motion records it."""
+
+    @property
     def alert_facts(self) -> NDArray[np.int8] | None:
         """(N,) whether the camera's own list says of these very alert settings that it alerted: 1, that it did not: 0,
         or nothing: -1; None where that is not asked."""

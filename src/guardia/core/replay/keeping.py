@@ -10,12 +10,13 @@ from zoneinfo import ZoneInfo
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, midnight
 from guardia.core.replay.gate import STORE_GATES, Done
-from guardia.core.replay.writing import volume_of
+from guardia.core.replay.writing import motion_volume_of, volume_of
 from guardia.core.storage.facts import known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, product, ratio, total, with_name
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure
-from guardia.core.storage.stores import Fitted, filled_a_day, full_since, last_free, space_of
+from guardia.core.storage.rules import RecordingMode
+from guardia.core.storage.stores import Fitted, Store, Takes, filled_a_day, full_since, last_free, space_of
 from guardia.core.storage.volume import days_kept
 
 NEVER_DAYS = 36_525.0
@@ -32,6 +33,8 @@ class Keeping:
     """The store that is recorded to; None where the chosen target is not there, or nothing is known of stores."""
     volume: Figure
     """What this camera writes, GB a day."""
+    by_motion: Figure
+    """What of it motion records, likewise."""
     everything: Figure
     """The same with the other cameras on the store."""
     space: Figure | None
@@ -43,6 +46,14 @@ class Keeping:
     not known."""
     overwrites_s: float | None
     """From when on something is overwritten, likewise."""
+
+    zone: ZoneInfo
+    """Of the site."""
+
+    @property
+    def copies(self) -> tuple[Fitted, ...]:
+        """Stores beside the chosen one."""
+        return tuple(copy for copy in self.known.copies if copy is not self.fitted)
 
     @property
     def causes(self) -> tuple[Figure, ...]:
@@ -56,10 +67,11 @@ def keeping_of(done: Done) -> Keeping:
     """Work out where the recordings of a replay go."""
     evidence, settings = done.evidence, done.candidate.settings
     known, storage = evidence.storage, settings.storage
-    volume = volume_of(done)
+    volume, zone = volume_of(done), ZoneInfo(evidence.time_zone)
+    moving = volume if storage.mode is RecordingMode.MOTION else motion_volume_of(done)
     fitted = known.target(storage.target)
     if fitted is None:
-        return Keeping(known, None, volume, volume, None, None, None, None)
+        return Keeping(known, None, volume, moving, volume, None, None, None, None, zone)
     everything = volume
     if fitted.others is not None:
         everything = total("written a day by all its cameras", "GB", with_name(volume, "this camera"), fitted.others)
@@ -77,8 +89,8 @@ def keeping_of(done: Done) -> Keeping:
         days = exactly("days kept", limit or 0.0, "days", Source.TYPED, "by the plan")
     full = _full_s(evidence, fitted, space, everything)
     return Keeping(
-        known, fitted, volume, everything, space, days, None if storage.overwrite else full,
-        full if storage.overwrite else None,
+        known, fitted, volume, moving, everything, space, days, None if storage.overwrite else full,
+        full if storage.overwrite else None, zone,
     )  # fmt: skip
 
 
@@ -103,21 +115,40 @@ def _full_s(evidence: Evidence, fitted: Fitted, space: Figure | None, everything
 TARGET, STORE, PLAN, ROOM, KEPT = STORE_GATES
 
 
-def closed_by_store(done: Done, keeping: Keeping, at_s: float) -> dict[str, str]:
+def closed_by_store(done: Done, keeping: Keeping, at_s: float, place: int | None = None) -> dict[str, str]:
     """Which gates of the store close for a recording, by their ids, and why.
 
     Args:
         done: The replay.
         keeping: Where its recordings go.
         at_s: When it was recorded, POSIX seconds.
+        place: Of the occurrence that it shows, in the arrays; None where that is not known.
 
     Returns:
         Words by the gate's id; empty where it is still there, as far as anybody knows.
     """
+    if not keeping.known.stores or any(
+        keeps(keeping, copy, at_s) for copy in keeping.copies if receives(done, copy.store, place)
+    ):
+        return {}
+    return closed_at_target(done, keeping, at_s)
+
+
+def receives(done: Done, store: Store, place: int | None) -> bool:
+    """Whether a store gets what is recorded of an occurrence; of one that is not known only what gets everything."""
+    if place is None:
+        return store.takes is Takes.ALL and not store.classes and store.longest_s is None
+    if store.takes is Takes.MOTION and not done.marked[place]:
+        return False
+    occurrence = done.evidence.occurrences[place]
+    event = done.evidence.event_of.get(occurrence.id)
+    return not store.classes or (event is not None and event.named in store.classes)
+
+
+def closed_at_target(done: Done, keeping: Keeping, at_s: float) -> dict[str, str]:
+    """As closed_by_store(), of the chosen store alone."""
     storage = done.candidate.settings.storage
     known, fitted = keeping.known, keeping.fitted
-    if not known.stores or any(_copy_keeps(keeping, copy, at_s) for copy in known.copies):
-        return {}
     if fitted is None:
         there = " and ".join(f.store.kind.value for f in known.stores)
         return {TARGET: f"the camera is set to record to '{storage.target}', which it does not have; it has: {there}"}
@@ -165,18 +196,22 @@ def gone_s(keeping: Keeping, at_s: float, *, surely: bool = True) -> float | Non
     return gone if keeping.overwrites_s is None else max(gone, keeping.overwrites_s if surely else 0.0)
 
 
-def _copy_keeps(keeping: Keeping, copy: Fitted, at_s: float) -> bool:
-    """Whether a copy off the site still holds what was recorded at a moment."""
+def keeps(keeping: Keeping, copy: Fitted, at_s: float) -> bool:
+    """Whether a store beside the chosen one still holds what it got at a moment, as far as anybody knows."""
+    ends = copy.store.ends
+    if ends is not None and at_s >= midnight(ends + timedelta(days=1), keeping.zone):
+        return False
     if copy.state_at(at_s) not in (None, Measure.HEALTHY):
         return False
     return keeping.known.asked_s < at_s + copy_days(keeping, copy) * DAY_S
 
 
 def copy_days(keeping: Keeping, copy: Fitted) -> float:
-    """Days that a copy off the site holds."""
+    """Days that a store beside the chosen one holds."""
     limit = copy.store.keeps_days or math.inf
     if not copy.store.capacity_gb:
         return limit
-    written = keeping.volume.value + (copy.others.value if copy.others is not None else 0.0)
+    volume = keeping.by_motion if copy.store.takes is Takes.MOTION else keeping.volume
+    written = volume.value + (copy.others.value if copy.others is not None else 0.0)
     space = space_of(copy, known_fact(keeping.known.facts, "reserve"))
     return min(limit, space.value / written if written > 0 else math.inf)

@@ -251,7 +251,8 @@ class Replay:
             return {}
         if place not in self._gone:
             trigger = float(self.trigger_s[place])
-            self._gone[place] = self.closed_by_store(self.evidence.spans[place][1] if math.isnan(trigger) else trigger)
+            at_s = self.evidence.spans[place][1] if math.isnan(trigger) else trigger
+            self._gone[place] = closed_by_store(self, self.keeping, at_s, place)
         return self._gone[place]
 
     def closed_by_store(self, at_s: float) -> dict[str, str]:

@@ -14,6 +14,7 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, Span, length, without
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import ALWAYS, DAY_MIN, EVERY_DAY, Edge, Stretch, WeekPlan, common, if_known, plan_spans
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.replay.gate import Done
@@ -75,7 +76,16 @@ def volume_of(done: Done) -> Figure:
         Seconds of recordings by day and in the dark times the rate of each, measured where there is something to
         measure, else assumed and said so.
     """
-    evidence, candidate = done.evidence, done.candidate
+    return _volume_of(done, done.candidate)
+
+
+def motion_volume_of(done: Done) -> Figure:
+    """What of it motion and other causes record, whatever is written always."""
+    return _volume_of(done, done.candidate.with_values(mode=RecordingMode.MOTION))
+
+
+def _volume_of(done: Done, candidate: Candidate) -> Figure:
+    evidence = done.evidence
     edges = {}
     for dark in (False, True):
         others = [(c.start_s, c.end_s) for c in evidence.clips if c.by_another_cause and c.dark is dark]

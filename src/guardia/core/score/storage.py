@@ -12,7 +12,7 @@ from guardia.core.evidence.clips import Visit
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.make.settings import Settings
-from guardia.core.replay.keeping import Keeping, copy_days, gone_s
+from guardia.core.replay.keeping import Keeping, closed_at_target, copy_days, gone_s, keeps, receives
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.writing import volume_of
 from guardia.core.score.score import score
@@ -254,27 +254,54 @@ class ToKeep:
     """Why it is no longer there, empty while it is."""
     deadline_s: float | None
     """Export it before: by the fewest days of the band. None where it is never overwritten or nobody knows."""
+    stores: tuple[str, ...]
+    """Names of the stores that hold it."""
 
 
 def keep_list(done: Replay) -> list[ToKeep]:
     """The judged real visits that were recorded, those that go first at the head, those gone at the end."""
-    schools = []
+    listed = []
     for visit in done.evidence.visits:
         recorded = [o for o in visit if done.records(o.id)]
         if visit.verdict is not Verdict.REAL or not recorded:
             continue
+        places = [done.place[o.id] for o in recorded]
         at_s = done.evidence.span_s(recorded[0])[0]
-        closed = [done.no_longer_there(done.place[o.id]) for o in recorded]
+        closed = [done.no_longer_there(place) for place in places]
         gone = next(iter(closed[0].values())) if all(closed) else ""
-        schools.append(ToKeep(visit, at_s, gone, _deadline_s(done, at_s)))
-    return sorted(schools, key=lambda k: (bool(k.gone), k.deadline_s is None, k.deadline_s or k.at_s))
+        stores = tuple(_part(f, visit) for f in _receivers(done) if any(_holds(done, f, place) for place in places))
+        listed.append(ToKeep(visit, at_s, gone, _deadline_s(done, at_s, places), stores))
+    return sorted(listed, key=lambda k: (bool(k.gone), k.deadline_s is None, k.deadline_s or k.at_s))
 
 
-def _deadline_s(done: Replay, at_s: float) -> float | None:
-    """Until when something can surely be saved: from the store, or longer from a copy."""
-    deadline = gone_s(done.keeping, at_s, surely=False)
-    held = max((copy_days(done.keeping, copy) for copy in done.keeping.known.copies), default=0.0)
-    return None if deadline is None or not math.isfinite(held) else max(deadline, at_s + held * DAY_S)
+def _part(fitted: Fitted, visit: Visit) -> str:
+    """Name of a store, and how much of a visit it holds where it cuts recordings."""
+    store, lasts_s = fitted.store, sum(part.end_s - part.start_s for part in visit)
+    cut = store.longest_s is not None and store.longest_s < lasts_s
+    return f"{store.name} (first {store.longest_s:g} s)" if cut else store.name
+
+
+def _receivers(done: Replay) -> list[Fitted]:
+    """The chosen store and those beside it."""
+    keeping = done.keeping
+    return [f for f in (keeping.fitted, *keeping.copies) if f is not None]
+
+
+def _holds(done: Replay, fitted: Fitted, place: int) -> bool:
+    """Whether a store got what is recorded of an occurrence and still holds it, as far as anybody knows."""
+    at_s = done.evidence.spans[place][1]
+    if fitted is done.keeping.fitted:
+        return not closed_at_target(done, done.keeping, at_s)
+    return receives(done, fitted.store, place) and keeps(done.keeping, fitted, at_s)
+
+
+def _deadline_s(done: Replay, at_s: float, places: Sequence[int]) -> float | None:
+    """Until when something can surely be saved: from the store, or longer from one beside it."""
+    keeping = done.keeping
+    deadline = gone_s(keeping, at_s, surely=False)
+    held = [copy_days(keeping, c) for c in keeping.copies if any(receives(done, c.store, place) for place in places)]
+    longest = max(held, default=0.0)
+    return None if deadline is None or not math.isfinite(longest) else max(deadline, at_s + longest * DAY_S)
 
 
 def kept_counts(done: Replay) -> tuple[int, int]:
@@ -284,21 +311,36 @@ def kept_counts(done: Replay) -> tuple[int, int]:
     return len(listed) - gone, gone
 
 
-def if_stolen(keeping: Keeping) -> str:
-    """What is lost if the devices on the site are taken."""
+def if_lost(done: Replay) -> tuple[str, ...]:
+    """What is lost if a store is stolen, fails or ends, one sentence each."""
+    keeping = done.keeping
     if not keeping.known.stores:
-        return "No store is entered yet."
-    used = [f for f in (keeping.fitted, *keeping.known.copies) if f is not None]
-    away = [f.store for f in used if f.store.kind in OFF_SITE]
-    here = [f.store.name for f in used if f.store.kind not in OFF_SITE]
+        return ("No store is entered yet.",)
+    used = _receivers(done)
     if not used:
-        return "Nothing is recorded to any store."
-    if not here:
-        return "If the devices here are stolen, nothing is lost: all footage lies off the site."
-    if not away:
-        return f"If {' or '.join(here)} is stolen, all footage on it is lost: there is no copy off the site."
-    names = " and ".join(s.name for s in away)
-    return f"If {' or '.join(here)} is stolen, what {names} holds is still there."
+        return ("Nothing is recorded to any store.",)
+    sentences = []
+    held = {f.id: {n for n in _real_places(done) if _holds(done, f, n)} for f in used}
+    for fitted in used:
+        store, others = fitted.store, [f for f in used if f is not fitted]
+        what = "is not paid any more" if store.kind in OFF_SITE else "is stolen or fails"
+        lost = held[fitted.id] - {n for f in others for n in held[f.id]}
+        rest = [f"{f.store.name} ({f.store.gets_words})" for f in others]
+        if not others:
+            words = "all footage on it is lost" + ("" if store.kind in OFF_SITE else ": there is no copy off the site")
+        elif lost:
+            count = f"{len(lost)} of {len(held[fitted.id])} real recordings on it are lost"
+            whole = len(lost) == len(held[fitted.id])
+            words = f"{count}; {' and '.join(rest)} holds {'none of them' if whole else 'the others'}"
+        else:
+            words = f"no real recording is lost: {' and '.join(rest)} holds them"
+        sentences.append(f"If {store.name} {what}, {words}.")
+    return tuple(sentences)
+
+
+def _real_places(done: Replay) -> list[int]:
+    """Places of the real occurrences that are recorded."""
+    return [n for n, o in enumerate(done.evidence.occurrences) if o.verdict is Verdict.REAL and done.recorded[n]]
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ from guardia.core.score.power import Charge, charge_of, drains_most, sent_of
 from guardia.core.score.storage import kept_counts, longest, requirement
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import Measure
-from guardia.core.storage.stores import filled_a_day, reading_errors, stopped_rising
+from guardia.core.storage.stores import Fitted, filled_a_day, reading_errors, stopped_rising
 
 SHORT_CHARGE_DAYS = 30.0
 """A battery that must be charged more often than once a month is told of (common practice, no source)."""
@@ -74,17 +74,8 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
         words = f"It is set to record to '{chosen}', which it does not have: nothing is kept. Choose {there}."
         return [Finding(words, serious=True, brief=f"records to '{chosen}', which is not there")]
     found, name = [], fitted.store.name
-    state = fitted.state_at(keeping.known.asked_s)
-    if state not in (None, Measure.HEALTHY):
-        words = f"'{name}' is {state}: nothing is kept. Format or replace it, and read it again."
-        found.append(Finding(words, serious=True, brief=f"'{name}' is {state}"))
-    asked = _day(keeping.known.asked_s, done)
-    ends = fitted.store.ends
-    if ends is not None and ends < asked:
-        words = f"The plan of '{name}' ended on {ends}: nothing is kept since."
-        found.append(Finding(words, serious=True, brief=f"plan ended on {ends}"))
-    elif ends is not None:
-        found.append(Finding(f"The plan of '{name}' ends on {ends}.", serious=False))
+    for one in (fitted, *keeping.copies):
+        found += _state_findings(done, one, "nothing is kept" if one is fitted else "nothing goes there")
     if keeping.full_s is not None:
         full, stops = _day(keeping.full_s, done), "Switch overwriting on"
         past = keeping.full_s <= keeping.known.asked_s
@@ -94,7 +85,6 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
             else f"'{name}' will be full on {full} and does not overwrite: nothing is kept from then on. {stops}."
         )
         found.append(Finding(words, serious=past, brief=f"'{name}' full since {full}"))
-    found += [Finding(words, serious=False) for words in reading_errors(fitted)]
     filled, expected = filled_a_day(fitted), fitted.expected
     if filled is not None and expected is not None and not 1 / APART < filled.value / expected.value < APART:
         words = (
@@ -121,6 +111,22 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
         )
         found.append(Finding(words, serious=False, brief=f"kept longer than {short(most.value)} days"))
     return found
+
+
+def _state_findings(done: Replay, fitted: Fitted, then: str) -> list[Finding]:
+    """What is wrong with a store itself: its state, its end, its readings."""
+    asked_s, name, found = done.keeping.known.asked_s, fitted.store.name, []
+    state, ends = fitted.state_at(asked_s), fitted.store.ends
+    if state not in (None, Measure.HEALTHY):
+        words = f"'{name}' is {state}: {then}. Format or replace it, and read it again."
+        found.append(Finding(words, serious=True, brief=f"'{name}' is {state}"))
+    if ends is not None and ends < _day(asked_s, done):
+        found.append(
+            Finding(f"The plan of '{name}' ended on {ends}: {then} since.", serious=True, brief=f"plan ended on {ends}")
+        )
+    elif ends is not None:
+        found.append(Finding(f"The plan of '{name}' ends on {ends}.", serious=False))
+    return found + [Finding(words, serious=False) for words in reading_errors(fitted)]
 
 
 def _charge_findings(charge: Charge) -> list[Finding]:

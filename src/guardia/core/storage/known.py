@@ -28,9 +28,10 @@ class StorageKnown:
         """The store that is recorded to under a chosen target; the first that is no copy where nobody chose."""
         if chosen:
             return next((f for f in self.stores if f.store.kind == chosen), None)
-        return next((f for f in self.stores if f.store.kind is not StoreKind.COPY), None)
+        own = [f for f in self.stores if f.store.kind is not StoreKind.COPY]
+        return next((f for f in own if not f.store.beside), next(iter(own), None))
 
     @property
     def copies(self) -> tuple[Fitted, ...]:
-        """Stores that get a copy of everything."""
-        return tuple(f for f in self.stores if f.store.kind is StoreKind.COPY)
+        """Stores that get recordings whatever store is chosen."""
+        return tuple(f for f in self.stores if f.store.kind is StoreKind.COPY or f.store.beside)

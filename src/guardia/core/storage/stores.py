@@ -35,6 +35,13 @@ OFF_SITE = (StoreKind.COPY, StoreKind.REMOTE)
 """Still there when the devices on the site are stolen."""
 
 
+class Takes(StrEnum):
+    """What goes to a store."""
+
+    ALL = "all that is recorded"
+    MOTION = "only what motion records"
+
+
 @dataclass(frozen=True)
 class Store:
     """One store."""
@@ -57,6 +64,14 @@ class Store:
     """After so many years the medium is replaced, None where nobody said."""
     begins: date | None = None
     """In use since, None where nobody said."""
+    beside: bool = False
+    """It gets recordings also while another store is chosen, as a copy always does."""
+    takes: Takes = Takes.ALL
+    """What of the recordings goes there."""
+    longest_s: float | None = None
+    """A recording is cut there after so many seconds; None where it is not."""
+    classes: tuple[str, ...] = ()
+    """Only what the camera named as one of these goes there; none for everything."""
 
     def __post_init__(self) -> None:
         if not self.name.strip():
@@ -71,7 +86,8 @@ class Store:
                 "A store needs a capacity, or days that a plan keeps.", kept="Nothing was changed.",
                 do="Enter the capacity as printed on it.",
             )  # fmt: skip
-        for words, value in (("keeps for days", self.keeps_days), ("lasts years", self.lasts_years)):
+        bounded = {"keeps for days": self.keeps_days, "lasts years": self.lasts_years, "is cut after": self.longest_s}
+        for words, value in bounded.items():
             if value is not None and not 0 < value <= 36600:
                 raise InvalidValue(f"'{words}' cannot be {value}.", do="Enter a number above 0.")
         for value in (self.price, self.price_per_month):
@@ -82,6 +98,14 @@ class Store:
                 f"The plan would end on {self.ends}, before it began on {self.begins}.", kept="Nothing was changed.",
                 do="Correct one of the two dates.",
             )  # fmt: skip
+
+    @property
+    def gets_words(self) -> str:
+        """What goes there, in words."""
+        parts = [self.takes.value]
+        parts += [f"named {' or '.join(self.classes)}"] if self.classes else []
+        parts += [f"cut after {self.longest_s:g} s"] if self.longest_s is not None else []
+        return ", ".join(parts)
 
 
 @dataclass(frozen=True)

@@ -264,8 +264,8 @@ class SaveTab(QWidget):
         layout.setContentsMargins(0, 6, 0, 0)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
-        self.table = row_table("What to save", ("recorded", "what", "save it before", "if not there, why"))
-        stretch_columns(self.table, 3)
+        self.table = row_table("What to save", ("recorded", "what", "is on", "save it before", "if not there, why"))
+        stretch_columns(self.table, 4)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         row.addWidget(button("&Export the chosen …", self.choose_folder, "primary", "Untouched originals with SHA-256"))
@@ -286,8 +286,8 @@ class SaveTab(QWidget):
             until = one.deadline_s
             deadline = "never overwritten" if until is None else f"{model.local(until):%Y-%m-%d %H:%M}"
             rows.append((f"{model.local(one.at_s):%Y-%m-%d %H:%M}", kind_of(one.visit.kind).text,
-                         "" if one.gone else deadline, one.gone))  # fmt: skip
-        fill_table(self.table, rows, lambda r, c: c == 3 and bool(self._listed[r].gone))
+                         ", ".join(one.stores), "" if one.gone else deadline, one.gone))  # fmt: skip
+        fill_table(self.table, rows, lambda r, c: c == 4 and bool(self._listed[r].gone))
 
     @property
     def chosen(self) -> list[ToKeep]:

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.readings import RANGES, STATES, UNIT_GB, Measure, Reading
-from guardia.core.storage.stores import Store, StoreKind
+from guardia.core.storage.stores import Store, StoreKind, Takes
 from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
 
 
@@ -90,14 +90,23 @@ class StoreDialog(QDialog):
         self.price = _number(store.price if store else None, "")
         self.monthly = _number(store.price_per_month if store else None, " a month")
         self.lasts = _number(store.lasts_years if store else None, " years", 1)
+        self.longest = _number(store.longest_s if store else None, " s", 0)
         self._maybe = {
             name: _Maybe(field, known=store is not None and getattr(store, name) is not None)
             for name, field in (
                 ("begins", self.begins), ("ends", self.ends), ("keeps_days", self.keeps), ("price", self.price),
-                ("price_per_month", self.monthly), ("lasts_years", self.lasts),
+                ("price_per_month", self.monthly), ("lasts_years", self.lasts), ("longest_s", self.longest),
             )
         }  # fmt: skip
         self.known = {name: maybe.known for name, maybe in self._maybe.items()}
+        self.takes = QComboBox()
+        for takes in Takes:
+            self.takes.addItem(takes.value, takes)
+        self.takes.setCurrentIndex(self.takes.findData(store.takes if store else Takes.ALL))
+        self.beside = QCheckBox("also while another store is chosen; a copy always does")
+        self.beside.setChecked(store is not None and store.beside)
+        self.classes = QLineEdit(", ".join(store.classes) if store else "")
+        self.classes.setPlaceholderText("everything, or person, vehicle …")
         self.here = QCheckBox(f"{camera} records to it")
         self.here.setChecked(here)
         if store is not None:
@@ -107,7 +116,8 @@ class StoreDialog(QDialog):
             ("In use since", self._maybe["begins"]), ("A plan keeps", self._maybe["keeps_days"]),
             ("A plan's last day", self._maybe["ends"]), ("Price", self._maybe["price"]),
             ("Price of a plan", self._maybe["price_per_month"]), ("Replaced after", self._maybe["lasts_years"]),
-            ("", self.here),
+            ("What goes there", self.takes), ("Named by the camera", self.classes),
+            ("Recordings are cut after", self._maybe["longest_s"]), ("Gets it", self.beside), ("", self.here),
         ):  # fmt: skip
             form.addRow(words, widget)
         self.trouble = WrappedLabel()
@@ -120,13 +130,15 @@ class StoreDialog(QDialog):
         values: dict[str, Any] = {
             "begins": self.begins.date().toPyDate(), "ends": self.ends.date().toPyDate(),
             "keeps_days": self.keeps.value(), "price": self.price.value(), "price_per_month": self.monthly.value(),
-            "lasts_years": self.lasts.value(),
+            "lasts_years": self.lasts.value(), "longest_s": self.longest.value(),
         }  # fmt: skip
         known = {name: value for name, value in values.items() if self.known[name].isChecked()}
         try:
             self.store = Store(
                 self.name.text().strip(), self.kind.currentData(),
-                round(self.capacity.value() * UNIT_GB[self.unit.currentText()], 3), **known,
+                round(self.capacity.value() * UNIT_GB[self.unit.currentText()], 3),
+                beside=self.beside.isChecked(), takes=self.takes.currentData(),
+                classes=tuple(w for part in self.classes.text().lower().split(",") if (w := part.strip())), **known,
             )  # fmt: skip
         except InvalidValue as error:
             self.trouble.setText(str(error))
