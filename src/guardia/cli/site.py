@@ -3,15 +3,25 @@
 from __future__ import annotations
 
 import argparse
+import math
 import sys
+from collections.abc import Mapping
 from dataclasses import asdict
 from datetime import date
+from typing import Any
 
 from platformdirs import user_data_path
 
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.storage.figure import days_words
+
+
+def _days(figure: Mapping[str, Any] | None) -> str:
+    if figure is None:
+        return "not known"
+    return days_words(math.inf if figure["value"] is None else figure["value"])
 
 
 def storage(options: argparse.Namespace) -> int:
@@ -35,13 +45,12 @@ def storage(options: argparse.Namespace) -> int:
         print_json(storage)
         return 0
     for one in storage:
-        days = one["days_kept"]
-        lasts = "not known" if days is None else "without end" if days["value"] is None else f"{days['value']:.1f} days"
-        print(f"{one['camera']}: keeps {lasts}, {one['written_gb_a_day']['value']:.2f} GB a day")
+        print(f"{one['camera']}: keeps {_days(one['days_kept'])}, {one['written_gb_a_day']['value']:.2f} GB a day")
         for finding in one["findings"]:
             print(f"  {'!' if finding['serious'] else '-'} {finding['words']}")
         for way in one["ways"][:3]:
-            print(f"  way: {', '.join(way['change'])}: {way['days_kept']['value']:.1f} days")
+            loses = f"loses {way['real_lost']} real of the evidence: " if way["real_lost"] else ""
+            print(f"  way: {loses}{', '.join(way['change'])}: {_days(way['days_kept'])}")
     return 0
 
 

@@ -425,7 +425,7 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
     if evidence.other_causes:
         lines.append(
             f"{count_of(len(evidence.other_causes), 'clip')} recorded for another cause than motion, or for one not "
-            "known: left out of every figure."
+            "known: counted among the alerts alone."
         )
     if evidence.other_views:
         lines.append(

@@ -233,7 +233,7 @@ def ask_cause(parent: QWidget, clips: Sequence[Clip]) -> str | None:
     form.addRow("Cause" if len(clips) == 1 else f"Cause of {len(clips)} clips", box)
     form.addRow(
         "",
-        label("Clips of another cause, or of one that is not known, are left out of every figure.", "muted", wrap=True),
+        label("Clips of another cause, or of one that is not known, count among the alerts alone.", "muted", wrap=True),
     )
     box.setFocus()
     return str(box.currentData()) if _accepted(dialog) else None

@@ -30,7 +30,7 @@ class PortfolioDialog(QDialog):
         layout = QVBoxLayout(self)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
-        columns = ("site", "cameras", "false a day, worst", "real missed", "overdue", "next")
+        columns = ("site", "cameras", "false alerts a day, worst", "real missed", "overdue", "next")
         self.table = row_table("Sites", columns)
         stretch_columns(self.table, 5)
         self.table.cellActivated.connect(lambda *_: self.take())

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewIt
 from guardia.app.site.summary import Summary
 from guardia.ui.parts.theme import THEME
 
-HEADS = ("camera", "false a day", "real missed", "not judged", "next", "why")
+HEADS = ("camera", "false alerts a day", "real missed", "not judged", "next", "why")
 RATE = 1
 BAR_PX = 6
 
