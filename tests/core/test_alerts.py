@@ -2,7 +2,9 @@
 
 import unittest
 from dataclasses import replace
-from datetime import datetime
+from datetime import datetime, timedelta
+from importlib.resources import files
+from zoneinfo import ZoneInfo
 
 import numpy as np
 from hypothesis import given, settings
@@ -12,19 +14,22 @@ from guardia.core.evidence.clips import Cause, Clip, Occurrence, Origin
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import ALWAYS, EVERY_DAY, Edge, Special, Stretch, WeekPlan, on_at, with_specials
+from guardia.core.make.candidate import Candidate
 from guardia.core.replay.always import always_written
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import ALERT_LISTED
+from guardia.core.replay.replay import replay
 from guardia.core.score.alerts import other_alerts
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.score import Flip
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.trace.stack import TraceStack
-from tests.support import blob_trace, evidence_of, plain, tried
+from tests.support import blob_trace, capability, evidence_of, plain, tried
 
 DAY, HOUR = 86400.0, 3600.0
 BEGIN = 1_757_203_200.0  # Sunday 7 September 2025, 00:00 UTC, 01:00 in London
+MAKES = {p.name.removesuffix(".json") for p in files("guardia").joinpath("data", "capabilities").iterdir()}
 NIGHT = WeekPlan((Stretch(EVERY_DAY, Edge(21 * 60), Edge(6 * 60), overnight=True),))
 AT_NIGHT, AT_NOON = 23 * HOUR, 11 * HOUR
 
@@ -105,6 +110,32 @@ class Alerts(unittest.TestCase):
         never = Reading(BEGIN, Measure.ALERT_DELAY, None)
         tested = replace(evidence, storage=replace(evidence.storage, readings=(never,)))
         self.assertTrue(any("never came" in line for line in compared(tested, plain(4), plain(4)).limits))
+
+
+class Exceptions(unittest.TestCase):
+    """An exception changes its own time only, whatever the make."""
+
+    @settings(max_examples=80, deadline=None)
+    @given(
+        st.sampled_from(sorted(MAKES)), st.sampled_from(["alert_plan", "recording_plan"]),
+        st.sampled_from([None, NIGHT, WeekPlan()]), st.sampled_from(["on", "off", "Sunday"]),
+        st.integers(0, 2 * 1440), st.integers(1, 1440), st.sampled_from(list(RecordingMode)),
+    )  # fmt: skip
+    def test_what_lies_outside_of_it_becomes_what_it_became_before(self, name, lever, plan, rule, begin, minutes, mode):
+        evidence, make = week(), capability(name)
+        low = datetime(2025, 9, 7) + timedelta(minutes=begin)
+        high = low + timedelta(minutes=minutes)
+        usual = plain(4, mode=mode, **{lever: plan})
+        settings_ = (usual, usual.with_values(**{lever: with_specials(plan, (Special("fair", low, high, rule),))}))
+        before, after = (replay(evidence, Candidate(replace(s, capability=make.id), make)) for s in settings_)
+        zone = ZoneInfo(evidence.time_zone)
+        ends = [d.replace(tzinfo=zone).timestamp() for d in (low, high)]
+        for place, (_, start, end) in enumerate(evidence.spans):
+            # A day that is treated as another takes the night that begins on it along.
+            away = end + 60 < ends[0] or start - 60 > ends[1] + (DAY if rule == "Sunday" else 0)
+            if away:
+                for one, two in ((before.recorded, after.recorded), (before.told, after.told)):
+                    self.assertEqual(one[place], two[place], (place, make.id))
 
 
 class Always(unittest.TestCase):
