@@ -68,6 +68,18 @@ class Storage(StepCase):
         self.assertIn("charge it on", mended[1].note)
         self.assertNotIn("snapshots", page.words.text())
 
+    def test_a_longest_time_to_keep_stands_beside_the_shortest_and_is_found(self):
+        page = self.page_of("Slipway")
+        self.assertEqual([words for _, words in page.model.sections()[0].marks], ["21 days required"])
+        self.answer(True, lambda dialog: dialog.value.setValue(30.0))
+        page.ask_most()
+        self.assertEqual(
+            [words for _, words in page.model.sections()[0].marks], ["21 days required", "at most 30 days"]
+        )
+        self.painted(page.bars)
+        self.model.facts.set_installed(self.model.camera.installed.with_values(overwrite=True))
+        self.assertIn("footage must be gone after 30 days", page.words.text())
+
     def test_figures_open_their_working_and_what_is_assumed_can_be_typed_in(self):
         page = self.page_of("Fuel berth")
         self.painted(page.bars)

@@ -27,6 +27,7 @@ from guardia.core.score.storage import (
     costs,
     if_lost,
     keep_list,
+    longest,
     requirement,
     schools,
     ways_to_keep,
@@ -74,8 +75,8 @@ class Section(NamedTuple):
     """What lasts."""
     lanes: tuple[Lane, ...]
     """Installed, then draft."""
-    mark: Figure | None
-    """What is required or allowed, None where nobody said."""
+    marks: tuple[tuple[Figure, str], ...]
+    """What is required or allowed, each in words too; none where nobody said."""
     dated: int
     """Days are dates counted back (-1) or on (1) from the day that is asked about; 0 where the scale is no time."""
 
@@ -133,11 +134,13 @@ class StorageModel(StepModel):
         charges = [charge_of(done, self.replays[0]) for done in self.replays]
         if charges[0] is not None:
             lanes = tuple(_charge_lane(n, c) for n, c in zip(("installed", "draft"), charges, strict=True) if c)
-            sections.append(Section("Days until the battery must be charged", lanes, None, 1))
+            sections.append(Section("Days until the battery must be charged", lanes, (), 1))
         sent = [sent_of(done) for done in self.replays]
         if sent[0] is not None:
             lanes = tuple(_sent_lane(n, s) for n, s in zip(("installed", "draft"), sent, strict=True) if s)
-            sections.append(Section("Sent over the mobile network a month", lanes, sent[0].allowance, 0))
+            allowance = sent[0].allowance
+            allowed = ((allowance, f"{short(allowance.value)} GB allowed"),) if allowance is not None else ()
+            sections.append(Section("Sent over the mobile network a month", lanes, allowed, 0))
         return sections
 
     def _kept(self) -> Section:
@@ -157,7 +160,14 @@ class StorageModel(StepModel):
             elif keeping.fitted is None:
                 note = "enter the store: size not known"
             lanes.append(Lane(name, figure, keeping.causes, note, since))
-        return Section("Days of footage kept  (●  judged real recordings)", tuple(lanes), requirement(self.keeping), -1)
+        return Section("Days of footage kept  (●  judged real recordings)", tuple(lanes), self._limits(), -1)
+
+    def _limits(self) -> tuple[tuple[Figure, str], ...]:
+        """How long footage must be kept, and after how long it must be gone."""
+        required, most = requirement(self.keeping), longest(self.keeping)
+        limits = [(required, f"{short(required.value)} days required")] if required is not None else []
+        limits += [(most, f"at most {short(most.value)} days")] if most is not None else []
+        return tuple(limits)
 
     def real_ages(self) -> list[float]:
         """How many days ago each judged real visit was recorded, on the day that is asked about."""

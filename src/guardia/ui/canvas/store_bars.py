@@ -83,14 +83,16 @@ class StoreBars(QWidget):
             self._draw_lane(painter, lane, QRectF(_LEFT, top, width, _LANE), most, draft=number > 0)
             self._draw_causes(painter, lane, QRectF(_LEFT, top + _LANE, width, _CAUSES), draft=number > 0)
             top += _LANE + _CAUSES
-        if section.mark is not None:
-            x = _LEFT + width * min(1.0, section.mark.value / most)
-            painter.setPen(QPen(THEME.colour("missed"), 2))
+        for number, (figure, _) in enumerate(section.marks):
+            x = _LEFT + width * min(1.0, figure.value / most)
+            line = Qt.PenStyle.DashLine if number else Qt.PenStyle.SolidLine
+            painter.setPen(QPen(THEME.colour("missed"), 2, line))
             painter.drawLine(QPointF(x, begin - 2), QPointF(x, top))
+        if section.marks:
             painter.setPen(THEME.colour("missed"))
-            words = f"{short(section.mark.value)} {section.mark.unit} {'required' if section.dated else 'allowed'}"
+            words = "   ".join(f"{'┇' if number else '┃'} {said}" for number, (_, said) in enumerate(section.marks))
             area = QRectF(0, begin - _TITLE, self.width() - _RIGHT, _TITLE)
-            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, f"┃ {words}")
+            painter.drawText(area, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
         self._draw_scale(painter, section, QRectF(_LEFT, top, width, _SCALE), most)
         return top + _SCALE + _GAP
 
@@ -221,8 +223,9 @@ def _most(section: Section) -> float:
     """The end of the scale: what is required and half as much again, or the longest bar if that is not far longer."""
     ends = [lane.figure.value + lane.from_days for lane in section.lanes if lane.figure is not None]
     finite = [e for e in ends if math.isfinite(e) and e > 0]
-    if section.mark is not None:
-        return max(section.mark.value * 1.5, min(max(finite, default=1.0) * 1.15, section.mark.value * 3))
+    if section.marks:
+        mark = max(figure.value for figure, _ in section.marks)
+        return max(mark * 1.5, min(max(finite, default=1.0) * 1.15, mark * 3))
     return min(max(finite, default=30.0) * 1.3, 730.0) or 1.0
 
 
