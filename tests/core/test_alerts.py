@@ -10,14 +10,18 @@ import numpy as np
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from guardia.benchcam.camera import Decider
 from guardia.core.evidence.clips import Cause, Clip, Occurrence, Origin
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import ALWAYS, EVERY_DAY, Edge, Special, Stretch, WeekPlan, on_at, with_specials
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.convert_zones import known_notches
+from guardia.core.make.levers import limits_broken
+from guardia.core.make.zones import PolygonZone, ZoneDoes, ZoneKind, zone_from_dict, zone_to_dict
 from guardia.core.replay.always import always_written
 from guardia.core.replay.gate import Stage
-from guardia.core.replay.gates import ALERT_LISTED
+from guardia.core.replay.gates import ALERT_LISTED, ALERT_ONLY, ALERT_ZONE
 from guardia.core.replay.replay import replay
 from guardia.core.score.alerts import other_alerts
 from guardia.core.score.candidates import Scorer
@@ -110,6 +114,58 @@ class Alerts(unittest.TestCase):
         never = Reading(BEGIN, Measure.ALERT_DELAY, None)
         tested = replace(evidence, storage=replace(evidence.storage, readings=(never,)))
         self.assertTrue(any("never came" in line for line in compared(tested, plain(4), plain(4)).limits))
+
+
+def corner(does, *, classes=(), left=0.0):
+    points = ((left, 0.0), (left + 0.25, 0.0), (left + 0.25, 1.0), (left, 1.0))
+    return PolygonZone(ZoneKind.WATCH, points, f"zone {left}", does=does, classes=classes)
+
+
+class ZonesOfTheirOwnKind(unittest.TestCase):
+    """Something at the left, something at the right, of each a person and an animal; counted by hand."""
+
+    def compared(self, *zones):
+        traces = [blob_trace([0, *[9] * 10, 0], column=column) for column in (0, 0, 24, 24)]
+        evidence = evidence_of(traces, kinds=["person", "animal"] * 2, starts=[BEGIN + n * HOUR for n in range(4)],
+                               watched=[(BEGIN, BEGIN + DAY)])  # fmt: skip
+        done = replay(evidence, Candidate(plain(4, zones=zones), capability("rectangle-mains-camera")))
+        return done.recorded.tolist(), done.told.tolist(), done
+
+    def test_records_without_an_alert_and_alerts_without_recording(self):
+        zones = corner(ZoneDoes.RECORDS), corner(ZoneDoes.ALERTS, left=0.75)
+        recorded, told, done = self.compared(*zones)
+        self.assertEqual(recorded, [True, True, False, False])
+        self.assertEqual(told, [False, False, True, True])
+        outcomes = [done.outcomes[o.id] for o in done.evidence.occurrences]
+        self.assertIs(outcomes[0].alert_gate, ALERT_ZONE)
+        self.assertIs(outcomes[2].gate, ALERT_ONLY)
+        self.assertEqual(self.compared(*(replace(z, does=ZoneDoes.BOTH) for z in zones))[:2], ([True] * 4,) * 2)
+        held = replay(done.evidence, done.candidate.with_values(hold_s=3.0))
+        self.assertEqual(held.told.tolist(), [False] * 4, "not long enough there")
+
+    def test_a_zone_for_a_class_holds_for_nothing_else(self):
+        recorded, told, _ = self.compared(corner(ZoneDoes.BOTH, classes=("person",)), corner(ZoneDoes.BOTH, left=0.75))
+        self.assertEqual((recorded, told), ([True, False, True, True],) * 2)
+
+    def test_the_bench_camera_decides_the_same_by_its_own_code(self):
+        zones = corner(ZoneDoes.RECORDS), corner(ZoneDoes.ALERTS, left=0.75)
+        make = capability("rectangle-mains-camera")
+        for place, wanted in ((0, (True, False)), (24, (False, True))):
+            pictures = [np.full((360, 640, 3), 90, np.uint8) for _ in range(8)]
+            for picture in pictures[2:]:
+                picture[0:180, place * 20 : place * 20 + 60] = 200
+            chosen = plain(4, zones=zones)
+            deciders = [Decider(chosen, make, alerting=alerting) for alerting in (False, True)]
+            said = tuple(any(d.triggered(p, n / 5) for n, p in enumerate(pictures)) for d in deciders)
+            self.assertEqual(said, wanted)
+
+    def test_zones_of_a_make_without_such_are_plain_again_and_the_file_keeps_them(self):
+        zone = corner(ZoneDoes.RECORDS, classes=("person",))
+        self.assertEqual(zone_from_dict(zone_to_dict(zone)), zone)
+        broken = limits_broken(Candidate(plain(4, zones=(zone,)), capability()))
+        self.assertEqual(sum("every zone records and alerts" in b or "hold for every class" in b for b in broken), 2)
+        (plain_again,) = known_notches((zone,), capability())
+        self.assertEqual((plain_again.does, plain_again.classes), (ZoneDoes.BOTH, ()))
 
 
 class Exceptions(unittest.TestCase):

@@ -15,7 +15,7 @@ from guardia.app.steps.polygon_tool import DrawMode
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import zone_limits_broken
-from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, is_rectangle
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneDoes, ZoneKind, is_rectangle
 from guardia.core.score.reach import THINGS
 from guardia.core.score.statistics import line_of
 from tests.core.test_geometry_and_reach import VIEW, marks
@@ -283,7 +283,17 @@ class MoreOfTheEditor(StepCase):
         self.drag(page.canvas, *(page.canvas.to_widget(p).toPoint() for p in ((0.95, 0.6), (0.92, 0.7), (0.9, 0.8))))
         self.assertEqual([z.kind for z in model.draft.detection.zones], [ZoneKind.WATCH, ZoneKind.IGNORE])
         self.assertTrue(all(is_rectangle(z.points) for z in model.draft.detection.zones))
+        page.select_zone(0)
+        page.does.setCurrentIndex(page.does.findData(ZoneDoes.RECORDS))
+        page.does.activated.emit(1)
+        self.assertIs(model.draft.detection.zones[0].does, ZoneDoes.RECORDS)
+        self.assertFalse(page.of_class.isVisibleTo(page), "this make has no zones for a class")
         self.assertEqual(zone_limits_broken(model.draft, model.camera.capability), [])
+        self.window.go("handover")
+        self.window.pages["handover"].save(self.folder / "s.json")
+        self.assertIn("records without an alert, corners", (self.folder / "s.json").read_text("utf-8"))
+        self.session.undo.undo()
+        self.assertIs(model.draft.detection.zones[0].does, ZoneDoes.BOTH)
 
     def test_a_privacy_mask_and_a_zone_with_its_own_sensitivity(self):
         page = self.open_camera("Pontoon gate", "zones")

@@ -25,7 +25,7 @@ from guardia.benchcam.scene import HEIGHT, WIDTH, Light, Picture, Still
 from guardia.benchcam.weather import Nudge
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
-from guardia.core.make.zones import BlockZone, ZoneKind
+from guardia.core.make.zones import BlockZone, ZoneDoes, ZoneKind
 
 RATE_HZ = 10
 KEY_EVERY = 12 * RATE_HZ
@@ -112,14 +112,16 @@ class Decider:
         capability: The make.
         night: It sees by its infrared lamp.
         truth_factor: How this very camera's size thresholds differ from the make's nominal ones.
+        alerting: It decides whether to alert, else whether to record.
     """
 
     def __init__(
-        self, settings: Settings, capability: Capability, *, night: bool = False, truth_factor: float = 1.12
-    ) -> None:
+        self, settings: Settings, capability: Capability, *, night: bool = False, truth_factor: float = 1.12,
+        alerting: bool = False,
+    ) -> None:  # fmt: skip
         self._parts = [
             (contrast, share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT, zone)
-            for contrast, share, zone in _zones(settings, capability, night=night)
+            for contrast, share, zone in _zones(settings, capability, night=night, alerting=alerting)
         ]
         self._masked = _painted(settings, ZoneKind.MASK)
         self._zone_test = capability.zone_test
@@ -172,8 +174,19 @@ class Decider:
         return False
 
 
-def _zones(settings: Settings, capability: Capability, *, night: bool) -> list[tuple[int, float, NDArray[np.bool_]]]:
-    """Contrast, size and pixels of each zone that has a sensitivity of its own; of all others together."""
+def _zones(
+    settings: Settings, capability: Capability, *, night: bool, alerting: bool = False
+) -> list[tuple[int, float, NDArray[np.bool_]]]:
+    """Contrast, size and pixels of each zone that has a sensitivity of its own; of all others together.
+
+    Zones that only alert decide nothing about recording, those that only record nothing about alerts.
+    """
+    other = ZoneDoes.RECORDS if alerting else ZoneDoes.ALERTS
+    left = tuple(z for z in settings.detection.zones if isinstance(z, BlockZone) or z.does is not other)
+    watching = any(not isinstance(z, BlockZone) and z.kind is ZoneKind.WATCH for z in settings.detection.zones)
+    if watching and not any(isinstance(z, BlockZone) or z.kind is ZoneKind.WATCH for z in left):
+        return []
+    settings = settings.with_values(zones=left)
     detection = settings.detection
     watched = [z for z in detection.zones if not isinstance(z, BlockZone) and z.kind is ZoneKind.WATCH]
     usual = detection.night_notch if night and detection.night_notch else detection.notch

@@ -17,7 +17,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, ZONES, limits_broken
 from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
-from guardia.core.make.zones import BlockZone, Zone, block_rows, zone_cells, zone_title
+from guardia.core.make.zones import BlockZone, Zone, ZoneDoes, block_rows, zone_cells, zone_title
 from guardia.core.score.score import Comparison, Score
 from guardia.core.trace.measure import Grid
 from guardia.report.motion_cells import pack_cells
@@ -145,6 +145,8 @@ def _zone_line(zone: Zone) -> str:
         return f"Blocks on, {size}, row: columns from 1: {pattern}"
     corners = "  ".join(f"({x * 100:.1f}, {y * 100:.1f})" for x, y in zone.points)
     own = f", sensitivity {zone.notch}" if zone.notch else ""
+    own += f", {zone.does}" if zone.does is not ZoneDoes.BOTH else ""
+    own += f", only for {' and '.join(zone.classes)}" if zone.classes else ""
     return f"{sentence(zone_title(zone))}{own}, corners in % from the left and from the top: {corners}"
 
 

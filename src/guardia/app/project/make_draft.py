@@ -30,6 +30,7 @@ WORDS = {
     "release_s": "motion is over after, s", "stop_when_still": "may stop once it is still",
     "object_classes": "classes that it knows", "class_range_m": "to how far, m, by day and in the dark",
     "privacy_masks": "areas it can black out", "zone_sensitivity": "a sensitivity for each zone",
+    "zone_does": "zones that only record or only alert", "zone_classes": "zones for some classes only",
     "night_notch": "a sensitivity for the night", "schedule": "hours",
     "periods_a_day": "periods a day (0: no hours)", "step_min": "its clock goes in steps of, min",
     "crosses_midnight": "a period may cross midnight", "by_weekday": "each weekday by itself",

@@ -23,6 +23,7 @@ from guardia.core.make.zones import (
     Point,
     PolygonZone,
     Zone,
+    ZoneDoes,
     ZoneKind,
     free_name,
     is_rectangle,
@@ -445,6 +446,13 @@ class PolygonTool:
         if isinstance(old, PolygonZone) and notch != old.notch:
             self.zones = (*self.zones[:zone], replace(old, notch=notch), *self.zones[zone + 1 :])
             self._commit(self.zones, "set sensitivity of zone")
+
+    def set_use(self, zone: int, does: ZoneDoes, classes: tuple[str, ...]) -> None:
+        """Say what a zone is for, and for which classes it holds; none for all."""
+        old = self.zones[zone]
+        if isinstance(old, PolygonZone) and (does, classes) != (old.does, old.classes):
+            self.zones = (*self.zones[:zone], replace(old, does=does, classes=classes), *self.zones[zone + 1 :])
+            self._commit(self.zones, "set use of zone")
 
     def _has_room(self, *, mask: bool) -> bool:
         """Whether the make takes one more; says so if not."""

@@ -103,6 +103,10 @@ class Capability:
     """Number of areas that it can black out."""
     zone_sensitivity: bool = False
     """Whether each zone can have a sensitivity of its own."""
+    zone_does: bool = False
+    """Whether a zone can record without an alert, or alert without recording."""
+    zone_classes: bool = False
+    """Whether a zone can hold for some classes only."""
     night_notch: bool = False
     """Whether another notch can be set for the night, while the picture is dark."""
     schedule: ScheduleRules = field(default_factory=ScheduleRules)

@@ -16,6 +16,7 @@ from guardia.core.make.zones import (
     CELL_INSIDE_SHARE,
     PolygonZone,
     Zone,
+    ZoneDoes,
     ZoneKind,
     coverage,
     outline_share,
@@ -73,7 +74,14 @@ def known_notches(zones: Sequence[Zone], capability: Capability) -> tuple[Zone, 
         The same zones; those with an unknown notch have the camera's.
     """
     own = {n.label for n in capability.notches} if capability.zone_sensitivity else set()
-    return tuple(replace(z, notch="") if isinstance(z, PolygonZone) and z.notch not in own else z for z in zones)
+    known = set(capability.object_classes) if capability.zone_classes else set()
+    return tuple(
+        replace(
+            z, notch=z.notch if z.notch in own else "", does=z.does if capability.zone_does else ZoneDoes.BOTH,
+            classes=tuple(name for name in z.classes if name in known),
+        ) if isinstance(z, PolygonZone) else z
+        for z in zones
+    )  # fmt: skip
 
 
 def convert(zones: Sequence[Zone], capability: Capability, *, grid: Grid, tries: int = TRIES) -> tuple[Zone, ...]:
@@ -123,15 +131,20 @@ def _named(zones: list[PolygonZone], drawn: list[PolygonZone]) -> list[PolygonZo
         covered = [shape.intersection(Polygon(d.points)).area if d.kind is zone.kind else 0.0 for d in left]
         if covered and max(covered) > shape.area / 2:
             like = left.pop(int(np.argmax(covered)))
-            zone = replace(zone, name=zone.name if like.name in zone.name else like.name, notch=like.notch)
+            name = zone.name if like.name in zone.name else like.name
+            zone = replace(zone, name=name, notch=like.notch, does=like.does, classes=like.classes)
         named.append(zone)
     return named
+
+
+def _same_use(one: PolygonZone, other: PolygonZone) -> bool:
+    return (one.kind, one.notch, one.does, one.classes) == (other.kind, other.notch, other.does, other.classes)
 
 
 def _joined(zones: list[PolygonZone], capability: Capability, form: Form) -> list[PolygonZone]:
     """Zones joined, always the two of one kind and sensitivity whose hull adds least, until the make has room."""
     while len(zones) > capability.max_zones:
-        pairs = [(a, b) for a, b in combinations(zones, 2) if (a.kind, a.notch) == (b.kind, b.notch)]
+        pairs = [(a, b) for a, b in combinations(zones, 2) if _same_use(a, b)]
         if not pairs:
             break
         hulls = {(a, b): _hull(a, b, form) for a, b in pairs}

@@ -19,6 +19,7 @@ from guardia.core.make.zones import (
     BlockZone,
     PolygonZone,
     Zone,
+    ZoneDoes,
     ZoneKind,
     is_rectangle,
     to_blocks,
@@ -65,6 +66,11 @@ class DetectionSettings:
     night_notch: str = ""
     """The one that takes its place while the picture is that of a night; empty for the same by day and night. Zones
     with a sensitivity of their own keep it, and one given directly holds by day and night."""
+
+    @property
+    def by_class(self) -> bool:
+        """Whether classes decide anything: an object filter, or a zone for some classes."""
+        return bool(self.objects) or any(isinstance(z, PolygonZone) and z.classes for z in self.zones)
 
     def __post_init__(self) -> None:
         _check_seconds(self, "hold_s", "release_s")
@@ -326,6 +332,12 @@ def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
             broken.append(f"'{zone.name}': this make has one sensitivity for all zones.")
         elif zone.notch and zone.notch not in [n.label for n in capability.notches]:
             broken.append(f"'{zone.name}': this make has no sensitivity '{zone.notch}'.")
+        if zone.does is not ZoneDoes.BOTH and not capability.zone_does:
+            broken.append(f"'{zone.name}': on this make every zone records and alerts.")
+        if zone.classes and not capability.zone_classes:
+            broken.append(f"'{zone.name}': on this make zones hold for every class.")
+        elif unknown := [name for name in zone.classes if name not in capability.object_classes]:
+            broken.append(f"'{zone.name}': this make has no class '{unknown[0]}'.")
     if len(masks) > capability.privacy_masks:
         broken.append(f"This make takes {capability.privacy_masks or 'no'} privacy masks; {len(masks)} are drawn.")
     return broken

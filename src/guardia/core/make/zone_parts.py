@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import entered_zones
-from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.make.zones import PolygonZone, ZoneDoes, ZoneKind, zone_cells
 from guardia.core.trace.measure import Grid, least_size
 
 
@@ -25,10 +25,14 @@ class ZonePart:
     """Size needed to trigger there."""
     dark: bool | None = None
     """Whether it holds in dark pictures only or in bright ones only; None for in all."""
+    does: ZoneDoes = ZoneDoes.BOTH
+    """What motion inside is for."""
+    classes: tuple[str, ...] = ()
+    """Classes that it holds for; none for everything."""
 
 
 def zone_parts(candidate: Candidate, *, grid: Grid) -> list[ZonePart]:
-    """The zone by sensitivity: one part, or where zones or the night have their own one for each notch in use.
+    """The zone by sensitivity: one part, or one for each notch and use of zones, and for the night.
 
     Args:
         candidate: Settings and make.
@@ -44,12 +48,16 @@ def zone_parts(candidate: Candidate, *, grid: Grid) -> list[ZonePart]:
     watch = [z for z in zones if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH]
     apart = [z for z in zones if not isinstance(z, PolygonZone) or z.kind is not ZoneKind.WATCH]
     parts = []
-    for label in sorted({z.notch for z in watch}) or [""]:
-        cells = zone_cells([*(z for z in watch if z.notch == label), *apart], grid=grid)
+    uses = sorted({(z.notch, z.does, z.classes) for z in watch}) or [("", ZoneDoes.BOTH, ())]
+    for label, does, classes in uses:
+        cells = zone_cells(
+            [*(z for z in watch if (z.notch, z.does, z.classes) == (label, does, classes)), *apart], grid=grid
+        )
         by_zone = candidate.with_values(notch=label, night_notch="", sensitivity=None) if label else candidate
         lights = by_zone.settings.lights
         for dark in lights:
             own = by_zone.settings.in_light(dark=dark)
             contrast, share = own.sensitivity_under(candidate.capability)
-            parts.append(ZonePart(cells, contrast, least_size(share, grid.cells), dark if len(lights) > 1 else None))
+            needed = least_size(share, grid.cells)
+            parts.append(ZonePart(cells, contrast, needed, dark if len(lights) > 1 else None, does, classes))
     return parts

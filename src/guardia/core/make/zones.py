@@ -54,6 +54,14 @@ class MadeBy(StrEnum):
     TUNED = "tuned"
 
 
+class ZoneDoes(StrEnum):
+    """What a watch zone is for, where a make has zones apart for that."""
+
+    BOTH = "records and alerts"
+    RECORDS = "records without an alert"
+    ALERTS = "alerts without recording"
+
+
 @dataclass(frozen=True)
 class PolygonZone:
     """One zone with corners."""
@@ -68,6 +76,10 @@ class PolygonZone:
     """Sensitivity of its own where the make has one per zone; empty for the camera's."""
     made_by: MadeBy = field(default=MadeBy.HAND, compare=False)
     """Who drew it; the same zone whoever did."""
+    does: ZoneDoes = ZoneDoes.BOTH
+    """What it is for; only of watch zones."""
+    classes: tuple[str, ...] = ()
+    """Classes that it holds for; none for everything that moves. Only of watch zones."""
 
     def __post_init__(self) -> None:
         problem = polygon_problem(self.points)
@@ -273,7 +285,10 @@ def zone_to_dict(zone: Zone) -> dict[str, Any]:
         blocks = {"kind": "blocks", "columns": zone.columns, "rows": zone.rows, "active": block_rows(zone)}
         return blocks | _made_by(zone)
     data = {"kind": zone.kind.value, "name": zone.name, "points": [[x, y] for x, y in zone.points]}
-    return data | ({"notch": zone.notch} if zone.notch else {}) | _made_by(zone)
+    own: dict[str, Any] = {"notch": zone.notch} if zone.notch else {}
+    own |= {"does": zone.does.value} if zone.does is not ZoneDoes.BOTH else {}
+    own |= {"classes": list(zone.classes)} if zone.classes else {}
+    return data | own | _made_by(zone)
 
 
 def _made_by(zone: Zone) -> dict[str, str]:
@@ -287,7 +302,7 @@ def block_rows(zone: BlockZone) -> list[str]:
 
 
 BLOCK_NAMES = ("kind", "columns", "rows", "active", "made_by")
-POLYGON_NAMES = ("kind", "name", "points", "notch", "made_by")
+POLYGON_NAMES = ("kind", "name", "points", "notch", "does", "classes", "made_by")
 
 
 def zone_from_dict(data: Mapping[str, Any]) -> Zone:
@@ -312,7 +327,8 @@ def zone_from_dict(data: Mapping[str, Any]) -> Zone:
             return BlockZone(_whole(data["columns"]), _whole(data["rows"]), active, made_by)
         points = tuple((_coordinate(x), _coordinate(y)) for x, y in data["points"])
         name, notch = _text(data.get("name", "")), _text(data.get("notch", ""))
-        return PolygonZone(ZoneKind(kind), points, name, notch, made_by)
+        does, classes = ZoneDoes(data.get("does", ZoneDoes.BOTH)), tuple(_text(c) for c in data.get("classes", ()))
+        return PolygonZone(ZoneKind(kind), points, name, notch, made_by, does, classes)
     except (KeyError, TypeError, ValueError, AttributeError) as error:
         raise InvalidValue(
             f"A zone cannot be read ({error}).", do="See docs/formats.md for a complete example."

@@ -139,6 +139,10 @@ class Done(Protocol):
         """(N,) whether it lies in time that is written whatever moves."""
 
     @property
+    def in_alert_zone(self) -> NDArray[np.float64]:
+        """(N,) when it moved enough in zones that alert, POSIX seconds; NaN where it did not."""
+
+    @property
     def marked(self) -> NDArray[np.bool_]:
         """(N,) whether motion records it."""
 

@@ -15,7 +15,9 @@ from guardia.core.replay.later_gates import (
     AlertHoursGate,
     AlertIntervalGate,
     AlertModeGate,
+    AlertOnlyGate,
     AlertsGate,
+    AlertZoneGate,
     DataGate,
     InternetGate,
     LengthGate,
@@ -39,12 +41,13 @@ from guardia.core.replay.up_gates import ClockGate, LinkGate, NightVisionGate, P
 
 (
     POWER, SWITCHED_ON, LINK, CLOCK, SHUTTER, NIGHT_VISION, MODE, HOURS, PAUSE, DETECTION, ZONE, SIZE, HOLD, OBJECT,
-    REST, OBSERVED, LENGTH, TARGET, STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_CLASS, ALERT_MODE, ALERT_HOURS,
-    ALERT_INTERVAL, ALERT_LISTED, DATA, INTERNET, PHONE,
+    REST, OBSERVED, ALERT_ONLY, LENGTH, TARGET, STORE, PLAN, ROOM, KEPT, ALERTS, ALERT_ZONE, ALERT_CLASS,
+    ALERT_MODE, ALERT_HOURS, ALERT_INTERVAL, ALERT_LISTED, DATA, INTERNET, PHONE,
 ) = GATES = (
     PowerGate(), SwitchedOnGate(), LinkGate(), ClockGate(), ShutterGate(), NightVisionGate(), ModeGate(), HoursGate(),
     PauseGate(), DetectionGate(), ZoneGate(), SizeGate(), HoldGate(), ObjectGate(), RestGate(), ObservedGate(),
-    LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(), AlertClassGate(), AlertModeGate(),
+    AlertOnlyGate(), LengthGate(), *(StoreGate(name) for name in STORE_GATES), AlertsGate(), AlertZoneGate(),
+    AlertClassGate(), AlertModeGate(),
     AlertHoursGate(), AlertIntervalGate(), ListedAlertGate(), DataGate(), InternetGate(), PhoneGate(),
 )  # fmt: skip
 

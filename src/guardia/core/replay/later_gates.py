@@ -13,12 +13,41 @@ from guardia.core.evidence.events import event_of
 from guardia.core.evidence.watch import local_date
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
+from guardia.core.make.candidate import Candidate
+from guardia.core.make.zones import PolygonZone, ZoneDoes
 from guardia.core.replay.gate import LEAST_SHARE, CameraCheck, Done, GateAnswer, Look, MaskGate, Moment, Stage, State
 from guardia.core.replay.objects import lets_through, object_classes
 from guardia.core.storage.data import month_days
 from guardia.core.storage.facts import known_fact
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.stores import StoreKind
+
+
+def _any_zone(candidate: Candidate, does: ZoneDoes) -> bool:
+    """Whether any zone of some settings is only for that."""
+    return any(isinstance(z, PolygonZone) and z.does is does for z in candidate.settings.detection.zones)
+
+
+class AlertOnlyGate(MaskGate):
+    """Where it triggered, the zone must record, too."""
+
+    id = "zone that only alerts"
+    stage = Stage.RECORDED
+    of_motion = True
+
+    def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """As MaskGate.closes."""
+        del passing
+        only: NDArray[np.bool_] = (done.share <= 0) & ~np.isnan(done.trigger_s) & ~done.written
+        return only if _any_zone(done.candidate, ZoneDoes.ALERTS) else np.zeros(len(only), bool)
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return "it moved only where a zone alerts without recording"
+
+    def at(self, moment: Moment) -> None:
+        """Without footage nobody knows where it moved."""
 
 
 class LengthGate(MaskGate):
@@ -110,6 +139,30 @@ class AlertsGate(AlertGate):
         if moment.candidate.settings.alerts.alerts_on:
             return GateAnswer(State.OPEN, "alerts were on")
         return GateAnswer(State.CLOSED, "alerts were switched off")
+
+
+class AlertZoneGate(AlertGate):
+    """It must move in a zone that alerts."""
+
+    id = "zone of alerts"
+    check = CameraCheck("Walk there and look whether an alert comes; compare what its zones are for.", 10, 0.1)
+
+    def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        """As MaskGate.closes."""
+        del passing
+        away: NDArray[np.bool_] = ~np.isnan(done.trigger_s) & np.isnan(done.in_alert_zone)
+        return away
+
+    def words(self, look: Look) -> str:
+        """As Gate.words."""
+        del look
+        return "it moved only where a zone records without an alert"
+
+    def at(self, moment: Moment) -> GateAnswer | None:
+        """Without footage nobody knows where it moved."""
+        if not _any_zone(moment.candidate, ZoneDoes.RECORDS):
+            return None
+        return GateAnswer(State.UNKNOWN, "some zones record without an alert", self.check.weight)
 
 
 class AlertClassGate(AlertGate):

@@ -6,6 +6,7 @@ from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
@@ -70,6 +71,22 @@ def object_classes(evidence: Evidence, capability: Capability) -> dict[int, Obje
         else:
             classes[o.id] = ObjectClass((), "")
     return classes
+
+
+def frames_of(evidence: Evidence, capability: Capability, wanted: tuple[str, ...]) -> NDArray[np.bool_]:
+    """(F,) pictures of the stack in which something that a filter for some classes lets through may move.
+
+    As the object filter has it: those during occurrences that are let through, and all of clips without occurrences.
+    """
+    frames = np.zeros(evidence.stack.frames, bool)
+    classes = object_classes(evidence, capability)
+    for index, clip in enumerate(evidence.clips):
+        if clip.id not in evidence.of_clip:
+            frames[slice(*evidence.stack.clip_start[index : index + 2].tolist())] = True
+    for place, o in enumerate(evidence.occurrences):
+        if lets_through(classes[o.id], wanted):
+            frames[slice(*evidence.windows[place].tolist())] = True
+    return frames
 
 
 def main_track(evidence: Evidence, o: Occurrence) -> Track | None:

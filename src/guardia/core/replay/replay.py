@@ -21,13 +21,14 @@ from guardia.core.hours.plan import in_spans
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart, zone_parts
+from guardia.core.make.zones import ZoneDoes
 from guardia.core.replay import gates
 from guardia.core.replay.always import always_written
 from guardia.core.replay.gate import BEHIND, LEAST_SHARE, Gate, Look, MaskGate, Stage, SwitchGate, TimeGate, TriggerGate
 from guardia.core.replay.gates import Outcome
 from guardia.core.replay.keeping import Keeping, closed_by_store, keeping_of
 from guardia.core.replay.later_gates import AlertGate, AlertIntervalGate
-from guardia.core.replay.objects import ObjectClass, object_classes
+from guardia.core.replay.objects import ObjectClass, frames_of, object_classes
 from guardia.core.replay.recording import cover, record
 from guardia.core.replay.timing import Recording
 from guardia.core.trace.measure import CELL_SIZE, least_size
@@ -50,6 +51,8 @@ class Motion:
     """Luma step in force."""
     night_contrast: int
     """Luma step in force in dark pictures."""
+    alert_sizes: NDArray[np.int32] | None = None
+    """(F,) int32, as `sizes`, of the zones that alert; None where every zone records and alerts."""
 
     def contrast_in(self, clip: Clip) -> int:
         """Luma step in force in a clip."""
@@ -83,9 +86,18 @@ def motion_under(
     for part, sizes in zip(parts, of_part, strict=True):
         if part.dark is not None:
             sizes[evidence.dark_frames != part.dark] = 0
+        if part.classes:
+            sizes[~frames_of(evidence, candidate.capability, part.classes)] = 0
     at_night = candidate.settings.in_light(dark=True).sensitivity_under(candidate.capability)
-    scaled = _on_one_scale(of_part, [p.needed for p in parts], needed)
-    return Motion(parts, of_part, scaled, needed, contrast, at_night.contrast)
+
+    def scaled(but: ZoneDoes) -> NDArray[np.int32]:
+        chosen = [(sizes, p.needed) for sizes, p in zip(of_part, parts, strict=True) if p.does is not but]
+        none = np.zeros(stack.frames, np.int32)
+        return _on_one_scale([s for s, _ in chosen], [n for _, n in chosen], needed) if chosen else none
+
+    apart = any(part.does is not ZoneDoes.BOTH for part in parts)
+    alerting = scaled(ZoneDoes.RECORDS) if apart else None
+    return Motion(parts, of_part, scaled(ZoneDoes.ALERTS), needed, contrast, at_night.contrast, alerting)
 
 
 @dataclass(frozen=True, eq=False)
@@ -147,6 +159,27 @@ class Replay:
         return always_written(self.evidence, self.candidate)
 
     @cached_property
+    def in_alert_zone(self) -> NDArray[np.float64]:
+        """(N,) when it moved enough for long enough in zones that alert, POSIX seconds; NaN where it did not."""
+        evidence, sizes = self.evidence, self.motion.alert_sizes
+        if sizes is None:
+            return self.trigger_s
+        hold_s = self.candidate.settings.detection.hold_s
+        runs = evidence.stack.runs(sizes, self.motion.needed)
+        for gate in gates.GATES:
+            if isinstance(gate, TriggerGate):
+                runs = gate.leaves(evidence, self.candidate, runs)
+        found = np.full(len(evidence.occurrences), np.nan)
+        for place, (index, _, _) in enumerate(evidence.spans):
+            times, base = evidence.stack.times[index], int(evidence.stack.clip_start[index])
+            low, high = evidence.windows[place, 0] - base, evidence.windows[place, 1] - base - 1
+            inside = [(max(a, low), min(b, high)) for a, b in runs[index] if a <= high and b >= low]
+            long = [times[a] for a, b in inside if times[b] - times[a] >= hold_s - 1e-6]
+            if long:
+                found[place] = evidence.clips[index].start_s + min(long) + hold_s
+        return found
+
+    @cached_property
     def alert_chances(self) -> NDArray[np.float64]:
         """(K, N) chance that somebody is alerted to it, for each factor as in `chances`; K is 1 by the model alone."""
         chances = self.marked[None, :].astype(np.float64) if self.chances is None else self.chances
@@ -160,7 +193,8 @@ class Replay:
                 if not isinstance(gate, AlertIntervalGate):
                     waiting = waiting & ~gate.closes(as_if, waiting)
             open_to |= waiting
-        alerted: NDArray[np.float64] = chances * open_to
+        # What triggers without being recorded, as in a zone that only alerts, is alerted by the model alone.
+        alerted: NDArray[np.float64] = np.maximum(chances * open_to, self.told & ~self.marked)
         return alerted
 
     @cached_property
@@ -296,7 +330,11 @@ def replay(
         if isinstance(gate, TriggerGate):
             triggering = gate.leaves(evidence, candidate, triggering)
     begun_in, earlier = record(evidence, candidate.settings, triggering)
-    return Replay(evidence, candidate, motion, runs, begun_in, earlier, *cover(evidence, begun_in, earlier))
+    done = Replay(evidence, candidate, motion, runs, begun_in, earlier, *cover(evidence, begun_in, earlier))
+    if motion.alert_sizes is None:
+        return done
+    alone = np.isnan(done.trigger_s) & ~np.isnan(done.in_alert_zone)
+    return replace(done, trigger_s=np.where(alone, done.in_alert_zone, done.trigger_s))
 
 
 class _Outcomes(Mapping[int, Outcome]):

@@ -101,11 +101,12 @@ class Scorer:
     def replay(self, evidence: Evidence, candidate: Candidate) -> Replay:
         """As Anchor.replay. A corner that moves within its cells changes nothing."""
         cells = tuple(
-            (p.cells.tobytes(), p.contrast, p.needed, p.dark) for p in zone_parts(candidate, grid=evidence.stack.grid)
+            (p.cells.tobytes(), p.contrast, p.needed, p.dark, p.does, p.classes)
+            for p in zone_parts(candidate, grid=evidence.stack.grid)
         )
         key = (candidate.with_values(zones=()), cells)
         done = self._replays.get(key)
-        judged = bool(candidate.settings.detection.objects)
+        judged = candidate.settings.detection.by_class
         if done is None or not _same(done.evidence, evidence, judged=judged):
             done = self.anchor(evidence, candidate.capability).replay(candidate)
         self._replays[key] = done
@@ -145,7 +146,7 @@ def _same(one: Evidence, other: Evidence, *, judged: bool) -> bool:
 
 def _same_facts(one: Evidence, other: Evidence) -> bool:
     """Whether the camera did the same under the same settings, whatever is judged of it."""
-    by_judgement = any(e.settings is not None and e.settings.detection.objects for e in one.epochs)
+    by_judgement = any(e.settings is not None and e.settings.detection.by_class for e in one.epochs)
     return (
         one.clips is other.clips and one.stack is other.stack and one.spans == other.spans
         and not by_judgement and one.epochs == other.epochs and one.events == other.events and one.walks == other.walks

@@ -36,7 +36,7 @@ from guardia.app.work.messages import Severity
 from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import entered_zones, zone_limits_broken
-from guardia.core.make.zones import PolygonZone, Zone, ZoneKind, outline_share, zone_cells
+from guardia.core.make.zones import PolygonZone, Zone, ZoneDoes, ZoneKind, outline_share, zone_cells
 from guardia.core.trace.measure import NO_GRID
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
 from guardia.ui.parts.widgets import MarkSign, WrappedLabel, button, label, page_head
@@ -314,6 +314,23 @@ class ZonesPage(QWidget):
         self.own_notch.activated.connect(lambda _i: self._set_notch())
         self.own_notch.setVisible(self._model.camera.capability.zone_sensitivity)
         column.addWidget(self.own_notch)
+        make = self._model.camera.capability
+        self.does, self.of_class = QComboBox(), QComboBox()
+        for does in ZoneDoes:
+            self.does.addItem(does.value, does)
+        self.of_class.addItem("for everything", ())
+        for name in make.object_classes:
+            self.of_class.addItem(f"only for {name}", (name,))
+        for box, words, shown in (
+            (self.does, "What the selected zone is for", make.zone_does),
+            (self.of_class, "Class that the selected zone holds for", make.zone_classes and bool(make.object_classes)),
+        ):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(8)
+            box.setAccessibleName(words)
+            box.activated.connect(lambda _i: self._set_use())
+            box.setVisible(shown)
+            column.addWidget(box)
         self.limits = WrappedLabel()
         self.limits.setObjectName("warning")
         column.addWidget(self.limits)
@@ -447,6 +464,13 @@ class ZonesPage(QWidget):
         self.own_notch.setEnabled(watched)
         own = zone.notch if isinstance(zone, PolygonZone) else ""
         self.own_notch.setCurrentIndex(max(0, self.own_notch.findData(own)))
+        for box in (self.does, self.of_class):
+            box.setEnabled(watched)
+        use = (zone.does, zone.classes) if isinstance(zone, PolygonZone) else (ZoneDoes.BOTH, ())
+        self.does.setCurrentIndex(self.does.findData(use[0]))
+        if self.of_class.findData(use[1]) < 0:  # several classes, as a file may say
+            self.of_class.addItem(f"only for {' or '.join(use[1])}", use[1])
+        self.of_class.setCurrentIndex(self.of_class.findData(use[1]))
 
     def _corner_typed(self, row: int, column: int) -> None:
         """Move a corner to the numbers typed; bad ones are told and put back."""
@@ -472,6 +496,10 @@ class ZonesPage(QWidget):
     def _set_notch(self) -> None:
         if self.tool.selected is not None:
             self.tool.set_notch(self.tool.selected, self.own_notch.currentData())
+
+    def _set_use(self) -> None:
+        if self.tool.selected is not None:
+            self.tool.set_use(self.tool.selected, self.does.currentData(), tuple(self.of_class.currentData() or ()))
 
     def _rename(self) -> None:
         if self.tool.selected is not None:
