@@ -156,6 +156,9 @@ def paused(plan: WeekPlan | None, begin: datetime, until: datetime | None) -> We
         plan: The plan, None for always.
         begin: When the pause begins, or when the running one ends.
         until: Its end; None for no pause any more.
+
+    Returns:
+        The plan with it.
     """
     kept = []
     for special in plan.specials if plan is not None else ():
