@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left
 from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from enum import StrEnum
@@ -71,8 +72,6 @@ def sun_seconds(place: SitePlace, event: SunEvent, ordinal: int) -> tuple[float,
     Raises:
         InvalidValue: If it is not known where the site lies.
     """
-    from scipy.optimize import brentq
-
     morning, level_deg = event in (SunEvent.DAWN, SunEvent.SUNRISE), -_BELOW_DEG[event]
     noon_s = _highest_sun_s(place, ordinal)
     # The lowest sun between two days is the same for an evening and for the morning after: both are there, or neither.
@@ -81,7 +80,11 @@ def sun_seconds(place: SitePlace, event: SunEvent, ordinal: int) -> tuple[float,
         return NOON_S, False
     if _elevation_deg(place, night_s) > level_deg:
         return (0.0 if morning else DAY_S), False
-    moment_s = brentq(lambda s: _elevation_deg(place, s) - level_deg, night_s, noon_s, xtol=0.5)
+    # From the lowest sun to the highest it only rises: the second at which it has risen to the level.
+    way = 1.0 if morning else -1.0
+    seconds = range(round(abs(noon_s - night_s)))
+    risen = bisect_left(seconds, level_deg, key=lambda second: _elevation_deg(place, night_s + way * second))
+    moment_s = night_s + way * risen
     return wall_s(place, moment_s) - (ordinal - EPOCH) * DAY_S, True
 
 

@@ -321,12 +321,10 @@ class ListedAlertGate(AlertGate):
         return GateAnswer(State.CLOSED, "by the camera's own list no alert was sent")
 
 
-class DataGate(AlertGate):
-    """On a mobile network there must be data left."""
+class BeyondCameraGate(AlertGate):
+    """Behind what the camera sends: no occurrence tells of it, only a moment can be asked about."""
 
-    id = "mobile data left"
     of_sending = False
-    check = CameraCheck("Look at the credit and the data used of its SIM.", 2, 0.15)
 
     def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
         """As MaskGate.closes."""
@@ -337,6 +335,13 @@ class DataGate(AlertGate):
         """As Gate.words."""
         del look
         return ""
+
+
+class DataGate(BeyondCameraGate):
+    """On a mobile network there must be data left."""
+
+    id = "mobile data left"
+    check = CameraCheck("Look at the credit and the data used of its SIM.", 2, 0.15)
 
     def at(self, moment: Moment) -> GateAnswer | None:
         """By the data that was read as used before and after, in the data month of the moment."""
@@ -360,22 +365,11 @@ class DataGate(AlertGate):
         return GateAnswer(State.UNKNOWN, f"{(before or after)[-1]:g} GB of {allowance:g} were read", self.check.weight)
 
 
-class InternetGate(AlertGate):
+class InternetGate(BeyondCameraGate):
     """The site must reach the outside; only somebody there can tell whether it did."""
 
     id = "internet up"
-    of_sending = False
     check = CameraCheck("Look whether other alerts came that hour.", 2, 0.2)
-
-    def closes(self, done: Done, passing: NDArray[np.bool_]) -> NDArray[np.bool_]:
-        """As MaskGate.closes."""
-        del done
-        return np.zeros(len(passing), bool)
-
-    def words(self, look: Look) -> str:
-        """As Gate.words."""
-        del look
-        return ""
 
 
 class PhoneGate(AlertGate):

@@ -7,7 +7,6 @@ from abc import abstractmethod
 from bisect import bisect_left, bisect_right
 
 from guardia.core.base.words import listed
-from guardia.core.evidence.clips import Clip
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.hours.place import SunEvent
@@ -119,11 +118,24 @@ class LinkGate(UpGate):
         return GateAnswer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
 
 
-def _near(evidence: Evidence, at_s: float) -> Clip | None:
-    """The clip that shows pictures nearest to a moment, none further away than NEAR_S."""
+def _by_pictures(evidence: Evidence, at_s: float, least: float, words: tuple[str, str], weight: float) -> GateAnswer:
+    """By the clip nearest to a moment, none further away than NEAR_S: closed where it is darker than a level of luma.
+
+    Args:
+        evidence: Of the camera.
+        at_s: The moment, POSIX seconds.
+        least: Luma, 0..255.
+        words: What is said of a darker and of a brighter one.
+        weight: How likely the gate is the cause while there is no such clip.
+    """
     gaps = [(max(c.start_s - at_s, at_s - c.end_s, 0.0), n) for n, c in enumerate(evidence.clips)]
     gap, nearest = min(gaps, default=(math.inf, 0))
-    return evidence.clips[nearest] if gap <= NEAR_S else None
+    if gap > NEAR_S or math.isnan(evidence.clips[nearest].brightness):
+        return GateAnswer(State.UNKNOWN, "no picture of that half hour is here", weight)
+    clip = evidence.clips[nearest]
+    if clip.brightness < least:
+        return GateAnswer(State.CLOSED, f"{clip.name} {words[0]}: {clip.brightness:.0f} of 255")
+    return GateAnswer(State.OPEN, f"{clip.name} {words[1]}: {clip.brightness:.0f} of 255")
 
 
 class SwitchedOnGate(UpGate):
@@ -149,12 +161,7 @@ class ShutterGate(UpGate):
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By how bright the pictures near that moment are."""
         del rules
-        clip = _near(evidence, at_s)
-        if clip is None or math.isnan(clip.brightness):
-            return GateAnswer(State.UNKNOWN, "no picture of that half hour is here", self.check.weight)
-        if clip.brightness < BLACK_LUMA:
-            return GateAnswer(State.CLOSED, f"{clip.name} is black: {clip.brightness:.0f} of 255")
-        return GateAnswer(State.OPEN, f"{clip.name} of that half hour shows a picture")
+        return _by_pictures(evidence, at_s, BLACK_LUMA, ("is black", "shows a picture"), self.check.weight)
 
 
 class NightVisionGate(UpGate):
@@ -169,12 +176,7 @@ class NightVisionGate(UpGate):
         place = evidence.place
         if not place.has_sun or bool(on_at(DAYLIGHT, [at_s], place)[0]):
             return None
-        clip = _near(evidence, at_s)
-        if clip is None or math.isnan(clip.brightness):
-            return GateAnswer(State.UNKNOWN, "it was dark, and no picture of that half hour is here", self.check.weight)
-        if clip.brightness < UNLIT_LUMA:
-            return GateAnswer(State.CLOSED, f"{clip.name} is not lit: {clip.brightness:.0f} of 255")
-        return GateAnswer(State.OPEN, f"{clip.name} of that half hour is lit")
+        return _by_pictures(evidence, at_s, UNLIT_LUMA, ("is not lit", "is lit"), self.check.weight)
 
 
 class ClockGate(UpGate):

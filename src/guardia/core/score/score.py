@@ -76,8 +76,7 @@ class Score:
     @property
     def missed_share(self) -> tuple[float, float]:
         """Wilson interval (95 %) of the share of real occurrences missed, as wide as what is not known makes it."""
-        fewest, most = (wilson(min(int(end), self.real), self.real) for end in (self.missed.low, self.missed.high))
-        return fewest[0], most[1]
+        return self._share(self.missed)
 
     @property
     def false_per_day(self) -> float | None:
@@ -102,9 +101,10 @@ class Score:
     @property
     def unalerted_share(self) -> tuple[float, float]:
         """Of the share of real occurrences nobody is alerted to, as missed_share."""
-        fewest, most = (
-            wilson(min(int(end), self.real), self.real) for end in (self.unalerted.low, self.unalerted.high)
-        )
+        return self._share(self.unalerted)
+
+    def _share(self, number: Expected) -> tuple[float, float]:
+        fewest, most = (wilson(min(int(end), self.real), self.real) for end in (number.low, number.high))
         return fewest[0], most[1]
 
     def _per_day(self, number: Expected) -> tuple[float, float] | None:
