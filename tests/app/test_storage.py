@@ -166,7 +166,7 @@ class StorageOfAProject(FolderCase):
         self.assertEqual(found["Workshop door"]["real_on_store"], 0)
         pontoon = found["Pontoon gate"]
         self.assertAlmostEqual(pontoon["days_kept"]["value"], 256 * 0.955 / pontoon["written_gb_a_day"]["value"], 2)
-        self.assertIn("way: record by motion", self.ask("--camera", "Pontoon gate"))
+        self.assertIn("way: loses 4 real of the evidence: record by motion", self.ask("--camera", "Pontoon gate"))
         target = self.folder / "stick"
         target.mkdir()
         words = self.ask("--camera", "Fuel berth", "--export", str(target))

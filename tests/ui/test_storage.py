@@ -10,6 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QPushButton
 from guardia.core.replay.gates import KEPT, TARGET
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.stores import StoreKind
+from guardia.core.storage.trend import threshold_of
 from tests.ui.test_steps import StepCase
 
 
@@ -67,6 +68,21 @@ class Storage(StepCase):
         self.assertEqual(mended[0].figure.value, charge[0].figure.value)
         self.assertIn("charge it on", mended[1].note)
         self.assertNotIn("snapshots", page.words.text())
+
+    def test_a_camera_is_asked_only_what_it_has_and_its_supply_goes_by_what_feeds_it(self):
+        page = self.page_of("Fuel berth")
+
+        def read(dialog):
+            self.assertNotIn(Measure.BATTERY_2, dialog.values)
+            self.assertEqual(dialog.fed.currentText(), "12 V", "as its make states")
+            dialog.fed.setCurrentIndex(dialog.fed.findData(5.0))
+            dialog.known[Measure.SUPPLY].setChecked(True)
+            dialog.values[Measure.SUPPLY].setValue(4.9)
+
+        self.answer(True, read)
+        page.stores.read_camera()
+        rules, facts = self.model.camera.capability.storage, self.model.evidence.storage.facts
+        self.assertEqual(threshold_of(Measure.SUPPLY, rules, facts).level, 4.6, "4.9 V of 5 are well")
 
     def test_a_longest_time_to_keep_stands_beside_the_shortest_and_is_found(self):
         page = self.page_of("Slipway")

@@ -9,12 +9,10 @@ from typing import TYPE_CHECKING
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.camera.undo import step_text
 from guardia.core.prove.due import Due
-from guardia.core.storage.readings import RANGES, Measure, Reading, value_shown
+from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading, value_shown
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
-
-OF_STORE = (Measure.USED, Measure.FREE)
 
 
 class RoundWalk:
@@ -44,15 +42,8 @@ class RoundWalk:
         model = self.model
         if model is None:
             return ()
-        rules = model.camera.capability.storage
-        packs = rules.power.packs if rules.power is not None else 0
         store = model.comparison.installed_replay.keeping.fitted is not None
-        has = {
-            Measure.BATTERY: packs > 0, Measure.BATTERY_2: packs > 1, Measure.SUPPLY: packs == 0, Measure.SIGNAL: True,
-            Measure.DATA_USED: rules.mobile, Measure.TEMPERATURE: packs > 0, Measure.CLOCK: True,
-            Measure.USED: store, Measure.FREE: store,
-        }  # fmt: skip
-        return tuple(measure for measure, there in has.items() if there)
+        return (*model.camera.capability.storage.measures, *(OF_STORE if store else ()))
 
     def last(self, measure: Measure) -> str:
         """What was read last, in words; empty for the first time."""

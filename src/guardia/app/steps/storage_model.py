@@ -228,6 +228,11 @@ class StorageModel(StepModel):
         """Type a fact in; raises InvalidValue where it cannot be."""
         self._session.storage.set_fact(self.model.camera.id, name, value)
 
+    @property
+    def fed_v(self) -> float:
+        """Volts that the camera is fed with, as typed in or as its make states; 0 where nobody said."""
+        return self.keeping.known.facts.get("supply", self.rules.supply_v)
+
     def fact_value(self, name: str) -> float:
         """What a fact is now: typed in, else assumed, in the fact's own unit; 0 where nothing is assumed."""
         known = self.keeping.known

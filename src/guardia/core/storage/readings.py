@@ -67,6 +67,9 @@ STATES = (Measure.HEALTHY, Measure.NOT_FORMATTED, Measure.FAILED, Measure.MISSIN
 SIGNALS = (Measure.SIGNAL, Measure.SIGNAL_SHOWN)
 """Signal, as devices show it."""
 
+OF_STORE = (Measure.USED, Measure.FREE)
+"""Space of a store."""
+
 SEEN = (Measure.SEEN_RECORDING, Measure.LENS_CLEANED)
 """What is seen or done at a camera, without a value."""
 

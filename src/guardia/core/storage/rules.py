@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.storage.readings import Measure
 from guardia.core.storage.stores import StoreKind
 
 
@@ -106,3 +107,13 @@ class StorageRules:
         if not label:
             return self.qualities[0] if self.qualities else None
         return next((q for q in self.qualities if q.label == label), None)
+
+    @property
+    def measures(self) -> tuple[Measure, ...]:
+        """What can be read off such a camera; a battery only where it has one, data only of a mobile network."""
+        packs = self.power.packs if self.power is not None else 0
+        has = {
+            Measure.BATTERY: packs > 0, Measure.BATTERY_2: packs > 1, Measure.TEMPERATURE: packs > 0,
+            Measure.SUPPLY: packs == 0, Measure.SIGNAL: True, Measure.DATA_USED: self.mobile, Measure.CLOCK: True,
+        }  # fmt: skip
+        return tuple(measure for measure, there in has.items() if there)

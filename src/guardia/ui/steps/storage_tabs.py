@@ -11,7 +11,7 @@ from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.evidence.judgement import kind_of
 from guardia.core.score.storage import KeepLonger, School, ToKeep, WhatIf
 from guardia.core.storage.figure import days_words, short
-from guardia.core.storage.readings import RANGES, Reading
+from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
@@ -164,9 +164,13 @@ class StoresTab(QWidget):
 
     def _ask(self, number: int | None, subject: str, *, of_store: bool) -> None:
         model = self._model
-        dialog = ReadingDialog(self, subject, of_store=of_store, now=model.now, moment=model.moment)
+        measures = OF_STORE if of_store else (*model.rules.measures, Measure.SIGNAL_SHOWN)
+        fed_v = model.fed_v if Measure.SUPPLY in measures else None
+        dialog = ReadingDialog(self, subject, measures=measures, fed_v=fed_v, now=model.now, moment=model.moment)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             model.add_readings(number, dialog.readings)
+            if fed_v is not None and dialog.fed.currentData() != fed_v:
+                model.set_fact("supply", dialog.fed.currentData() or None)
 
     def remove(self) -> None:
         """Take the chosen store or reading out."""

@@ -25,6 +25,10 @@ from guardia.core.storage.readings import RANGES, STATES, UNIT_GB, Measure, Read
 from guardia.core.storage.stores import Store, StoreKind, Takes
 from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
 
+FED_WITH = (
+    ("not known", 0.0), ("5 V (USB)", 5.0), ("12 V", 12.0), ("24 V", 24.0), ("48 V (network cable)", 48.0),
+)  # fmt: skip
+
 
 class _Maybe(QWidget):
     """A field that may be left open."""
@@ -152,14 +156,16 @@ class ReadingDialog(QDialog):
     Args:
         parent: The page.
         subject: What was looked at.
-        of_store: A store, else a camera.
+        measures: What can be read there, used and free space of a store.
+        fed_v: Volts that a camera is fed with, 0 while nobody said; None where that is not asked.
         now: On the site's clock.
         moment: POSIX seconds of a wall time.
     """
 
     def __init__(
-        self, parent: QWidget, subject: str, *, of_store: bool, now: datetime, moment: Callable[[datetime], float]
-    ) -> None:
+        self, parent: QWidget, subject: str, *, measures: Sequence[Measure], fed_v: float | None, now: datetime,
+        moment: Callable[[datetime], float],
+    ) -> None:  # fmt: skip
         super().__init__(parent)
         self._moment, self._now = moment, now.replace(tzinfo=None)
         self.setWindowTitle(f"Read off {subject}")
@@ -177,16 +183,19 @@ class ReadingDialog(QDialog):
         self.unit.addItems(list(UNIT_GB))
         self.values: dict[Measure, QDoubleSpinBox] = {}
         self.known: dict[Measure, QCheckBox] = {}
-        measures = (Measure.USED, Measure.FREE) if of_store else (
-            Measure.BATTERY, Measure.BATTERY_2, Measure.TEMPERATURE, Measure.DATA_USED, Measure.SIGNAL,
-            Measure.SIGNAL_SHOWN, Measure.SUPPLY,
-        )  # fmt: skip
+        of_store = Measure.USED in measures
         for measure in measures:
             space = measure in (Measure.USED, Measure.FREE)
             field = _number(None, "" if space else f" {RANGES[measure].unit}", 2)
             self.values[measure], row = field, _Maybe(field, known=False)
             self.known[measure] = row.known
             form.addRow(measure.value.capitalize(), row)
+        self.fed = QComboBox()
+        for words, volts in FED_WITH:
+            self.fed.addItem(words, volts)
+        if fed_v is not None:
+            self.fed.setCurrentIndex(max(0, self.fed.findData(fed_v)))
+            form.addRow("It is fed with", self.fed)
         if of_store:
             form.addRow("Unit as shown", self.unit)
             form.addRow("State", self.state)
