@@ -1,5 +1,6 @@
 """Too many alerts, bad at night: reasons in the order in which they pay, on made-up weeks and on the demo."""
 
+import re
 import unittest
 from dataclasses import replace
 
@@ -38,8 +39,9 @@ class Complaints(unittest.TestCase):
         answer = too_many(evidence, done, usual_cures(evidence, candidate, ()), BEGIN)
         self.assertTrue(answer.head.startswith("10 false alerts"))
         self.assertIn("most by foliage (8)", answer.head)
-        worth = [g.weight for g in answer.reasons if g.words.startswith("silences")]
-        self.assertEqual(worth, sorted(worth, reverse=True))
+        closed = [g.words for g in answer.reasons if g.words.startswith("silences") and g.state is State.CLOSED]
+        lost = [int(re.search(r"(\d+) real ones lost", words)[1]) for words in closed]
+        self.assertEqual(lost, sorted(lost), "what loses the fewest real ones first")
         self.assertIn(answer.cause.name[1:], answer.words)
         off = next(g for g in answer.reasons if g.name == "detection off")
         self.assertIs(off.state, State.OPEN, "losing every real one is no cure")
@@ -55,6 +57,11 @@ class Complaints(unittest.TestCase):
         self.assertNotIn("sensitivity 9 at night", offered)
         now = offered["as it is"].alerts.false
         self.assertLessEqual(max(c.alerts.false for name, c in offered.items() if "sensitivity" in name), now)
+        self.assertEqual((offered["alerts off"].alerts.false, offered["alerts off"].lost), (0, 0))
+        self.assertIn("record only: person", offered)
+        with_zones = usual_cures(evidence, candidate, (), seek_zones=True)
+        (zones,) = (c for c in with_zones if c.remedy.name == "zones proposed now")
+        self.assertLess(zones.alerts.false, now)
 
     def test_without_a_false_alert_nothing_is_accused(self):
         evidence, candidate, done = self.week(["person"] * 3)

@@ -93,7 +93,8 @@ class ProveModel(StepModel):
         def work() -> Diagnosis:
             if question is Question.AT_NIGHT:
                 return bad_at_night(evidence, done, look(), at_s)
-            return too_many(evidence, done, usual_cures(evidence, done.candidate, zones), at_s)
+            cures = usual_cures(evidence, done.candidate, zones, seek_zones=True)
+            return too_many(evidence, done, cures, at_s)
 
         answer: Diagnosis | None = self.complaining.ask((question, done, zones, at_s), work)
         return answer

@@ -8,16 +8,21 @@ from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zones import Zone
 from guardia.core.score.hours import Cure, Remedy, cures
+from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.hours import propose_hours
+from guardia.core.tuning.propose import propose
 
 
-def usual_cures(evidence: Evidence, start: Candidate, zones: tuple[Zone, ...]) -> list[Cure]:
+def usual_cures(
+    evidence: Evidence, start: Candidate, zones: tuple[Zone, ...], *, seek_zones: bool = False
+) -> list[Cure]:
     """Everything that could be changed against too many alerts, one thing at a time.
 
     Args:
         evidence: Clips and judged occurrences.
         start: The settings that are complained about.
         zones: Zones to try as well, such as the draft's.
+        seek_zones: Seek zones that silence most and lose nothing real, too: some seconds.
 
     Returns:
         As they are now first.
@@ -42,6 +47,11 @@ def usual_cures(evidence: Evidence, start: Candidate, zones: tuple[Zone, ...]) -
     others += _less_sensitive(start)
     if zones != installed.detection.zones:
         others.append(Remedy("zones of the draft", start.with_values(zones=zones)))
+    if seek_zones:
+        fitted = fit(evidence, propose(evidence, start).ignored, start)
+        others += [
+            Remedy("zones proposed now", start.with_values(zones=found), chosen_here=True) for found in fitted[-1:]
+        ]
     others.append(Remedy("detection off", start.with_values(detection_on=False)))
     return cures(evidence, start, others)
 
