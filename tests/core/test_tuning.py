@@ -236,7 +236,7 @@ class Tuning(unittest.TestCase):
         # The clips are as long as they are, whatever the model says of their length; the false ones would not be made.
         silent = sum(evidence.clip_of(o).duration_s for o in evidence.occurrences if o.kind == "foliage")
         self.assertAlmostEqual(old.recorded_s - new.recorded_s, silent / evidence.watch.days, places=3)
-        self.assertEqual(price_words(old, new), "Recorded a day 0.2 min, was 0.5 min.")
+        self.assertEqual(price_words(old, new), "False alerts a day 0.0, was 4.0; recorded a day 0.2 min, was 0.5 min.")
         self.assertEqual(price_words(old, old), "")
         with Project(DEMO) as project:
             camera = next(c for c in project.cameras.all() if c.name == "Office step")

@@ -250,6 +250,8 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
 
 def _price(price: Price) -> dict[str, Any]:
     return {
+        "false_alerts_per_day": price.false_alerts,
+        "real_not_alerted": price.unalerted,
         "recorded_s_per_day": price.recorded_s,
         "kept_days": price.kept_days,
         "charge_days": None if price.charge_days is None or math.isinf(price.charge_days) else price.charge_days,

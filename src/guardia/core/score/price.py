@@ -1,4 +1,4 @@
-"""What settings cost beside what they miss: time recorded, days that the store keeps, days that a charge lasts."""
+"""What settings mean beside what they miss: alerts, time recorded, days that store and charge last."""
 
 from __future__ import annotations
 
@@ -16,6 +16,10 @@ from guardia.core.storage.figure import short
 class Price:
     """What one set of settings takes of a camera; None where that is not known or does not apply."""
 
+    false_alerts: float | None
+    """False alerts a day."""
+    unalerted: int
+    """Real visits of the evidence nobody is alerted to."""
     recorded_s: float | None
     """Seconds recorded per 24 watched hours by motion."""
     kept_days: float | None
@@ -36,9 +40,11 @@ class Price:
 def price_of(done: Replay, installed: Replay | None = None) -> Price:
     """What settings cost; `installed` as in charge_of()."""
     charge = charge_of(done, installed)
-    days = done.keeping.days
+    days, counts = done.keeping.days, score(done.evidence, done)
     return Price(
-        score(done.evidence, done).recorded_s_per_day,
+        counts.false_alerts_per_day,
+        len(counts.not_alerted),
+        counts.recorded_s_per_day,
         None if days is None else days.value,
         kept_words(done.keeping) if done.evidence.storage.stores else "",
         None if charge is None else charge.days.value,
@@ -48,7 +54,10 @@ def price_of(done: Replay, installed: Replay | None = None) -> Price:
 def price_words(old: Price, new: Price) -> str:
     """What changes from one to the other, in a sentence; empty where nothing does or nothing is known."""
     minutes = [("" if p.recorded_s is None else f"{p.recorded_s / 60:.1f} min") for p in (old, new)]
+    alerts = ["" if p.false_alerts is None else f"{p.false_alerts:.1f}" for p in (old, new)]
     pairs = (
+        ("false alerts a day", *alerts),
+        ("real ones nobody is alerted to", str(old.unalerted), str(new.unalerted)),
         ("recorded a day", minutes[0], minutes[1]),
         ("the store keeps", old.kept_words, new.kept_words),
         ("a charge lasts", old.charge_words, new.charge_words),
