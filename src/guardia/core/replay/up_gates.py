@@ -127,6 +127,9 @@ def _by_pictures(evidence: Evidence, at_s: float, least: float, words: tuple[str
         least: Luma, 0..255.
         words: What is said of a darker and of a brighter one.
         weight: How likely the gate is the cause while there is no such clip.
+
+    Returns:
+        What the clip shows.
     """
     gaps = [(max(c.start_s - at_s, at_s - c.end_s, 0.0), n) for n, c in enumerate(evidence.clips)]
     gap, nearest = min(gaps, default=(math.inf, 0))
