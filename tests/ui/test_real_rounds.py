@@ -69,6 +69,10 @@ class RealRounds(FolderCase):
         screen.press("ctrl+Tab")
         self.pressed("Tab", "r", until='SELECT 1 FROM walk WHERE body LIKE \'%"result":"R"%\'')
 
+        self.in_dialog("ctrl+shift+p", "Pause alerts of")
+        self.pressed("alt+2", until="SELECT 1 FROM settings WHERE role = 'installed' AND body LIKE '%\"pause\"%'")
+        self.closed()
+
         screen.press("ctrl+1")
         self.in_dialog("alt+u", "What is due")
         self.in_dialog("alt+e", "Enter a date")
