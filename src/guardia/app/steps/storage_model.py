@@ -288,7 +288,7 @@ class StorageModel(StepModel):
 
     def stolen(self) -> str:
         """What is lost if the devices here are taken, and what the line has to carry."""
-        return " ".join(filter(None, (*if_lost(self.replays[0]), self._session.storage.line_words())))
+        return "\n".join(filter(None, (*if_lost(self.replays[0]), self._session.storage.line_words())))
 
     def costs(self) -> tuple[float, list[StoreCost]]:
         """Years, and what each store of the camera costs over them."""

@@ -326,14 +326,15 @@ def if_lost(done: Replay) -> tuple[str, ...]:
         what = "is not paid any more" if store.kind in OFF_SITE else "is stolen or fails"
         lost = held[fitted.id] - {n for f in others for n in held[f.id]}
         rest = [f"{f.store.name} ({f.store.gets_words})" for f in others]
+        hold = "holds" if len(rest) == 1 else "hold"
         if not others:
             words = "all footage on it is lost" + ("" if store.kind in OFF_SITE else ": there is no copy off the site")
         elif lost:
             count = f"{len(lost)} of {len(held[fitted.id])} real recordings on it are lost"
             whole = len(lost) == len(held[fitted.id])
-            words = f"{count}; {' and '.join(rest)} holds {'none of them' if whole else 'the others'}"
+            words = f"{count}; {' and '.join(rest)} {hold} {'none of them' if whole else 'the others'}"
         else:
-            words = f"no real recording is lost: {' and '.join(rest)} holds them"
+            words = f"no real recording is lost: {' and '.join(rest)} {hold} them"
         sentences.append(f"If {store.name} {what}, {words}.")
     return tuple(sentences)
 

@@ -85,7 +85,9 @@ class StoresTab(QWidget):
         self._rows: list[tuple[int | None, Reading | None]] = []
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
-        self.table = row_table("Stores and readings", ("store", "what it is", "capacity, or reading", "records to it"))
+        self.table = row_table(
+            "Stores and readings", ("store", "what it is", "capacity, or reading", "records to it", "what goes there")
+        )
         self.table.itemActivated.connect(lambda _: self.change())
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -108,16 +110,16 @@ class StoresTab(QWidget):
             hung = ", ".join(names.get(i, "?") for i in fitted.cameras) or "no camera"
             size = f"{store.capacity_gb:g} GB" if store.capacity_gb else f"keeps {store.keeps_days:g} days"
             size += f", until {store.ends}" if store.ends else ""
-            rows.append((store.name, store.kind.value, size, hung))
+            rows.append((store.name, store.kind.value, size, hung, store.gets_words))
             self._rows.append((fitted.id, None))
             for reading in fitted.readings if here else ():
-                rows.append(("", "", self._words(reading), ""))
+                rows.append(("", "", self._words(reading), "", ""))
                 self._rows.append((fitted.id, reading))
         if readings := self._model.model.facts.readings():
-            rows.append(("the camera itself", "", "", ""))
+            rows.append(("the camera itself", "", "", "", ""))
             self._rows.append((None, None))
             for reading in readings:
-                rows.append(("", "", self._words(reading), ""))
+                rows.append(("", "", self._words(reading), "", ""))
                 self._rows.append((None, reading))
         fill_table(self.table, rows)
         self.stolen.setText(self._model.stolen())
