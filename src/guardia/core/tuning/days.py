@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import math
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import date
 
@@ -76,6 +77,11 @@ Outs = Sequence[tuple[Trial, frozenset[date]]]
 """What was chosen without some days, and those days."""
 
 
+def _together(days: Iterable[float]) -> float:
+    """Watched days added up, the same in whatever order they come and whether in parts or at once."""
+    return round(math.fsum(days), 9)
+
+
 class Days:
     """The days of the evidence: of which each visit is, and how much of each was watched."""
 
@@ -126,14 +132,14 @@ class Days:
         false = ~self._trials.real & which & (self._trials.rated if self._watched else True)
         return Counts(
             int(real.sum()), round(float((1.0 - recorded[real]).sum())), int((real & trial.late).sum()),
-            round(float(recorded[false].sum())), sum(self._watched.get(d, 0.0) for d in days),
+            round(float(recorded[false].sum())), _together(self._watched.get(d, 0.0) for d in days),
         )  # fmt: skip
 
     def sum_of(self, outs: Outs) -> Counts:
         """What several candidates do, each on its own days."""
         parts = [self.counts(trial, out) for trial, out in outs]
         real, missed, late, false = (sum(getattr(p, n) for p in parts) for n in ("real", "missed", "late", "false"))
-        return Counts(real, missed, late, false, sum(p.days for p in parts))
+        return Counts(real, missed, late, false, _together(p.days for p in parts))
 
     def week(self, outs: Outs) -> tuple[Expected, Expected] | None:
         """False recordings and misses of a coming week that is watched as these days were; None without a rate.
