@@ -1,6 +1,7 @@
 """Plans for a week against a minute-by-minute look at the wall clock, periods of makes, and nights read back."""
 
 import unittest
+from dataclasses import replace
 from datetime import UTC, date, datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -84,6 +85,8 @@ class Plans(unittest.TestCase):
         until = begin + timedelta(minutes=minutes)
         one = paused(plan, begin, until)
         self.assertEqual(off_until(one, begin), until)
+        holiday = WeekPlan((NIGHT,), (replace(FAIR, rule="off"),))
+        self.assertIsNone(off_until(holiday, FAIR.begin), "a holiday is no pause that could be ended")
         self.assertIsNone(off_until(one, until))
         ended_at = begin + timedelta(minutes=min(sooner, minutes))
         ended = paused(one, ended_at, None)

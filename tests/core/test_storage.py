@@ -315,6 +315,19 @@ class Kept(unittest.TestCase):
         found = storage_findings(self.under(more=[Fitted(2, ended, (1,))]))
         self.assertIn("The plan of 'plan' ended on 1970-01-03: nothing goes there since.", [f.words for f in found])
 
+    def test_every_store_that_keeps_longer_than_allowed_is_named(self):
+        def too_long(done, most):
+            known = replace(done.keeping.known, of_site={"longest_days": most})
+            found = storage_findings(replay(replace(done.evidence, storage=known), done.candidate))
+            return [f.words.split(";")[0] for f in found if "must be gone" in f.words]
+
+        plan = Fitted(2, Store("plan", StoreKind.REMOTE, keeps_days=30.0, beside=True), (1,))
+        both = self.under(more=[plan])
+        self.assertEqual(too_long(both, 5.0), ["'card' keeps 5.66 days", "'plan' keeps 30 days"])
+        self.assertEqual(too_long(both, 10.0), ["'plan' keeps 30 days"])
+        self.assertEqual(too_long(both, 40.0), [])
+        self.assertEqual(too_long(self.under(overwrite=False), 40.0), ["'card' never deletes"])
+
     def test_another_quality_mode_or_medium_and_the_cheapest_way(self):
         done = self.under()
         table = {(w.mode, w.quality, w.size_gb): w.days.value for w in what_if(done)}

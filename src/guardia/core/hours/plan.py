@@ -143,10 +143,10 @@ def with_specials(plan: WeekPlan | None, specials: Iterable[Special]) -> WeekPla
 def off_until(plan: WeekPlan | None, wall: datetime) -> datetime | None:
     """When a pause that is running at a moment of the site's clock ends; None where none is.
 
-    A pause is an exception that switches off and is not overruled by a later one.
+    A pause is what paused() entered and no later exception overrules; a holiday is none.
     """
     running = [s for s in (plan.specials if plan is not None else ()) if s.begin <= wall < s.end]
-    return running[-1].end if running and running[-1].rule == "off" else None
+    return running[-1].end if running and running[-1].name == PAUSE else None
 
 
 def paused(plan: WeekPlan | None, begin: datetime, until: datetime | None) -> WeekPlan | None:
