@@ -8,7 +8,7 @@ from pathlib import Path
 
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.steps.steps import STEPS, step_of
-from guardia.core.evidence.judgement import KINDS, Verdict
+from guardia.core.purpose.judgement import KINDS, Verdict
 from guardia.ui.shell.step_pages import PAGES
 
 HOME = Path(__file__).resolve().parent.parent
@@ -126,7 +126,7 @@ class Rules(unittest.TestCase):
 
     def test_every_step_has_its_page_and_its_key_in_the_order_of_the_work(self):
         digits = [f"Ctrl+{n % 10}" for n in range(1, 11)]
-        self.assertEqual([s.keys for s in STEPS][:10], digits)
+        self.assertEqual([s.keys for s in STEPS if s.id != "purpose"][:10], digits)
         self.assertEqual(set(PAGES), {s.id for s in STEPS if s.needs_camera})
         self.assertTrue(all(step_of(step_of(s.id)) == step_of(s.id) for s in STEPS))
 

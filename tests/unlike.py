@@ -10,9 +10,9 @@ from PIL import Image
 
 from guardia.app.camera.makes import capability_data
 from guardia.core.evidence.clips import Origin
-from guardia.core.evidence.judgement import KINDS
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import KINDS
 from guardia.core.trace.measure import CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.store.project import Project
 from guardia.store.records import NewClip, NewOccurrence, Site

@@ -3,8 +3,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay import gates
 from guardia.core.replay.anchored import anchored
 from guardia.core.replay.gate import Stage

@@ -6,12 +6,12 @@ import numpy as np
 
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import PolygonZone, ZoneKind, zone_from_dict, zone_to_dict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay import gates
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer

@@ -7,12 +7,12 @@ import numpy as np
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.evidence.clips import Origin
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.outlines import Form, largest_outline, merged
 from guardia.core.make.settings import zone_limits_broken
 from guardia.core.make.zone_parts import zone_parts
 from guardia.core.make.zones import PolygonZone, ZoneKind, is_rectangle, outline_share
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.replay.replay import replay
 from guardia.core.trace.measure import GRID
 from guardia.core.tuning.fit_zones import fit

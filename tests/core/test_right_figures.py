@@ -14,11 +14,11 @@ from guardia.core.evidence.clock import resolve
 from guardia.core.evidence.epochs import Epoch, with_epoch
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import listed_spans, with_causes
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import Watch, length, merged, without
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind, zone_cells
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay import gates
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer

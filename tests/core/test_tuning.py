@@ -8,12 +8,12 @@ from unittest import mock
 import numpy as np
 from scipy.stats import nbinom
 
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import MadeBy, PolygonZone, ZoneKind, zone_cells, zone_from_dict, zone_to_dict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.anchored import Anchor, anchored
 from guardia.core.score.price import price_words
 from guardia.core.score.score import evidence_limits, score

@@ -4,8 +4,8 @@ from dataclasses import replace
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.visits import propose_visits
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay import gates
 from guardia.core.replay.replay import replay
 from guardia.core.score.coverage import covered, questions, uncovered

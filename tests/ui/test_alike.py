@@ -7,7 +7,7 @@ from PyQt6.QtTest import QSignalSpy
 
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
-from guardia.core.evidence.judgement import kind_of
+from guardia.core.purpose.judgement import kind_of
 from tests.support import TRUTH
 from tests.ui.support import GuiCase
 

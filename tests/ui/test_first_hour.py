@@ -13,8 +13,8 @@ from guardia.app.steps.polygon_tool import DrawMode
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import right_kind
 from guardia.core.evidence.clips import Origin
-from guardia.core.evidence.judgement import kind_of
 from guardia.core.make.levers import LEVER_OF
+from guardia.core.purpose.judgement import kind_of
 from guardia.store.project import Project
 from guardia.tools.screenshots import EXAMPLE_ZONE
 from guardia.ui.parts.make_list import MakeList

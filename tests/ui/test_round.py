@@ -213,7 +213,8 @@ class ManyCameras(GuiCase):
             for n in range(500):
                 camera = project.cameras.add(f"Camera {n:03}", make, settings)
                 if n != 7:
-                    line = Summary(f"Camera {n:03}", n, (n / 100, 0.0, 9.0), 1.0, n % 5, 20, n, "tune", "Tune", "since")
+                    rate, care = (n / 100, 0.0, 9.0), (n / 100 + 5 * (n % 5), 1.0)
+                    line = Summary(f"Camera {n:03}", n, rate, n % 5, 20, n, "tune", "Tune", "since", care)
                     keep_summary(project, camera, line)
         self.window.open_project(folder)
         page, session = self.window.pages["round"], self.window.session

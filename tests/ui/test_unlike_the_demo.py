@@ -22,8 +22,8 @@ from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.steps.steps import STEPS
 from guardia.cli import main
 from guardia.core.evidence.clips import Origin
-from guardia.core.evidence.judgement import KINDS
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
+from guardia.core.purpose.judgement import KINDS
 from guardia.core.storage.stores import Store, StoreKind
 from guardia.core.view.geometry import KnownView, ViewGeometry, view_from_lens
 from guardia.store.project import Project

@@ -13,9 +13,9 @@ from guardia.app.camera.makes import capability_data
 from guardia.app.site.copying import zone_sources
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.core.base.intervals import rate_interval
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import zone_limits_broken
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneDoes, ZoneKind, is_rectangle
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.reach import THINGS
 from guardia.core.score.statistics import line_of
 from tests.core.test_geometry_and_reach import VIEW, marks

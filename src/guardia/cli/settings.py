@@ -22,6 +22,9 @@ def score(options: argparse.Namespace) -> int:
         return 0
     for camera in result["cameras"]:
         print(camera["name"])
+        for asked, old, new in camera["purpose_lines"]:
+            print(f"  {asked}")
+            print(f"    {old}" if old == new else f"    installed {old}\n    draft {new}")
         for what, old, new in camera["lines"]:
             print(f"  {what:<42}{old:<28}{new}")
         for change in camera["changes"]:

@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.judgement import KINDS
+from guardia.core.purpose.judgement import KINDS
 from guardia.formats.plain import plain_file
 
 COLUMNS = ("clip", "start", "begin", "end", "kind")

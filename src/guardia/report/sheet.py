@@ -18,6 +18,7 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, ZONES, limits_broken
 from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
 from guardia.core.make.zones import BlockZone, Zone, ZoneDoes, block_rows, zone_cells, zone_title
+from guardia.core.score.met import Line, Lines, Met
 from guardia.core.score.score import Comparison, Score
 from guardia.core.trace.measure import Grid
 from guardia.report.motion_cells import pack_cells
@@ -50,6 +51,8 @@ class SheetContent:
     """Its score beside that of the installed settings."""
     made: datetime
     """Now, aware, in the site's time zone."""
+    met: tuple[Lines, Lines] = ((), ())
+    """What the camera is for, met or not under both; none while nobody said."""
     explained: str = ""
     """How far the motion model explains what this camera recorded, in a sentence; empty when nothing tells."""
 
@@ -211,7 +214,7 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
     """
     data = {
         "format": "guardia-settings-sheet",
-        "version": 2,
+        "version": 3,
         "made": content.made.isoformat(timespec="seconds"),
         "site": {"name": content.site, "time_zone": content.time_zone},
         "camera": content.camera,
@@ -225,10 +228,33 @@ def sheet_to_dict(content: SheetContent) -> dict[str, Any]:
             "draft": score_to_dict(content.comparison.draft),
             "limits": list(content.limits),
         },
+        "purpose": purpose_to_list(content.met),
         "cautions": list(CAUTIONS),
     }
     check_sheet(data)
     return data
+
+
+def purpose_to_list(met: tuple[Lines, Lines]) -> list[dict[str, Any]]:
+    """Plain JSON form of what a camera is for, met or not under the installed settings and under the draft."""
+
+    def stands(line: Line) -> dict[str, Any]:
+        return {"met": line.met.value, "found": line.found, "why": list(line.why), "occurrences": list(line.ids)}
+
+    return [
+        {"id": old.id, "asked": old.asked, "installed": stands(old), "draft": stands(new)}
+        for old, new in zip(*met, strict=True)
+    ]
+
+
+def met_rows(met: tuple[Lines, Lines]) -> list[tuple[str, str, str]]:
+    """The same as lines of text: (asked, installed, draft)."""
+    signs = {Met.YES: "met", Met.NO: "NOT met", Met.UNKNOWN: "not known"}
+
+    def stands(line: Line) -> str:
+        return f"{signs[line.met]}: {line.found}"
+
+    return [(old.asked, stands(old), stands(new)) for old, new in zip(*met, strict=True)]
 
 
 def _motion_cells(settings: Settings, capability: Capability) -> dict[str, Any]:

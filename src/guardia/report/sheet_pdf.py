@@ -16,7 +16,7 @@ from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Zone, ZoneKind
 from guardia.report.letters import BOLD, NO_FONT, REGULAR, runs, without_font
 from guardia.report.paper import FAINT, INK, pages, paper_styles, ruled_table, styled, tick_box, words
-from guardia.report.sheet import CAUTIONS, SheetContent, lines_against, score_rows, steps
+from guardia.report.sheet import CAUTIONS, SheetContent, lines_against, met_rows, score_rows, steps
 
 
 def sheet_pdf(content: SheetContent) -> bytes:
@@ -48,6 +48,11 @@ def sheet_pdf(content: SheetContent) -> bytes:
     broken = limits_broken(Candidate(content.settings, content.capability))
     if broken:
         story += [text("What this make cannot be told", head), *(text(line) for line in broken)]
+    if asked := met_rows(content.met):
+        story.append(text("What this camera is for", head))
+        purpose = [[text(""), text("installed"), text("this sheet")]]
+        purpose += [[text(cell) for cell in row] for row in asked]
+        story.append(ruled_table(purpose, [66 * mm, 52 * mm, 52 * mm]))
     story.append(text("What the recorded evidence says", head))
     table = [[text(""), text("installed"), text("this sheet")]]
     table += [

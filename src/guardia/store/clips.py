@@ -17,6 +17,7 @@ from guardia.store.records import NewClip
 from guardia.store.rows import Damaged, read_each
 
 LARGEST_FILE = 1e15
+WIDEST_PX = 1e6
 SAME_VIEW, SAID_SAME = "same", "said to be the same"
 """A clip shows the planned view: by its picture, or because somebody said so."""
 
@@ -110,8 +111,8 @@ class Clips:
             analysed
         ]
         rows = self._db.rows(
-            "SELECT c.id, c.original_name, c.start_s, c.true_s, c.duration_s, c.origin, c.cause, c.bytes, t.brightness "
-            "FROM clip_at c "
+            "SELECT c.id, c.original_name, c.start_s, c.true_s, c.duration_s, c.origin, c.cause, c.bytes, c.width, "
+            "t.brightness FROM clip_at c "
             f"LEFT JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ? {condition} ORDER BY c.true_s, c.id",
             (camera_id,),
         )
@@ -228,6 +229,7 @@ def _clip(row: Any) -> Clip:
         math.nan if row["brightness"] is None else number(row["brightness"], 0, 255, "The brightness of a clip"),
         Cause(row["cause"]) if row["cause"] else Cause.MOTION,
         int(number(row["bytes"], 0, LARGEST_FILE, "The size of a clip")),
+        int(number(row["width"], 0, WIDEST_PX, "The width of a clip")),
     )  # fmt: skip
 
 

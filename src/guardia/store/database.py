@@ -141,6 +141,12 @@ MIGRATIONS: tuple[str, ...] = (
     ALTER TABLE occurrence ADD COLUMN judged_s REAL;
     ALTER TABLE occurrence ADD COLUMN judged_by TEXT NOT NULL DEFAULT '';
     """,
+    """
+    CREATE TABLE purpose (
+        id INTEGER PRIMARY KEY, camera_id INTEGER NOT NULL REFERENCES camera (id), from_s REAL NOT NULL,
+        body TEXT NOT NULL
+    );
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

@@ -12,7 +12,7 @@ from typing import Any
 
 from guardia.core.base.values import LONGEST_CLIP_S, number
 from guardia.core.evidence.clips import Occurrence
-from guardia.core.evidence.judgement import kind_of
+from guardia.core.purpose.judgement import kind_of
 from guardia.store.clips import Clips
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder

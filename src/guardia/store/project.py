@@ -134,7 +134,8 @@ class Project:
                 self.occurrences.of(camera_id, {c.id for c in self.clips.of(camera_id)})
                 for read in (
                     self.lists.events, self.watched.entered, self.settings.epochs, self.things.walks,
-                    self.readings.of_camera, self.readings.facts, self.checklists.of, self.logbook.of,
+                    self.things.purposes, self.readings.of_camera, self.readings.facts, self.checklists.of,
+                    self.logbook.of,
                 ):  # fmt: skip
                     read(camera_id)
             in_force = {row["id"] for row in self._db.rows("SELECT id FROM settings WHERE to_s IS NULL")}
@@ -232,7 +233,7 @@ class Project:
             waiting = [c for c in self.clips.of(camera_id, analysed=False) if c.origin is Origin.MOTION]
             unmeasured = (*(c.start_s for c in waiting), *self.measurements.troubles(camera_id).values())
             site, storage, walks = self.site(), self.storage(camera_id), self.things.walks(camera_id)
-            other_views = tuple(self.clips.other_views(camera_id))
+            other_views, asked = tuple(self.clips.other_views(camera_id)), self.things.purposes(camera_id)
         caused = with_causes(clips, events, said)
         watched = self._spans_watched(caused, events, entered, listed)
         view = known.view if known else None
@@ -251,6 +252,7 @@ class Project:
             storage,
             walks,
             other_views,
+            asked[-1].purpose if asked else None,
         )
 
     def _spans_watched(
@@ -289,6 +291,7 @@ class Project:
             "SELECT count(*), max(id), total(shown_s), total(length(named) + length(cause)) FROM event "
             "WHERE camera_id = ?",
             "SELECT body FROM walk WHERE camera_id = ? ORDER BY id",
+            "SELECT from_s, body FROM purpose WHERE camera_id = ? ORDER BY id",
             "SELECT on_day, what FROM task WHERE camera_id = ? OR camera_id IS NULL ORDER BY id",
             "SELECT g.body FROM hours_group g JOIN camera c ON c.hours_group_id = g.id WHERE c.id = ?",
             "SELECT count(*), max(c.id), total(c.true_s), group_concat(c.cause || c.picture, '') FROM clip_at c "

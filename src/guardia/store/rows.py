@@ -22,6 +22,7 @@ WHAT = {
     "clip": "A clip",
     "event": "An entry of an event list",
     "fact": "A fact",
+    "purpose": "What a camera was for",
     "hours_group": "A group of shared hours",
     "logbook": "An entry of the logbook",
     "occurrence": "An occurrence",

@@ -1,4 +1,4 @@
-"""What a site has besides cameras and stores: units that cameras hang on, dates entered by hand, walks, summaries."""
+"""What a site has besides cameras and stores: units that cameras hang on, dates by hand, walks, purposes, summaries."""
 
 from __future__ import annotations
 
@@ -13,11 +13,12 @@ from pydantic import TypeAdapter
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
 from guardia.core.evidence.walked import Walked
+from guardia.core.purpose.purpose import Asked, purpose_from_dict, purpose_to_dict
 from guardia.core.storage.units import Hung, Unit
 from guardia.store.database import Database
 from guardia.store.rows import WHAT, Damaged, keep_rows, put_body, read_each
 
-OF_CAMERA = ("camera_unit", "task", "walk", "summary")
+OF_CAMERA = ("camera_unit", "task", "walk", "purpose", "summary")
 """Tables here whose rows belong to a camera."""
 
 FIRST_YEAR, LAST_YEAR = 1970, 2099
@@ -42,7 +43,7 @@ class Task:
 
 
 class SiteThings:
-    """Units, tasks, walks and summaries of a project.
+    """Units, tasks, walks, purposes and summaries of a project.
 
     Args:
         database: The project's.
@@ -118,6 +119,31 @@ class SiteThings:
             keep_rows(
                 self._db, "walk", self._walks(camera_id), walks,
                 lambda walk: {"camera_id": camera_id, "at_s": walk.at_s, "body": _WALKED.dump_json(walk).decode()},
+            )  # fmt: skip
+
+    def purposes(self, camera_id: int) -> tuple[Asked, ...]:
+        """What a camera was for and since when, in order of time; the last is asked now."""
+        return tuple(self._purposes(camera_id).values())
+
+    def _purposes(self, camera_id: int) -> dict[int, Asked]:
+        rows = self._db.rows(
+            "SELECT id, from_s, body FROM purpose WHERE camera_id = ? ORDER BY from_s, id", (camera_id,)
+        )
+
+        def asked(row: Any) -> Asked:
+            return Asked(row["from_s"], purpose_from_dict(json.loads(row["body"])) if row["body"] else None)
+
+        return read_each(rows, asked, "purpose", self._damage)
+
+    def set_purposes(self, camera_id: int, purposes: Sequence[Asked]) -> None:
+        """Keep what a camera was for."""
+        with self._db.transaction():
+            keep_rows(
+                self._db, "purpose", self._purposes(camera_id), purposes,
+                lambda asked: {
+                    "camera_id": camera_id, "from_s": asked.from_s,
+                    "body": "" if asked.purpose is None else json.dumps(purpose_to_dict(asked.purpose)),
+                },
             )  # fmt: skip
 
     def summaries(self) -> dict[int, dict[str, Any]]:

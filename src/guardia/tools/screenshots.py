@@ -17,8 +17,8 @@ from guardia.app.project.session import Session
 from guardia.app.steps.steps import STEPS
 from guardia.app.work.jobs import Token
 from guardia.core.base.errors import ProjectError
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.core.purpose.judgement import Verdict
 from guardia.ui.parts.theme import LIGHT
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application

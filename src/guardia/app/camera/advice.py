@@ -15,7 +15,7 @@ from guardia.core.prove.next_action import next_action as next_by_rule
 
 def worst_first(models: Sequence[CameraModel]) -> list[CameraModel]:
     """Cameras in the order in which they need care, by their installed settings."""
-    return sorted(models, key=lambda model: trouble(model.comparison.installed), reverse=True)
+    return sorted(models, key=lambda model: trouble(model.comparison.installed, model.met[0]), reverse=True)
 
 
 SHOWN_DAYS = 14
@@ -39,4 +39,4 @@ def latest_days(zone: ZoneInfo, models: Sequence[CameraModel]) -> tuple[date, da
 def next_action(model: CameraModel, now_s: float | None = None) -> NextAction:
     """The one thing to do next on a camera and why; now, if no moment is given."""
     now_s = time.time() if now_s is None else now_s
-    return next_by_rule(model.evidence, model.comparison, model.check, now_s)
+    return next_by_rule(model.evidence, model.comparison, model.check, now_s, model.met[0])

@@ -25,9 +25,10 @@ from guardia.core.replay.factor import CameraScale, NotchScale, Seen
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.seen import seen_by
 from guardia.core.score.explain import Explained, explain
+from guardia.core.score.met import Lines, met_both
 from guardia.core.score.price import price_of
 from guardia.core.score.reach import THINGS, Shown, reach_m, shown_shares
-from guardia.core.score.score import difference_words
+from guardia.core.score.score import Comparison, difference_words
 from guardia.core.tuning.check import Check, check_prediction
 from guardia.core.tuning.scale import scale_words, telling_walk
 from guardia.core.view.geometry import ViewGeometry
@@ -51,6 +52,7 @@ class CameraModel(ShownCamera):
         self._seen: tuple[Evidence, Capability, list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
         self._shown: tuple[tuple[Evidence, ViewGeometry, bool], Shown] | None = None
+        self._met: tuple[Comparison, tuple[Lines, Lines]] | None = None
         self.occurrences = CameraOccurrences(self, project)
         self.facts = Facts(self, project)
         self.corrections = Corrections(self, project)
@@ -199,6 +201,13 @@ class CameraModel(ShownCamera):
         """What is known of the draft's level on this camera; empty where none is set."""
         detection = self.draft.detection
         return "" if detection.sensitivity is not None else scale_words(self.scale, detection.notch)
+
+    @property
+    def met(self) -> tuple[Lines, Lines]:
+        """What the camera is for, met or not under the installed settings and under the draft; none where not said."""
+        if self._met is None or self._met[0] is not self.comparison:
+            self._met = (self.comparison, met_both(self.evidence, self.comparison))
+        return self._met[1]
 
     def lasts_words(self) -> list[str]:
         """How long footage and a charge last, and false recordings a day, installed and draft; only what is known."""

@@ -12,11 +12,15 @@ from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Entered
 from guardia.core.hours.plan import paused
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.purpose import Asked, Purpose, changed_words
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.view.geometry import KnownView
 from guardia.store.checklists import Checked
 from guardia.store.project import Project
 from guardia.store.records import About
+
+SAME_PURPOSE_S = 12 * 3600.0
+"""What a camera is for is said in several goes: within half a day they are one."""
 
 
 class Facts:
@@ -225,6 +229,29 @@ class Facts:
             model.reload_storage()
 
         model.change("enter a walk", keep, show, before, (*before, walked), record=True)
+
+    def purposes(self) -> tuple[Asked, ...]:
+        """What the camera was for and since when, in order of time."""
+        return self._project.things.purposes(self._model.camera.id)
+
+    def set_purpose(self, purpose: Purpose | None, now_s: float) -> None:
+        """Say what the camera is for from now on; what was said less than SAME_PURPOSE_S ago is corrected."""
+        model, before = self._model, self.purposes()
+        if purpose == model.evidence.purpose:
+            return
+        kept = before[:-1] if before and 0 <= now_s - before[-1].from_s < SAME_PURPOSE_S else before
+        since_s = before[-1].from_s if len(kept) < len(before) else now_s
+        after = kept if purpose is None and not kept else (*kept, Asked(since_s, purpose))
+
+        def show(asked: tuple[Asked, ...]) -> None:
+            now = asked[-1].purpose if asked else None
+            model.take(model.purpose_changed, evidence=replace(model.evidence, purpose=now))
+
+        camera_id = model.camera.id
+        model.change(
+            changed_words(model.evidence.purpose, purpose),
+            lambda asked: self._project.things.set_purposes(camera_id, asked), show, before, after,
+        )  # fmt: skip
 
     def readings(self) -> tuple[Reading, ...]:
         """What was read off the camera, in order of time."""

@@ -8,8 +8,8 @@ from dataclasses import replace
 from guardia.app.camera.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.judgement import kind_of
 from guardia.core.evidence.proposed import SHORTEST_S
+from guardia.core.purpose.judgement import kind_of
 from guardia.core.score.coverage import Uncovered, uncovered
 from guardia.media.analysis import key_pictures
 from guardia.store.project import Project

@@ -13,7 +13,7 @@ from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.events import Boxes
-from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.view.picture import PictureFacts, grey_of, picture_facts
 from guardia.core.view.walk_look import WalkLook
 from guardia.media.analysis import decode_grey, lifted, look_at_walk, moving_pictures, still_of

@@ -95,6 +95,7 @@ class ShownCamera(QObject):
     make_changed = pyqtSignal()
     logbook_changed = pyqtSignal()
     facts_changed = pyqtSignal()
+    purpose_changed = pyqtSignal()
 
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__()

@@ -8,6 +8,7 @@ from importlib.resources import as_file, files
 from pathlib import Path
 
 from guardia.app.camera.makes import capability_data
+from guardia.benchcam.tern_quay_purposes import enter_purposes
 from guardia.core.base.errors import ProjectError
 from guardia.store.media_folder import FOLDER as MEDIA
 from guardia.store.project import FILE_NAME, Project
@@ -42,6 +43,9 @@ def own_demo(home: Path) -> Path:
             for camera in project.cameras.all():
                 # The packed file may be older than what ships of its makes.
                 project.cameras.set_make(camera.id, capability_data(camera.capability.id))
+            enter_purposes(project)
+        for backup in part.glob(f"{Path(FILE_NAME).stem}.before-schema-*"):
+            backup.unlink()  # the packed file can be unpacked again
         part.rename(target)
     except OSError as error:
         raise ProjectError(

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
-from guardia.core.evidence.judgement import kind_of
+from guardia.core.purpose.judgement import kind_of
 from guardia.store.occurrences import KeptJudgement
 from guardia.store.project import Project
 

@@ -21,10 +21,10 @@ from guardia.app.project.bench_week import DAY_S, WEEK, on_all_cores, record_day
 from guardia.app.work.jobs import Progress, Report, Token
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.tuning.practice import Week, reached, with_step_of
 from guardia.core.tuning.tune import tune
 from guardia.store.project import Project

@@ -11,10 +11,10 @@ from zoneinfo import ZoneInfo
 
 from guardia.app.scripted.whole_job import camera_named
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.periods import to_periods
 from guardia.core.hours.plan import plan_spans
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.anchored import anchored
 from guardia.core.score.alerts import alert_score
 from guardia.core.score.hours import outside

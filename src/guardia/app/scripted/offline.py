@@ -33,13 +33,14 @@ from guardia.core.replay.anchored import anchored
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
+from guardia.core.score.met import met_both
 from guardia.core.score.score import Score, difference_words, score
 from guardia.core.trace.measure import CELL_SIZE, Trace
 from guardia.core.trace.stack import TraceStack
 from guardia.media.analysis import analyse_clip, compared
 from guardia.media.hardware import Hardware, check_device
 from guardia.media.reader import ClipInfo, clip_start, probe
-from guardia.report.sheet import score_rows, score_to_dict
+from guardia.report.sheet import met_rows, purpose_to_list, score_rows, score_to_dict
 from guardia.store.clips import plain_name
 from guardia.store.project import Project
 from guardia.store.records import Camera
@@ -232,6 +233,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
         for one in cameras:
             evidence = project.evidence(one.id)
             result = Scorer().compare(evidence, one.under(one.installed), one.under(one.draft))
+            met = met_both(evidence, result)
             changes = []
             for change in result.changes:
                 clip = evidence.clips[evidence.clip_index[change.occurrence.clip_id]]
@@ -250,6 +252,8 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
                     "installed": score_to_dict(result.installed),
                     "draft": score_to_dict(result.draft),
                     "changes": changes,
+                    "purpose": purpose_to_list(met),
+                    "purpose_lines": met_rows(met),
                     "explained": _explained(evidence, one).words,
                     "limits": list(result.limits),
                     "lines": score_rows(result.installed, result.draft),

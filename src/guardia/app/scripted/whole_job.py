@@ -19,6 +19,7 @@ from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
+from guardia.core.score.met import met_both
 from guardia.core.score.price import Price, price_words
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.scale import scale_words
@@ -169,7 +170,15 @@ def camera_sheet(folder: Path, *, camera: str, settings: Settings | None) -> She
         )
         made = datetime.now(project.zone)
         return SheetContent(
-            site.name, site.time_zone, one.name, one.capability, draft, comparison, made, " ".join(filter(None, known))
+            site.name,
+            site.time_zone,
+            one.name,
+            one.capability,
+            draft,
+            comparison,
+            made,
+            met_both(evidence, comparison),
+            " ".join(filter(None, known)),
         )
 
 

@@ -11,6 +11,7 @@ from guardia.core.base.words import count_of
 from guardia.core.make.convert_settings import copied
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import Zone
+from guardia.core.purpose.patterns import purpose_for
 from guardia.store.records import Camera
 
 
@@ -46,6 +47,18 @@ class Copying:
         for number in cameras:
             draft = self._taken(model, others[number], zones=zones)[0]
             self._session.change_draft(number, draft, f"copy from {model.camera.name}")
+        undo.endMacro()
+
+    def copy_purpose(self, model: CameraModel, cameras: Sequence[int], now_s: float) -> None:
+        """Ask the same of other cameras, as purpose_for() fits it to their makes; one step of undo."""
+        purpose = model.evidence.purpose
+        if not cameras or purpose is None:
+            return
+        undo = self._session.undo
+        undo.beginMacro(step_text(model.camera.name, f"copy what it is for to {count_of(len(cameras), 'camera')}"))
+        for number in cameras:
+            other = self._session.camera(number)
+            other.facts.set_purpose(purpose_for(purpose, other.camera.capability), now_s)
         undo.endMacro()
 
 

@@ -13,7 +13,8 @@ from guardia import __version__
 from guardia.app.camera.advice import next_action
 from guardia.app.camera.camera_model import CameraModel
 from guardia.core.prove.due import Due, due_of
-from guardia.core.prove.next_action import MISSED_WEIGHT
+from guardia.core.prove.next_action import trouble
+from guardia.core.score.met import met_words
 from guardia.store.project import Project
 
 
@@ -32,8 +33,6 @@ class Summary:
     """Its place on the round, 0 while nobody said."""
     false_alerts: tuple[float, float, float] | None
     """False alerts a day under the installed settings with their interval (95 %); None without a rate."""
-    false_recordings: float
-    """False recordings a day, 0 without a rate."""
     missed: int
     """Real occurrences that are missed."""
     real: int
@@ -46,13 +45,12 @@ class Summary:
     """The next action."""
     why: str
     """Its reason."""
+    trouble: tuple[float, float]
+    """How much care it needs, as core.prove.next_action.trouble()."""
+    met: str = ""
+    """How much of what it is for is met; empty while nobody said."""
     due: tuple[tuple[str, str, str], ...] = ()
     """What is due: date (ISO 8601), what, why."""
-
-    @property
-    def trouble(self) -> tuple[float, float]:
-        """How much care the camera needs: by false alerts and misses, of equal ones by false recordings."""
-        return (self.false_alerts[0] if self.false_alerts else 0.0) + MISSED_WEIGHT * self.missed, self.false_recordings
 
     @property
     def dues(self) -> list[Due]:
@@ -70,9 +68,10 @@ def summary_of(model: CameraModel) -> Summary:
     rate = None if alerts is None or interval is None else (alerts, *interval)
     dues = due_of(camera.name, model.comparison.installed_replay, camera.about.patrol)
     return Summary(
-        camera.name, camera.about.patrol, rate, score.false_per_day or 0.0, len(score.real_missed), score.real,
+        camera.name, camera.about.patrol, rate, len(score.real_missed), score.real,
         sum(not o.kind for o in model.evidence.occurrences),
-        action.step, action.text, action.why, tuple((d.on.isoformat(), d.what, d.why) for d in dues),
+        action.step, action.text, action.why, trouble(score, model.met[0]), met_words(model.met[0]),
+        tuple((d.on.isoformat(), d.what, d.why) for d in dues),
     )  # fmt: skip
 
 

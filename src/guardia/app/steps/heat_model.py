@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.app.camera.camera_model import CameraModel
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.score import moved_cells
 from guardia.core.score.statistics import line_of
 

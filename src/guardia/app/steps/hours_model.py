@@ -15,7 +15,6 @@ from guardia.app.work.jobs import Report, Token
 from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.periods import Period, Typed, from_periods, to_periods
 from guardia.core.hours.place import SitePlace, SunEvent, sun_seconds
@@ -33,6 +32,7 @@ from guardia.core.hours.plan import (
 from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.alerts import AlertScore, alert_score
 from guardia.core.score.hours import Cure, HourOfDay, hours_of_day, late_switching, outside, week_seconds
 from guardia.core.storage.readings import Measure, Reading, alert_delay

@@ -13,13 +13,13 @@ from guardia.app.project.read_in import read_in
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.clips import Origin, Visit
-from guardia.core.evidence.judgement import kind_of
 from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.prove.complaints import bad_at_night, too_many
 from guardia.core.prove.diagnose import Diagnosis, Question, diagnose
 from guardia.core.prove.linked import Link, links_of, not_seen, woken
 from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, Way, candidate_walks, fewest_walks, open_aims, passes_of
+from guardia.core.purpose.judgement import kind_of
 from guardia.core.replay.silence import silences
 from guardia.core.score.reach import THINGS, reach_m, shown_shares, strength_at
 from guardia.core.storage.readings import RANGES, Measure

@@ -33,6 +33,7 @@ STEPS = (
         "All cameras, worst first, each with its next action.", needs_camera=False, all_cameras=True,
     ),
     Step("setup", "Set up", "in the right order", "Ctrl+2", "Set a camera up in the right order."),
+    Step("purpose", "Purpose", "what it is for", "F4", "Say what a camera is for, and see whether that is met."),
     Step("evidence", "Evidence", "judge what was recorded", "Ctrl+3", "Judge what was recorded."),
     Step("view", "View", "what it sees, how far", "Ctrl+4", "Calibrate the view: distances, pixel density and reach."),
     Step("zones", "Zones", "where motion counts", "Ctrl+5", "Draw where motion counts and where it is ignored."),

@@ -10,7 +10,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.purpose.judgement import Verdict, kind_of
 
 
 class Origin(StrEnum):
@@ -54,6 +54,8 @@ class Clip:
     """Why the camera recorded it, where it did so by itself."""
     size_bytes: int = 0
     """Size of its file, 0 while unknown."""
+    width_px: int = 0
+    """Width of its picture, 0 while unknown."""
 
     @property
     def dark(self) -> bool:

@@ -16,11 +16,12 @@ from numpy.typing import NDArray
 from guardia.core.evidence.clips import FOOTAGE, Cause, Clip, Columns, Occurrence, Origin, Visit, VisitTable, visits_of
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent, event_of
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Span, Watch, local_date, merged, midnight, without
 from guardia.core.hours.place import SitePlace, wall_date
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import Verdict
+from guardia.core.purpose.purpose import Purpose
 from guardia.core.storage.known import StorageKnown
 from guardia.core.trace.stack import TraceStack
 from guardia.core.view.geometry import ViewGeometry
@@ -56,6 +57,8 @@ class Evidence:
     """Walk tests entered by hand."""
     other_views: tuple[int, ...] = ()
     """Numbers of clips that are left out, since they show another view than the planned one."""
+    purpose: Purpose | None = None
+    """What the camera is for, None while nobody said."""
 
     @cached_property
     def place(self) -> SitePlace:

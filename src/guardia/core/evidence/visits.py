@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 
 GAP_S = 30.0
 """Parts on one camera that follow each other within this time, and its rest after a recording, are one visit."""

@@ -14,9 +14,9 @@ import numpy as np
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.hours.plan import if_known, on_at
 from guardia.core.prove.diagnose import Diagnosis, Question, Reason
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.replay.gate import State
 from guardia.core.replay.replay import Replay
 from guardia.core.score.hours import Cure

@@ -9,7 +9,7 @@ import numpy as np
 from scipy.special import gammainc
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.replay import Replay
 
 LONGEST_WAY_S = 180.0

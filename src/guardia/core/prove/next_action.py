@@ -1,16 +1,19 @@
 """The one thing to do next on a camera, by one rule over its evidence, its score and the check of its last change.
 
 What loses footage comes first, then what is missing to judge by: nothing brought in, nothing judged. Then a change that
-did not do as predicted, one that waits for its check, a draft that waits to be entered, and what tuning could mend.
+did not do as predicted, one that waits for its check, a draft that waits to be entered, then what is not met of what
+it is for, or where nobody said that, what tuning could mend.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.score.met import Line, Met, first_unmet, met_words
 from guardia.core.score.score import Comparison, Score
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.tuning.check import Check
@@ -36,14 +39,22 @@ class NextAction:
     """The reason, with its figures."""
 
 
-def trouble(installed: Score) -> tuple[float, float]:
+def trouble(installed: Score, lines: Sequence[Line] = ()) -> tuple[float, float]:
     """How much care a camera needs under its installed settings: by false alerts a day and misses, of equal ones by
-    false recordings a day."""
-    alerts = (installed.false_alerts_per_day or 0.0) + MISSED_WEIGHT * len(installed.real_missed)
-    return alerts, installed.false_per_day or 0.0
+    false recordings a day. Where somebody said what it is for, what is not met counts: misses, alerts that do not
+    come, false alerts, and as one each everything else."""
+    alerts, missed = installed.false_alerts_per_day or 0.0, set(installed.real_missed)
+    unmet = {line.id: line for line in lines if line.met is Met.NO}
+    if lines:
+        missed = {i for id in ("record", "alert") if id in unmet for i in unmet[id].ids}
+        others = len(unmet.keys() - {"record", "alert", "false_alerts"})
+        alerts = (alerts if "false_alerts" in unmet else 0.0) + others
+    return alerts + MISSED_WEIGHT * len(missed), installed.false_per_day or 0.0
 
 
-def next_action(evidence: Evidence, comparison: Comparison, check: Check | None, now_s: float) -> NextAction:
+def next_action(
+    evidence: Evidence, comparison: Comparison, check: Check | None, now_s: float, lines: Sequence[Line] = ()
+) -> NextAction:
     """The one thing to do next on a camera and why.
 
     Args:
@@ -51,6 +62,7 @@ def next_action(evidence: Evidence, comparison: Comparison, check: Check | None,
         comparison: Its installed settings and its draft.
         check: The last change held against what came after; None while nothing did.
         now_s: Now, POSIX seconds.
+        lines: What it is for, met or not under the installed settings.
 
     Returns:
         The first that applies, in the order of the module's head.
@@ -79,10 +91,12 @@ def next_action(evidence: Evidence, comparison: Comparison, check: Check | None,
         return NextAction("handover", "Hand over the draft", why)
     if evidence.motion_clips and not evidence.watch.spans:
         return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
+    if lines:
+        return _by_purpose(lines)
     if installed.false_recorded or installed.real_missed:
         counts = count_of(len(installed.false_recorded), "false recording"), len(installed.real_missed)
         return NextAction("tune", "Tune", "{}, {} real missed on the evidence".format(*counts))
-    return NextAction("evidence", "Nothing to do", "nothing false, missed or unjudged on the evidence")
+    return NextAction("purpose", "Say what it is for", "nothing false, missed or unjudged on the evidence")
 
 
 def _check_due(evidence: Evidence, now_s: float) -> NextAction | None:
@@ -93,3 +107,20 @@ def _check_due(evidence: Evidence, now_s: float) -> NextAction | None:
         return None
     why = f"the settings were changed {(now_s - since) / DAY_S:.0f} days ago, and nothing since then is here"
     return NextAction("evidence", "Bring in the days since the change", why)
+
+
+def _by_purpose(lines: Sequence[Line]) -> NextAction:
+    """What mends the worst that is not met; else what shows the first that is not known."""
+    line = first_unmet(lines) or next((line for line in lines if line.met is Met.UNKNOWN), None)
+    if line is None:
+        return NextAction("evidence", "Nothing to do", met_words(lines))
+    why = met_words(lines) if line.met is Met.NO else f"{met_words(lines)}. {line.asked}: {line.found}"
+    return NextAction(line.step, _ACTS[line.step], why)
+
+
+_ACTS = {
+    "tune": "Tune", "hours": "Look at the alerts", "sensitivity": "Look at the lengths", "view": "Look at the view",
+    "storage": "Look at the storage", "prove": "Walk-test it", "evidence": "Judge more",
+    "coverage": "Say when it was watched", "purpose": "Draw what matters",
+}  # fmt: skip
+"""What is done about a line at the step where it is mended."""

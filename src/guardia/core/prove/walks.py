@@ -18,8 +18,8 @@ from shapely import Polygon, contains_xy
 from guardia.core.base.intervals import wilson
 from guardia.core.evidence.clips import FOOTAGE, Origin
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.walked import Walked
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.replay import Replay
 from guardia.core.view.geometry import ViewGeometry
 from guardia.core.view.tracks import Track, tracks_of

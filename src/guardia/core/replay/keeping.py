@@ -9,6 +9,7 @@ from zoneinfo import ZoneInfo
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, midnight
+from guardia.core.purpose.purpose import Purpose
 from guardia.core.replay.gate import STORE_GATES, Done
 from guardia.core.replay.writing import motion_volume_of, volume_of
 from guardia.core.storage.facts import known_fact
@@ -49,6 +50,8 @@ class Keeping:
 
     zone: ZoneInfo
     """Of the site."""
+    asked: Purpose | None = None
+    """What the camera is for, None while nobody said."""
 
     @property
     def copies(self) -> tuple[Fitted, ...]:
@@ -71,7 +74,7 @@ def keeping_of(done: Done) -> Keeping:
     moving = volume if storage.mode is RecordingMode.MOTION else motion_volume_of(done)
     fitted = known.target(storage.target)
     if fitted is None:
-        return Keeping(known, None, volume, moving, volume, None, None, None, None, zone)
+        return Keeping(known, None, volume, moving, volume, None, None, None, None, zone, evidence.purpose)
     everything = volume
     if fitted.others is not None:
         everything = total("written a day by all its cameras", "GB", with_name(volume, "this camera"), fitted.others)
@@ -90,7 +93,7 @@ def keeping_of(done: Done) -> Keeping:
     full = _full_s(evidence, fitted, space, everything)
     return Keeping(
         known, fitted, volume, moving, everything, space, days, None if storage.overwrite else full,
-        full if storage.overwrite else None, zone,
+        full if storage.overwrite else None, zone, evidence.purpose,
     )  # fmt: skip
 
 

@@ -12,10 +12,10 @@ from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.clips import Cause
 from guardia.core.evidence.events import EVENT_TOLERANCE_S
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.replay import Replay
 from guardia.core.storage.readings import Measure
 

@@ -139,8 +139,8 @@ def _same(one: Evidence, other: Evidence, *, judged: bool) -> bool:
     """Whether a replay of the one is that of the other; an object filter goes by judgements, too."""
     if one is other:
         return True
-    if one.storage != other.storage:
-        return False  # what is kept of recordings goes by it
+    if one.storage != other.storage or one.purpose != other.purpose:
+        return False  # what is kept of recordings, and for how long it must be, goes by them
     return not judged and _same_facts(one, other)
 
 

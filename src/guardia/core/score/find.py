@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.gate import Gate
 from guardia.core.replay.replay import Replay
 

@@ -12,11 +12,11 @@ from numpy.typing import NDArray
 
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.place import DAY_S, wall_s
 from guardia.core.hours.plan import WeekPlan, in_spans, joined, on_at, plan_spans
 from guardia.core.make.candidate import Candidate
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.score.alerts import AlertScore, alert_score
 from guardia.core.score.score import any_part

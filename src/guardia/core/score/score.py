@@ -12,12 +12,12 @@ from guardia.core.base.intervals import Expected, expected_number, rate_interval
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence, Visit, VisitTable
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import DAY_S, length
 from guardia.core.hours.plan import if_known
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay import gates
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import Outcome

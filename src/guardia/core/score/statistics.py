@@ -10,8 +10,8 @@ from zoneinfo import ZoneInfo
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.clips import FOOTAGE, Clip, Occurrence, Visit
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import KINDS, Verdict, kind_of
 from guardia.core.evidence.watch import length, local_date
+from guardia.core.purpose.judgement import KINDS, Verdict, kind_of
 
 PATTERNS: tuple[tuple[str, tuple[str, ...]], ...] = (
     ("wind", ("foliage", "flag_or_rope")),

@@ -9,9 +9,9 @@ from dataclasses import dataclass, replace
 
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Visit
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.keeping import Keeping, closed_at_target, copy_days, gone_s, keeps, receives
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.replay.writing import volume_of
@@ -377,15 +377,30 @@ def costs(stores: Sequence[Store], years: float) -> list[StoreCost]:
 
 
 def requirement(keeping: Keeping) -> Figure | None:
-    """Days that footage must be kept on this site; None while nobody said."""
-    days = keeping.known.of_site.get("required_days")
-    return None if days is None else exactly("required", days, "days", Source.TYPED, "typed in", "required_days")
+    """Days that footage must be kept: what this camera is for says it, else the site; None while nobody said."""
+    return _asked_days(keeping, "required", "required_days", None if keeping.asked is None else keeping.asked.keep_days)
 
 
 def longest(keeping: Keeping) -> Figure | None:
-    """Days after which footage must be gone on this site; None while nobody said."""
-    days = keeping.known.of_site.get("longest_days")
-    return None if days is None else exactly("at most", days, "days", Source.TYPED, "typed in", "longest_days")
+    """Days after which footage must be gone, likewise."""
+    return _asked_days(keeping, "at most", "longest_days", None if keeping.asked is None else keeping.asked.gone_days)
+
+
+def _asked_days(keeping: Keeping, name: str, fact: str, of_camera: float | None) -> Figure | None:
+    if of_camera is not None:
+        return exactly(name, of_camera, "days", Source.TYPED, "asked of this camera")
+    days = keeping.known.of_site.get(fact)
+    return None if days is None else exactly(name, days, "days", Source.TYPED, "typed in", fact)
+
+
+def held_days(done: Replay) -> list[tuple[Fitted, float]]:
+    """Each store that gets recordings and for how many days it holds them; infinite where it never deletes."""
+    keeping = done.keeping
+    holds = [(copy, copy_days(keeping, copy)) for copy in keeping.copies]
+    if keeping.fitted is not None and keeping.days is not None:
+        stops = not done.candidate.settings.storage.overwrite and keeping.fitted.store.keeps_days is None
+        holds.insert(0, (keeping.fitted, math.inf if stops else keeping.days.value))
+    return holds
 
 
 def kept_words(keeping: Keeping) -> str:

@@ -7,10 +7,10 @@ from dataclasses import dataclass
 from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
-from guardia.core.replay.keeping import Keeping, copy_days
+from guardia.core.replay.keeping import Keeping
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import Charge, charge_of, drains_most, sent_of
-from guardia.core.score.storage import kept_counts, longest, requirement
+from guardia.core.score.storage import held_days, kept_counts, longest, requirement
 from guardia.core.storage.figure import days_words, short
 from guardia.core.storage.readings import Measure
 from guardia.core.storage.stores import Fitted, filled_a_day, reading_errors, stopped_rising
@@ -110,14 +110,10 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
 
 def _kept_too_long(done: Replay) -> list[Finding]:
     """Stores that hold footage for longer than it may be kept on the site."""
-    keeping, most, found = done.keeping, longest(done.keeping), []
+    most, found = longest(done.keeping), []
     if most is None:
         return []
-    holds = [(copy, copy_days(keeping, copy)) for copy in keeping.copies]
-    if keeping.fitted is not None and keeping.days is not None:
-        stops = not done.candidate.settings.storage.overwrite and keeping.fitted.store.keeps_days is None
-        holds.insert(0, (keeping.fitted, math.inf if stops else keeping.days.value))
-    for fitted, days in holds:
+    for fitted, days in held_days(done):
         if days > most.value:
             name = fitted.store.name
             lasts = f"keeps {days_words(days)}" if math.isfinite(days) else "never deletes"

@@ -13,9 +13,9 @@ import numpy as np
 from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.evidence.watch import Watch, hour_of, hours_watched, local_date, midnight
 from guardia.core.make.candidate import Candidate
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.replay.anchored import LIKELY, anchored
 from guardia.core.score.score import visit_chances
 from guardia.core.tuning.predict import expected_count

@@ -14,7 +14,6 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import Form, Outline, Tries, boxes, climb, halves, largest_outline, merged
@@ -30,6 +29,7 @@ from guardia.core.make.zones import (
     outline_share,
     to_blocks,
 )
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.replay import Replay, replay
 from guardia.core.trace.measure import Grid
 from guardia.core.tuning.drawing import DRAWINGS, Moved, draw

@@ -11,10 +11,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.hours.periods import Period, ScheduleRules, from_periods
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, WeekPlan
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.hours import outside, week_seconds
 from guardia.core.tuning.enough import lacking_real
 

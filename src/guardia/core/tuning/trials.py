@@ -18,11 +18,11 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Visit
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart, zone_parts
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.replay import Motion, motion_under
 from guardia.core.replay.strength import lasting_sizes

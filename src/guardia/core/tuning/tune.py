@@ -15,11 +15,11 @@ from numpy.typing import NDArray
 from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import changed_levers, limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import MadeBy
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.score.price import Price, price_of
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs

@@ -13,9 +13,9 @@ from scipy.sparse import csr_array
 
 from guardia.core.evidence.clips import Occurrence, Origin
 from guardia.core.evidence.evidence import Evidence
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.gate import LEAST_SHARE
 from guardia.core.replay.replay import Replay
 from guardia.core.trace.measure import CONTRAST_LEVELS, Grid

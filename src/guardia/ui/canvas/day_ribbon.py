@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import draw_mark, painting
 

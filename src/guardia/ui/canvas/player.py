@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QSizePolicy, QVBo
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.errors import GuardiaError
-from guardia.core.evidence.judgement import KIND_OF_KEY, kind_of
+from guardia.core.purpose.judgement import KIND_OF_KEY, kind_of
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ
 from guardia.ui.parts.theme import THEME, over_picture
 from guardia.ui.parts.widgets import button, label, painting, verdict_colour

@@ -11,7 +11,7 @@ from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from guardia.app.steps.storage_model import Lane, Section, StorageModel
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.storage.figure import Figure, short
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import draw_mark, painting

@@ -22,9 +22,9 @@ from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.heat_model import HeatModel
 from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.settings import entered_zones
 from guardia.core.make.zones import BlockZone, Point, PolygonZone, Zone, ZoneKind, zone_cells
+from guardia.core.purpose.judgement import Verdict
 from guardia.ui.parts.theme import THEME, over_picture
 from guardia.ui.parts.widgets import painting
 
@@ -45,8 +45,9 @@ class ZoneCanvas(QWidget):
     picked = pyqtSignal()
     asked = pyqtSignal(tuple, str)
 
-    def __init__(self, model: CameraModel, tool: PolygonTool) -> None:
+    def __init__(self, model: CameraModel, tool: PolygonTool, *, blocks: bool = True) -> None:
         super().__init__()
+        self._as_blocks = blocks
         self._model = model
         self.tool = tool
         self.show_real = True
@@ -263,6 +264,8 @@ class ZoneCanvas(QWidget):
     def _paint_blocks(self, painter: QPainter) -> None:
         """Outline the blocks that a make with blocks is told."""
         capability = self._model.camera.capability
+        if not self._as_blocks:
+            return
         for zone in entered_zones(self._model.draft.with_values(zones=self.tool.zones), capability):
             if isinstance(zone, BlockZone):
                 painter.setPen(QPen(over_picture("light", 130), 0.8))

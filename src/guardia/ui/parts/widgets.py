@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from guardia.core.evidence.judgement import KINDS, Verdict
+from guardia.core.purpose.judgement import KINDS, Verdict
 from guardia.ui.parts.theme import THEME
 
 _Widget = TypeVar("_Widget", bound=QWidget)

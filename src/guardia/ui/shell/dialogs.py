@@ -34,7 +34,7 @@ from guardia.app.steps.actions import ACTIONS
 from guardia.app.work.messages import Message
 from guardia.core.evidence.clips import Cause, Clip
 from guardia.core.evidence.clock import error_words
-from guardia.core.evidence.judgement import KINDS
+from guardia.core.purpose.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.widgets import button, dialog_ends, label

@@ -308,6 +308,7 @@ class MainWindow(QMainWindow):
         if self.panel is None:
             self.panel = ScorePanel(self.session)
             self.panel.asked.connect(self.show_occurrences)
+            self.panel.opened.connect(self.go)
             self.panel.fold_asked.connect(self.fold_score)
             self._fold_panel()
             self._panel_place.addWidget(self.panel)

@@ -16,6 +16,7 @@ from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.handover_page import HandoverPage
 from guardia.ui.steps.hours_page import HoursPage
 from guardia.ui.steps.prove_page import ProvePage
+from guardia.ui.steps.purpose_page import PurposePage
 from guardia.ui.steps.sensitivity_page import SensitivityPage
 from guardia.ui.steps.setup_page import SetupPage
 from guardia.ui.steps.statistics_page import StatisticsPage
@@ -40,6 +41,9 @@ class Shell(Protocol):
     def alike(self) -> AlikeModel:
         """The groups of the whole site."""
 
+    def go(self, step: str) -> None:
+        """Go to a step of the work."""
+
     def ask_watched(self) -> None:
         """Let the watched time of the camera be entered."""
 
@@ -63,6 +67,13 @@ def _statistics(shell: Shell, session: Session, model: CameraModel) -> QWidget:
 def _coverage(shell: Shell, session: Session, model: CameraModel) -> QWidget:
     page = CoveragePage(session, model, shell.tabs("coverage"), shell.ask_watched)
     page.asked.connect(shell.show_occurrences)
+    return page
+
+
+def _purpose(shell: Shell, session: Session, model: CameraModel) -> QWidget:
+    page = PurposePage(session, model)
+    page.asked.connect(shell.show_occurrences)
+    page.opened.connect(shell.go)
     return page
 
 
@@ -95,6 +106,7 @@ PAGES: dict[str, Callable[[Shell, Session, CameraModel], QWidget]] = {
     "tune": _tune,
     "hours": _hours,
     "storage": lambda _shell, session, model: StoragePage(session, model),
+    "purpose": _purpose,
     "setup": lambda _shell, session, model: SetupPage(session, model),
     "prove": lambda _shell, session, model: ProvePage(session, model),
     "handover": lambda _shell, session, model: HandoverPage(session, model),

@@ -23,7 +23,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.alike_model import AlikeModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
-from guardia.core.evidence.judgement import KIND_OF_KEY, kind_of
+from guardia.core.purpose.judgement import KIND_OF_KEY, kind_of
 from guardia.core.score.likeness import Suggestion
 from guardia.ui.canvas.middle_pictures import MiddlePictures
 from guardia.ui.canvas.player import Player

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLa
 from guardia.app.project.session import Session
 from guardia.app.steps.tune_model import TuneModel
 from guardia.core.base.words import count_of
-from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.replay.gates import Outcome
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel

@@ -19,20 +19,25 @@ class CopyDialog(QDialog):
         model: The camera whose draft is copied.
     """
 
+    title = "Copy the draft to other cameras"
+    intro = (
+        "The draft of {} becomes the draft of the cameras that are ticked; nothing is entered on any camera, and Undo "
+        "takes it back."
+    )
+    with_zones = True
+
     def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Copy the draft to other cameras")
+        self.setWindowTitle(self.title)
         self.resize(620, 460)
         self._session, self._model = session, model
         layout = QVBoxLayout(self)
         words = WrappedLabel()
-        words.setText(
-            f"The draft of {model.camera.name} becomes the draft of the cameras that are ticked; nothing is entered on "
-            "any camera, and Undo takes it back."
-        )
+        words.setText(self.intro.format(model.camera.name))
         layout.addWidget(words)
         self.zones = QCheckBox("the zones, too (another view usually asks for others)")
         self.zones.toggled.connect(lambda _: self._fill())
+        self.zones.setVisible(self.with_zones)
         layout.addWidget(self.zones)
         self.tree = QTreeWidget()
         self.tree.setHeaderHidden(True)
@@ -45,7 +50,7 @@ class CopyDialog(QDialog):
     def _fill(self) -> None:
         ticked = set(self.chosen)
         self.tree.clear()
-        for number, (name, lost) in self._session.copying.losses(self._model, zones=self.zones.isChecked()).items():
+        for number, (name, lost) in self._losses().items():
             item = QTreeWidgetItem([name])
             item.setData(0, Qt.ItemDataRole.UserRole, number)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
@@ -54,6 +59,12 @@ class CopyDialog(QDialog):
                 item.addChild(QTreeWidgetItem([line]))
             self.tree.addTopLevelItem(item)
         self.tree.expandAll()
+
+    def _losses(self) -> dict[int, tuple[str, list[str]]]:
+        return self._session.copying.losses(self._model, zones=self.zones.isChecked())
+
+    def _copy(self) -> None:
+        self._session.copying.copy(self._model, self.chosen, zones=self.zones.isChecked())
 
     @property
     def chosen(self) -> list[int]:
@@ -67,5 +78,5 @@ class CopyDialog(QDialog):
 
     def accept(self) -> None:
         """Copy it."""
-        self._session.copying.copy(self._model, self.chosen, zones=self.zones.isChecked())
+        self._copy()
         super().accept()

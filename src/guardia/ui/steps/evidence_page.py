@@ -15,7 +15,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.import_model import ImportModel
 from guardia.app.steps.occurrence_list import OccurrenceFilter, OccurrenceListModel, Role
 from guardia.core.evidence.clips import Origin
-from guardia.core.evidence.judgement import KINDS
+from guardia.core.purpose.judgement import KINDS
 from guardia.core.replay.gates import GATES
 from guardia.core.replay.up_gates import UpGate
 from guardia.core.score.find import Filter

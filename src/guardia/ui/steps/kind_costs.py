@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 from PyQt6.QtWidgets import QDialog, QDoubleSpinBox, QFormLayout, QVBoxLayout, QWidget
 
-from guardia.core.evidence.judgement import KINDS, Verdict
+from guardia.core.purpose.judgement import KINDS, Verdict
 from guardia.ui.parts.widgets import dialog_ends, label
 
 

@@ -15,14 +15,17 @@ _DAYS: list[tuple[str, tuple[int, ...]]] = [
 ]  # fmt: skip
 
 
+AS_ON_CAMERA = "Type the periods as they stand on the camera, its switched-off ones, too."
+
+
 class PeriodsDialog(QDialog):
     """One line a period; 00:00 as an end is midnight, an end before its beginning is of the next day."""
 
-    def __init__(self, parent: QWidget) -> None:
+    def __init__(self, parent: QWidget, title: str = "What the camera shows", intro: str = AS_ON_CAMERA) -> None:
         super().__init__(parent)
-        self.setWindowTitle("What the camera shows")
+        self.setWindowTitle(title)
         layout = QVBoxLayout(self)
-        layout.addWidget(label("Type the periods as they stand on the camera, its switched-off ones, too.", wrap=True))
+        layout.addWidget(label(intro, wrap=True))
         self._grid = QGridLayout()
         for column, words in enumerate(("days", "from", "to", "switched on")):
             self._grid.addWidget(label(words, "muted"), 0, column)

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QHeaderView, QStyledItemDelegate, QStyleOptionViewIt
 from guardia.app.site.summary import Summary
 from guardia.ui.parts.theme import THEME
 
-HEADS = ("camera", "false alerts a day", "real missed", "not judged", "next", "why")
+HEADS = ("camera", "false alerts a day", "real missed", "not judged", "purpose", "next", "why")
 RATE = 1
 BAR_PX = 6
 
@@ -56,13 +56,13 @@ class Lines(QAbstractTableModel):
         if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
             return None
         if summary is None:
-            return (name, "", "", "", "", "its evidence is being read")[index.column()]
+            return (name, "", "", "", "", "", "its evidence is being read")[index.column()]
         rate = summary.false_alerts
         texts = (
             name,
             f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})" if rate else "",
             f"{summary.missed} of {summary.real}" if summary.real else "",
-            str(summary.unjudged or ""), summary.action, summary.why,
+            str(summary.unjudged or ""), summary.met.partition(":")[0].partition(";")[0], summary.action, summary.why,
         )  # fmt: skip
         return texts[index.column()]
 
@@ -113,7 +113,7 @@ class RoundList(QTableView):
             side.hide()
             side.setDefaultSectionSize(38)
         if (head := self.horizontalHeader()) is not None:
-            for column, width in enumerate((220, 170, 90, 80, 190)):
+            for column, width in enumerate((220, 170, 90, 80, 90, 190)):
                 head.resizeSection(column, width)
             head.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)
         self.doubleClicked.connect(lambda index: self._open(index.row()))

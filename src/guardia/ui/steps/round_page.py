@@ -14,8 +14,9 @@ from guardia.app.camera.advice import SHOWN_DAYS, latest_days, next_action, wors
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.hours.plan import off_until
+from guardia.core.purpose.judgement import Verdict, kind_of
+from guardia.core.score.met import Met, met_words
 from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import MarkSign, button, card, clear, draw_mark, label, page_head, painting
@@ -270,6 +271,13 @@ class RoundPage(QWidget):
         name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         name.setToolTip(html.escape(model.camera.name[:200]))
         head.addWidget(name, 1)
+        if lines := model.met[0]:
+            unmet = any(line.met is Met.NO for line in lines)
+            go = partial(self.opened.emit, model.camera.id, "purpose")
+            purpose = button(met_words(lines), go, "unmet" if unmet else "link")
+            purpose.setToolTip(html.escape("\n".join(f"{one.met}: {one.asked}, {one.found}" for one in lines)))
+            head.addWidget(purpose)
+            head.addSpacing(12)
         for text in _figures(model.comparison.installed):
             head.addWidget(label(text))
         middle.addLayout(head)

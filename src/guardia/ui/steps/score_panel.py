@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 from collections.abc import Callable
 from dataclasses import dataclass
 
@@ -21,7 +22,8 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.core.evidence.judgement import Verdict, kind_of
+from guardia.core.purpose.judgement import Verdict, kind_of
+from guardia.core.score.met import Lines, Met
 from guardia.core.score.score import Certainty, Change, Flip, Score
 from guardia.ui.parts.widgets import IntervalBars, MarkSign, Triple, button, label
 
@@ -84,11 +86,12 @@ class ScorePanel(QWidget):
     """Stays beside every step; folds to a strip with the counts alone.
 
     `asked` is emitted with the occurrence ids behind a number and their title, `fold_asked` when it is to be folded or
-    opened again.
+    opened again, `opened` with the step that is to be opened.
     """
 
     asked = pyqtSignal(object, str)
     fold_asked = pyqtSignal()
+    opened = pyqtSignal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -111,6 +114,8 @@ class ScorePanel(QWidget):
         layout.addLayout(top)
         self.flip_head = label("", "muted", wrap=True)
         layout.addWidget(self.flip_head)
+        self.purpose = button("", lambda: self.opened.emit("purpose"), "link")
+        layout.addWidget(self.purpose)
         layout.addLayout(self._counts())
         layout.addSpacing(2)
         self._bars = [IntervalBars(m.words, m.colour, m.form) for m in MEASURES]
@@ -249,9 +254,20 @@ class ScorePanel(QWidget):
         # A drag does not wait for the two further replays, nor does the start of the program, which shows no score.
         wanted = self.isVisible() and not self._model.previewing
         self._scale.setText(self._model.scale_words if wanted else "")
+        if wanted:
+            self._show_purpose(*self._model.met)
         self._show_flips(comparison.changes)
         explained = self._model.explained.words
         self.limits.setText("\n".join([*([explained] if explained else []), *comparison.limits]))
+
+    def _show_purpose(self, installed: Lines, draft: Lines) -> None:
+        """How much of what the camera is for is met, and by the draft."""
+        met = [sum(line.met is Met.YES for line in lines) for lines in (installed, draft)]
+        change = f"{met[0]} → {met[1]}" if met[0] != met[1] else str(met[0])
+        self.purpose.setText(f"Purpose: {change} of {len(installed)} met" if installed else "Say what it is for …")
+        lines = [f"{old.asked}: {old.found}" + (f" → {new.found}" if new.found != old.found else "")
+                 for old, new in zip(installed, draft, strict=True)]  # fmt: skip
+        self.purpose.setToolTip(html.escape("\n".join(lines)))
 
     def _show_flips(self, changes: tuple[Change, ...]) -> None:
         likely = [c for c in changes if c.certainty is not Certainty.PERHAPS]

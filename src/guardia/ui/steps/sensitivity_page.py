@@ -13,7 +13,6 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence
-from guardia.core.evidence.judgement import Verdict, kind_of
 from guardia.core.make.levers import (
     DETECTION_ON,
     HOLD,
@@ -28,6 +27,7 @@ from guardia.core.make.levers import (
     Lever,
 )
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.ui.parts.plots import UprightLine, colour_plot, still_plot
 from guardia.ui.parts.theme import THEME

@@ -26,7 +26,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.site.exports import Exports
-from guardia.core.evidence.judgement import Verdict
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.statistics import BY, Day, StatisticLine, days, lines
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, button, draw_mark, label, page_head, painting

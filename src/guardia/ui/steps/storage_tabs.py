@@ -8,7 +8,7 @@ from pathlib import Path
 from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
 
 from guardia.app.steps.storage_model import StorageModel, storage_choices
-from guardia.core.evidence.judgement import kind_of
+from guardia.core.purpose.judgement import kind_of
 from guardia.core.score.storage import KeepLonger, School, ToKeep, WhatIf
 from guardia.core.storage.figure import days_words, short
 from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading

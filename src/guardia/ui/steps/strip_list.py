@@ -13,7 +13,7 @@ from guardia.app.camera.occurrences import TAKE_BACK
 from guardia.app.project.key_pictures import KeyPictures
 from guardia.app.steps.occurrence_list import Role
 from guardia.core.evidence.clips import Occurrence
-from guardia.core.evidence.judgement import KIND_OF_KEY, Verdict, kind_of
+from guardia.core.purpose.judgement import KIND_OF_KEY, Verdict, kind_of
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import Outcome
 from guardia.ui.parts.theme import THEME

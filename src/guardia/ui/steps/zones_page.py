@@ -33,10 +33,10 @@ from guardia.app.site.copying import zone_sources
 from guardia.app.steps.polygon_tool import DrawMode, PolygonTool
 from guardia.app.steps.proposal_model import ProposalModel
 from guardia.app.work.messages import Severity
-from guardia.core.evidence.judgement import Verdict
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import PolygonZone, Zone, ZoneDoes, ZoneKind, outline_share, zone_cells
+from guardia.core.purpose.judgement import Verdict
 from guardia.core.trace.measure import NO_GRID
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
 from guardia.ui.parts.widgets import MarkSign, WrappedLabel, button, label, page_head

@@ -1,0 +1,74 @@
+"""Which real visits somebody asked to have recorded, and to be alerted to."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from guardia.core.evidence.clips import Visit
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.hours.plan import if_known, on_at
+from guardia.core.make.zones import PolygonZone, ZoneKind, zone_cells
+from guardia.core.purpose.judgement import Verdict
+from guardia.core.purpose.purpose import UNSAID, Corners, Wanted
+from guardia.core.trace.measure import CONTRAST_LEVELS, Grid
+
+MOST_OF_IT = 0.5
+"""In a picture, something is in a part of it where at least half of what moves most lies inside."""
+
+WORTH = 0.1
+"""Pictures in which it moves less than this, of its largest motion, are not asked: something else stirs there."""
+
+
+class Required(NamedTuple):
+    """Of V visits."""
+
+    recorded: NDArray[np.bool_]
+    """(V,) it must be recorded."""
+    alerted: NDArray[np.bool_]
+    """(V,) somebody must be alerted to it."""
+
+
+def required_of(evidence: Evidence) -> Required:
+    """Which of the visits that are counted are asked for; a visit counts where any part of it does."""
+    purpose = evidence.purpose or UNSAID
+    inside = _in_area(evidence, purpose.area)
+    place = {o.id: n for n, o in enumerate(evidence.occurrences)}
+    masks = [
+        np.array([_asks(evidence, w, visit, inside if w.in_part else None, place) for visit in evidence.visits], bool)
+        for w in (purpose.record, purpose.alert)
+    ]
+    return Required(*masks)
+
+
+def _asks(
+    evidence: Evidence, wanted: Wanted, visit: Visit, inside: NDArray[np.bool_] | None, place: dict[int, int]
+) -> bool:
+    if visit.verdict is not Verdict.REAL or visit.kind not in wanted.kinds:
+        return False
+    if inside is not None and not any(inside[place[part.id]] for part in visit):
+        return False
+    # Hours that follow a sun that nobody can tell leave nothing out.
+    hours = if_known(wanted.hours, evidence.place)
+    return hours is None or bool(on_at(hours, [at for p in visit for at in evidence.span_s(p)], evidence.place).any())
+
+
+def _in_area(evidence: Evidence, area: Corners) -> NDArray[np.bool_] | None:
+    """(N,) which occurrences come into a part of the picture; None for the whole of it."""
+    if not area or not evidence.stack.frames:
+        return None
+    inside = evidence.stack.sizes(area_cells(area, evidence.stack.grid), contrast=CONTRAST_LEVELS[0])
+    anywhere = evidence.stack.sizes_anywhere(contrast=CONTRAST_LEVELS[0])
+    there = np.zeros(len(evidence.occurrences), bool)
+    for n, (low, high) in enumerate(evidence.windows.tolist()):
+        largest = anywhere[low:high]
+        worth = largest >= WORTH * largest.max(initial=1)
+        there[n] = bool((worth & (inside[low:high] >= MOST_OF_IT * largest)).any())
+    return there
+
+
+def area_cells(area: Corners, grid: Grid) -> NDArray[np.bool_]:
+    """(rows, columns) cells of a part of the picture; all of them without corners."""
+    return zone_cells((PolygonZone(ZoneKind.WATCH, area),) if area else (), grid=grid)
