@@ -9,6 +9,7 @@ import numpy as np
 from scipy.stats import nbinom
 
 from guardia.core.evidence.watch import local_date
+from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.shows_more import could_show_more
@@ -178,12 +179,14 @@ class Tuning(unittest.TestCase):
         self.assertEqual(found.plan[-1].candidate, found.chosen)
 
     def test_what_looks_like_the_real_ones_is_a_limit_of_the_make(self):
-        found = tune(days_of(real=3, false=4, days=8, false_column=3, installed=plain(4)), tried(plain(4)))
-        self.assertEqual((found.answer, found.chosen), (Answer.LIMIT, tried(plain(4))))
+        # With a time between alerts it could part those of each day by their times alone.
+        alone = Candidate(plain(4), replace(capability(), alert_interval_choices_s=(0.0,)))
+        found = tune(days_of(real=3, false=4, days=8, false_column=3, installed=plain(4)), alone)
+        self.assertEqual((found.answer, found.chosen), (Answer.LIMIT, alone))
         self.assertIn("32 foliage", found.why[0])
         self.assertIn("32 of 32 false ones are as large", found.why[0])
         self.assertIn("Move the camera", found.why[0])
-        unknown = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
+        unknown = tune(days_of(real=3, false=4, days=8, false_column=3), alone)
         self.assertEqual(unknown.answer, Answer.TOO_LITTLE)
         self.assertIn("Enter the settings of then", unknown.why[0])
 
@@ -241,9 +244,7 @@ class Tuning(unittest.TestCase):
         with Project(DEMO) as project:
             camera = next(c for c in project.cameras.all() if c.name == "Office step")
             told = " ".join(tune(project.evidence(camera.id), camera.under(camera.installed)).why)
-        self.assertRegex(
-            told, r"Settings with fewer false recordings \(\d+\) are not chosen: they lose [\d.]+ real ones"
-        )
+        self.assertRegex(told, r"Settings with fewer false alerts \(\d+\) are not chosen: (they lose|chosen without)")
 
     def test_what_leaves_the_weakest_real_one_nothing_to_spare_is_not_called_better(self):
         self.assertIn("passes by 0%, by 30%", lacking_margin(0.0, 0.3))

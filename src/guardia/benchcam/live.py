@@ -9,12 +9,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.benchcam.camera import LONGEST_S, RATE_HZ, Decider, Recorded, smoothed
-from guardia.benchcam.event_list import hours_open, seen_class
+from guardia.benchcam.event_list import ALERT_INTERVAL_S, hours_open, seen_class
 from guardia.benchcam.record import LOOKS_AGAIN_S, TRUTH_FACTOR, stretches
 from guardia.benchcam.scene import Light
-from guardia.benchcam.tern_quay import REAL_KINDS, Scene, right_kind
+from guardia.benchcam.tern_quay import LATITUDE, LONGITUDE, REAL_KINDS, TIME_ZONE, Scene, right_kind
+from guardia.benchcam.tern_quay_events import Event
+from guardia.core.hours.place import SitePlace
+from guardia.core.hours.plan import on_at
 from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
+from guardia.core.purpose.purpose import UNSAID, Purpose, Wanted
 
 SEEN_S = 0.3
 """A real event counts as recorded when a recording shows this much of it."""
@@ -29,7 +33,11 @@ class Truth:
     real: tuple[float, ...]
     """When each real event began."""
     missed: tuple[float, ...]
-    """When those began that no recording shows."""
+    """When those began that must be recorded and that no recording shows."""
+    false_alerts_at: tuple[float, ...] = ()
+    """When somebody was alerted to nothing real."""
+    unalerted: tuple[float, ...] = ()
+    """When those began that somebody must be alerted to, and nobody was while they lasted."""
 
 
 @dataclass
@@ -40,6 +48,7 @@ class _Camera:
     settings: Settings
     capability: Capability
     recorded: list[Recorded] = field(default_factory=list)
+    alerts: list[float] = field(default_factory=list)
     free_s: float = -1e9
     decider: Decider | None = None
     trigger_s: float | None = None
@@ -64,6 +73,14 @@ class _Camera:
         named = not wanted or seen_class(self.scene, at_s) in wanted
         return named and hours_open(self.settings.hours.recording_plan, self.scene, at_s)
 
+    def _alert(self, at_s: float) -> None:
+        """Alert to a trigger, unless a switch, the hours, the filter or the alert before stop that."""
+        rule, interval_s = self.settings.alerts, max(ALERT_INTERVAL_S, self.settings.alerts.alert_interval_s)
+        named = not rule.alert_classes or seen_class(self.scene, at_s) in rule.alert_classes
+        due = not self.alerts or at_s - self.alerts[-1] >= interval_s
+        if rule.alerts_on and named and due and hours_open(self.settings.hours.alert_plan, self.scene, at_s):
+            self.alerts.append(at_s)
+
     def see(self, small: NDArray[np.float32], at_s: float) -> None:
         """Take in the next picture, as smoothed() gives it."""
         if self.trigger_s is None and at_s < self.free_s - LOOKS_AGAIN_S:
@@ -76,6 +93,7 @@ class _Camera:
         if self.trigger_s is None:
             if triggered and at_s >= self.free_s and self._let_through(at_s):
                 self.trigger_s = self.last_s = at_s
+                self._alert(at_s)
             return
         self.last_s = at_s if self.decider.moving else self.last_s
         lasted = at_s - self.trigger_s
@@ -90,6 +108,7 @@ def run(
     capability: Capability,
     *,
     only: Callable[[float], bool] = lambda _begin: True,
+    purpose: Purpose = UNSAID,
 ) -> list[Truth]:
     """Let a scene happen before a camera with several settings at once.
 
@@ -98,6 +117,7 @@ def run(
         several: The settings.
         capability: The make.
         only: Says of the beginning of a stretch (seconds of the scene's clock) whether it is run.
+        purpose: What must be recorded and alerted; the part of the picture is left out of it here.
 
     Returns:
         In the order of `several`.
@@ -118,22 +138,38 @@ def run(
                 camera.see(small, at)
     for camera in cameras:
         camera.finish()
-    return [_truth(scene, camera.recorded, ran) for camera in cameras]
+    return [_truth(scene, camera, ran, purpose) for camera in cameras]
 
 
-def _truth(scene: Scene, recorded: Sequence[Recorded], ran: Sequence[tuple[float, float]]) -> Truth:
-    false = []
-    for clip in recorded:
+def _truth(scene: Scene, camera: _Camera, ran: Sequence[tuple[float, float]], purpose: Purpose) -> Truth:
+    def is_false(begin_s: float, end_s: float) -> bool:
         events: list[dict[str, object]] = [
             {"kind": e.kind, "start_s": e.begin_s, "end_s": e.end_s}
             for e in scene.events
-            if e.begin_s < clip.end_s and e.end_s > clip.start_s
+            if e.begin_s < end_s and e.end_s > begin_s
         ]
-        if right_kind(events, clip.start_s, clip.end_s) not in REAL_KINDS:
-            false.append(clip.trigger_s)
+        return right_kind(events, begin_s, end_s) not in REAL_KINDS
+
+    def asked(event: Event, wanted: Wanted) -> bool:
+        kind = "expected" if event.expected else event.kind
+        place = SitePlace(TIME_ZONE, LATITUDE, LONGITUDE)
+        begin, end = (scene.local_time(at).timestamp() for at in (event.begin_s, event.end_s))
+        return kind in wanted.kinds and bool(on_at(wanted.hours, [begin, end], place).any())
+
+    recorded = camera.recorded
+    false = [clip for clip in recorded if is_false(clip.start_s, clip.end_s)]
+    wrong = {clip.trigger_s for clip in false}
     real = [e for e in scene.events if e.kind in REAL_KINDS and any(a <= e.begin_s < b for a, b in ran)]
     missed = [
         e.begin_s for e in real
-        if not any(min(c.end_s, e.end_s) - max(c.start_s, e.begin_s) > SEEN_S for c in recorded)
+        if asked(e, purpose.record)
+        and not any(min(c.end_s, e.end_s) - max(c.start_s, e.begin_s) > SEEN_S for c in recorded)
     ]  # fmt: skip
-    return Truth(tuple(false), tuple(e.begin_s for e in real), tuple(missed))
+    unalerted = [
+        e.begin_s for e in real
+        if asked(e, purpose.alert) and not any(e.begin_s <= at <= e.end_s for at in camera.alerts)
+    ]  # fmt: skip
+    return Truth(
+        tuple(clip.trigger_s for clip in false), tuple(e.begin_s for e in real), tuple(missed),
+        tuple(at for at in camera.alerts if at in wrong), tuple(unalerted),
+    )  # fmt: skip

@@ -102,16 +102,17 @@ def tune(options: argparse.Namespace) -> int:
     ):
         counts = result[name]
         if counts is not None:
-            print(f"  {words:<10} false {counts['false']}, missed {counts['missed']} of {counts['real']}, "
+            print(f"  {words:<10} false alerts {counts['false_alerts']}, false recordings {counts['false']}, "
+                  f"lost {counts['lost']} of {counts['real']} ({counts['missed']} missed), "
                   f"late or cut {counts['late']}, {counts['days']:.1f} days")  # fmt: skip
     if result["margin"] is not None:
         print(f"  the weakest real one passes by {result['margin']:.0%}")
     if result["cost"]["words"]:
         print(f"  cost: {result['cost']['words']}")
     if (week := result["coming_week"]) is not None:
-        false, missed = week["false"], week["missed"]
-        many = f"{false['low']:.0f} to {false['high']:.0f} false, up to {missed['high']:.0f} missed"
-        print(f"  a coming week: {many} (90 %)")
+        alerts, false, missed = (week[name] for name in ("false_alerts", "false", "missed"))
+        many = f"{alerts['low']:.0f} to {alerts['high']:.0f} false alerts, {false['low']:.0f} to {false['high']:.0f} "
+        print(f"  a coming week: {many}false recordings, up to {missed['high']:.0f} missed (90 %)")
     for line in result["enter"]:
         print(f"  enter: {line}")
     return 0

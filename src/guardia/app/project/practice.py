@@ -58,7 +58,7 @@ class Result:
     camera: str
     """The place."""
     installed: tuple[int, int]
-    """False recordings and misses of the settings at the beginning, in the week after."""
+    """False alerts and real ones lost under the settings at the beginning, in the week after."""
     own: tuple[int, int]
     """Those of the settings chosen by hand."""
     best: tuple[int, int]
@@ -128,6 +128,8 @@ def new_scene(folder: Path, level: int, seed: int, *, token: Token, progress: Re
             Project(folder, create=True, site=Site(SITE, TIME_ZONE, LATITUDE, LONGITUDE)) as project,
         ):
             camera = project.cameras.add(place.name, data, settings)
+            purpose = begun(PATTERN_OF[PRACTICE_PATTERN], make)
+            project.things.set_purposes(camera, [Asked(FIRST_DAY.timestamp(), purpose)])
             recorded = record_days(
                 scene, Candidate(settings, make), Path(name), days=days, token=token, progress=progress
             )
@@ -180,7 +182,8 @@ def finish(folder: Path, *, token: Token, progress: Report) -> Result:
     found = [tuned.chosen.settings, *(p.candidate.settings for p in tuned.points if p.best)]
     several = list(dict.fromkeys([camera.installed, camera.draft, *found]))[: MOST_TRIED + 2]
     scene = partial(_scene, about["level"], about["seed"])
-    run = partial(_weeks, scene, camera.capability, about["days"], token=token, progress=progress)
+    purpose = evidence.purpose or UNSAID
+    run = partial(_weeks, scene, camera.capability, about["days"], purpose, token=token, progress=progress)
     weeks = dict(zip(several, run(several), strict=True))
     real = len(weeks[camera.installed][1])
     best = min(several, key=lambda s: weeks[s][0].cost(MISS_COST))
@@ -238,24 +241,37 @@ class _Day:
     several: tuple[Settings, ...]
     capability: Capability
     number: int
+    purpose: Purpose
 
 
 def _run(day: _Day) -> list[Truth]:
     from guardia.benchcam.live import run
 
     low = day.number * DAY_S
-    return run(day.scene(), day.several, day.capability, only=lambda at: low <= at < low + DAY_S)
+    only = partial(_within, low, low + DAY_S)
+    return run(day.scene(), day.several, day.capability, only=only, purpose=day.purpose)
+
+
+def _within(low: float, high: float, at_s: float) -> bool:
+    return low <= at_s < high
 
 
 def _weeks(
-    scene: partial[Scene], make: Capability, days: int, several: Sequence[Settings], *, token: Token, progress: Report
+    scene: partial[Scene],
+    make: Capability,
+    days: int,
+    purpose: Purpose,
+    several: Sequence[Settings],
+    *,
+    token: Token,
+    progress: Report,
 ) -> list[tuple[Week, tuple[float, ...]]]:
     """What several settings do in the days after those that were recorded, with when something real began."""
-    jobs = [_Day(scene, tuple(several), make, days + number) for number in range(days)]
+    jobs = [_Day(scene, tuple(several), make, days + number, purpose) for number in range(days)]
     by_day: list[list[Truth]] = on_all_cores(_run, jobs, "Running the days after", token=token, progress=progress)
     return [
         (
-            Week(sum(len(t.false_at) for t in truths), sum(len(t.missed) for t in truths)),
+            Week(sum(len(t.false_alerts_at) for t in truths), sum(len({*t.missed, *t.unalerted}) for t in truths)),
             tuple(at for t in truths for at in t.real),
         )
         for truths in zip(*by_day, strict=True)
@@ -293,7 +309,7 @@ def result_lines(result: Result) -> list[str]:
     """A result in words, what matters first."""
 
     def counts(pair: tuple[int, int]) -> str:
-        return f"{pair[0]} false, {pair[1]} of {result.real} real ones missed"
+        return f"{pair[0]} false alerts, {pair[1]} of {result.real} real ones lost"
 
     lines = [
         f"{result.reached:.0%} of the possible gain reached (level {result.level}, scene {result.seed}, "
@@ -305,5 +321,5 @@ def result_lines(result: Result) -> list[str]:
     lines += [f"Another choice in '{words}' would have saved {value:g}." for words, value in result.steps]
     if result.judged:
         lines.append(f"{result.judged_right} of {result.judged} judgements were right in real or false.")
-    costs = f"a miss costs {MISS_COST:g}, a false recording 1"
+    costs = f"a real one lost costs {MISS_COST:g}, a false alert 1"
     return [*lines, f"Counted in the days after, which nobody has seen; {costs}."]

@@ -243,7 +243,10 @@ def tuned_to_dict(found: Tuned) -> dict[str, Any]:
         "margin": found.margin,
         "coming_week": None
         if week is None
-        else {"false": expected_to_dict(week[0]), "missed": expected_to_dict(week[1])},
+        else {
+            name: expected_to_dict(number)
+            for name, number in zip(("false", "missed", "false_alerts"), week, strict=True)
+        },
         "single_levers": [
             {"change": words, "false_at_least": more, **_counts(counts)} for words, counts, more in found.singles
         ],
@@ -270,4 +273,7 @@ def _price(price: Price) -> dict[str, Any]:
 
 
 def _counts(counts: Counts) -> dict[str, Any]:
-    return {**asdict(counts), "false_per_day": counts.false_per_day, "missed_share": counts.missed_share}
+    return {
+        **asdict(counts), "false_per_day": counts.false_per_day, "false_alerts_per_day": counts.false_alerts_per_day,
+        "missed_share": counts.missed_share,
+    }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
@@ -34,13 +35,14 @@ class Required(NamedTuple):
 def required_of(evidence: Evidence) -> Required:
     """Which of the visits that are counted are asked for; a visit counts where any part of it does."""
     purpose = evidence.purpose or UNSAID
-    inside = _in_area(evidence, purpose.area)
-    place = {o.id: n for n, o in enumerate(evidence.occurrences)}
-    masks = [
-        np.array([_asks(evidence, w, visit, inside if w.in_part else None, place) for visit in evidence.visits], bool)
-        for w in (purpose.record, purpose.alert)
-    ]
-    return Required(*masks)
+    return Required(*(asked_of(evidence, wanted, evidence.visits) for wanted in (purpose.record, purpose.alert)))
+
+
+def asked_of(evidence: Evidence, wanted: Wanted, visits: Sequence[Visit]) -> NDArray[np.bool_]:
+    """(V,) which of some visits are asked for."""
+    area = evidence.purpose.area if evidence.purpose is not None and wanted.in_part else ()
+    inside, place = _in_area(evidence, area), {o.id: n for n, o in enumerate(evidence.occurrences)}
+    return np.array([_asks(evidence, wanted, visit, inside, place) for visit in visits], bool)
 
 
 def _asks(

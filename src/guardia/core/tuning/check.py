@@ -7,31 +7,56 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date
+from typing import NamedTuple
 
 import numpy as np
+from numpy.typing import NDArray
 
 from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.required import asked_of
 from guardia.core.evidence.watch import Watch, hour_of, hours_watched, local_date, midnight
 from guardia.core.make.candidate import Candidate
-from guardia.core.purpose.judgement import Verdict, kind_of
+from guardia.core.purpose.judgement import kind_of
+from guardia.core.purpose.purpose import UNSAID
 from guardia.core.replay.anchored import LIKELY, anchored
-from guardia.core.score.score import visit_chances
+from guardia.core.score.score import any_part, visit_chances
 from guardia.core.tuning.predict import expected_count
 
 LEAST_DAYS = 1.0
 """With less judged time before or since nothing is said."""
 
 
+class Counted(NamedTuple):
+    """One thing that was expected and came."""
+
+    words: str
+    """What is counted, in the singular."""
+    expected: Expected
+    """From the days before, replayed under these settings (90 %)."""
+    observed: int
+    """Counted since."""
+
+    @property
+    def agrees(self) -> bool:
+        """Whether what came lies in the interval."""
+        return self.expected.low <= self.observed <= self.expected.high
+
+    def said(self) -> str:
+        """What came and what was to be expected."""
+        low, high = self.expected.low, self.expected.high
+        return f"{count_of(self.observed, self.words)}, {low:.0f} to {high:.0f} expected"
+
+
 @dataclass(frozen=True)
 class Check:
-    """False recordings expected and observed since some settings were installed."""
+    """What was expected and what came since some settings were installed."""
 
-    expected: Expected
-    """From the days before, replayed under these settings."""
-    observed: int
-    """Counted on motion clips since."""
+    false: Counted
+    """False recordings, on motion clips."""
+    alerts: tuple[Counted, ...]
+    """False alerts, and real ones that somebody should have been alerted to and nobody was."""
     days: float
     """Judged watched time since, in days of the hours that were watched before as well."""
     hours: int
@@ -40,20 +65,26 @@ class Check:
     """What may explain a disagreement, the likeliest first; none where they agree."""
 
     @property
+    def expected(self) -> Expected:
+        """False recordings that were to be expected."""
+        return self.false.expected
+
+    @property
+    def observed(self) -> int:
+        """False recordings that came."""
+        return self.false.observed
+
+    @property
     def agrees(self) -> bool:
-        """Whether what came lies in the interval."""
-        return self.expected.low <= self.observed <= self.expected.high
+        """Whether all that came lies in its interval."""
+        return all(one.agrees for one in (self.false, *self.alerts))
 
     @property
     def words(self) -> str:
         """The check in one or two sentences."""
-        low, high = self.expected.low, self.expected.high
         of_hours = f" ({self.hours} watched hours of each)" if self.hours < 24 else ""
-        said = (
-            f"On {self.days:.1f} days{of_hours} since these settings were entered: "
-            f"{count_of(self.observed, 'false recording')}; "
-            f"{low:.0f} to {high:.0f} were to be expected (90 %)."
-        )
+        counted = "; ".join(one.said() for one in (self.false, *self.alerts))
+        said = f"On {self.days:.1f} days{of_hours} since these settings were entered: {counted} (90 %)."
         return said if self.agrees else f"{said} {' '.join(self.reasons)}"
 
 
@@ -83,29 +114,47 @@ def check_prediction(
     if not hours:
         return None
     watched = {d: share for d in (*before, *since) if (share := _share_of_day(watch, d, hours))}
-    exposure = [watched[day] for day in before if day in watched]
+    exposed = [day for day in before if day in watched]
+    exposure = np.array([watched[day] for day in exposed])
     days = sum(watched.get(day, 0.0) for day in since)
-    if sum(exposure) < LEAST_DAYS or days < LEAST_DAYS:
+    if exposure.sum() < LEAST_DAYS or days < LEAST_DAYS:
         return None
-    chances = visit_chances(evidence.rated_table, anchored(evidence, installed))
-    expecting = {day: np.zeros(len(chances)) for day in before if day in watched}
-    observed = 0
-    kinds: dict[bool, Counter[str]] = {False: Counter(), True: Counter()}
-    for n, visit in enumerate(evidence.rated_visits):
-        begin_s = evidence.span_s(visit[0])[0]
-        day = local_date(begin_s, zone)
-        if visit.verdict is not Verdict.FALSE or day not in watched or hour_of(begin_s, zone) not in hours:
-            continue
-        # Since then the camera itself decided; before, what follows from what it did then.
-        if day in expecting:
-            expecting[day] += chances[:, n]
-            kinds[False][visit.kind] += bool(chances[:, n].mean() >= LIKELY)
-        else:
-            observed += 1
-            kinds[True][visit.kind] += 1
-    expected = expected_count(np.array([*expecting.values()]).T, np.array(exposure), days)
-    check = Check(expected, observed, days, len(hours), ())
-    return check if check.agrees else replace(check, reasons=_reasons(check, kinds))
+    done, table = anchored(evidence, installed), evidence.rated_table
+    begins = [evidence.span_s(visit[0])[0] for visit in evidence.rated_visits]
+    day_of = [local_date(begin, zone) for begin in begins]
+    counted = np.array(
+        [d in watched and hour_of(at, zone) in hours for d, at in zip(day_of, begins, strict=True)], bool
+    )
+    place = {day: n for n, day in enumerate(exposed)}
+    row = np.array([place.get(day, -1) for day in day_of], np.int64)
+    # Since then the camera itself decided; before, what follows from what it did then.
+    then, now = counted & (row >= 0), counted & (row < 0)
+
+    def held(words: str, which: NDArray[np.bool_], chances: NDArray[np.float64], came: NDArray[np.bool_]) -> Counted:
+        by_day = [np.bincount(row[then & which], c[then & which], len(exposed)) for c in chances]
+        expected = expected_count(np.array(by_day), exposure, days)
+        return Counted(words, expected, int((now & which & came).sum()))
+
+    recorded, told = visit_chances(table, done), visit_chances(table, done, alerted=True)
+    alerted, everything = any_part(table, done.told), np.ones(len(row), bool)
+    false = held("false recording", table.false, recorded, everything)
+    wanted = (evidence.purpose or UNSAID).alert
+    alerts = []
+    if wanted.kinds:
+        asked = asked_of(evidence, wanted, evidence.rated_visits) & table.real
+        alerts = [
+            held("false alert", table.false, told, alerted),
+            held("real one nobody was alerted to", asked, 1.0 - told, ~alerted),
+        ]
+    check = Check(false, tuple(alerts), days, len(hours), ())
+    if check.agrees:
+        return check
+    likely = recorded.mean(axis=0) >= LIKELY
+    kinds = {
+        came: Counter(evidence.rated_visits[n].kind for n in np.flatnonzero(which & table.false).tolist())
+        for came, which in ((False, then & likely), (True, now))
+    }
+    return replace(check, reasons=_reasons(check, kinds))
 
 
 def _share_of_day(watch: Watch, day: date, hours: Sequence[int]) -> float:
@@ -116,6 +165,8 @@ def _share_of_day(watch: Watch, day: date, hours: Sequence[int]) -> float:
 
 def _reasons(check: Check, kinds: dict[bool, Counter[str]]) -> tuple[str, ...]:
     """What may explain a disagreement, in sentences."""
+    if check.false.agrees:
+        return ("Look at the alert hours, filter and test: what is recorded is as expected, the alerts are not.",)
     if check.observed < check.expected.low:
         return ("Fewer than expected: quieter weather or season, or the camera was not up all the time.",)
     fresh = [kind_of(k).text for k in kinds[True] if not kinds[False][k]]

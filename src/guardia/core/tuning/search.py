@@ -8,15 +8,30 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import date, timedelta
 from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.evidence.evidence import Evidence
+from guardia.core.hours.periods import from_periods, to_periods
+from guardia.core.hours.place import SitePlace
+from guardia.core.hours.plan import DAY_MIN, Edge, Stretch, WeekPlan, if_known, minutes_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import LEVERS, NIGHT_NOTCH, OBJECTS, Lever, limits_broken
+from guardia.core.make.levers import (
+    ALERT_CLASSES,
+    ALERT_PLAN,
+    ALERTS_ON,
+    LEVERS,
+    NIGHT_NOTCH,
+    OBJECTS,
+    RECORDING_PLAN,
+    Lever,
+    limits_broken,
+)
 from guardia.core.make.settings import PART_OF, Settings
 from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import MadeBy, PolygonZone, Zone, ZoneKind
@@ -24,7 +39,7 @@ from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
-from guardia.core.tuning.trials import Cost, Trial, Trials
+from guardia.core.tuning.trials import OF_ALERT, SILENT, Cost, Trial, Trials
 
 MOST_CANDIDATES = 340
 """So many different settings are tried on all days together; the rest of 500 is for days held out."""
@@ -33,6 +48,11 @@ LEAST_KNOWN = 0.8
 """An object filter is tried where the class of so many judged visits is known otherwise than by their judgement."""
 
 OF_DRAFT = "zones of the draft"
+
+TRIED_PARTS = ("detection", "recording", "alerts")
+"""Parts of the settings whose lists are tried; what is stored decides nothing about what is recorded or alerted."""
+
+QUARTER_MIN = 15
 
 BEAM = 3
 """From so many of the best the search goes on."""
@@ -91,7 +111,7 @@ class Search:
         check: Callable[[int], None],
     ) -> None:
         self.trials, self.installed, self.cost, self._check = trials, installed, cost, check
-        self._levers = [c for c in _choices(installed.capability) if c[0] is not OBJECTS or self.filter_known]
+        self._levers = _choices(trials, installed, filters=self.filter_known)
         self._zones = [("no zones", Idea(None, installed.with_values(zones=())))]
         if draft is not None and draft.detection.zones != installed.settings.detection.zones:
             self._zones = [*_of_draft(draft, installed), *self._zones]
@@ -109,6 +129,10 @@ class Search:
         classes = object_classes(self.trials.evidence, self.installed.capability)
         named = [classes[p.id].by in ("camera", "size and speed") for visit in self.trials.visits for p in visit]
         return bool(named) and sum(named) >= LEAST_KNOWN * len(named)
+
+    def of_make(self, installed: Candidate) -> Search:
+        """The same search on another make, begun from other settings."""
+        return Search(self.trials, installed, None, self.cost, self.seen, self.unseen, self._check)
 
     def realised(self, idea: Idea, seen: NDArray[np.bool_]) -> Candidate | None:
         """An idea as settings, its zones drawn from the visits that may be seen; None where nothing can be drawn."""
@@ -160,9 +184,18 @@ class Search:
 
     def price(self, trial: Trial, counted: NDArray[np.bool_]) -> NDArray[np.float64]:
         """(V,) what each visit costs under a candidate, 0 for those that are not counted."""
-        real = self.trials.real
-        price = np.where(real, self.cost.miss * trial.risk + self.cost.late * trial.late, trial.risk)
+        trials, cost = self.trials, self.cost
+        missed = cost.miss * self.risk(trial)
+        silent = SILENT if trials.on_alerts else 1.0
+        false = silent * trial.risk + (1.0 - silent) * trial.alert_risk
+        price = np.where(trials.real, missed + cost.late * trial.late, false)
         return np.where(counted, price * self._weights, 0.0)
+
+    def risk(self, trial: Trial) -> NDArray[np.float64]:
+        """(V,) of real ones the share of variants that are not recorded, or not alerted, as they must be."""
+        of_alert = np.where(self.trials.to_record, OF_ALERT, 1.0) * self.trials.to_alert
+        risk: NDArray[np.float64] = (1.0 - of_alert) * trial.risk + of_alert * trial.alert_risk
+        return risk
 
     def total(self, trial: Trial | None) -> float:
         """What the visits seen cost; infinite for what cannot be tried."""
@@ -170,14 +203,17 @@ class Search:
 
     def sum_of(self, parts: Sequence[tuple[Trial | None, NDArray[np.bool_]]]) -> float:
         """What several trials cost together, each with its own visits; infinite if one cannot be tried."""
-        base, cost, more = self.trials.of(self.installed), 0.0, 0
+        trials, cost = self.trials, 0.0
+        base, more = trials.of(self.installed), np.zeros((2, 2))
         for trial, counted in parts:
             if trial is None:
                 return np.inf
-            real = counted & self.trials.real
-            more += int((~trial.recorded & real).sum()) - int((~base.recorded & real).sum())
+            for stage, (asked, did) in enumerate(zip(trials.asked, trials.did(trial), strict=True)):
+                which, before = asked & counted, trials.did(base)[stage]
+                # What is likelier lost than not counts, and so does what many visits lose a little of together.
+                more[stage] += [(before >= 0.5)[which].sum() - (did >= 0.5)[which].sum(), (before - did)[which].sum()]
             cost += float(self.price(trial, counted).sum())
-        return cost + self.cost.more * max(0, more)
+        return cost + self.cost.more * max(0.0, float(np.round(more).max()))
 
     def singles(self) -> list[Single]:
         """Every lever moved by itself from the installed settings, those that help most first."""
@@ -273,14 +309,52 @@ def _notch_moves(settings: Settings, make: Capability, *, apart: bool) -> Iterab
             yield f"sensitivity {label} at night", {"night_notch": "" if label == day else label}
 
 
-def _choices(make: Capability) -> list[tuple[Lever[Any], tuple[Any, ...]]]:
-    """The levers of detecting and recording that a make bounds by a list, and its object filter, with their values."""
+def _choices(trials: Trials, installed: Candidate, *, filters: bool) -> list[tuple[Lever[Any], tuple[Any, ...]]]:
+    """The levers of detecting, recording and alerting that a make bounds by a list, its filters, switches and the hours
+    that somebody asked for, with their values.
+
+    Hours are tried where the purpose names them: no fortnight is long enough to choose them by.
+    """
+    make, purpose = installed.capability, trials.evidence.purpose
     values: list[tuple[Lever[Any], tuple[Any, ...]]] = [
         (lever, lever.choices(make))
         for lever in LEVERS
-        if lever.choices is not None and lever is not NIGHT_NOTCH and PART_OF[lever.id] in ("detection", "recording")
+        if lever.choices is not None and lever is not NIGHT_NOTCH and PART_OF[lever.id] in TRIED_PARTS
     ]
-    if make.object_classes:
+    if make.object_classes and filters:
         sets = ((), *((name,) for name in make.object_classes), make.object_classes)
-        values.append((OBJECTS, tuple(dict.fromkeys(sets))))
-    return [(lever, offered) for lever, offered in values if len(offered) > 1]
+        values += [(lever, tuple(dict.fromkeys(sets))) for lever in (OBJECTS, ALERT_CLASSES)]
+    if purpose is not None:
+        values.append((ALERTS_ON, (bool(purpose.alert.kinds),)))
+        for lever, wanted in ((RECORDING_PLAN, purpose.record), (ALERT_PLAN, purpose.alert)):
+            plan = as_entered(wanted.hours, installed, trials.evidence)
+            values.append((lever, (None,) if plan is None else (None, plan)))
+    now = installed.settings
+    return [(lever, offered) for lever, offered in values if any(value != lever.read(now) for value in offered)]
+
+
+def as_entered(hours: WeekPlan | None, candidate: Candidate, evidence: Evidence) -> WeekPlan | None:
+    """Hours as a make takes them in the last days of the evidence, rather more than less; None for always, and where it
+    has none or nobody knows the sun there."""
+    rules, place, on = candidate.capability.schedule, evidence.place, evidence.dates[1]
+    if if_known(hours, place) is None or hours is None or not rules.periods_a_day:
+        return None
+    if hours.follows_sun and rules.follows_sun:
+        return hours
+    clock = WeekPlan(tuple(_by_clock(stretch, place, on) for stretch in hours.stretches))
+    return from_periods(to_periods(clock, rules, place, on).periods).plan
+
+
+def _by_clock(stretch: Stretch, place: SitePlace, on: date) -> Stretch:
+    """A stretch with edges by the sun as the same clock times on all its days, outwards to whole quarter hours."""
+    if stretch.begin.sun is None and stretch.end.sun is None:
+        return stretch
+    monday = on - timedelta(days=on.weekday())
+    of_day = [
+        (begin - day * DAY_MIN, end - day * DAY_MIN)
+        for day in stretch.days for begin, end in [minutes_of(stretch, day, monday, place)]
+    ]  # fmt: skip
+    begin = int(min(begin for begin, _ in of_day) // QUARTER_MIN) * QUARTER_MIN
+    end = -int(-max(end for _, end in of_day) // QUARTER_MIN) * QUARTER_MIN
+    over = end > DAY_MIN
+    return replace(stretch, begin=Edge(begin), end=Edge(end - DAY_MIN if over else end), overnight=over)

@@ -9,7 +9,7 @@ from __future__ import annotations
 
 from collections import OrderedDict
 from collections.abc import Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field, fields, replace
 from datetime import date
 from functools import cached_property
 
@@ -18,15 +18,16 @@ from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Visit
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.evidence.required import required_of
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.zone_parts import ZonePart, zone_parts
 from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.anchored import Anchor
-from guardia.core.replay.replay import Motion, motion_under
+from guardia.core.replay.replay import Motion, Replay, motion_under
 from guardia.core.replay.strength import lasting_sizes
-from guardia.core.score.score import visit_chances, visit_outcomes
+from guardia.core.score.score import any_part, visit_chances, visit_outcomes
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 KEPT_MOTIONS = 48
@@ -60,16 +61,26 @@ on footage of another source, where zones that hugged the evidence lost somebody
 
 @dataclass(frozen=True)
 class Cost:
-    """What a technician gives for what; a false recording costs 1."""
+    """What a technician gives for what; a false alert costs 1, a false recording as much where nobody is alerted."""
 
     miss: float = 5.0
-    """Of a real occurrence that is not recorded."""
+    """Of a real occurrence that is not recorded, or not alerted, as it was asked."""
     more: float = 20.0
-    """Of each that is missed above what the installed settings miss, besides."""
+    """Of each that is lost so above what the installed settings lose, besides."""
     late: float = 1.0
     """Of one that is recorded late or cut."""
     by_kind: Mapping[str, float] = field(default_factory=dict)
     """Factor on both for single kinds of occurrence, by their ids."""
+
+
+SILENT = 0.25
+"""What a false recording costs that alerts nobody, where alerts matter: somebody scrolls past it (no source)."""
+
+EARLIER_S, OWN_S = 3600.0, 30.0
+"""A visit comes up to an hour earlier or later another day; an alert so near its beginning is its own (no source)."""
+
+OF_ALERT = 0.6
+"""Which part of a miss it is that nobody is alerted, where it must be recorded as well (no source)."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,29 +102,71 @@ class Trial:
     not."""
     chances: NDArray[np.float64]
     """(K, V) to be recorded, given what the camera did with them, for each factor that the camera may have, rising."""
+    alerts: NDArray[np.float64]
+    """(K, V) that somebody is alerted to it, likewise."""
+    alerted: NDArray[np.bool_]
+    """(V,) somebody is alerted to it as it was recorded."""
+    alert_risk: NDArray[np.float64]
+    """(V,) as `risk`: the share of variants that nobody is alerted to, or of a false one, that somebody is."""
 
 
 class Trials:
     """Tries candidates on the judged evidence of one camera, remembering what several of them share.
 
     Args:
-        evidence: Clips, traces and judged occurrences. Real visits are taken from all of it, false ones from what was
-            recorded because it moved; only those of watched days that are judged whole count for rates.
+        evidence: Clips, traces and judged occurrences. Of real visits those count that must be recorded or alerted, all
+            of them; false ones are those recorded because it moved, for rates only those of watched days that are
+            judged whole.
     """
 
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
-        real = [v for v in evidence.visits if v.verdict is Verdict.REAL]
+        required = required_of(evidence)
+        asked = required.recorded | required.alerted
+        real = [v for v, counts in zip(evidence.visits, asked, strict=True) if counts]
         false = [v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE]
         rated = {v.id for v in evidence.rated_visits}
         self.visits: list[Visit] = [*real, *false]
         self.rated = np.array([v.id in rated for v in self.visits], bool)
         self.real = np.arange(len(self.visits)) < len(real)
+        none = np.zeros(len(false), bool)
+        self.to_record: NDArray[np.bool_] = np.concatenate([required.recorded[asked], none])
+        """(V,) must be recorded."""
+        self.to_alert: NDArray[np.bool_] = np.concatenate([required.alerted[asked], none])
+        """(V,) somebody must be alerted to it."""
+        self._asked = np.flatnonzero(asked)
         self.days: list[date] = [local_date(evidence.span_s(v[0])[0], evidence.watch.zone) for v in self.visits]
         self._anchor: Anchor | None = None
         self._trials: dict[Candidate, Trial] = {}
         self._motions: OrderedDict[tuple[object, ...], Motion] = OrderedDict()
         self._strengths: dict[tuple[object, ...], NDArray[np.float64]] = {}
+
+    @cached_property
+    def on_alerts(self) -> bool:
+        """Whether alerts matter: somebody asked for some, or was never asked and the camera sends them."""
+        return bool(self.to_alert.any())
+
+    def kept(self, trial: Trial) -> NDArray[np.bool_]:
+        """(V,) which of the real ones are recorded and alerted as they must be."""
+        both: NDArray[np.bool_] = (~self.to_record | trial.recorded) & (~self.to_alert | trial.alerted)
+        return self.real & both
+
+    @property
+    def asked(self) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
+        """(V,) which must be recorded, and which alerted."""
+        return self.to_record, self.to_alert
+
+    @staticmethod
+    def did(trial: Trial) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(V,) how likely each is recorded, and alerted."""
+        return trial.chances.mean(axis=0), trial.alerts.mean(axis=0)
+
+    def newly_lost(self, base: Trial, trial: Trial) -> NDArray[np.bool_]:
+        """(V,) what must be recorded, or alerted, and is so under `base` and no longer under another candidate."""
+        newly: NDArray[np.bool_] = (self.to_record & base.recorded & ~trial.recorded) | (
+            self.to_alert & base.alerted & ~trial.alerted
+        )
+        return newly
 
     def weights(self, cost: Cost) -> NDArray[np.float64]:
         """(V,) factors by kind of the real ones, 1 for false ones."""
@@ -142,8 +195,7 @@ class Trials:
     @cached_property
     def _rows(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Rows of the real visits in the table of visits, and of the false ones in that of recorded visits."""
-        visits, recorded = self.evidence.visit_table, self.evidence.recorded_table
-        return np.flatnonzero(visits.real), np.flatnonzero(recorded.false)
+        return self._asked, np.flatnonzero(self.evidence.recorded_table.false)
 
     def _try(self, candidate: Candidate) -> Trial:
         evidence, grid = self.evidence, self.evidence.stack.grid
@@ -160,11 +212,39 @@ class Trials:
         # What is recorded without triggering by itself, or triggers and is refused by a later gate, goes as recorded.
         varied = np.where(passes[0] == recorded, passes, recorded)
         both = ((evidence.visit_table, reals), (evidence.recorded_table, falses))
-        chances = np.concatenate([visit_chances(table, done)[:, rows] for table, rows in both], axis=1)
+        chances, alerts = (
+            np.concatenate([visit_chances(table, done, alerted=told)[:, rows] for table, rows in both], axis=1)
+            for told in (False, True)
+        )
+        alerted = np.concatenate([any_part(table, done.told)[rows] for table, rows in both])
         as_it_came = chances.mean(axis=0)
         share = (as_it_came + varied[1:].sum(axis=0)) / len(VARIANTS)
-        risk = np.where(self.real, 1.0 - np.where(recorded, share, as_it_came), share)
-        return Trial(candidate, recorded, late, risk.astype(np.float64), varied, strengths[0], chances)
+        passing = np.where(recorded, share, as_it_came)
+        # What is alerted as it came is alerted as far as its variants trigger; the gates behind do not go by them.
+        told = np.where(alerts.any(axis=0), np.where(alerted, share, alerts.mean(axis=0)), 0.0)
+        told = told * np.where(self.real, 1.0 - self._too_soon(done), 1.0)
+        risk = np.where(self.real, 1.0 - passing, share)
+        return Trial(
+            candidate, recorded, late, risk.astype(np.float64), varied, strengths[0], chances, alerts, alerted,
+            np.where(self.real, 1.0 - told, told),
+        )  # fmt: skip
+
+    def _too_soon(self, done: Replay) -> float | NDArray[np.float64]:
+        """(V,) chance that the time between alerts swallows a visit that comes somewhat earlier or later.
+
+        Who comes next week comes at another minute: the share of the time around it that lies behind another alert.
+        """
+        interval_s = done.candidate.settings.alerts.alert_interval_s
+        if not interval_s:
+            return 0.0
+        alerts = np.sort(done.trigger_s[done.told])
+        begins = np.array([self.evidence.span_s(visit[0])[0] for visit in self.visits], np.float64)
+        # Alerts are at least that time apart, so that what they swallow does not overlap.
+        first, last = begins[:, None] - EARLIER_S, begins[:, None] + EARLIER_S
+        inside = np.clip(np.minimum(alerts + interval_s, last) - np.maximum(alerts, first), 0.0, interval_s)
+        own = np.abs(alerts - begins[:, None]) < OWN_S
+        share: NDArray[np.float64] = np.where(own, 0.0, inside).sum(axis=1) / (2 * EARLIER_S)
+        return np.minimum(1.0, share)
 
     def _motion(self, candidate: Candidate, parts: list[ZonePart]) -> Motion:
         key = (_key(parts), candidate.sensitivity, candidate.capability.zone_test)
@@ -206,7 +286,10 @@ class Trials:
 
 
 def _key(parts: list[ZonePart]) -> tuple[object, ...]:
-    return tuple((part.cells.tobytes(), part.contrast, part.needed, part.dark) for part in parts)
+    return tuple((part.cells.tobytes(), *(getattr(part, f.name) for f in _APART)) for part in parts)
+
+
+_APART = [f for f in fields(ZonePart) if f.name != "cells"]
 
 
 def _moved(part: ZonePart, variant: Variant) -> ZonePart:

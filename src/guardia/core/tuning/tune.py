@@ -16,14 +16,17 @@ from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.effort import taps
 from guardia.core.make.levers import changed_levers, limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import MadeBy
 from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.score.price import Price, price_of
 from guardia.core.tuning.ask import telling
+from guardia.core.tuning.beyond import not_met, what_would
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
 from guardia.core.tuning.enough import CONFIDENCE, lacking_margin, lacking_real
+from guardia.core.tuning.limits import within_limits
 from guardia.core.tuning.search import OF_DRAFT, Idea, Proposing, Search, Single
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
@@ -35,6 +38,18 @@ SHORT_LIST = 10
 
 CLOSE = 0.5
 """Settings whose cost differs by no more than half a false recording cannot be told apart, however sure the days."""
+
+AMPLE = 0.5
+"""A weakest real one that passes by so much passes well enough (no source)."""
+
+TELLS = 1.645
+"""Standard errors by which two rates must differ to be told apart (one-sided, 95 %)."""
+
+LONGEST_DAYS = 60
+"""A change that takes longer to be told is not waited for."""
+
+MOST_COMBINATIONS = 10
+"""So many combinations are told of."""
 
 MOST_CURES = 3
 """So many cures of misses are told of."""
@@ -61,7 +76,7 @@ class Point:
     counts: Counts
     """What they do on all days."""
     best: bool
-    """No other misses fewer without recording more false ones, or the other way round."""
+    """No other loses fewer without more that is in the way, or the other way round."""
 
 
 @dataclass(frozen=True)
@@ -74,6 +89,10 @@ class PlanStep:
     """The settings after it."""
     counts: Counts
     """What they do on all days."""
+    days: int | None
+    """After so many days its effect shows; None where that takes longer than anybody waits, or there is no rate."""
+    taps: int
+    """About so many taps enter it."""
 
 
 @dataclass(frozen=True, eq=False)
@@ -100,12 +119,14 @@ class Tuned:
     """What the installed and the chosen settings cost in time recorded, store and battery."""
     margin: float | None
     """By how much the weakest real visit that triggers by itself passes (0.4 for 40 %); None where there is none."""
-    week: tuple[Expected, Expected] | None
-    """False recordings and misses to be expected in a coming week under `chosen`, from the days held out and what is
-    known of the scale; None without a rate."""
+    week: tuple[Expected, Expected, Expected] | None
+    """False recordings, misses and false alerts to be expected in a coming week under `chosen`, from the days held out
+    and what is known of the scale; None without a rate."""
     singles: tuple[tuple[str, Counts, bool], ...]
     """Every lever by itself, the best first: words, counts, and whether its false recordings may be more than counted,
     since motion clips do not show what it lets in."""
+    combinations: tuple[tuple[str, Candidate, Counts], ...]
+    """The best settings that change several levers, the best first: which levers, settings, counts."""
     points: tuple[Point, ...]
     """Everything that was tried on all days, once for each pair of counts."""
     plan: tuple[PlanStep, ...]
@@ -162,7 +183,7 @@ def tune(
         price = price_of(trials.anchor(installed.capability).replay(installed))
         return Tuned(
             Answer.TOO_LITTLE, (words,), none, installed, none, None, None, (price, price), None, None, (), (), (),
-            None, waiting, 1,
+            (), None, waiting, 1,
         )  # fmt: skip
     singles = search.singles()
     ideas = [idea for _, idea in search.combinations()]
@@ -177,15 +198,21 @@ def tune(
     chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
     installed_outs = [(base, out) for _, out in outs]
     points = _points(trials, days, seen)
+    unmet = not_met(search, days.counts(chosen, seen))
+    entered = within_limits(evidence, trials.anchor(installed.capability), chosen.candidate, installed)
+    if entered != chosen.candidate:
+        chosen = trials.of(entered)
     both = [trials.anchor(installed.capability).replay(c) for c in (installed, chosen.candidate)]
     rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
     return Tuned(
         answer=answer,
         why=(
+            *([unmet] if unmet else []),
             *why,
             *_as_drawn(chosen.candidate, installed),
             *_passed_over(search, days, chosen, points, seen),
             *_cures(search, days, base, singles, seen),
+            *(what_would(search, days, chosen) if unmet or answer is Answer.LIMIT else ()),
             *_limits(evidence, search),
         ),
         installed=days.counts(base, seen),
@@ -197,6 +224,7 @@ def tune(
         margin=_margin(search, chosen),
         week=days.week(installed_outs if chosen is base else outs),
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
+        combinations=_combinations(search, days, ideas, seen),
         points=points,
         plan=_plan(search, days, base, chosen, seen),
         band=_band(days, chosen, seen),
@@ -235,15 +263,11 @@ def _choose(
 
     def merit(one: tuple[int, Trial]) -> tuple[float, int, int]:
         margin = _margin(search, one[1], whole)
-        changes = _changes(search.installed, one[1].candidate)
-        return (-math.inf if margin is None else round(margin, 2), -changes, -one[0])
+        effort = taps(search.installed.settings, one[1].candidate.settings, one[1].candidate.capability)
+        # What passes by half passes well: beyond that, and within a tenth, the less there is to enter the better.
+        return (-math.inf if margin is None else round(min(margin, AMPLE), 1), -effort, -one[0])
 
     return max(close, key=merit)[1]
-
-
-def _changes(one: Candidate, other: Candidate) -> int:
-    """How many levers differ."""
-    return len(changed_levers(one.settings, other.settings))
 
 
 def _margin(search: Search, trial: Trial, seen: NDArray[np.bool_] | None = None) -> float | None:
@@ -254,7 +278,8 @@ def _margin(search: Search, trial: Trial, seen: NDArray[np.bool_] | None = None)
 
 def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) -> tuple[Answer, list[str]]:
     """What came of it, and why."""
-    kept = int((search.seen & search.trials.real & base.recorded).sum())
+    trials = search.trials
+    kept = int((search.seen & ((trials.to_record & base.recorded) | (trials.to_alert & base.alerted))).sum())
     if lacking := lacking_real(kept, 0):
         return Answer.TOO_LITTLE, [lacking]
     if search.total(base) - search.total(best) <= CLOSE:
@@ -273,9 +298,7 @@ def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) ->
         return Answer.TOO_LITTLE, [f"{words} {more}".strip()]
     if lacking := lacking_margin(_margin(search, best), _margin(search, base)):
         return Answer.TOO_LITTLE, [lacking]
-    lost = sum(
-        int((days.visits(out) & search.trials.real & base.recorded & ~trial.recorded).sum()) for trial, out in outs
-    )
+    lost = sum(int((days.visits(out) & trials.newly_lost(base, trial)).sum()) for trial, out in outs)
     if lacking := lacking_real(kept, lost):
         return Answer.TOO_LITTLE, [lacking]
     return Answer.BETTER, _better_words(search, base, best)
@@ -302,12 +325,12 @@ def _passed_over(
 ) -> list[str]:
     """Why settings with fewer false recordings and no more misses on these days are not chosen."""
     mine = days.counts(chosen, seen)
-    fewer = [p for p in points if p.counts.missed <= mine.missed and p.counts.false < mine.false]
+    fewer = [p for p in points if p.counts.lost <= mine.lost and p.counts.nuisance < mine.nuisance]
     if not fewer:
         return []
-    point = min(fewer, key=lambda p: (p.counts.false, p.counts.missed))
+    point = min(fewer, key=lambda p: (p.counts.nuisance, p.counts.lost))
     trial, real = search.trials.of(point.candidate), search.seen & search.trials.real
-    risk, own = (float(t.risk[real].sum()) for t in (trial, chosen))
+    risk, own = (float(search.risk(t)[real].sum()) for t in (trial, chosen))
     if limits_broken(point.candidate, installed=search.installed.settings):
         why = "this make is not known to take them"
     elif not search.unseen and search.shows_more(point.candidate):
@@ -316,13 +339,18 @@ def _passed_over(
         why = f"they lose {risk:.1f} real ones where visits come a little otherwise, the chosen ones {own:.1f}"
     else:
         why = "chosen without some of the days, they did no better on those days"
-    return [f"Settings with fewer false recordings ({point.counts.false}) are not chosen: {why}."]
+    return [f"Settings with fewer {_nuisance(search)} ({point.counts.nuisance}) are not chosen: {why}."]
+
+
+def _nuisance(search: Search) -> str:
+    """What is to be fewer, in words."""
+    return "false alerts" if search.trials.on_alerts else "false recordings"
 
 
 def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
     """What would record more real ones at a price that this evidence cannot tell."""
-    before = days.counts(base, seen).missed
-    cures = [(days.counts(one.trial, seen).missed, one.words) for one in singles if one.more]
+    before = days.counts(base, seen).lost
+    cures = [(days.counts(one.trial, seen).lost, one.words) for one in singles if one.more]
     fewer = sorted((missed, words) for missed, words in cures if missed < before)
     if not fewer:
         return []
@@ -332,9 +360,10 @@ def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], s
 
 def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     real, trials = search.seen & search.trials.real, search.trials
-    false = search.seen & ~real & base.recorded
-    if not false.any() and base.recorded[real].all():
-        return Answer.GOOD, ["Every real occurrence is recorded and no false one."]
+    false = search.seen & ~real & (base.alerted if trials.on_alerts else base.recorded)
+    if not false.any() and trials.kept(base)[real].all():
+        done = "recorded and alerted as it is asked" if trials.on_alerts else "recorded"
+        return Answer.GOOD, [f"Every real occurrence is {done}, and there are no {_nuisance(search)}."]
     own = real & base.recorded & (base.strength >= 1.0)
     alike = int((base.strength[false] >= base.strength[own].min()).sum()) if own.any() else 0
     evidence = trials.evidence
@@ -346,17 +375,18 @@ def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     if not alike:
         return Answer.GOOD, ["No setting that was tried surely does better than the installed ones on these clips."]
     tried = "No setting of this make" if search.unseen else "No setting whose price these clips can show"
-    limit = f"{tried} tells these from the real ones: {_kinds(search, base.recorded & ~trials.real)}."
+    limit = f"{tried} tells these from the real ones: {_kinds(search, false)}."
     number = f"{alike} of {int(false.sum())} false ones are as large, and last as long, as the weakest real one."
     return Answer.LIMIT, [f"{limit} {number} Move the camera, add light, or choose another make."]
 
 
 def _better_words(search: Search, base: Trial, best: Trial) -> list[str]:
-    lost = int((search.seen & search.trials.real & base.recorded & ~best.recorded).sum())
+    lost = int((search.seen & search.trials.newly_lost(base, best)).sum())
     words = [f"It loses {count_of(lost, 'real visit')} that the installed settings record."] if lost else []
-    left = _kinds(search, best.recorded & ~search.trials.real)
-    words.append(f"It still records {left}: no setting tried keeps these out without losing more." if left else
-                 "It records nothing false of what is judged.")  # fmt: skip
+    does = "alerts to" if search.trials.on_alerts else "records"
+    left = _kinds(search, (best.alerted if search.trials.on_alerts else best.recorded) & ~search.trials.real)
+    words.append(f"It still {does} {left}: no setting tried keeps these out without losing more." if left else
+                 f"It {does} nothing false of what is judged.")  # fmt: skip
     return words
 
 
@@ -378,12 +408,30 @@ def _limits(evidence: Evidence, search: Search) -> list[str]:
     return lines
 
 
+def _combinations(
+    search: Search, days: Days, ideas: Sequence[Idea], seen: frozenset[date]
+) -> tuple[tuple[str, Candidate, Counts], ...]:
+    """The best ideas that change several levers, once for each pair of what is lost and what is in the way."""
+    first: dict[tuple[int, int], tuple[str, Candidate, Counts]] = {}
+    for idea in ideas:
+        trial = search.choice(idea, search.seen)
+        levers = changed_levers(search.installed.settings, trial.candidate.settings) if trial is not None else []
+        if trial is None or len(levers) < 2:
+            continue
+        counts = days.counts(trial, seen)
+        words = ", ".join(lever.name for lever in levers)
+        first.setdefault((counts.lost, counts.nuisance), (words, trial.candidate, counts))
+        if len(first) == MOST_COMBINATIONS:
+            break
+    return tuple(first.values())
+
+
 def _points(trials: Trials, days: Days, seen: frozenset[date]) -> tuple[Point, ...]:
-    """Everything tried, once for each pair of misses and false recordings, those on the trade-off marked."""
+    """Everything tried, once for each pair of what is lost and what is in the way, those on the trade-off marked."""
     first: dict[tuple[int, int], tuple[Candidate, Counts]] = {}
     for trial in trials.all():
         counts = days.counts(trial, seen)
-        first.setdefault((counts.missed, counts.false), (trial.candidate, counts))
+        first.setdefault((counts.lost, counts.nuisance), (trial.candidate, counts))
     front = pareto(list(first))
     return tuple(Point(*first[pair], pair in front) for pair in sorted(first))
 
@@ -404,9 +452,8 @@ def _band(days: Days, chosen: Trial, seen: frozenset[date]) -> tuple[Counts, Cou
     if chosen.candidate.settings.detection.sensitivity is not None:
         return None
     each = [days.counts(chosen, seen, node=n) for n in range(len(chosen.chances))]
-    fewest, most = (
-        replace(each[0], false=of(c.false for c in each), missed=of(c.missed for c in each)) for of in (min, max)
-    )
+    names = ("false", "missed", "unalerted", "lost", "false_alerts")
+    fewest, most = (replace(each[0], **{n: of(getattr(c, n) for c in each) for n in names}) for of in (min, max))
     return fewest, most
 
 
@@ -421,5 +468,23 @@ def _plan(search: Search, days: Days, base: Trial, chosen: Trial, seen: frozense
         moved = min(left, key=lambda lever: search.total(search.trials.of(tries[lever.id])))
         now = tries[moved.id]
         left.remove(moved)
-        steps.append(PlanStep(moved.name, now, days.counts(search.trials.of(now), seen)))
+        counts = days.counts(search.trials.of(now), seen)
+        before = steps[-1] if steps else None
+        old = before.candidate if before is not None else base.candidate
+        last = before.counts if before is not None else days.counts(base, seen)
+        effort = taps(old.settings, now.settings, now.capability)
+        steps.append(PlanStep(moved.name, now, counts, days_to_tell(last, counts), effort))
     return tuple(steps)
+
+
+def days_to_tell(old: Counts, new: Counts) -> int | None:
+    """After how many days two rates can be told apart; None for more than LONGEST_DAYS, or without rates.
+
+    Counts of n days have the variances n r; they differ by TELLS standard errors from n = TELLS^2 (r + s) / (r - s)^2
+    on (W. Gosset's comparison of two Poisson counts in the normal approximation).
+    """
+    if not old.days or old.nuisance == new.nuisance:
+        return None
+    before, after = old.nuisance / old.days, new.nuisance / new.days
+    days = math.ceil(TELLS**2 * (before + after) / (before - after) ** 2)
+    return days if days <= LONGEST_DAYS else None

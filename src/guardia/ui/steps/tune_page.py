@@ -29,7 +29,7 @@ from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.tuning.days import Counts
-from guardia.core.tuning.tune import Answer, Point, Tuned
+from guardia.core.tuning.tune import Answer, PlanStep, Point, Tuned
 from guardia.report.sheet import lines_against
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.theme import THEME
@@ -168,14 +168,14 @@ class TunePage(FreshPage):
     def _tables(self) -> QTabWidget:
         self.tabs = QTabWidget()
         whole = self._trade_off()
-        self.singles = self._table(("lever by itself", "false", "missed", "late"))
-        self.plan = self._table(("one change at a time", "false", "missed", "late"))
+        self.singles = self._table(("settings", "false", "lost", "late", "against installed"), 4)
+        self.plan = self._table(("one change at a time", "false", "lost", "late", "shows after", "taps"))
         self.scale = ScaleView(self._camera)
         self.compare = CompareView(self._session, self.model)
         self.compare.asked.connect(self.asked)
         self.check = CheckView(self.model)
         for page, words in (
-            (whole, "Trade-off"), (self.compare, "Compare"), (self.singles, "Single levers"),
+            (whole, "Trade-off"), (self.compare, "Compare"), (self.singles, "Ranked"),
             (self.plan, "Step by step"), (self.scale, "Scale"), (self.check, "Check"),
         ):  # fmt: skip
             self.tabs.addTab(page, words)
@@ -185,7 +185,7 @@ class TunePage(FreshPage):
         return self.tabs
 
     @staticmethod
-    def _table(heads: Sequence[str]) -> QTableWidget:
+    def _table(heads: Sequence[str], *wide: int) -> QTableWidget:
         table = QTableWidget(0, len(heads))
         table.setHorizontalHeaderLabels(list(heads))
         table.setAccessibleName(heads[0])
@@ -195,7 +195,8 @@ class TunePage(FreshPage):
         header, side = table.horizontalHeader(), table.verticalHeader()
         if header is not None and side is not None:
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+            for column in (0, *wide):
+                header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
             side.hide()
             side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         return table
@@ -233,8 +234,8 @@ class TunePage(FreshPage):
         if tuned is None:
             self.headline.setText("Not searched yet")
             self.why.setText(
-                "Search tries zones, notch, hold, rest, length, pre-record and object filter on the judged evidence, "
-                "leaves days out in turn to prove the choice, and shows the whole trade-off. Nothing is changed."
+                "Search tries zones, levels, times and filters, and hours and alerts as the purpose asks for them. It "
+                "leaves days out in turn to prove the choice and shows the whole trade-off. Nothing is changed."
             )
             self._fill(self.singles, [])
             self._fill(self.plan, [])
@@ -242,8 +243,12 @@ class TunePage(FreshPage):
             self.headline.setText(_HEADS[tuned.answer])
             self._fill_figures(tuned)
             self.why.setText(" ".join(tuned.why))
-            self._fill(self.singles, [(words, *_cells(counts, more=more)) for words, counts, more in tuned.singles])
-            self._fill(self.plan, [(step.words, *_cells(step.counts)) for step in tuned.plan])
+            now = tuned.installed
+            ranked = [(words, counts, more) for words, counts, more in tuned.singles]
+            together = [(words, counts, False) for words, _, counts in tuned.combinations]
+            rows = [(words, *_cells(c, more=more), c.against(now)) for words, c, more in (*together, *ranked)]
+            self._fill(self.singles, rows)
+            self._fill(self.plan, [(s.words, *_cells(s.counts), _days(s), f"about {s.taps}") for s in tuned.plan])
         check = self._camera.check
         self.since.setText(check.words if check is not None else "")
         self.since.setVisible(check is not None)
@@ -262,7 +267,8 @@ class TunePage(FreshPage):
 
     def _fill_figures(self, found: Tuned) -> None:
         """Held out first, since that is what can be relied on; then tuned, then installed."""
-        for column, text in enumerate(("", "false a day", "real missed", "late or cut", "days")):
+        what = "false alerts a day" if found.installed.alerting else "false recordings a day"
+        for column, text in enumerate(("", what, "real lost", "late or cut", "days")):
             self._figures.addWidget(label(text, "muted"), 0, column)
         rows = (("on days held out", found.held_out), ("installed, on the same days", found.installed_held_out),
                 ("on the days it was chosen on", found.tuned))  # fmt: skip
@@ -277,14 +283,15 @@ class TunePage(FreshPage):
         if found.band is not None:
             low, high = found.band
             notes.append(
-                f"By this camera's own scale, as far as it is known: {_range(high.false, low.false)} false, "
-                f"{_range(low.missed, high.missed)} missed."
+                f"By this camera's own scale, as far as it is known: {_range(high.nuisance, low.nuisance)} "
+                f"{what.removesuffix(' a day')}, {_range(low.lost, high.lost)} lost."
             )
         if found.week is not None:
-            false, missed = found.week
+            recordings, missed, alerts = found.week
+            false = alerts if found.installed.alerting else recordings
             notes.append(
-                f"In a coming week {false.low:.0f} to {false.high:.0f} false recordings and up to {missed.high:.0f} "
-                "missed are to be expected (90 %)."
+                f"In a coming week {false.low:.0f} to {false.high:.0f} {what.removesuffix(' a day')} and up to "
+                f"{missed.high:.0f} missed are to be expected (90 %)."
             )
         self._figures.addWidget(label(" ".join(notes), wrap=True), len(rows) + 1, 0, 1, 5)
         self._figures.setColumnStretch(4, 1)
@@ -330,11 +337,12 @@ class TunePage(FreshPage):
 
     def _draw(self) -> None:
         plot, found = self.plot, self.model.found
-        begin_plot(plot, left="real ones missed", bottom="false recordings")
+        bottom = "false alerts" if found is None or found.installed.alerting else "false recordings"
+        begin_plot(plot, left="real ones lost", bottom=bottom)
         if found is None:
             return
-        front = sorted((p for p in found.points if p.best), key=lambda p: p.counts.false)
-        at = [(p.counts.false, p.counts.missed) for p in front]
+        front = sorted((p for p in found.points if p.best), key=lambda p: p.counts.nuisance)
+        at = [(p.counts.nuisance, p.counts.lost) for p in front]
         plot.plot(*zip(*at, strict=True), pen=pg.mkPen(THEME.colour("accent"), width=1.4))
         dots = pg.ScatterPlotItem(hoverable=True, tip=None)
         dots.addPoints([self._dot(p) for p in found.points])
@@ -343,25 +351,25 @@ class TunePage(FreshPage):
         for counts, words, name, symbol in (
             (found.installed, "installed", "muted", "s"), (found.tuned, "chosen", "accent", "star"),
         ):  # fmt: skip
-            item = pg.ScatterPlotItem([counts.false], [counts.missed], symbol=symbol, size=17,
+            item = pg.ScatterPlotItem([counts.nuisance], [counts.lost], symbol=symbol, size=17,
                                       pen=pg.mkPen(THEME.colour("surface"), width=1.2),
                                       brush=pg.mkBrush(THEME.colour(name)))  # fmt: skip
             plot.addItem(item)
             right = counts is found.installed
             # Side by side the two words would lie on each other: the one goes above, the other below.
             text = pg.TextItem(words, color=THEME.colour("ink"), anchor=(1.15, 1.1) if right else (-0.2, -0.1))
-            text.setPos(counts.false, counts.missed)
+            text.setPos(counts.nuisance, counts.lost)
             plot.addItem(text)
-        near = 1.15 * max(found.installed.false, found.tuned.false, 4)
-        high = max([6, found.installed.missed + 2, *(p.counts.missed for p in front if p.counts.false)])
+        near = 1.15 * max(found.installed.nuisance, found.tuned.nuisance, 4)
+        high = max([6, found.installed.lost + 2, *(p.counts.lost for p in front if p.counts.nuisance)])
         plot.setXRange(0, near)
-        plot.setYRange(-0.3, min(high, max(6, 2 * found.installed.missed + 4)))
+        plot.setYRange(-0.3, min(high, max(6, 2 * found.installed.lost + 4)))
 
     def _dot(self, point: Point) -> dict[str, object]:
         shown = self._shown is not None and point.candidate == self._shown
         colour = THEME.colour("accent" if point.best else "muted")
         return {
-            "pos": (point.counts.false, point.counts.missed), "data": point, "symbol": "o",
+            "pos": (point.counts.nuisance, point.counts.lost), "data": point, "symbol": "o",
             "size": 15 if shown else 10 if point.best else 6, "pen": pg.mkPen(colour, width=1.2),
             "brush": pg.mkBrush(colour if point.best else None),
         }  # fmt: skip
@@ -381,15 +389,20 @@ def _range(one: int, other: int) -> str:
     return str(one) if one == other else f"{min(one, other)} to {max(one, other)}"
 
 
+def _days(step: PlanStep) -> str:
+    """When the effect of a change shows."""
+    return "no effect to see" if step.days is None else count_of(step.days, "day")
+
+
 def _cells(counts: Counts, *, more: bool = False) -> tuple[str, str, str]:
-    return f"{counts.false} or more" if more else str(counts.false), str(counts.missed), str(counts.late)
+    return f"{counts.nuisance} or more" if more else str(counts.nuisance), str(counts.lost), str(counts.late)
 
 
 def _figures(counts: Counts) -> tuple[str, str, str, str]:
-    rate, missed = counts.false_per_day, counts.missed_share
+    rate, lost = counts.nuisance_per_day, counts.lost_share
     return (
-        f"{counts.false}" if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})",
-        "none judged" if missed is None else f"{counts.missed} of {counts.real} ({missed[1]:.0%} to {missed[2]:.0%})",
+        f"{counts.nuisance}" if rate is None else f"{rate[0]:.1f} ({rate[1]:.1f} to {rate[2]:.1f})",
+        "none judged" if lost is None else f"{counts.lost} of {counts.real} ({lost[1]:.0%} to {lost[2]:.0%})",
         str(counts.late),
         f"{counts.days:.1f}" if counts.days else "not known",
     )
