@@ -37,7 +37,7 @@ class Truth:
     false_alerts_at: tuple[float, ...] = ()
     """When somebody was alerted to nothing real."""
     unalerted: tuple[float, ...] = ()
-    """When those began that somebody must be alerted to, and nobody was while they lasted."""
+    """When those began that somebody must be alerted to, and that no recording shows of which somebody was alerted."""
 
 
 @dataclass
@@ -160,15 +160,13 @@ def _truth(scene: Scene, camera: _Camera, ran: Sequence[tuple[float, float]], pu
     false = [clip for clip in recorded if is_false(clip.start_s, clip.end_s)]
     wrong = {clip.trigger_s for clip in false}
     real = [e for e in scene.events if e.kind in REAL_KINDS and any(a <= e.begin_s < b for a, b in ran)]
-    missed = [
-        e.begin_s for e in real
-        if asked(e, purpose.record)
-        and not any(min(c.end_s, e.end_s) - max(c.start_s, e.begin_s) > SEEN_S for c in recorded)
-    ]  # fmt: skip
-    unalerted = [
-        e.begin_s for e in real
-        if asked(e, purpose.alert) and not any(e.begin_s <= at <= e.end_s for at in camera.alerts)
-    ]  # fmt: skip
+    told = [clip for clip in recorded if clip.trigger_s in camera.alerts]
+
+    def shown(event: Event, clips: Sequence[Recorded]) -> bool:
+        return any(min(c.end_s, event.end_s) - max(c.start_s, event.begin_s) > SEEN_S for c in clips)
+
+    missed = [e.begin_s for e in real if asked(e, purpose.record) and not shown(e, recorded)]
+    unalerted = [e.begin_s for e in real if asked(e, purpose.alert) and not shown(e, told)]
     return Truth(
         tuple(clip.trigger_s for clip in false), tuple(e.begin_s for e in real), tuple(missed),
         tuple(at for at in camera.alerts if at in wrong), tuple(unalerted),

@@ -25,6 +25,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.settings import Settings
 from guardia.core.purpose.judgement import Verdict, kind_of
+from guardia.core.purpose.purpose import UNSAID, Asked, Purpose
 from guardia.core.tuning.practice import Week, reached, with_step_of
 from guardia.core.tuning.tune import tune
 from guardia.store.project import Project
@@ -110,6 +111,7 @@ def new_scene(folder: Path, level: int, seed: int, *, token: Token, progress: Re
     from guardia.benchcam.practice import left_by_the_installer
     from guardia.benchcam.record import read_truth
     from guardia.benchcam.tern_quay import FIRST_DAY, LATITUDE, LONGITUDE, TIME_ZONE
+    from guardia.benchcam.tern_quay_purposes import purpose_of
 
     level_of(level)
     if not 0 <= seed <= 99_999:
@@ -128,8 +130,7 @@ def new_scene(folder: Path, level: int, seed: int, *, token: Token, progress: Re
             Project(folder, create=True, site=Site(SITE, TIME_ZONE, LATITUDE, LONGITUDE)) as project,
         ):
             camera = project.cameras.add(place.name, data, settings)
-            purpose = begun(PATTERN_OF[PRACTICE_PATTERN], make)
-            project.things.set_purposes(camera, [Asked(FIRST_DAY.timestamp(), purpose)])
+            project.things.set_purposes(camera, [Asked(FIRST_DAY.timestamp(), purpose_of(place.name, make))])
             recorded = record_days(
                 scene, Candidate(settings, make), Path(name), days=days, token=token, progress=progress
             )

@@ -14,6 +14,8 @@ STEPS: Mapping[str, tuple[str, ...]] = {
     "how long motion must last": ("hold_s", "release_s"),
     "object filter": ("objects",),
     "recording": ("rest_s", "pre_record_s", "length_s", "stop_when_still"),
+    "hours": ("recording_plan",),
+    "alerts": ("alerts_on", "alert_plan", "alert_interval_s", "alert_classes"),
 }
 """Parts of the work in their order, with the values that are chosen there."""
 
@@ -23,12 +25,12 @@ class Week:
     """What some settings did in a week whose truth is known."""
 
     false: int
-    """Recordings of nothing real."""
+    """False alerts."""
     missed: int
-    """Real events that no recording shows."""
+    """Real events that were not recorded, or nobody was alerted to, as they must be."""
 
     def cost(self, miss_cost: float) -> float:
-        """What it costs, a false recording costing 1."""
+        """What it costs, a false alert costing 1."""
         return self.false + miss_cost * self.missed
 
 
