@@ -40,7 +40,9 @@ class Purpose(StepCase):
         self.assertIsNone(self.model.evidence.purpose.false_alerts)
         self.assertNotIn("At most", [line.installed.asked[:7] for line in page.model.lines])
         self.assertEqual(len(self.model.facts.purposes()), 2, "what is said within half a day is one entry")
-        self.assertIn(f"{PATTERN_OF['way in'].name}", page.model.history()[0])
+        self.assertIn(f"{PATTERN_OF['way in'].name}", page.model.history()[0][0])
+        page.earlier.menu().actions()[0].trigger()
+        self.assertEqual(self.model.evidence.purpose, before, "what was asked before is asked again")
         while undo.canUndo():
             undo.undo()
         self.assertEqual(self.model.evidence.purpose, before)

@@ -22,6 +22,7 @@ from guardia.app.intake.import_plan import RULES
 from guardia.cli import clips, settings, site, upkeep
 from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.clips import Cause, Origin
+from guardia.core.purpose.patterns import PATTERN_OF
 
 
 def main(arguments: Sequence[str] | None = None) -> int:
@@ -106,6 +107,14 @@ def program_parser() -> argparse.ArgumentParser:
     way = command.add_mutually_exclusive_group(required=True)
     way.add_argument("--from", dest="source", type=Path, metavar="FILE", help="CSV or JSON Lines: clip,begin,end,kind")
     way.add_argument("--to", type=Path, metavar="FILE", help="the same form")
+    text = "Say what a camera is for, or print it: what must be recorded and alerted, met or not."
+    command = add("purpose", settings.purpose, text)
+    command.add_argument("project", type=Path, metavar="PROJECT")
+    command.add_argument("--camera", required=True, metavar="NAME")
+    way = command.add_mutually_exclusive_group()
+    way.add_argument("--begin", choices=sorted(PATTERN_OF), metavar="PATTERN", help=", ".join(sorted(PATTERN_OF)))
+    way.add_argument("--set", dest="source", type=Path, metavar="FILE", help="JSON, see docs/formats.md")
+    way.add_argument("--nothing", action="store_true", help="ask nothing of it any more")
     command = add("tune", settings.tune, "Search better settings for a camera and prove them on days held out.")
     command.add_argument("project", type=Path, metavar="PROJECT")
     command.add_argument("--camera", required=True, metavar="NAME")

@@ -6,6 +6,7 @@ import argparse
 import json
 import sys
 from pathlib import Path
+from typing import Any
 
 from guardia.app.camera.makes import capability_data
 from guardia.app.work.engine import Cluster
@@ -48,15 +49,20 @@ def _cluster(options: argparse.Namespace) -> Cluster | None:
 
 def settings_file(path: Path) -> Settings:
     """Settings from a JSON file; raises InvalidValue where there are none."""
+    return settings_from_dict(json_object(path, "settings"))
+
+
+def json_object(path: Path, what: str) -> dict[str, Any]:
+    """The one JSON object of a file; raises InvalidValue, naming `what`, where there is none."""
     try:
         data = json.loads(plain_file(path).read_text("utf-8"))
     except OSError as error:
-        raise InvalidValue(f"The settings file {path} cannot be read ({error.strerror}).") from error
+        raise InvalidValue(f"The {what} file {path} cannot be read ({error.strerror}).") from error
     except (ValueError, RecursionError) as error:
-        raise InvalidValue(f"The settings file {path} is not JSON ({error}).") from error
+        raise InvalidValue(f"The {what} file {path} is not JSON ({error}).") from error
     if not isinstance(data, dict):
-        raise InvalidValue(f"The settings file {path} must hold one JSON object.", do="See docs/formats.md.")
-    return settings_from_dict(data)
+        raise InvalidValue(f"The {what} file {path} must hold one JSON object.", do="See docs/formats.md.")
+    return data
 
 
 def replay(options: argparse.Namespace) -> int:

@@ -5,10 +5,11 @@ from __future__ import annotations
 import argparse
 import sys
 
-from guardia.cli.clips import settings_file
+from guardia.cli.clips import json_object, settings_file
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.purpose.purpose import purpose_from_dict
 from guardia.formats.judgements import kind_named
 
 
@@ -61,6 +62,27 @@ def sheet(options: argparse.Namespace) -> int:
         print(f"  {limit}")
     if options.pdf is not None:
         print(f"saved to {options.pdf}")
+    return 0
+
+
+def purpose(options: argparse.Namespace) -> int:
+    """Print what a camera is for, met or not, after saying it as asked."""
+    from guardia.app.scripted.whole_job import camera_purpose
+
+    new = purpose_from_dict(json_object(options.source, "purpose")) if options.source is not None else None
+    result = camera_purpose(
+        options.project, camera=options.camera, pattern=options.begin or "", purpose=new, nothing=options.nothing
+    )
+    if options.json:
+        print_json(result)
+        return 0
+    if result["purpose"] is None:
+        print(f"{options.camera}: nobody said what it is for")
+    for line in result["lines"]:
+        print(f"  {line['asked']}")
+        print(f"    {line['installed']['met']}: {line['installed']['found']}")
+        for why in line["installed"]["why"]:
+            print(f"      {why}")
     return 0
 
 

@@ -12,15 +12,12 @@ from guardia.core.evidence.walked import Walked
 from guardia.core.evidence.watch import Entered
 from guardia.core.hours.plan import paused
 from guardia.core.make.settings import Settings
-from guardia.core.purpose.purpose import Asked, Purpose, changed_words
+from guardia.core.purpose.purpose import Asked, Purpose, asked_since, changed_words
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.view.geometry import KnownView
 from guardia.store.checklists import Checked
 from guardia.store.project import Project
 from guardia.store.records import About
-
-SAME_PURPOSE_S = 12 * 3600.0
-"""What a camera is for is said in several goes: within half a day they are one."""
 
 
 class Facts:
@@ -235,13 +232,11 @@ class Facts:
         return self._project.things.purposes(self._model.camera.id)
 
     def set_purpose(self, purpose: Purpose | None, now_s: float) -> None:
-        """Say what the camera is for from now on; what was said less than SAME_PURPOSE_S ago is corrected."""
+        """Say what the camera is for from now on; as asked_since()."""
         model, before = self._model, self.purposes()
         if purpose == model.evidence.purpose:
             return
-        kept = before[:-1] if before and 0 <= now_s - before[-1].from_s < SAME_PURPOSE_S else before
-        since_s = before[-1].from_s if len(kept) < len(before) else now_s
-        after = kept if purpose is None and not kept else (*kept, Asked(since_s, purpose))
+        after = asked_since(before, purpose, now_s)
 
         def show(asked: tuple[Asked, ...]) -> None:
             now = asked[-1].purpose if asked else None

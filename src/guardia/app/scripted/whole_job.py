@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import time
 from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from datetime import datetime
@@ -16,6 +17,8 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.purpose.patterns import PATTERN_OF, begun
+from guardia.core.purpose.purpose import Purpose, asked_since, purpose_to_dict
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
@@ -26,7 +29,7 @@ from guardia.core.tuning.scale import scale_words
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
-from guardia.report.sheet import SheetContent, expected_to_dict, steps
+from guardia.report.sheet import SheetContent, expected_to_dict, purpose_to_list, steps
 from guardia.report.tables import write_table
 from guardia.store.project import Project
 from guardia.store.records import Camera, Site
@@ -180,6 +183,37 @@ def camera_sheet(folder: Path, *, camera: str, settings: Settings | None) -> She
             met_both(evidence, comparison),
             " ".join(filter(None, known)),
         )
+
+
+def camera_purpose(
+    folder: Path, *, camera: str, pattern: str = "", purpose: Purpose | None = None, nothing: bool = False
+) -> dict[str, Any]:
+    """What a camera is for, met or not, after another purpose was given it.
+
+    Args:
+        folder: The project's folder.
+        camera: Its name.
+        pattern: Id of a pattern to begin from; empty for none.
+        purpose: Asked from now on; None for what is asked already.
+        nothing: Ask nothing of it any more.
+
+    Returns:
+        `purpose` as a purpose file, null where nobody said, and `lines`, as on the settings sheet.
+
+    Raises:
+        InvalidValue: If there is no such camera.
+    """
+    with Project(folder) as project:
+        one = camera_named(project, camera)
+        new = begun(PATTERN_OF[pattern], one.capability) if pattern else purpose
+        if new is not None or nothing:
+            asked = asked_since(project.things.purposes(one.id), None if nothing else new, time.time())
+            project.things.set_purposes(one.id, asked)
+        evidence = project.evidence(one.id)
+        comparison = Scorer().compare(evidence, one.under(one.installed), one.under(one.draft))
+        now = evidence.purpose
+        lines = purpose_to_list(met_both(evidence, comparison))
+        return {"camera": camera, "purpose": None if now is None else purpose_to_dict(now), "lines": lines}
 
 
 def tune_camera(

@@ -140,11 +140,15 @@ class PurposeModel(StepModel):
         at = f"Asked since {self._session.local_time(since[-1].from_s):%d %b %Y %H:%M}. " if since else ""
         return f"{at}Installed: {old}." + (f" Draft: {new}." if new != old else "")
 
-    def history(self) -> list[str]:
-        """What was asked when, newest first, a line each."""
-        lines = []
+    def history(self) -> list[tuple[str, Purpose | None]]:
+        """What was asked when, newest first: words, and the purpose."""
+        entries = []
         for asked in reversed(self.model.facts.purposes()):
             pattern = PATTERN_OF.get(asked.purpose.pattern) if asked.purpose is not None else None
             name = pattern.name if pattern is not None else "of its own" if asked.purpose is not None else "nothing"
-            lines.append(f"{self._session.local_time(asked.from_s):%d %b %Y %H:%M}: {name}")
-        return lines
+            entries.append((f"{self._session.local_time(asked.from_s):%d %b %Y %H:%M}: {name}", asked.purpose))
+        return entries
+
+    def ask_again(self, purpose: Purpose | None) -> None:
+        """Ask what was asked before."""
+        self._keep(purpose)

@@ -25,6 +25,12 @@ STRANGERS = tuple(kind for kind in REAL_KINDS if kind != "expected")
 
 Corners = tuple[tuple[float, float], ...]
 
+FORMAT = "guardia-purpose"
+VERSION = 1
+
+SAME_PURPOSE_S = 12 * 3600.0
+"""What a camera is for is said in several goes: within half a day they are one."""
+
 LONGEST_S = 300.0
 """More time before or after an event, or until an alert, is asked of no camera."""
 
@@ -137,13 +143,24 @@ _FORM = TypeAdapter(Purpose)
 
 def purpose_to_dict(purpose: Purpose) -> dict[str, Any]:
     """Plain JSON form of a purpose, as docs/formats.md describes it."""
-    data: dict[str, Any] = _FORM.dump_python(purpose, mode="json")
-    return data
+    return {"format": FORMAT, "version": VERSION, **_FORM.dump_python(purpose, mode="json")}
 
 
 def purpose_from_dict(data: Mapping[str, Any]) -> Purpose:
     """Read a purpose from its JSON form; raises InvalidValue for one that cannot be used."""
-    return read_as(_FORM, data, "What the camera is for")
+    if data.get("format") != FORMAT or data.get("version") != VERSION:
+        raise InvalidValue(
+            "This is not a purpose that this program knows.",
+            do=f'It must be a JSON object with "format": "{FORMAT}" and "version": {VERSION}.',
+        )
+    return read_as(_FORM, {k: v for k, v in data.items() if k not in ("format", "version")}, "What the camera is for")
+
+
+def asked_since(before: tuple[Asked, ...], purpose: Purpose | None, now_s: float) -> tuple[Asked, ...]:
+    """What was asked when, with another purpose from now on; what was said within SAME_PURPOSE_S is corrected."""
+    kept = before[:-1] if before and 0 <= now_s - before[-1].from_s < SAME_PURPOSE_S else before
+    since_s = before[-1].from_s if len(kept) < len(before) else now_s
+    return kept if purpose is None and not kept else (*kept, Asked(since_s, purpose))
 
 
 def changed_words(old: Purpose | None, new: Purpose | None) -> str:

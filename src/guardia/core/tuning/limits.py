@@ -9,9 +9,10 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.replay import Replay
 from guardia.core.score.met import Met, met_lines
+from guardia.core.storage.rules import RecordingMode
 
-LIMITS = ("keep_days", "gone_days", "charge_days", "data", "px_m")
-"""Ids of what is asked that goes by what is stored, and in which quality."""
+LIMITS = ("record", "keep_days", "gone_days", "charge_days", "data", "px_m")
+"""Ids of what is asked that goes by what is stored, and in which quality: what is always written is recorded, too."""
 
 MOST_MOVES = 3
 """So many settings are changed for them at the most."""
@@ -20,7 +21,7 @@ MOST_MOVES = 3
 def within_limits(evidence: Evidence, anchor: Anchor, chosen: Candidate, installed: Candidate) -> Candidate:
     """Chosen settings with as few changes of what is stored as meet the limits that are asked.
 
-    Nothing that decides what is recorded by motion or alerted is changed.
+    Nothing that decides what motion records or alerts is changed.
 
     Args:
         evidence: Of the camera.
@@ -68,3 +69,5 @@ def _moves(candidate: Candidate) -> Iterator[Candidate]:
         yield candidate.with_values(quality=label)
     for label in reversed(labels[:at]):
         yield candidate.with_values(quality=label)
+    if now.mode is RecordingMode.MOTION and RecordingMode.CONTINUOUS in rules.modes:
+        yield candidate.with_values(mode=RecordingMode.CONTINUOUS)

@@ -34,7 +34,7 @@ from guardia.core.make.levers import (
 )
 from guardia.core.make.settings import PART_OF, Settings
 from guardia.core.make.shows_more import could_show_more
-from guardia.core.make.zones import MadeBy, PolygonZone, Zone, ZoneKind
+from guardia.core.make.zones import MadeBy, PolygonZone, Zone, ZoneDoes, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
 from guardia.core.tuning.fit_zones import fit
@@ -236,6 +236,11 @@ class Search:
                         own = replace(zone, notch=notch.label)
                         zones = tuple(own if z is zone else z for z in settings.detection.zones)
                         yield f"sensitivity {notch.label} in '{zone.name}'", _with(idea, zones=zones)
+        for zone in settings.detection.zones if make.zone_does and self.trials.on_alerts else ():
+            if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH and zone.does is ZoneDoes.BOTH:
+                own = replace(zone, does=ZoneDoes.RECORDS)
+                zones = tuple(own if z is zone else z for z in settings.detection.zones)
+                yield f"no alert from '{zone.name}'", Idea(None, idea.candidate.with_values(zones=zones))
         for words, other in self._zones:
             zones = other.candidate.settings.detection.zones
             if other.drawing != idea.drawing or zones != settings.detection.zones:

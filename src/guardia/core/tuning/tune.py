@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -17,7 +18,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.effort import taps
-from guardia.core.make.levers import changed_levers, limits_broken
+from guardia.core.make.levers import Lever, changed_levers, limits_broken
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import MadeBy
 from guardia.core.purpose.judgement import Verdict, kind_of
@@ -200,7 +201,8 @@ def tune(
     points = _points(trials, days, seen)
     unmet = not_met(search, days.counts(chosen, seen))
     entered = within_limits(evidence, trials.anchor(installed.capability), chosen.candidate, installed)
-    if entered != chosen.candidate:
+    stored = changed_levers(chosen.candidate.settings, entered.settings)
+    if stored:
         chosen = trials.of(entered)
     both = [trials.anchor(installed.capability).replay(c) for c in (installed, chosen.candidate)]
     rivals = dict.fromkeys([installed, chosen.candidate, *(p.candidate for p in points if p.best)])
@@ -209,6 +211,7 @@ def tune(
         why=(
             *([unmet] if unmet else []),
             *why,
+            *_stored(stored, entered),
             *_as_drawn(chosen.candidate, installed),
             *_passed_over(search, days, chosen, points, seen),
             *_cures(search, days, base, singles, seen),
@@ -309,6 +312,12 @@ def _student(days: int) -> float:
     from scipy.special import stdtrit  # slow to import, and needed only here
 
     return float(stdtrit(days - 1, CONFIDENCE))
+
+
+def _stored(levers: Sequence[Lever[Any]], entered: Candidate) -> list[str]:
+    """What is set besides so that what is asked of recording, store, charge and data is met."""
+    said = [f"{lever.name} {lever.say(lever.read(entered.settings), entered.capability)}" for lever in levers]
+    return [f"For what is asked of store, charge and data: {'; '.join(said)}."] if said else []
 
 
 def _as_drawn(chosen: Candidate, installed: Candidate) -> list[str]:

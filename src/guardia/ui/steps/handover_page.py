@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -24,7 +25,7 @@ from guardia.app.project.session import Session
 from guardia.app.site.exports import Exports, file_stem
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
-from guardia.report.sheet import CAUTIONS, lines_against, score_rows
+from guardia.report.sheet import CAUTIONS, lines_against, met_rows, score_rows
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
 
@@ -127,17 +128,13 @@ class HandoverPage(QWidget):
         for line in limits_broken(Candidate(model.draft, model.camera.capability)):
             self._sheet.addWidget(label(f"▼  {line}", "warning", wrap=True))
         self._sheet.addSpacing(6)
-        self._sheet.addWidget(label("What the recorded evidence says", "head"))
-        figures = QWidget()
-        grid = QGridLayout(figures)
-        grid.setContentsMargins(0, 0, 0, 0)
-        grid.addWidget(label("installed", "muted"), 0, 1)
-        grid.addWidget(label("draft", "muted"), 0, 2)
-        rows = score_rows(model.comparison.installed, model.comparison.draft)
-        for row, cells in enumerate(rows, start=1):
-            for column, text in enumerate(cells):
-                grid.addWidget(label(text), row, column)
-        self._sheet.addWidget(figures)
+        for title, rows in (
+            ("What this camera is for", met_rows(model.met)),
+            ("What the recorded evidence says", score_rows(model.comparison.installed, model.comparison.draft)),
+        ):
+            if rows:
+                self._sheet.addWidget(label(title, "head"))
+                self._sheet.addWidget(_grid_of(rows))
         content = Exports(self._session).sheet_content(model.camera.id)
         for line in (*content.limits, *CAUTIONS):
             self._sheet.addWidget(label(line, "muted", wrap=True))
@@ -221,3 +218,16 @@ class HandoverPage(QWidget):
     def save(self, path: Path) -> None:
         """Save the sheet; the ending says in which form."""
         Exports(self._session).save_sheet(self._model.camera.id, path)
+
+
+def _grid_of(rows: Sequence[tuple[str, str, str]]) -> QWidget:
+    """Lines of text under both settings."""
+    figures = QWidget()
+    grid = QGridLayout(figures)
+    grid.setContentsMargins(0, 0, 0, 0)
+    for column, stretch in enumerate((4, 3, 3)):
+        grid.setColumnStretch(column, stretch)
+    for row, cells in enumerate((("", "installed", "draft"), *rows)):
+        for column, text in enumerate(cells):
+            grid.addWidget(label(text, "" if row else "muted", wrap=True), row, column)
+    return figures

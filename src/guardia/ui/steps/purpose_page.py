@@ -7,7 +7,17 @@ from functools import partial
 
 from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QDoubleSpinBox, QGridLayout, QHBoxLayout, QVBoxLayout
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+)
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -76,6 +86,10 @@ class PurposePage(FreshPage):
         head.addWidget(self.pattern)
         self.copy = button("&Copy to cameras …", self.choose_cameras, tip="Ask the same of other cameras of the site")
         self.nothing = button("Ask &nothing", self.model.ask_nothing, "link", "Say no longer what it is for")
+        self.earlier, self._earlier = QPushButton("&Earlier"), QMenu(self)
+        self.earlier.setToolTip("What was asked before, and since when; choosing one asks it again")
+        self.earlier.setMenu(self._earlier)
+        head.addWidget(self.earlier)
         head.addWidget(self.copy)
         head.addWidget(self.nothing)
         layout.addLayout(head)
@@ -135,6 +149,7 @@ class PurposePage(FreshPage):
             grid.addWidget(self.in_part[part], len(REAL_KINDS) + 2, place)
         for row, kind in enumerate(REAL_KINDS, start=1):
             grid.addWidget(label(kind_of(kind).text), row, 0)
+        grid.setColumnMinimumWidth(0, 150)
         grid.addWidget(label("when"), len(REAL_KINDS) + 1, 0)
         grid.addWidget(label("where"), len(REAL_KINDS) + 2, 0)
         grid.setRowStretch(len(REAL_KINDS) + 3, 1)
@@ -195,7 +210,10 @@ class PurposePage(FreshPage):
         model, purpose = self.model, self.model.purpose
         self.pattern.setCurrentIndex(max(0, self.pattern.findData(purpose.pattern)) if purpose is not None else 0)
         self.words.setText(model.words)
-        self.words.setToolTip("\n".join(model.history()))
+        self._earlier.clear()
+        for words, asked in model.history()[1:]:
+            self._earlier.addAction(words, partial(model.ask_again, asked))
+        self.earlier.setEnabled(not self._earlier.isEmpty())
         for (part, kind), box in self.kinds.items():
             box.setChecked(kind in model.wanted(part).kinds)
         for part, hours in self.hours.items():
@@ -221,7 +239,7 @@ class PurposePage(FreshPage):
             widget.setEnabled(purpose is not None)
         self.whole.setEnabled(bool(purpose and purpose.area))
         model.take_area()
-        self.hint.setText("" if purpose and purpose.area else "nothing drawn: all of it matters")
+        self.hint.setText("" if purpose and purpose.area else "all of it matters")
         self.canvas.refresh_evidence()
         self._fill()
 
