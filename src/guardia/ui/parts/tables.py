@@ -46,6 +46,7 @@ def fill_table(
     for row, texts in enumerate(rows):
         for column, text in enumerate(texts):
             item = QTableWidgetItem(text)
+            item.setToolTip(text)  # whole, where the column is too narrow
             if warn(row, column):
                 item.setForeground(THEME.colour("missed"))
             table.setItem(row, column, item)

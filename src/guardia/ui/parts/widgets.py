@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import html
 import sys
 from collections.abc import Callable, Sequence
 from functools import partial, wraps
@@ -76,6 +77,23 @@ class WrappedLabel(QLabel):
         """Show a text, and ask for the height that it needs."""
         super().setText(text)
         self.setFixedHeight(max(0, self.heightForWidth(self.width())))
+
+
+class ElidedLabel(QLabel):
+    """A label on one line that takes the room there is; what does not fit is left out, and stands whole in the tip."""
+
+    def __init__(self, text: str, name: str = "") -> None:
+        super().__init__()
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setObjectName(name)
+        self.setToolTip(html.escape(text))
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+        self._whole = text
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Show as much as fits."""
+        super().resizeEvent(event)
+        self.setText(self.fontMetrics().elidedText(self._whole, Qt.TextElideMode.ElideRight, self.width()))
 
 
 def two_columns(widget: QWidget) -> tuple[QVBoxLayout, QVBoxLayout]:

@@ -16,10 +16,10 @@ from guardia.app.project.session import Session
 from guardia.core.evidence.clock import error_words
 from guardia.core.hours.plan import off_until
 from guardia.core.purpose.judgement import Verdict, kind_of
-from guardia.core.score.met import Met, met_words
+from guardia.core.score.met import first_unmet, met_words
 from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import MarkSign, button, card, clear, draw_mark, label, page_head, painting
+from guardia.ui.parts.widgets import ElidedLabel, MarkSign, button, card, clear, draw_mark, label, page_head, painting
 from guardia.ui.steps.due_dialog import DueDialog
 from guardia.ui.steps.round_dialog import RoundDialog
 from guardia.ui.steps.round_list import RoundList
@@ -31,6 +31,9 @@ _LEGEND = (
     (None, True, "not judged"),
 )
 
+
+NAME_PX = 150
+"""A longer name may be cut."""
 
 CARD_PX = (104, 170)
 """Height of a camera's card: the lowest and the highest."""
@@ -270,16 +273,20 @@ class RoundPage(QWidget):
         # A long name takes what is left beside the figures, and stands whole in the tip.
         name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         name.setToolTip(html.escape(model.camera.name[:200]))
+        name.setMinimumWidth(min(name.sizeHint().width(), NAME_PX))
         head.addWidget(name, 1)
         if lines := model.met[0]:
-            unmet = any(line.met is Met.NO for line in lines)
-            go = partial(self.opened.emit, model.camera.id, "purpose")
-            purpose = button(met_words(lines), go, "unmet" if unmet else "link")
+            unmet, go = first_unmet(lines), partial(self.opened.emit, model.camera.id, "purpose")
+            count, _, found = met_words(lines).partition(": ")
+            purpose = button(count, go, "link" if unmet is None else "unmet")
             purpose.setToolTip(html.escape("\n".join(f"{one.met}: {one.asked}, {one.found}" for one in lines)))
             head.addWidget(purpose)
-            head.addSpacing(12)
-        for text in _figures(model.comparison.installed):
-            head.addWidget(label(text))
+            head.addWidget(ElidedLabel(found, "muted"), 2)
+        for text, interval in _figures(model.comparison.installed):
+            # Where the purpose stands beside it, what chance alone makes of a figure is told in its tip.
+            figure = label(text if lines else f"{text} {interval}")
+            figure.setToolTip(f"{interval[1:-1]} by chance alone (95 %)")
+            head.addWidget(figure)
         middle.addLayout(head)
         ribbon = Fortnight(self._session, model, self.days)
         ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
@@ -312,15 +319,15 @@ class RoundPage(QWidget):
         return frame
 
 
-def _figures(score: Score) -> list[str]:
-    """The two complaints as text: false alerts a day, real events missed."""
+def _figures(score: Score) -> list[tuple[str, str]]:
+    """The two complaints as text, each with its interval: false alerts a day, real events missed."""
     figures = []
     rate, interval = score.false_alerts_per_day, score.false_alerts_per_day_interval
     if rate is not None and interval is not None:
-        figures.append(f"<b>{rate:.1f}</b> false alerts/day ({interval[0]:.1f} to {interval[1]:.1f})")
+        figures.append((f"<b>{rate:.1f}</b> false alerts/day", f"({interval[0]:.1f} to {interval[1]:.1f})"))
     if score.real:
         low, high = score.missed_share
-        figures.append(f"<b>{len(score.real_missed)}</b> of {score.real} missed ({100 * low:.0f} to {high:.0%})")
+        figures.append((f"<b>{len(score.real_missed)}</b> of {score.real} missed", f"({100 * low:.0f} to {high:.0%})"))
     return figures
 
 
