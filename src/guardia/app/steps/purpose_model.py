@@ -112,16 +112,15 @@ class PurposeModel(StepModel):
         """Hours to choose from, by their words: usual ones, those of the draft, and those that are asked."""
         draft = self.model.draft.hours
         usual = (
-            ("always", None), ("at night, sunset to sunrise", AT_NIGHT), ("by day, 07:00 to 21:00", BY_DAY),
-            ("out of working hours", OUT_OF_HOURS), ("recording hours of the draft", draft.recording_plan),
-            ("alert hours of the draft", draft.alert_plan),
+            ("always", None), ("at night", AT_NIGHT), ("by day", BY_DAY), ("out of hours", OUT_OF_HOURS),
+            ("as it records", draft.recording_plan), ("as it alerts", draft.alert_plan),
         )  # fmt: skip
         chosen = self.wanted(part).hours
         several: dict[WeekPlan | None, str] = {}
         for words, plan in usual:
             several.setdefault(plan, words)
         if chosen is not None:
-            several.setdefault(chosen, chosen.words)
+            several.setdefault(chosen, "its own hours")
         return [(words, plan) for plan, words in several.items()]
 
     @property

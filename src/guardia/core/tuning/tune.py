@@ -198,6 +198,8 @@ def tune(
     answer, why = _answer(search, days, base, best, outs)
     chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
     installed_outs = [(base, out) for _, out in outs]
+    # Zones follow the days that they were drawn on; settings without new ones do what they do on whichever days.
+    drawn = chosen.candidate.settings.detection.zones != installed.settings.detection.zones
     points = _points(trials, days, seen)
     unmet = not_met(search, days.counts(chosen, seen))
     entered = within_limits(evidence, trials.anchor(installed.capability), chosen.candidate, installed)
@@ -225,7 +227,7 @@ def tune(
         installed_held_out=days.sum_of(installed_outs) if outs else None,
         price=(price_of(both[0]), price_of(both[1], both[0])),
         margin=_margin(search, chosen),
-        week=days.week(installed_outs if chosen is base else outs),
+        week=days.week(installed_outs if chosen is base else outs if drawn else [(chosen, out) for _, out in outs]),
         singles=tuple((one.words, days.counts(one.trial, seen), one.more) for one in singles),
         combinations=_combinations(search, days, ideas, seen),
         points=points,

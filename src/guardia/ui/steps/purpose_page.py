@@ -140,16 +140,16 @@ class PurposePage(FreshPage):
                 grid.addWidget(box, row, place)
             self.hours[part] = QComboBox()
             self.hours[part].setAccessibleName(f"Hours in which it must be {words}")
-            self.hours[part].setMinimumContentsLength(12)
+            self.hours[part].setMinimumContentsLength(9)
             self.hours[part].setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             self.hours[part].activated.connect(partial(self._choose_hours, part))
             grid.addWidget(self.hours[part], len(REAL_KINDS) + 1, place)
-            self.in_part[part] = QCheckBox("in the part drawn")
+            self.in_part[part] = QCheckBox("part drawn")
             self.in_part[part].clicked.connect(lambda on, p=part: self.model.ask_of(p, in_part=on))
             grid.addWidget(self.in_part[part], len(REAL_KINDS) + 2, place)
         for row, kind in enumerate(REAL_KINDS, start=1):
-            grid.addWidget(label(kind_of(kind).text), row, 0)
-        grid.setColumnMinimumWidth(0, 150)
+            grid.addWidget(label(kind_of(kind).text, wrap=True), row, 0)
+        grid.setColumnMinimumWidth(0, 160)
         grid.addWidget(label("when"), len(REAL_KINDS) + 1, 0)
         grid.addWidget(label("where"), len(REAL_KINDS) + 2, 0)
         grid.setRowStretch(len(REAL_KINDS) + 3, 1)
@@ -187,7 +187,7 @@ class PurposePage(FreshPage):
         column = QVBoxLayout()
         self.canvas = ZoneCanvas(model, self.model.tool, blocks=False)
         self.canvas.show_false = False
-        self.canvas.setMinimumSize(280, 160)
+        self.canvas.setMinimumSize(200, 140)
         self.canvas.setAccessibleName("The part of the picture that matters")
         column.addWidget(self.canvas, 1)
         row = QHBoxLayout()
@@ -221,9 +221,10 @@ class PurposePage(FreshPage):
             several = model.hours(part)
             for words, plan in several:
                 hours.addItem(words, plan)
-            hours.addItem("other hours …", "other")
+            hours.addItem("type …", "other")
             hours.setCurrentIndex([plan for _, plan in several].index(model.wanted(part).hours))
-            hours.setToolTip(hours.currentText())
+            chosen = model.wanted(part).hours
+            hours.setToolTip("at any time" if chosen is None else chosen.words)
             self.in_part[part].setChecked(model.wanted(part).in_part)
             self.in_part[part].setEnabled(bool(purpose and purpose.area))
         for name, field in self.numbers.items():

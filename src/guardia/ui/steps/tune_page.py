@@ -47,7 +47,10 @@ _HEADS = {
 }
 
 
-SEARCHED_TABS = 4
+SAID_FIRST = 2
+"""So many sentences on why stand beside the figures; the tab Why has all of them."""
+
+SEARCHED_TABS = 5
 """The first tabs show what a search found; scale and check do without."""
 
 
@@ -170,13 +173,17 @@ class TunePage(FreshPage):
         whole = self._trade_off()
         self.singles = self._table(("settings", "false", "lost", "late", "against installed"), 4)
         self.plan = self._table(("one change at a time", "false", "lost", "late", "shows after", "taps"))
+        self.reasons = QListWidget()
+        self.reasons.setWordWrap(True)
+        self.reasons.setAccessibleName("Why these settings, and what would help beyond them")
+        self.reasons.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scale = ScaleView(self._camera)
         self.compare = CompareView(self._session, self.model)
         self.compare.asked.connect(self.asked)
         self.check = CheckView(self.model)
         for page, words in (
             (whole, "Trade-off"), (self.compare, "Compare"), (self.singles, "Ranked"),
-            (self.plan, "Step by step"), (self.scale, "Scale"), (self.check, "Check"),
+            (self.plan, "Step by step"), (self.reasons, "Why"), (self.scale, "Scale"), (self.check, "Check"),
         ):  # fmt: skip
             self.tabs.addTab(page, words)
         self.tabs.currentChanged.connect(lambda _: self.compare.refresh_if_shown())
@@ -224,6 +231,7 @@ class TunePage(FreshPage):
         """Show what was found."""
         tuned = self.model.found
         clear(self._figures)
+        self.reasons.clear()
         for n in range(SEARCHED_TABS):
             self.tabs.setTabEnabled(n, tuned is not None)
         if tuned is None and self.tabs.currentIndex() < SEARCHED_TABS:
@@ -242,7 +250,8 @@ class TunePage(FreshPage):
         else:
             self.headline.setText(_HEADS[tuned.answer])
             self._fill_figures(tuned)
-            self.why.setText(" ".join(tuned.why))
+            self.why.setText(" ".join(tuned.why[:SAID_FIRST]))
+            self.reasons.addItems(tuned.why)
             now = tuned.installed
             ranked = [(words, counts, more) for words, counts, more in tuned.singles]
             together = [(words, counts, False) for words, _, counts in tuned.combinations]
