@@ -211,6 +211,7 @@ def tune(
     return Tuned(
         answer=answer,
         why=(
+            *_loses(search, base, chosen),
             *([unmet] if unmet else []),
             *why,
             *_stored(stored, entered),
@@ -306,7 +307,7 @@ def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) ->
     lost = sum(int((days.visits(out) & trials.newly_lost(base, trial)).sum()) for trial, out in outs)
     if lacking := lacking_real(kept, lost):
         return Answer.TOO_LITTLE, [lacking]
-    return Answer.BETTER, _better_words(search, base, best)
+    return Answer.BETTER, [_left_words(search, best)]
 
 
 def _student(days: int) -> float:
@@ -391,14 +392,19 @@ def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     return Answer.LIMIT, [f"{limit} {number} Move the camera, add light, or choose another make."]
 
 
-def _better_words(search: Search, base: Trial, best: Trial) -> list[str]:
-    lost = int((search.seen & search.trials.newly_lost(base, best)).sum())
-    words = [f"It loses {count_of(lost, 'real visit')} that the installed settings record."] if lost else []
+def _loses(search: Search, base: Trial, chosen: Trial) -> list[str]:
+    """That the choice loses something real, which is said first."""
+    lost = int((search.seen & search.trials.newly_lost(base, chosen)).sum())
+    does = "record or alert to" if search.trials.on_alerts else "record"
+    return [f"It loses {count_of(lost, 'real visit')} that the installed settings {does}."] if lost else []
+
+
+def _left_words(search: Search, best: Trial) -> str:
     does = "alerts to" if search.trials.on_alerts else "records"
     left = _kinds(search, (best.alerted if search.trials.on_alerts else best.recorded) & ~search.trials.real)
-    words.append(f"It still {does} {left}: no setting tried keeps these out without losing more." if left else
-                 f"It {does} nothing false of what is judged.")  # fmt: skip
-    return words
+    if not left:
+        return f"It {does} nothing false of what is judged."
+    return f"It still {does} {left}: no setting tried keeps these out without losing more."
 
 
 def _kinds(search: Search, which: NDArray[np.bool_]) -> str:

@@ -61,6 +61,14 @@ class CopyPurposeDialog(CopyDialog):
         self._session.copying.copy_purpose(self._model, self.chosen, time.time())
 
 
+class _Number(QDoubleSpinBox):
+    """A number without zeros that say nothing."""
+
+    def textFromValue(self, v: float) -> str:
+        """As short as it is exact."""
+        return f"{v:.{self.decimals()}f}".rstrip("0").rstrip(".") if self.decimals() else f"{v:.0f}"
+
+
 class PurposePage(FreshPage):
     """The form beside the picture, and beneath them what is met.
 
@@ -171,7 +179,7 @@ class PurposePage(FreshPage):
 
     def _number(self, name: str, words: str, unit: str, most: float, decimals: int) -> QDoubleSpinBox:
         """A field of a number; its lowest value asks nothing."""
-        field = QDoubleSpinBox()
+        field = _Number()
         field.setDecimals(decimals)
         field.setRange(-(10.0**-decimals) if name == "false_alerts" else 0.0, most)
         field.setSuffix(f" {unit}")
