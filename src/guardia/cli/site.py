@@ -129,7 +129,8 @@ def portfolio(options: argparse.Namespace) -> int:
     else:
         for s in sites:
             late = f", {count_of(s.overdue(today), 'date')} overdue" if s.overdue(today) else ""
-            print(f"{s.name} ({count_of(s.cameras, 'camera')}{late}): {s.words}")
+            unmet = f", {s.unmet} of {s.asked} not as asked" if s.unmet else ""
+            print(f"{s.name} ({count_of(s.cameras, 'camera')}{unmet}{late}): {s.words}")
         if not sites:
             print(f"There is no project in {options.folder}.", file=sys.stderr)
     return 1 if not sites or any(s.trouble for s in sites) else 0

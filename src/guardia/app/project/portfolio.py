@@ -48,6 +48,16 @@ class SiteSummary:
         return sum(due.on < today for line in self.lines for due in line.dues)
 
     @property
+    def asked(self) -> int:
+        """Cameras of which it is said what they are for."""
+        return sum(bool(line.met) for line in self.lines)
+
+    @property
+    def unmet(self) -> int:
+        """Of them those that do not do all of it."""
+        return sum(line.unmet > 0 for line in self.lines)
+
+    @property
     def words(self) -> str:
         """The next thing to do there."""
         if self.trouble:

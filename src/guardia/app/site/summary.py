@@ -14,7 +14,7 @@ from guardia.app.camera.advice import next_action
 from guardia.app.camera.camera_model import CameraModel
 from guardia.core.prove.due import Due, due_of
 from guardia.core.prove.next_action import trouble
-from guardia.core.score.met import met_words
+from guardia.core.score.met import Met, met_words
 from guardia.store.project import Project
 
 
@@ -49,6 +49,8 @@ class Summary:
     """How much care it needs, as core.prove.next_action.trouble()."""
     met: str = ""
     """How much of what it is for is met; empty while nobody said."""
+    unmet: int = 0
+    """How many things that are asked of it are not met."""
     due: tuple[tuple[str, str, str], ...] = ()
     """What is due: date (ISO 8601), what, why."""
 
@@ -71,6 +73,7 @@ def summary_of(model: CameraModel) -> Summary:
         camera.name, camera.about.patrol, rate, len(score.real_missed), score.real,
         sum(not o.kind for o in model.evidence.occurrences),
         action.step, action.text, action.why, trouble(score, model.met[0]), met_words(model.met[0]),
+        sum(line.met is Met.NO for line in model.met[0]),
         tuple((d.on.isoformat(), d.what, d.why) for d in dues),
     )  # fmt: skip
 

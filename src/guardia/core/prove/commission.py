@@ -19,6 +19,7 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.replay.replay import Replay
 from guardia.core.replay.silence import silences
+from guardia.core.score.met import asked_words
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.readings import RANGES, SIGNALS, Measure, alert_delay
 from guardia.core.storage.stores import StoreKind
@@ -89,6 +90,7 @@ def commissioning(
     """
     settings = done.candidate.settings
     return [
+        _purpose(evidence),
         *_bench(make),
         _fits(misfits),
         _clock(evidence, clock_error_s),
@@ -105,6 +107,13 @@ def commissioning(
         *_walks(evidence),
         _review(evidence),
     ]
+
+
+def _purpose(evidence: Evidence) -> Item:
+    asked = None if evidence.purpose is None else asked_words(evidence.purpose)
+    found = "" if asked is None else f"{count_of(len(asked), 'thing')} asked of it"
+    text, reason = "Say what the camera is for (Purpose)", "settings are right or wrong by that alone"
+    return Item("purpose", "on the bench", text, reason, found=found, verified=True if asked else None)
 
 
 def _bench(make: Capability) -> list[Item]:

@@ -3,12 +3,10 @@
 from __future__ import annotations
 
 import math
-from collections import Counter
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from enum import StrEnum
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,17 +16,27 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.effort import taps
-from guardia.core.make.levers import Lever, changed_levers, limits_broken
+from guardia.core.make.levers import changed_levers
 from guardia.core.make.settings import Settings
-from guardia.core.make.zones import MadeBy
-from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.score.price import Price, price_of
 from guardia.core.tuning.ask import telling
 from guardia.core.tuning.beyond import not_met, what_would
 from guardia.core.tuning.days import LEAST_DAYS, Counts, Days, Outs
 from guardia.core.tuning.enough import CONFIDENCE, lacking_margin, lacking_real
 from guardia.core.tuning.limits import within_limits
-from guardia.core.tuning.search import OF_DRAFT, Idea, Proposing, Search, Single
+from guardia.core.tuning.reasons import (
+    CLOSE,
+    against_misses,
+    as_drawn,
+    cannot_show,
+    kinds_words,
+    left_words,
+    loses,
+    nuisance_words,
+    passed_over,
+    stored_words,
+)
+from guardia.core.tuning.search import Idea, Proposing, Search
 from guardia.core.tuning.trials import Cost, Trial, Trials
 
 FOLDS = 5
@@ -36,9 +44,6 @@ FOLDS = 5
 
 SHORT_LIST = 10
 """So many of the best ideas with zones to be drawn are drawn anew without each part of the days, and each two."""
-
-CLOSE = 0.5
-"""Settings whose cost differs by no more than half a false recording cannot be told apart, however sure the days."""
 
 AMPLE = 0.5
 """A weakest real one that passes by so much passes well enough (no source)."""
@@ -51,9 +56,6 @@ LONGEST_DAYS = 60
 
 MOST_COMBINATIONS = 10
 """So many combinations are told of."""
-
-MOST_CURES = 3
-"""So many cures of misses are told of."""
 
 MOST_RIVALS = 12
 """So many of the best settings are asked on which occurrences they disagree."""
@@ -211,15 +213,15 @@ def tune(
     return Tuned(
         answer=answer,
         why=(
-            *_loses(search, base, chosen),
+            *loses(search, base, chosen),
             *([unmet] if unmet else []),
             *why,
-            *_stored(stored, entered),
-            *_as_drawn(chosen.candidate, installed),
-            *_passed_over(search, days, chosen, points, seen),
-            *_cures(search, days, base, singles, seen),
+            *stored_words(stored, entered),
+            *as_drawn(chosen.candidate, installed),
+            *passed_over(search, days, chosen, [(p.candidate, p.counts) for p in points], seen),
+            *against_misses(search, days, base, singles, seen),
             *(what_would(search, days, chosen) if unmet or answer is Answer.LIMIT else ()),
-            *_limits(evidence, search),
+            *cannot_show(evidence, search),
         ),
         installed=days.counts(base, seen),
         chosen=chosen.candidate,
@@ -307,7 +309,7 @@ def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) ->
     lost = sum(int((days.visits(out) & trials.newly_lost(base, trial)).sum()) for trial, out in outs)
     if lacking := lacking_real(kept, lost):
         return Answer.TOO_LITTLE, [lacking]
-    return Answer.BETTER, [_left_words(search, best)]
+    return Answer.BETTER, [left_words(search, best)]
 
 
 def _student(days: int) -> float:
@@ -317,65 +319,12 @@ def _student(days: int) -> float:
     return float(stdtrit(days - 1, CONFIDENCE))
 
 
-def _stored(levers: Sequence[Lever[Any]], entered: Candidate) -> list[str]:
-    """What is set besides so that what is asked of recording, store, charge and data is met."""
-    said = [f"{lever.name} {lever.say(lever.read(entered.settings), entered.capability)}" for lever in levers]
-    return [f"For what is asked of store, charge and data: {'; '.join(said)}."] if said else []
-
-
-def _as_drawn(chosen: Candidate, installed: Candidate) -> list[str]:
-    """That zones which somebody drew are not drawn again without the days that are held out."""
-    zones = chosen.settings.detection.zones
-    by_hand = zones and all(zone.made_by is MadeBy.HAND for zone in zones)
-    if not by_hand or zones == installed.settings.detection.zones:
-        return []
-    return [f"Its zones are the {OF_DRAFT}, as drawn with all days in view: days held out prove them only in part."]
-
-
-def _passed_over(
-    search: Search, days: Days, chosen: Trial, points: Sequence[Point], seen: frozenset[date]
-) -> list[str]:
-    """Why settings with fewer false recordings and no more misses on these days are not chosen."""
-    mine = days.counts(chosen, seen)
-    fewer = [p for p in points if p.counts.lost <= mine.lost and p.counts.nuisance < mine.nuisance]
-    if not fewer:
-        return []
-    point = min(fewer, key=lambda p: (p.counts.nuisance, p.counts.lost))
-    trial, real = search.trials.of(point.candidate), search.seen & search.trials.real
-    risk, own = (float(search.risk(t)[real].sum()) for t in (trial, chosen))
-    if limits_broken(point.candidate, installed=search.installed.settings):
-        why = "this make is not known to take them"
-    elif not search.unseen and search.shows_more(point.candidate):
-        why = "they could record what these clips cannot show"
-    elif risk > own + CLOSE / search.cost.miss:
-        why = f"they lose {risk:.1f} real ones where visits come a little otherwise, the chosen ones {own:.1f}"
-    else:
-        why = "chosen without some of the days, they did no better on those days"
-    return [f"Settings with fewer {_nuisance(search)} ({point.counts.nuisance}) are not chosen: {why}."]
-
-
-def _nuisance(search: Search) -> str:
-    """What is to be fewer, in words."""
-    return "false alerts" if search.trials.on_alerts else "false recordings"
-
-
-def _cures(search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
-    """What would record more real ones at a price that this evidence cannot tell."""
-    before = days.counts(base, seen).lost
-    cures = [(days.counts(one.trial, seen).lost, one.words) for one in singles if one.more]
-    fewer = sorted((missed, words) for missed, words in cures if missed < before)
-    if not fewer:
-        return []
-    words = ", ".join(f"{words} (missed {missed})" for missed, words in fewer[:MOST_CURES])
-    return [f"Against misses ({before}): {words}. What else these would record, motion clips cannot show; footage can."]
-
-
 def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     real, trials = search.seen & search.trials.real, search.trials
     false = search.seen & ~real & (base.alerted if trials.on_alerts else base.recorded)
     if not false.any() and trials.kept(base)[real].all():
         done = "recorded and alerted as it is asked" if trials.on_alerts else "recorded"
-        return Answer.GOOD, [f"Every real occurrence is {done}, and there are no {_nuisance(search)}."]
+        return Answer.GOOD, [f"Every real occurrence is {done}, and there are no {nuisance_words(search)}."]
     own = real & base.recorded & (base.strength >= 1.0)
     alike = int((base.strength[false] >= base.strength[own].min()).sum()) if own.any() else 0
     evidence = trials.evidence
@@ -387,42 +336,9 @@ def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     if not alike:
         return Answer.GOOD, ["No setting that was tried surely does better than the installed ones on these clips."]
     tried = "No setting of this make" if search.unseen else "No setting whose price these clips can show"
-    limit = f"{tried} tells these from the real ones: {_kinds(search, false)}."
+    limit = f"{tried} tells these from the real ones: {kinds_words(search, false)}."
     number = f"{alike} of {int(false.sum())} false ones are as large, and last as long, as the weakest real one."
     return Answer.LIMIT, [f"{limit} {number} Move the camera, add light, or choose another make."]
-
-
-def _loses(search: Search, base: Trial, chosen: Trial) -> list[str]:
-    """That the choice loses something real, which is said first."""
-    lost = int((search.seen & search.trials.newly_lost(base, chosen)).sum())
-    does = "record or alert to" if search.trials.on_alerts else "record"
-    return [f"It loses {count_of(lost, 'real visit')} that the installed settings {does}."] if lost else []
-
-
-def _left_words(search: Search, best: Trial) -> str:
-    does = "alerts to" if search.trials.on_alerts else "records"
-    left = _kinds(search, (best.alerted if search.trials.on_alerts else best.recorded) & ~search.trials.real)
-    if not left:
-        return f"It {does} nothing false of what is judged."
-    return f"It still {does} {left}: no setting tried keeps these out without losing more."
-
-
-def _kinds(search: Search, which: NDArray[np.bool_]) -> str:
-    """How many of which kind, most first."""
-    count = Counter(kind_of(search.trials.visits[n].kind).text for n in np.flatnonzero(which & search.seen))
-    return ", ".join(f"{n} {kind}" for kind, n in sorted(count.items(), key=lambda one: (-one[1], one[0])))
-
-
-def _limits(evidence: Evidence, search: Search) -> list[str]:
-    """What the evidence cannot show, whatever is chosen."""
-    waiting = sum(not o.kind for o in evidence.occurrences)
-    lines = [f"{count_of(waiting, 'occurrence')} not judged yet: left out here."] if waiting else []
-    lines += [f"Installed is what this make is not known to take: {line}" for line in limits_broken(search.installed)]
-    if search.installed.capability.object_classes and not search.filter_known:
-        lines.append("The object filter was not tried: what the camera's own eye calls most of these is not known.")
-    if not any(o.verdict is Verdict.REAL for o in evidence.occurrences):
-        lines.append("Nothing real is judged, so nothing can be lost: bring in a walk test before you rely on this.")
-    return lines
 
 
 def _combinations(

@@ -30,9 +30,9 @@ class PortfolioDialog(QDialog):
         layout = QVBoxLayout(self)
         self.words = WrappedLabel()
         layout.addWidget(self.words)
-        columns = ("site", "cameras", "false alerts a day, worst", "real missed", "overdue", "next")
+        columns = ("site", "cameras", "false alerts a day, worst", "real missed", "purpose not met", "overdue", "next")
         self.table = row_table("Sites", columns)
-        stretch_columns(self.table, 5)
+        stretch_columns(self.table, 6)
         self.table.cellActivated.connect(lambda *_: self.take())
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -53,9 +53,11 @@ class PortfolioDialog(QDialog):
             rate = f"{worst.false_alerts[0]:.1f}" if worst is not None and worst.false_alerts else ""
             missed, real = sum(line.missed for line in site.lines), sum(line.real for line in site.lines)
             late = site.overdue(today)
-            counts = (str(site.cameras or ""), rate, f"{missed} of {real}" if real else "", str(late or ""))
+            unmet = f"{site.unmet} of {site.asked}" if site.asked else ""
+            lost = f"{missed} of {real}" if real else ""
+            counts = (str(site.cameras or ""), rate, lost, unmet, str(late or ""))
             rows.append((site.name, *counts, site.words))
-        fill_table(self.table, rows, lambda r, c: c == 5 and bool(self._sites[r].trouble))
+        fill_table(self.table, rows, lambda r, c: c == 6 and bool(self._sites[r].trouble))
         number = count_of(len(rows), "project")
         self.words.setText(f"{number} in {self._folder}, by what each knew when it was closed last.")
         self.go.setEnabled(bool(rows))

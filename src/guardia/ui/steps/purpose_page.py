@@ -211,7 +211,8 @@ class PurposePage(FreshPage):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Give the picture what the form and a dozen lines leave."""
         super().resizeEvent(event)
-        self.canvas.setFixedHeight(max(LEAST_PICTURE_PX, self.height() - BENEATH_PX))
+        wide = round(0.45 * self.width() * self.canvas.aspect())
+        self.canvas.setFixedHeight(max(LEAST_PICTURE_PX, min(wide, self.height() - BENEATH_PX)))
 
     def refresh(self) -> None:
         """Show what is asked, and whether it is met."""
