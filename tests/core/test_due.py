@@ -42,7 +42,7 @@ class WhatIsDue(unittest.TestCase):
         self.assertEqual(dues["renew or replace 'plan'"].on, date(2026, 5, 17))
         self.assertEqual(dues["save 1 real recording"].on, date(2026, 3, 12))
         self.assertEqual(dues["look whether it records"].on, date(2026, 3, 13))
-        self.assertEqual(dues["bring in the week since the change"].on, date(2026, 3, 14))
+        self.assertEqual(dues["import the week since the change"].on, date(2026, 3, 14))
         card = Fitted(1, Store("card", StoreKind.CARD, 64.0), (), (
             Reading(BEGIN, Measure.USED, 1.0), Reading(BEGIN, Measure.FREE, 43.2),
         ))  # fmt: skip

@@ -115,8 +115,9 @@ class InTuning(unittest.TestCase):
         # Of thresholds that 24 clips leave in doubt something is expected to come, and to be lost.
         self.assertEqual(found.installed.false, 8)
         for counts in (found.tuned, found.held_out):
-            self.assertLessEqual(max(counts.false, counts.missed), 3)
-        self.assertIn(detection.night_notch, ("2", "3", "4", "5"))
+            self.assertLessEqual(counts.false, 5)
+            self.assertEqual(counts.missed, 0, "nothing is lost first")
+        self.assertIn(detection.night_notch, ("2", "3", "4", "5", "6"))
         self.assertIn("sensitivity at night", [step.words for step in found.plan])
         words = {words for words, _, _ in found.singles}
         self.assertLessEqual({"sensitivity 5", "sensitivity 5 by day", "sensitivity 5 at night"}, words)

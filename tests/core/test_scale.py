@@ -155,8 +155,8 @@ class WhatTheEvidenceShows(unittest.TestCase):
         self.assertTrue(all(s.triggered and s.selected for s in seen))
         known = camera_scale(seen, camera.capability)
         (one,) = (s for s in known.levels if s.label == "5")
-        self.assertIn("walk across the view at notch 5, where a person", telling_walk(one))
-        self.assertIn("at notch 5, about 14 m ahead, where", telling_walk(one, at_m=14.2))
+        self.assertIn("walk across the view at level 5, where a person", telling_walk(one))
+        self.assertIn("at level 5, about 14 m ahead, where", telling_walk(one, at_m=14.2))
         self.assertIn("would tell little", telling_walk(replace(one, low=one.factor / 1.1, high=one.factor * 1.1)))
         self.assertEqual(seen_by(evidence_of([blob_trace([4] * 9)], kinds=[""]), capability()), [])
 

@@ -249,7 +249,7 @@ class Hours(StepCase):
         finished = QSignalSpy(page.model.jobs.finished)
         self.click(page.propose)
         self.wait(finished)
-        self.assertIn("On days held out: 0 real lost, 5 false silenced", page.offer.text())
+        self.assertIn("On days held out: 0 real lost, 5 false ones no longer recorded", page.offer.text())
         self.click(page.take)
         self.assertEqual(self.model.draft.hours.recording_plan, page.model.proposed.plan)
         page.tabs.setCurrentIndex(4)

@@ -30,7 +30,7 @@ class SetUp(StepCase):
         self.assertIn("Ada", page.table.item(0, 4).text())
         self.assertEqual(page.table.currentRow(), 1)
         QTest.keyClick(page.table, "n")
-        self.assertIn("not here", page.table.item(1, 2).text())
+        self.assertIn("does not apply", page.table.item(1, 2).text())
         self.session.undo.undo()
         page.refresh()
         self.assertEqual(page.table.item(1, 2).text(), "☐")

@@ -64,14 +64,14 @@ class RealFirstHour(FolderCase):
         screen.until_front("North Basin - Guardia")
 
         screen.press("ctrl+i")
-        screen.until_front("Bring in evidence")
+        screen.until_front("Import evidence")
         screen.press("alt+o")
         screen.until_front("Add a folder")
         screen.write(str(stick))
         screen.press("Return")
-        screen.until_front("Bring in evidence")
-        # 'Bring in' opens once the folder has been looked through: pressed until it does something, as a person would
-        screen.until("bringing in", lambda: self.rows("SELECT 1 FROM clip"), lambda: screen.press("alt+b"))
+        screen.until_front("Import evidence")
+        # 'Import' opens once the folder has been looked through: pressed until it does something, as a person would
+        screen.until("bringing in", lambda: self.rows("SELECT 1 FROM clip"), lambda: screen.press("alt+m"))
         screen.until("measured", lambda: self.rows("SELECT count(*) FROM trace WHERE final") == [(CLIPS,)])
 
         screen.press("ctrl+3")

@@ -38,7 +38,7 @@ class Tune(StepCase):
         page, _ = self.searched()
         page.tabs.setCurrentWidget(page.scale)
         self.painted(page.scale)
-        self.assertIn("walk across the view at notch 9", page.scale.words.text())
+        self.assertIn("walk across the view at level 9", page.scale.words.text())
 
     def test_a_point_is_tried_on_beside_the_installed_and_left_with_the_page(self):
         page, found = self.searched()

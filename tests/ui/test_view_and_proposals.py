@@ -69,7 +69,7 @@ class ViewStep(StepCase):
         page.thing.setCurrentIndex(len(THINGS))
         told = [found.text() for found in page.findChildren(QLabel)]
         for notch, line in page.model.reach_by_notch(THINGS[-1]):
-            self.assertIn(f"notch {notch}", told)
+            self.assertIn(f"level {notch}", told)
             self.assertLessEqual(line.towards, line.across)
             self.assertIn(f"{line.night:.0f} m" if line.night else "none", told)
         self.model.change_draft(self.model.draft.with_values(zones=(SQUARE,)), "zone")

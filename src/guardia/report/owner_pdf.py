@@ -30,8 +30,8 @@ class OwnerPage:
     """Its make."""
     changes: Sequence[str]
     """What the draft changes, in the make's words; none where nothing."""
-    purpose: Sequence[tuple[str, str, str]]
-    """What it is for, met or not, likewise; none while nobody said."""
+    purpose: Sequence[str]
+    """How much of what it is for is met, then what is not; none while nobody said."""
     rows: Sequence[tuple[str, str, str]]
     """What is counted, under the installed settings and under the draft."""
     lasts: Sequence[str]
@@ -68,15 +68,14 @@ def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[Owner
             words(f"{one.make}  ·  {made:%Y-%m-%d %H:%M} ({time_zone})", style.small),
             *([words(f"Expected there: {people}", style.small)] if people else []),
         ]
-        for head, rows in (
-            ("What this camera is for", one.purpose),
-            ("Before and after, on the same recorded events", one.rows),
-        ):
-            if rows:
-                table: list[list[Flowable | list[Flowable]]] = [
-                    [words(cell, style.body) for cell in row] for row in (("", "as it is set", "as proposed"), *rows)
-                ]
-                story += [words(head, style.head), ruled_table(table, [66 * mm, 52 * mm, 52 * mm])]
+        if one.purpose:
+            story.append(words("What this camera is for", style.head))
+            story += [words(line, style.small) for line in one.purpose]
+        story.append(words("Before and after, on the same recorded events", style.head))
+        table: list[list[Flowable | list[Flowable]]] = [
+            [words(cell, style.body) for cell in row] for row in (("", "as it is set", "as proposed"), *one.rows)
+        ]
+        story.append(ruled_table(table, [66 * mm, 52 * mm, 52 * mm]))
         for head, lines, none in (
             ("What is proposed", one.changes, "Nothing is to be changed."),
             ("How long it lasts", one.lasts, "No store is entered."),

@@ -12,7 +12,7 @@ from typing import Any, NamedTuple
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.intervals import Expected
-from guardia.core.base.words import listed, sentence
+from guardia.core.base.words import count_of, listed, sentence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import LEVERS, ZONES, limits_broken
@@ -255,6 +255,18 @@ def met_rows(met: tuple[Lines, Lines]) -> list[tuple[str, str, str]]:
         return f"{signs[line.met]}: {line.found}"
 
     return [(old.asked, stands(old), stands(new)) for old, new in zip(*met, strict=True)]
+
+
+def unmet_lines(met: tuple[Lines, Lines]) -> list[str]:
+    """How much is met, then a line for each thing that is not, as the camera is set or as it is proposed."""
+    if not met[0]:
+        return []
+    counts = [sum(line.met is Met.YES for line in lines) for lines in met]
+    said = [f"{counts[0]} of {count_of(len(met[0]), 'thing')} asked are met as it is set, {counts[1]} as proposed."]
+    for old, new in zip(*met, strict=True):
+        if Met.NO in (old.met, new.met):
+            said.append(f"{old.asked}: {old.found}" + ("" if old.found == new.found else f"; proposed: {new.found}"))
+    return said
 
 
 def _motion_cells(settings: Settings, capability: Capability) -> dict[str, Any]:

@@ -20,7 +20,7 @@ from guardia.core.prove.due import due_of
 from guardia.core.score.statistics import StatisticLine
 from guardia.core.score.storage_findings import storage_findings
 from guardia.report.analytics_xml import analytics_xml
-from guardia.report.sheet import SheetContent, changes_of, met_rows, score_rows, sheet_to_dict
+from guardia.report.sheet import SheetContent, changes_of, score_rows, sheet_to_dict, unmet_lines
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
 
 if TYPE_CHECKING:
@@ -138,8 +138,8 @@ class Exports:
             shown = model.pictures.for_report(pictures is ReportPictures.BLURRED)
         known = [*filter(None, (model.scale_words, model.explained.words)), *both.limits]
         page = OwnerPage(
-            camera.name, camera.capability.name, changes, met_rows(model.met), score_rows(both.installed, both.draft),
-            model.lasts_words(),
+            camera.name, camera.capability.name, changes, unmet_lines(model.met),
+            score_rows(both.installed, both.draft), model.lasts_words(),
             [f.words for f in storage_findings(draft, installed)], [f"{d.on}: {d.what}, {d.why}" for d in dues], known,
             shown,
         )  # fmt: skip

@@ -60,7 +60,7 @@ ACTIONS = (
     Action(
         "add_camera", "Camera", "Add camera…", "Ctrl+Shift+N", False, "Add a camera of a generic make to this project."
     ),
-    Action("bring_in", "Camera", "Bring in…", "Ctrl+I", True, "Bring in clips, snapshots, event lists, metadata."),
+    Action("bring_in", "Camera", "Import…", "Ctrl+I", True, "Import clips, snapshots, event lists, metadata."),
     Action(
         "clip_start",
         "Camera",
@@ -91,7 +91,7 @@ ACTIONS = (
         "Watched time…",
         "",
         True,
-        "Enter when this camera was up and when it was down; rates per day stand on that.",
+        "Enter when this camera was up and when it was down; rates per day are based on that.",
     ),
     Action("clips", "Camera", "Clips…", "", True, "See the camera's clips; take out what does not belong there."),
     Action("make", "Camera", "Make of the camera…", "", True, "Say of which make it is; its settings are fitted."),
@@ -182,6 +182,6 @@ ACTIONS = (
     Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),
     Action("fold", "View", "Fold the score", "F9", True, "Leave the counts alone beside the page, or show all again."),
     Action("keys", "Help", "Keys", "F1", False, "Show every shortcut."),
-    Action("messages", "Help", "Messages", "Ctrl+M", False, "See all that was told since the project was opened."),
+    Action("messages", "Help", "Messages", "Ctrl+M", False, "See all messages since the project was opened."),
     Action("about", "Help", "About Guardia", "", False, "Version, licence and cautions."),
 )

@@ -140,8 +140,8 @@ class ImportModel(QObject):
         shown = []
         for event in report.events[:6]:
             when = f"{self.session.local_time(event.at_s):%Y-%m-%d %H:%M:%S}"
-            length = f"{event.duration_s:g} s" if event.duration_s is not None else "length not told"
-            alert = {True: "alert sent", False: "no alert", None: "alert not told"}[event.alert]
+            length = f"{event.duration_s:g} s" if event.duration_s is not None else "length not given"
+            alert = {True: "alert sent", False: "no alert", None: "alert not given"}[event.alert]
             shown.append(f"{when}, {length}, {event.named or 'no class'}, {alert}")
         return len(report.events), shown, [*report.skipped, *report.doubts]
 

@@ -65,7 +65,7 @@ class ProposalModel(StepModel):
             elif capability.ignore_zones and len(drawn_zones(draft)) >= capability.max_zones:
                 words = f"All {capability.max_zones} zones that this make takes are in use: delete one first. {words}"
             else:
-                words = f"In this make's form nothing can be silenced without losing something real. {words}"
+                words = f"In this make's form nothing can be left out without losing something real. {words}"
             return Offer("take proposed zones", words, steps)
 
         return self.jobs.start("Seeking zones", work, lambda offer: self._take_in(offer, draft))
@@ -87,7 +87,7 @@ class ProposalModel(StepModel):
                 f"{f'Loses {len(done.lost)} real. ' if done.lost else ''}In this make's form {cells.no_longer} of "
                 f"{grid.cells} cells are no longer watched and {cells.besides} are watched besides. Against the "
                 f"zones as drawn, {len(done.lost)} real are lost and {len(done.found)} found, {len(done.silenced)} "
-                f"false silenced and {len(done.added)} added."
+                f"false no longer recorded and {len(done.added)} added."
             )
             if left := zone_limits_broken(entered, capability):
                 words += f" Privacy masks are not changed: {' '.join(left)}"
@@ -146,7 +146,7 @@ def _proposal_words(proposal: Proposal, capability: Capability) -> str:
     elif not proposal.proven and not done.lost and len(done.silenced) == proposal.bound:
         best = "none silence more by these rules (proven), though fewer might do"
     elif not proposal.proven:
-        best = f"not settled in time: by these rules at most {proposal.bound} can be silenced"
+        best = f"not settled in time: by these rules at most {proposal.bound} can be left out"
     lost = f", and lose {len(done.lost)} real to the rest after another recording" if done.lost else ""
     return f"{cells} would silence {done.fewer} by the model alone{_added_words(done)}, {best}{lost}."
 
@@ -161,4 +161,4 @@ def _kept_words(done: Effect) -> str:
 
 def _added_words(done: Effect) -> str:
     """A change may also let something false in, which a rest or a running recording swallowed before."""
-    return f" ({len(done.silenced)} silenced, {len(done.added)} newly recorded)" if done.added else ""
+    return f" ({len(done.silenced)} no longer recorded, {len(done.added)} newly recorded)" if done.added else ""

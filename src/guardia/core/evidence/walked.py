@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.values import moment
 
-RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N": "recorded, nobody told"}
+RESULTS = {"R": "recorded whole", "L": "recorded late or cut", "M": "missed", "N": "recorded, nobody alerted"}
 """What can come of a walk, by its key."""
 
 

@@ -42,9 +42,9 @@ class Notch:
 
     def __post_init__(self) -> None:
         if self.contrast not in CONTRAST_LEVELS:
-            raise InvalidValue(f"The contrast of a notch must be one of {CONTRAST_LEVELS}, not {self.contrast}.")
+            raise InvalidValue(f"The contrast of a level must be one of {CONTRAST_LEVELS}, not {self.contrast}.")
         if not 0 < self.size_low <= self.size <= self.size_high <= 1:
-            raise InvalidValue(f"The size threshold {self.size} of notch '{self.label}' does not lie in its band.")
+            raise InvalidValue(f"The size threshold {self.size} of level '{self.label}' does not lie in its band.")
 
 
 @dataclass(frozen=True)

@@ -253,7 +253,7 @@ NOTCH = Lever(
     lambda label, _c: label or "given directly",
     free=_labels,
     hint=_scale_words,
-    help="Sensitivity, the make's own scale: each notch asks for a certain number of adjacent grid cells, in % of the "
+    help="Sensitivity, the make's own scale: each level asks for a certain number of adjacent grid cells, in % of the "
     "picture. Bigger or nearer things need less sensitivity.",
 )
 DIRECT = Lever[Sensitivity | None](
@@ -271,8 +271,8 @@ NIGHT_NOTCH = Lever(
     lambda value, _c: value or "as by day",
     there=lambda c: c.night_notch,
     choices=lambda c: ("", *_labels(c)) if c.night_notch else ("",),
-    help="Sensitivity at night: the notch in force while the picture is that of a night, by the lamp. Insects, rain "
-    "and headlights look larger then; people are seen less far. Zones with a notch of their own keep it.",
+    help="Sensitivity at night: the level in force while the picture is that of a night, by the lamp. Insects, rain "
+    "and headlights look larger then; people are seen less far. Zones with a level of their own keep it.",
 )
 HOLD = _of_list(
     "hold_s",

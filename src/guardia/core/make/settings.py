@@ -184,7 +184,7 @@ class Settings:
 
     def __post_init__(self) -> None:
         if any("\0" in word for word in (self.capability, self.detection.notch, self.detection.night_notch)):
-            raise InvalidValue("The make's id and the notches are plain words.")
+            raise InvalidValue("The make's id and the levels are plain words.")
 
     @staticmethod
     def of(capability: str, notch: str = "", zones: tuple[Zone, ...] = (), **values: Any) -> Settings:

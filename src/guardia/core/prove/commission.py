@@ -146,7 +146,7 @@ def _clock(evidence: Evidence, clock_error_s: float) -> Item:
     elif evidence.clips:
         verified = abs(clock_error_s) <= CLOCK_ERROR_S
         seen = f"its clock is off by {clock_error_s:.0f} s" if not verified else "no error of the clock is known"
-    return Item("clock", "clock", "Time zone, date, 24 hours, automatic time", "every schedule and clip rests on it",
+    return Item("clock", "clock", "Time zone, date, 24 hours, automatic time", "every schedule and clip is based on it",
                 found=seen, verified=verified)  # fmt: skip
 
 
@@ -187,7 +187,7 @@ def _place(evidence: Evidence) -> list[Item]:
         Item("mounted", "placement", "Mount it as low as is out of reach; nothing moving or close in the picture",
              "branches and webs trigger it, glass reflects its lamp at night", ladder),
         Item("view", "placement", "Calibrate its view: two standing persons, or the walk test",
-             "reach and pixel density rest on it",
+             "reach and pixel density are based on it",
              found="calibrated" if view is not None else "", verified=True if view is not None else None),
     ]  # fmt: skip
 
@@ -216,7 +216,7 @@ def _picture(evidence: Evidence, looks: PictureFacts | None) -> list[Item]:
     return [
         Item("sharp", "placement", "Picture sharp: lens clean, film off, in focus", "a soft picture names nobody",
              found=sharp[1], verified=sharp[0]),
-        Item("level", "placement", "Picture level and as planned", "zones and distances rest on this view",
+        Item("level", "placement", "Picture level and as planned", "zones and distances are based on this view",
              found=level[1], verified=level[0]),
         Item("night picture", "placement", "Night picture lit as far as it is needed", "the lamp may reach too short",
              found=lit[1], verified=lit[0]),
@@ -312,7 +312,8 @@ def _alerts(evidence: Evidence) -> list[Item]:
     tests = [r.value for r in evidence.storage.readings if r.what is Measure.ALERT_DELAY]
     seen = "the last test never came" if tests and tests[-1] is None else delay.words if delay is not None else ""
     return [
-        Item("who is told", "alerts", "Who is told, how and how often", "a phone that is told too much is silenced"),
+        Item("who is told", "alerts", "Who is alerted, how and how often",
+             "a phone that is alerted too often is muted"),
         Item("phone", "alerts", "Phone: permission given, no battery saver, not muted; one alert tested",
              "a battery saver kills the alerts unnoticed", found=seen,
              verified=tests[-1] is not None if tests else None),

@@ -27,7 +27,7 @@ LOST_WEIGHT = 5
 
 _AT_THE_CAMERA = {
     "foliage": ("Cut it back, or leave it out by a zone that keeps a margin from where people walk.", 20.0),
-    "animal": ("Is its size told from a person's? Calibrate the view, then set the size.", 15.0),
+    "animal": ("Can its size be told from a person's? Calibrate the view, then set the size.", 15.0),
     "insect_or_web": ("Brush the web off; move the lamp away from the lens, or use one beside it.", 10.0),
     "rain_or_snow": ("Is drip from an edge before the lens? A hood, or a longer hold.", 15.0),
     "headlights": ("Turn it from the road, or leave the wall out that they sweep over.", 15.0),
@@ -60,9 +60,11 @@ def too_many(evidence: Evidence, done: Replay, cures: Sequence[Cure], at_s: floa
     for cure in cures[1:]:
         silenced = now.false - cure.alerts.false
         lost = max(cure.lost, now.real_told - cure.alerts.real_told)
-        late = f", {cure.late} told late" if cure.late else ""
+        late = f", {cure.late} alerted late" if cure.late else ""
         late += " (chosen on these very days)" if cure.remedy.chosen_here else ""
-        words = f"silences {silenced} of {count_of(now.false, 'false alert')}, {lost} real ones lost or not told{late}"
+        words = (
+            f"silences {silenced} of {count_of(now.false, 'false alert')}, {lost} real ones lost or not alerted{late}"
+        )
         worth = silenced - LOST_WEIGHT * lost - cure.late
         name, detail = cure.remedy.name, cure.remedy.detail
         words = f"{words}: {detail}" if detail else words
@@ -113,7 +115,7 @@ def bad_at_night(evidence: Evidence, done: Replay, looks: PictureFacts | None, a
 
 
 def _lamp(looks: PictureFacts | None) -> Reason:
-    name, check = "lamp", "Look at its night picture: does its lamp work, is it told to switch on?"
+    name, check = "lamp", "Look at its night picture: does its lamp work, is it set to switch on?"
     if looks is None or looks.lit is None:
         return Reason(name, State.UNKNOWN, "no picture of the night is here", check, 3, 0.3)
     words = f"its night pictures have {looks.lit:.0f} of 255 on average"

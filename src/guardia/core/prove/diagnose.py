@@ -29,7 +29,7 @@ class Question(StrEnum):
     """What is asked."""
 
     NOT_RECORDED = "Why was it not recorded?"
-    NOT_TOLD = "Why was nobody told?"
+    NOT_TOLD = "Why was nobody alerted?"
     NO_PICTURE = "Why is there no live picture?"
     TOO_MANY = "Why so many alerts?"
     AT_NIGHT = "Why is it bad at night?"

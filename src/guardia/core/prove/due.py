@@ -89,7 +89,7 @@ def due_of(camera: str, done: Replay, patrol: int = 0) -> list[Due]:
         due.append(("look at the data used", sent.runs_out, "the allowance is used up then"))
     changed = evidence.epochs[-1].from_s if evidence.epochs else -math.inf
     if math.isfinite(changed) and not any(c.start_s > changed for c in evidence.motion_clips):
-        due.append(("bring in the week since the change", day(changed) + CHECK_AFTER, f"changed on {day(changed)}"))
+        due.append(("import the week since the change", day(changed) + CHECK_AFTER, f"changed on {day(changed)}"))
     cleaned = [r.at_s for r in known.readings if r.what is Measure.LENS_CLEANED]
     if cleaned:
         due.append(("clean its lens", day(cleaned[-1]) + CLEAN_EVERY, f"last cleaned on {day(cleaned[-1])}"))

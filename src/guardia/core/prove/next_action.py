@@ -106,7 +106,7 @@ def _check_due(evidence: Evidence, now_s: float) -> NextAction | None:
     if not clips or since < clips[-1].start_s or now_s - since < CHECK_AFTER_DAYS * DAY_S:
         return None
     why = f"the settings were changed {(now_s - since) / DAY_S:.0f} days ago, and nothing since then is here"
-    return NextAction("evidence", "Bring in the days since the change", why)
+    return NextAction("evidence", "Import the days since the change", why)
 
 
 def _by_purpose(lines: Sequence[Line]) -> NextAction:

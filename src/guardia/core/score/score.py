@@ -152,7 +152,7 @@ class Flip(StrEnum):
     NEWLY_ALERTED = "newly alerted"
     NEWLY_FALSE = "new false recording"
     NEWLY_FALSE_ALERT = "new false alert"
-    NEWLY_SILENCED = "newly silenced"
+    NEWLY_SILENCED = "no longer recorded"
     FALSE_ALERT_GONE = "false alert gone"
 
 
@@ -483,7 +483,7 @@ def watch_words(evidence: Evidence) -> list[str]:
     )
     if not watch.spans:
         return ["No rate per day: clips do not tell for how long nothing happened. Say when the camera was watched."]
-    words = f"The rate per day stands on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
+    words = f"The rate per day is based on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
     held = ", ".join(f"{days:.1f} {reason}" for reason, days in watch.held_back().items())
     lines = [f"{words} ({held} left out)." if held else f"{words}."]
     if len(watch.hours) < 24:

@@ -31,8 +31,10 @@ LEAST_DAYS = 1.0
 class Counted(NamedTuple):
     """One thing that was expected and came."""
 
-    words: str
-    """What is counted, in the singular."""
+    one: str
+    """What is counted."""
+    several: str
+    """The same of several."""
     expected: Expected
     """From the days before, replayed under these settings (90 %)."""
     observed: int
@@ -46,7 +48,7 @@ class Counted(NamedTuple):
     def said(self) -> str:
         """What came and what was to be expected."""
         low, high = self.expected.low, self.expected.high
-        return f"{count_of(self.observed, self.words)}, {low:.0f} to {high:.0f} expected"
+        return f"{count_of(self.observed, self.one, self.several)}, {low:.0f} to {high:.0f} were to be expected"
 
 
 @dataclass(frozen=True)
@@ -130,21 +132,23 @@ def check_prediction(
     # Since then the camera itself decided; before, what follows from what it did then.
     then, now = counted & (row >= 0), counted & (row < 0)
 
-    def held(words: str, which: NDArray[np.bool_], chances: NDArray[np.float64], came: NDArray[np.bool_]) -> Counted:
+    def held(
+        one: str, several: str, which: NDArray[np.bool_], chances: NDArray[np.float64], came: NDArray[np.bool_]
+    ) -> Counted:
         by_day = [np.bincount(row[then & which], c[then & which], len(exposed)) for c in chances]
         expected = expected_count(np.array(by_day), exposure, days)
-        return Counted(words, expected, int((now & which & came).sum()))
+        return Counted(one, several, expected, int((now & which & came).sum()))
 
     recorded, told = visit_chances(table, done), visit_chances(table, done, alerted=True)
     alerted, everything = any_part(table, done.told), np.ones(len(row), bool)
-    false = held("false recording", table.false, recorded, everything)
+    false = held("false recording", "false recordings", table.false, recorded, everything)
     wanted = (evidence.purpose or UNSAID).alert
     alerts = []
     if wanted.kinds:
         asked = asked_of(evidence, wanted, evidence.rated_visits) & table.real
         alerts = [
-            held("false alert", table.false, told, alerted),
-            held("real one nobody was alerted to", asked, 1.0 - told, ~alerted),
+            held("false alert", "false alerts", table.false, told, alerted),
+            held("real one without an alert", "real ones without an alert", asked, 1.0 - told, ~alerted),
         ]
     check = Check(false, tuple(alerts), days, len(hours), ())
     if check.agrees:

@@ -58,7 +58,7 @@ def passed_over(
     elif not search.unseen and search.shows_more(candidate):
         why = "they could record what these clips cannot show"
     elif risk > own + CLOSE / search.cost.miss:
-        why = f"they lose {risk:.1f} real ones where visits come a little otherwise, the chosen ones {own:.1f}"
+        why = f"they lose {risk:.1f} real ones where visits come a little differently, the chosen ones {own:.1f}"
     else:
         why = "chosen without some of the days, they did no better on those days"
     return [f"Settings with fewer {nuisance_words(search)} ({counts.nuisance}) are not chosen: {why}."]
@@ -112,5 +112,5 @@ def cannot_show(evidence: Evidence, search: Search) -> list[str]:
     if search.installed.capability.object_classes and not search.filter_known:
         lines.append("The object filter was not tried: what the camera's own eye calls most of these is not known.")
     if not any(o.verdict is Verdict.REAL for o in evidence.occurrences):
-        lines.append("Nothing real is judged, so nothing can be lost: bring in a walk test before you rely on this.")
+        lines.append("Nothing real is judged, so nothing can be lost: import a walk test before you rely on this.")
     return lines

@@ -74,7 +74,7 @@ class ViewCanvas(QWidget):
         if self._picture.isNull():
             painter.fillRect(area, THEME.colour("raised"))
             painter.setPen(THEME.colour("muted"))
-            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "No picture yet: bring in clips of this camera first.")
+            painter.drawText(area, Qt.AlignmentFlag.AlignCenter, "No picture yet: import clips of this camera first.")
         else:
             painter.drawPixmap(area.toRect(), self._picture)
         known = self._model.known

@@ -342,7 +342,7 @@ class JudgingKeys(QWidget):
         false = [(k.key, k.text, k.id) for k in KINDS if k.verdict is Verdict.FALSE]
         self._groups = [
             [self._key(judge, *kind) for kind in kinds]
-            for kinds in (real, false, (("U", "unsure", "unsure"), ("\u232b", "take back", "")))
+            for kinds in (real, false, (("U", "unsure", "unsure"), ("\u232b", "undo", "")))
         ]
         self._words = [label(text, "muted") for text in ("real", "false", "open")]
         self._hint = label(hint, "muted", wrap=True)

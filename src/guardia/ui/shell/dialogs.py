@@ -280,7 +280,7 @@ def about_html() -> str:
 def messages_html(messages: Sequence[Message]) -> str:
     """What was told, the latest first."""
     parts = [f"<p>{escape(one.text).replace(chr(10), '<br>')}</p>" for one in reversed(messages)]
-    return "<hr>".join(parts) or "<p>Nothing was told since the project was opened.</p>"
+    return "<hr>".join(parts) or "<p>No messages since the project was opened.</p>"
 
 
 def show_text(parent: QWidget, title: str, html: str) -> None:

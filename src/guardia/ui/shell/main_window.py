@@ -186,12 +186,12 @@ class MainWindow(QMainWindow):
         row = card()
         inside = QHBoxLayout(row)
         inside.setContentsMargins(18, 8, 18, 8)
-        words = "Nothing that this camera recorded is here yet: bring in motion clips, footage, a walk test."
+        words = "Nothing that this camera recorded is here yet: import motion clips, footage, a walk test."
         inside.addWidget(label(words, wrap=True), 1)
         inside.addWidget(
             button("As it is now…", self.actions_by_id["as_it_is"].trigger, tip="What is set on the camera")
         )
-        inside.addWidget(button("Bring in…", self.actions_by_id["bring_in"].trigger, "primary"))
+        inside.addWidget(button("Import…", self.actions_by_id["bring_in"].trigger, "primary"))
         row.hide()
         return row
 

@@ -14,7 +14,7 @@ from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSizePolicy, QVBox
 from guardia.ui.parts.widgets import button, card, label
 
 _STEPS = (
-    ("1  Bring in", "Clips that the camera really recorded, and its list of events. Nothing leaves this machine."),
+    ("1  Import", "Clips that the camera really recorded, and its list of events. Nothing leaves this machine."),
     ("2  Judge", "Say once of each occurrence whether it was real or false: one key, many at a time."),
     ("3  Tune", "Move a zone's corner or the sensitivity: installed and draft are scored side by side on those clips."),
     ("4  Hand over", "A settings sheet in the camera's own words, and the logbook of what was entered when."),

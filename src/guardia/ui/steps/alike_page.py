@@ -86,7 +86,7 @@ class _GroupDelegate(QStyledItemDelegate):
         painter.drawLine(area.bottomLeft(), area.bottomRight())
         left, top = area.left() + 6 + _THUMB.width() + 8, area.top() + 6
         if number is None:
-            words = f"{len(self._page.doubtful)} judged unlike their likes"
+            words = f"{len(self._page.doubtful)} judged unlike similar ones"
             self._lines(painter, area.left() + 10, top + 8, "Look again", words, "missed")
         else:
             group = model.groups[number]
@@ -339,9 +339,9 @@ class AlikePage(QWidget):
         if self._looking_again:
             self._cells.set([(i, False, suggested) for i, suggested in self.doubtful])
             self._title.setText(
-                "Their likes are judged otherwise. A letter judges the chosen one anew, Enter keeps its judgement."
+                "Similar ones are judged differently. A letter judges the chosen one again, Enter keeps its judgement."
                 if self.doubtful
-                else "Nothing to look at again: every judgement agrees with its likes."
+                else "Nothing to look at again: every judgement agrees with those of similar ones."
             )
         elif model.groups:
             group = model.groups[model.current]

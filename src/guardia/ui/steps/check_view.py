@@ -42,7 +42,7 @@ class CheckView(QWidget):
             "This camera is simulated: it can run the next week at once under the draft. The week is judged by what "
             "really happened. Each day is imported as soon as it is recorded; a whole week takes some minutes."
             if simulated
-            else "Enter the draft on the camera (Hand over), bring in the days after it, and judge them: what came is "
+            else "Enter the draft on the camera (Hand over), import the days after it, and judge them: what came is "
             "then held here against what was to be expected."
         )
         self.words.setText(f"{check.words}\n\n{how}" if check is not None else how)

@@ -71,7 +71,7 @@ class CoveragePage(FreshPage):
         inside.addWidget(self._missed)
         row = QHBoxLayout()
         self.search = button(
-            "Search again", self.look, tip="Search footage and snapshots with the most sensitive notch"
+            "Search again", self.look, tip="Search footage and snapshots with the most sensitive level"
         )
         self.show_found = button("Show what no record covers", self._show, "primary")
         self.take_up = button("Take up as occurrences", self._take_up)

@@ -55,7 +55,7 @@ class EvidencePage(QWidget):
         head.addWidget(tabs)
         self._count = label("", "muted")
         head.addStretch()
-        head.addWidget(button("Bring in…", self.bring_in, tip="Clips, snapshots, event lists, metadata (Ctrl+I)"))
+        head.addWidget(button("Import…", self.bring_in, tip="Clips, snapshots, event lists, metadata (Ctrl+I)"))
         layout.addLayout(head)
         filters = QHBoxLayout()
         self.judged = QComboBox()
@@ -228,7 +228,7 @@ class EvidencePage(QWidget):
         self.empty.setVisible(nothing)
         if not occurrences:
             self.empty.setText(
-                "No evidence yet.\n\nBring in what this camera recorded: motion clips show its false alerts, "
+                "No evidence yet.\n\nImport what this camera recorded: motion clips show its false alerts, "
                 "continuous footage and walk tests show what it missed."
             )
         else:

@@ -252,7 +252,9 @@ class HoursPage(FreshPage):
             return
         real, false = count_of(len(proposed.lost), "real visit"), count_of(len(proposed.silenced), "false one")
         held = proposed.held_out
-        proved = "" if held is None else f" On days held out: {held[0]} real lost, {held[1]} false silenced."
+        proved = (
+            "" if held is None else f" On days held out: {held[0]} real lost, {held[1]} false ones no longer recorded."
+        )
         lost = f"Loses {real}. " if proposed.lost else ""
         self.offer.setText(f"{lost}Proposed: {proposed.plan.words}. It silences {false} and loses {real}.{proved}")
 
@@ -350,14 +352,14 @@ class HoursPage(FreshPage):
             side.hide()
 
 
-_CURES = ("one thing changed", "false alerts a day", "real told", "told later or not", "no longer recorded")
+_CURES = ("one thing changed", "false alerts a day", "real alerted", "late or not", "no longer recorded")
 
 
 def _figures_of(score: AlertScore | None) -> tuple[str, ...]:
     """The figures of alerts as words; the names of the rows without a score."""
     if score is None:
         return (
-            "false alerts a day", "real ones told", "real ones that triggered and are not told",
+            "false alerts a day", "real ones alerted", "real ones that triggered without an alert",
             "alerts for expected people", "longest burst", "longest wait for the alert of a real one",
         )  # fmt: skip
     rate = score.per_day

@@ -169,7 +169,7 @@ class ImportDialog(QDialog):
 
     def __init__(self, parent: QWidget, model: ImportModel) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Bring in evidence")
+        self.setWindowTitle("Import evidence")
         self.resize(980, 640)
         self.model = model
         layout = QVBoxLayout(self)
@@ -223,7 +223,7 @@ class ImportDialog(QDialog):
         grid.addWidget(label("Why it recorded"), 4, 0)
         grid.addWidget(self.cause, 4, 1)
         self.whole = QCheckBox("all that it recorded by motion is here, from")
-        self.whole.setToolTip("Rates per day stand on it: without it clips do not tell for how long nothing happened")
+        self.whole.setToolTip("Rates per day need it: clips alone do not show for how long nothing happened")
         self.begin = MomentEdit(model.session, datetime.now(UTC).timestamp())
         self.end = MomentEdit(model.session, datetime.now(UTC).timestamp())
         span = QHBoxLayout()
@@ -278,7 +278,7 @@ class ImportDialog(QDialog):
         self._progress.hide()
         bottom.addWidget(self._progress)
         bottom.addStretch()
-        self.go = button("&Bring in", self._go, "primary")
+        self.go = button("I&mport", self._go, "primary")
         bottom.addWidget(button("Cancel", self.reject))
         bottom.addWidget(self.go)
         return bottom

@@ -15,7 +15,7 @@ _DAYS: list[tuple[str, tuple[int, ...]]] = [
 ]  # fmt: skip
 
 
-AS_ON_CAMERA = "Type the periods as they stand on the camera, its switched-off ones, too."
+AS_ON_CAMERA = "Type the periods as the camera shows them, its switched-off ones, too."
 
 
 class PeriodsDialog(QDialog):

@@ -44,7 +44,7 @@ class ScaleView(QWidget):
         plot.getAxis("bottom").setTicks([_TICKS])
         installed = model.camera.installed
         if installed.detection.sensitivity is not None:
-            self.words.setText("The installed sensitivity is given directly: there is no notch to calibrate.")
+            self.words.setText("The installed sensitivity is given directly: there is no level to calibrate.")
             return
         notches = [installed.in_light(dark=dark).detection.notch for dark in installed.lights]
         told = [self._draw(notch, n > 0) for n, notch in enumerate(notches)]
@@ -75,6 +75,6 @@ class ScaleView(QWidget):
         )  # fmt: skip
         plot.addItem(points)
         return (
-            f"Notch {notch}: the true threshold is {scale.low:.2f} to {scale.high:.2f} times the nominal one (95 %), "
+            f"Level {notch}: the true threshold is {scale.low:.2f} to {scale.high:.2f} times the nominal one (95 %), "
             f"from {count_of(len(seen), 'thing')} seen. {model.telling_walk(notch, dark=apart)}"
         )

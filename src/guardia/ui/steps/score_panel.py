@@ -77,7 +77,7 @@ _ROWS: tuple[tuple[str, str, Verdict | None, bool], ...] = (
     ("not_alerted", "real, nobody alerted", Verdict.REAL, False),
     ("false_alerted", "false, alerted", Verdict.FALSE, True),
     ("false_recorded", "false, recorded", Verdict.FALSE, True),
-    ("false_silenced", "false, silent", Verdict.FALSE, False),
+    ("false_silenced", "false, not recorded", Verdict.FALSE, False),
     ("open", "not judged yet", None, False),
 )
 
@@ -139,7 +139,7 @@ class ScorePanel(QWidget):
         layout.addWidget(self._small_print, 1)
         self.unfold = button("", lambda: self._unfold(self.unfold.isChecked()), "link")
         self.unfold.setCheckable(True)
-        self.unfold.setToolTip("Show all that the score rests on in place of the flips, or the flips again")
+        self.unfold.setToolTip("Show all that the score is based on in place of the changed outcomes, or those again")
         layout.addWidget(self.unfold)
         self._unfold(on=False)
         self.fold(on=False)
@@ -204,7 +204,7 @@ class ScorePanel(QWidget):
 
     def _flip_list(self) -> QListWidget:
         flips = QListWidget()
-        flips.setAccessibleName("What flips from installed to draft")
+        flips.setAccessibleName("Outcomes that change from installed to draft")
         flips.setWordWrap(True)
         flips.setMinimumHeight(44)
         flips.itemActivated.connect(self.open_flip)
@@ -215,7 +215,7 @@ class ScorePanel(QWidget):
         """Give what the score rests on the room of the flips, or fold it to one line."""
         self.flips.setVisible(not on)
         self._small_print.setVisible(on)
-        self.unfold.setText("▾ Back to the flips" if on else "▸ What this rests on")
+        self.unfold.setText("▾ Back to the changed outcomes" if on else "▸ What this is based on")
 
     def set_camera(self, model: CameraModel) -> None:
         """Show another camera."""
@@ -275,7 +275,7 @@ class ScorePanel(QWidget):
         parts = [f"{n} {flip.value}" for flip, n in counts.items() if n]
         if len(likely) < len(changes):
             parts.append(f"{len(changes) - len(likely)} more perhaps")
-        self.flip_head.setText(", ".join(parts) if parts else "Nothing flips from installed to draft.")
+        self.flip_head.setText(", ".join(parts) if parts else "No outcome changes from installed to draft.")
         self.flip_head.setObjectName("warning" if counts[Flip.NEWLY_MISSED] else "head" if parts else "muted")
         self._strip_flips.setText("\n".join(f"{_FLIP_SIGNS[flip]} {n}" for flip, n in counts.items() if n))
         self._strip_flips.setToolTip(", ".join(parts))
@@ -285,8 +285,7 @@ class ScorePanel(QWidget):
         self.flips.clear()
         if not changes:
             hint = QListWidgetItem(
-                "Move the notch or draw a zone: every judged event that the draft treats otherwise appears here "
-                "with its reason."
+                "Move the level or draw a zone: every judged event whose outcome changes appears here with its reason."
             )
             hint.setFlags(Qt.ItemFlag.NoItemFlags)
             self.flips.addItem(hint)

@@ -86,7 +86,7 @@ class SensitivityPage(QWidget):
         slider.setTickPosition(QSlider.TickPosition.TicksBelow)
         slider.setTickInterval(1)
         slider.setMinimumWidth(190)
-        slider.setAccessibleName("Sensitivity notch")
+        slider.setAccessibleName("Sensitivity level")
         self.help_line.explain(slider, NOTCH.help)
         slider.sliderMoved.connect(lambda at: self._model.preview(self._with_notch(at)))
         slider.valueChanged.connect(self._notch_moved)
@@ -228,7 +228,7 @@ class SensitivityPage(QWidget):
         """What is measured across; sizes at another notch are drawn to the camera's, so that one line parts all."""
         words = "largest motion in the zone, % of picture"
         parts = self._model.comparison.draft_replay.motion.parts
-        return words if len({part.needed for part in parts}) == 1 else f"{words} (to the scale of the camera's notch)"
+        return words if len({part.needed for part in parts}) == 1 else f"{words} (to the scale of the camera's level)"
 
     def _draw(self) -> None:
         capability = self._model.camera.capability
@@ -243,7 +243,7 @@ class SensitivityPage(QWidget):
             self._notch_text.setToolTip(f"Band {band}, {state}: contrast {contrast} of 255 luma steps")
             scale = next(s for s in self._model.scales if s.label == notch.label)
             own = f"{100 * notch.size * scale.low:.2f} to {100 * notch.size * scale.high:.2f} %"
-            seen_words = f", {count_of(scale.seen, 'clip')} at this notch" if scale.seen else ""
+            seen_words = f", {count_of(scale.seen, 'clip')} at this level" if scale.seen else ""
             self._band.setText(f"{state}; on this camera {own} (95 %{seen_words})")
             self._band.setToolTip(self._model.telling_walk(notch.label, dark=False))
         else:
@@ -251,9 +251,9 @@ class SensitivityPage(QWidget):
                 f"given directly: from {100 * draft.detection.sensitivity[1]:.2f} % of the picture on, in one piece"
             )
             self._notch_text.setToolTip(
-                f"Contrast {contrast} of 255 luma steps; moving the slider takes a notch instead"
+                f"Contrast {contrast} of 255 luma steps; moving the slider takes a level instead"
             )
-            self._band.setText("no notch of this make; moving the slider takes one")
+            self._band.setText("no level of this make; moving the slider takes one")
         at_night = draft.in_light(dark=True).sensitivity_under(capability)
         self._night_text.setText(f"from {100 * at_night.size:.2f} % of the picture on" if len(draft.lights) > 1 else "")
         self._night_text.setToolTip(f"Contrast {at_night.contrast} of 255 luma steps")

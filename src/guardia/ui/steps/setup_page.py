@@ -16,7 +16,7 @@ from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
 from guardia.ui.steps.units_dialog import UnitsDialog
 
-_SIGNS = {Tick.OPEN: "☐", Tick.DONE: "☑  done", Tick.NOT_HERE: "–  not here"}
+_SIGNS = {Tick.OPEN: "☐", Tick.DONE: "☑  done", Tick.NOT_HERE: "–  does not apply"}
 _KEYS = {"D": Tick.DONE, "N": Tick.NOT_HERE, "O": Tick.OPEN}
 
 

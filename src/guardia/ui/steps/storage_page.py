@@ -27,7 +27,7 @@ class StoragePage(FreshPage):
         self._opened: str | None = None
         layout, head = page_head(self, "Storage")
         head.addStretch()
-        self.asked = button("", self.ask_on, tip="The day for which it is told what is still there")
+        self.asked = button("", self.ask_on, tip="The day for which the page shows what is still there")
         head.addWidget(self.asked)
         head.addWidget(button("&Days required …", self.ask_required, tip="How long footage must be kept on this site"))
         most_tip = "After how many days footage must be gone on this site: rules on privacy"

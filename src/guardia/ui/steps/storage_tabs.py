@@ -337,7 +337,7 @@ class SchoolsTab(FreshPage):
 
 
 class PowerTab(FreshPage):
-    """What each lever would save of a charge, and what the panel brings month by month."""
+    """What each setting would save of a charge, and what the panel brings month by month."""
 
     def __init__(self, model: StorageModel) -> None:
         super().__init__()
@@ -345,7 +345,7 @@ class PowerTab(FreshPage):
         both = QHBoxLayout(self)
         both.setContentsMargins(0, 6, 0, 0)
         columns = ("one thing changed", "drawn a day", "charge lasts", "real ones more missed")
-        self.levers = row_table("What each lever would save", columns)
+        self.levers = row_table("What each setting would save", columns)
         both.addWidget(self.levers, 3)
         self.months = row_table("The panel by month", ("month", "brings a day", "a full charge lasts"))
         both.addWidget(self.months, 2)

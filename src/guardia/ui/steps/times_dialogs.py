@@ -214,6 +214,6 @@ def _settings_words(settings: Settings | None) -> str:
     if settings is None:
         return "not known"
     notches = " by day, at night ".join(settings.in_light(dark=dark).detection.notch for dark in settings.lights)
-    sense = f"notch {notches}" if settings.detection.sensitivity is None else "sensitivity given directly"
+    sense = f"level {notches}" if settings.detection.sensitivity is None else "sensitivity given directly"
     zones = count_of(len(settings.detection.zones), "zone")
     return f"{sense}, {zones}, hold {settings.detection.hold_s:g} s, rest {settings.recording.rest_s:g} s"

@@ -89,7 +89,7 @@ class TunePage(FreshPage):
         )
         self.unseen.toggled.connect(lambda on: setattr(self.model, "unseen", on))
         head.addWidget(self.unseen)
-        self.search = button("&Search", self._search, "primary", "Try this make's levers on the judged evidence")
+        self.search = button("&Search", self._search, "primary", "Try the settings of this make on the judged evidence")
         self.stop = button("Stop", self.model.jobs.cancel)
         head.addWidget(self.search)
         head.addWidget(self.stop)

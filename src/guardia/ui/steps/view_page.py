@@ -66,9 +66,9 @@ class ViewPage(FreshPage):
     def _of_what(self) -> QComboBox:
         """Chooses what the reach is told of."""
         thing = QComboBox()
-        thing.setAccessibleName("What reach is told of")
+        thing.setAccessibleName("What reach is shown for")
         thing.addItem("everything", None)
-        thing.setToolTip("Of everything at the draft's notch, or of one thing at every notch")
+        thing.setToolTip("Of everything at the draft's level, or of one thing at every level")
         thing.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for each in THINGS:
             thing.addItem(each.name, each)
@@ -186,7 +186,7 @@ class ViewPage(FreshPage):
         thing = self.thing.currentData()
         lines = [(line.thing.name, line) for line in self.model.reach()]
         if thing is not None:
-            lines = [(f"notch {name}", line) for name, line in self.model.reach_by_notch(thing)]
+            lines = [(f"level {name}", line) for name, line in self.model.reach_by_notch(thing)]
         reach = QGridLayout()
         reach.setHorizontalSpacing(12)
         reach.setVerticalSpacing(2)

@@ -308,9 +308,9 @@ class ZonesPage(QWidget):
         self.own_notch.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         self.own_notch.setMinimumContentsLength(8)
         self.own_notch.setAccessibleName("Sensitivity of the selected zone")
-        self.own_notch.addItem("camera's notch", "")
+        self.own_notch.addItem("camera's level", "")
         for notch in self._model.camera.capability.notches:
-            self.own_notch.addItem(f"own notch {notch.label}", notch.label)
+            self.own_notch.addItem(f"own level {notch.label}", notch.label)
         self.own_notch.activated.connect(lambda _i: self._set_notch())
         self.own_notch.setVisible(self._model.camera.capability.zone_sensitivity)
         column.addWidget(self.own_notch)
