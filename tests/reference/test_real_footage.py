@@ -147,7 +147,7 @@ class RealFootage(unittest.TestCase):
             came, before = (days.counts(trials.of(c), days.all) for c in (found.chosen, tried(installed)))
             self.assertLess(came.false, before.false / 2)
             # The prediction is for seven days; these are eight.
-            for counted, expected in zip((came.false, came.missed), found.week, strict=True):
+            for counted, expected in zip((came.false, came.missed, came.false_alerts), found.week, strict=True):
                 self.assertLessEqual(expected.low * 8 / 7 - 1, counted)
                 self.assertLessEqual(counted, expected.high * 8 / 7 + 1)
             self.assertGreaterEqual(came.real, 14)
