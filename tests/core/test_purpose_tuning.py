@@ -63,6 +63,12 @@ class Alerts(unittest.TestCase):
         quiet = Search(*_searching(weeks(Purpose(record=PERSON)))).singles()
         self.assertIn("alerts OFF (nobody is alerted)", [one.words for one in quiet])
 
+    def test_where_nobody_said_and_alerts_are_off_recordings_are_what_is_in_the_way(self):
+        off = plain(4, alerts_on=False)
+        found = tune(weeks(None, settings=off), tried(off))
+        self.assertEqual((found.installed.alerting, found.installed.nuisance, found.installed.lost), (False, 16, 0))
+        self.assertEqual(tune(weeks(None), tried(plain(4))).installed.alerting, True)
+
     def test_what_is_real_but_not_asked_for_may_be_given_up(self):
         evidence = weeks(Purpose(record=Wanted(("vehicle",)), alert=Wanted(("vehicle",))))
         self.assertEqual(int(Trials(evidence).real.sum()), 0)

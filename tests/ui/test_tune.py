@@ -77,8 +77,11 @@ class Tune(StepCase):
         self.assertIn("false recordings", page.since.text())
         self.assertEqual(next_action(self.model).text, "Look at the last change")
 
-    def test_what_was_found_goes_when_a_judgement_changes(self):
-        page, _ = self.searched("Winter store")
+    def test_what_was_found_goes_when_a_judgement_or_the_purpose_changes(self):
+        page, found = self.searched("Winter store")
+        self.model.facts.set_purpose(None, 1_790_000_000.0)
+        self.assertIsNone(page.model.found)
+        page.model.found = found
         self.model.occurrences.judge([self.model.evidence.occurrences[0].id], "foliage")
         self.assertIsNone(page.model.found)
         self.assertIn("Not searched", page.headline.text())

@@ -40,7 +40,9 @@ class TuneModel(StepModel):
         self._tried_on: list[Candidate] = []
         self.comparing = self.latest()
         self.found: Tuned | None = None
-        for signal in (model.judgements_changed, model.evidence_changed, model.installed_changed):
+        for signal in (
+            model.judgements_changed, model.evidence_changed, model.installed_changed, model.purpose_changed,
+        ):  # fmt: skip
             signal.connect(self._forget)
 
     def _forget(self) -> None:

@@ -40,21 +40,26 @@ def required_of(evidence: Evidence) -> Required:
 
 def asked_of(evidence: Evidence, wanted: Wanted, visits: Sequence[Visit]) -> NDArray[np.bool_]:
     """(V,) which of some visits are asked for."""
+    asked = np.array([v.verdict is Verdict.REAL and v.kind in wanted.kinds for v in visits], bool)
+    if not asked.any():
+        return asked
+    parts = [(n, part) for n in np.flatnonzero(asked).tolist() for part in visits[n]]
+    of_visit = np.array([n for n, _ in parts], np.int64)
+
+    def any_of(which: NDArray[np.bool_]) -> NDArray[np.bool_]:
+        return np.bincount(of_visit[which], minlength=len(visits)) > 0
+
     area = evidence.purpose.area if evidence.purpose is not None and wanted.in_part else ()
-    inside, place = _in_area(evidence, area), {o.id: n for n, o in enumerate(evidence.occurrences)}
-    return np.array([_asks(evidence, wanted, visit, inside, place) for visit in visits], bool)
-
-
-def _asks(
-    evidence: Evidence, wanted: Wanted, visit: Visit, inside: NDArray[np.bool_] | None, place: dict[int, int]
-) -> bool:
-    if visit.verdict is not Verdict.REAL or visit.kind not in wanted.kinds:
-        return False
-    if inside is not None and not any(inside[place[part.id]] for part in visit):
-        return False
-    # Hours that follow a sun that nobody can tell leave nothing out.
-    hours = if_known(wanted.hours, evidence.place)
-    return hours is None or bool(on_at(hours, [at for p in visit for at in evidence.span_s(p)], evidence.place).any())
+    inside = _in_area(evidence, area)
+    if inside is not None:
+        place = {o.id: n for n, o in enumerate(evidence.occurrences)}
+        asked &= any_of(inside[[place[part.id] for _, part in parts]])
+    hours = if_known(wanted.hours, evidence.place)  # those by a sun that nobody can tell leave nothing out
+    if hours is not None:
+        ends = np.array([evidence.span_s(part) for _, part in parts], np.float64)
+        within = on_at(hours, ends.ravel(), evidence.place).reshape(-1, 2)
+        asked &= any_of(within[:, 0] | within[:, 1])
+    return asked
 
 
 def _in_area(evidence: Evidence, area: Corners) -> NDArray[np.bool_] | None:

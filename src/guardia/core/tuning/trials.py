@@ -122,6 +122,8 @@ class Trials:
     def __init__(self, evidence: Evidence) -> None:
         self.evidence = evidence
         required = required_of(evidence)
+        if evidence.purpose is None and _alerts_off(evidence):
+            required = required._replace(alerted=np.zeros(len(required.alerted), bool))
         asked = required.recorded | required.alerted
         real = [v for v, counts in zip(evidence.visits, asked, strict=True) if counts]
         false = [v for v in evidence.recorded_visits if v.verdict is Verdict.FALSE]
@@ -143,7 +145,7 @@ class Trials:
 
     @cached_property
     def on_alerts(self) -> bool:
-        """Whether alerts matter: somebody asked for some, or was never asked and the camera sends them."""
+        """Whether alerts matter: somebody asked for some, or nobody said and they are switched on."""
         return bool(self.to_alert.any())
 
     def kept(self, trial: Trial) -> NDArray[np.bool_]:
@@ -283,6 +285,12 @@ class Trials:
         each = np.where(windows[:, 1] > windows[:, 0], each, 0.0)
         largest: NDArray[np.float64] = np.maximum.reduceat(each, first)
         return largest
+
+
+def _alerts_off(evidence: Evidence) -> bool:
+    """Whether alerts are switched off in the settings in force: nobody who said nothing else wants any."""
+    now = evidence.epochs[-1].settings if evidence.epochs else None
+    return now is not None and not now.alerts.alerts_on
 
 
 def _key(parts: list[ZonePart]) -> tuple[object, ...]:
