@@ -231,7 +231,7 @@ class Sensitivity(StepCase):
         dark = np.array([self.model.evidence.clip_of(o).dark for o in self.model.evidence.occurrences])
         self.assertLess(after.marked[dark].sum(), before.marked[dark].sum())
         np.testing.assert_array_equal(after.marked[~dark], before.marked[~dark])
-        self.assertIn("scale of the camera's notch", page.strip.getAxis("bottom").label.toPlainText())
+        self.assertIn("scale of the camera's level", page.strip.getAxis("bottom").label.toPlainText())
         self.session.undo.undo()
         self.assertEqual(page.night.currentText(), "as by day")
         self.model.facts.set_installed(self.model.camera.installed.with_values(night_notch="2"))
