@@ -237,7 +237,7 @@ class Sensitivity(StepCase):
         self.model.facts.set_installed(self.model.camera.installed.with_values(night_notch="2"))
         scale = self.window.page("tune").scale
         scale.refresh()
-        self.assertIn(f"By day: Notch {day}: the true threshold", scale.words.text())
+        self.assertIn(f"By day: Level {day}: the true threshold", scale.words.text())
         self.assertIn("At night, dashed: Notch 2: the true threshold", scale.words.text())
         known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=30.0)
         self.model.facts.set_view(known)
