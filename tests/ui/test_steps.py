@@ -238,7 +238,7 @@ class Sensitivity(StepCase):
         scale = self.window.page("tune").scale
         scale.refresh()
         self.assertIn(f"By day: Level {day}: the true threshold", scale.words.text())
-        self.assertIn("At night, dashed: Notch 2: the true threshold", scale.words.text())
+        self.assertIn("At night, dashed: Level 2: the true threshold", scale.words.text())
         known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=30.0)
         self.model.facts.set_view(known)
         scale.refresh()
