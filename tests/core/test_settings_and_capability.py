@@ -60,7 +60,7 @@ class SettingsFiles(unittest.TestCase):
         good = settings_to_dict(Settings.of("x", "1"))
         for change, word in (
             ({"format": "other"}, "not a Guardia settings file"),
-            ({"version": 8}, "newer Guardia"),
+            ({"version": 9}, "newer Guardia"),
             ({"detection": 3}, "detection: Input should be an object"),
             ({"detection": {"hold_s": "soon"}}, "detection.hold_s: Input should be a valid number"),
             ({"detection": {"hold_s": -1}}, "between 0 and"),

@@ -11,7 +11,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import LEVERS, ZONES, limits_broken
+from guardia.core.make.levers import EXTRAS, LEVERS, ZONES, limits_broken
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.candidates import Scorer
@@ -104,7 +104,7 @@ class SettingsSheet(FolderCase):
             "alert_interval_s": 60.0, "alert_classes": ("person",), "phone_allows": False,
             "status_light": "off", "target": StoreKind.CARD,
             "overwrite": False, "mode": RecordingMode.CONTINUOUS, "quality": "low", "snapshot_every_s": 60.0,
-            "second_stream": True, "white_light": True,
+            "second_stream": True, "white_light": True, "extras": (("siren", "off"),),
         }  # fmt: skip
         self.assertEqual(list(other), [lever.id for lever in LEVERS])
         usual = Settings.of(make.id, make.notches[0].label)
@@ -114,7 +114,8 @@ class SettingsSheet(FolderCase):
                 with self.subTest(lever.id, back=after is usual):
                     changed = changes_of(before, after, make)
                     self.assertEqual(len(changed), 1 + (lever is ZONES and after is usual), changed)
-                    self.assertTrue(lever is ZONES or changed[0].startswith(f"{lever.subject}: "), changed)
+                    begins = "Siren: " if lever is EXTRAS else f"{lever.subject}: "
+                    self.assertTrue(lever is ZONES or changed[0].startswith(begins), changed)
                     self.assertIn(" (was ", changed[0] if lever is not ZONES else " (was ")
             self.assertEqual([], changes_of(moved, moved, make))
 

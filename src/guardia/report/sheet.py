@@ -15,7 +15,7 @@ from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of, listed, sentence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.levers import LEVERS, ZONES, limits_broken
+from guardia.core.make.levers import EXTRAS, LEVERS, NOT_KNOWN, ZONES, changed_levers, limits_broken
 from guardia.core.make.settings import Settings, entered_zones, settings_to_dict
 from guardia.core.make.zones import BlockZone, Zone, ZoneDoes, block_rows, zone_cells, zone_title
 from guardia.core.score.met import Line, Lines, Met
@@ -105,13 +105,27 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
         In the order of work.
     """
     lines: list[SheetLine] = []
+    moved = changed_levers(installed, settings)
     for lever in LEVERS:
         if lever is ZONES:
             lines += _zone_lines(entered_zones(installed, capability), entered_zones(settings, capability))
+        elif lever is EXTRAS:
+            lines += _extra_lines(installed, settings)
         elif lever.stands(settings, capability) or lever.stands(installed, capability):
-            old, new = lever.read(installed), lever.read(settings)
-            note = f"was {lever.say(old, capability)}" if old != new else ""
-            lines.append(SheetLine(lever.line(settings, capability), old != new, note))
+            changes = lever in moved
+            note = f"was {lever.words(installed, capability)}" if changes else ""
+            lines.append(SheetLine(lever.line(settings, capability), changes, note))
+    return lines
+
+
+def _extra_lines(installed: Settings, settings: Settings) -> list[SheetLine]:
+    """A line for each of the other settings that somebody said."""
+    old, new = (dict(s.other.extras) for s in (installed, settings))
+    lines = []
+    for name in {**old, **new}:
+        before, after = (said.get(name, NOT_KNOWN) for said in (old, new))
+        changes = before != after
+        lines.append(SheetLine(f"{sentence(name)}: {after}", changes, f"was {before}" if changes else ""))
     return lines
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime
+from pathlib import Path
 
 from guardia.app.camera.shown_camera import ShownCamera
 from guardia.core.evidence.epochs import Epoch
@@ -15,6 +16,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.purpose.purpose import Asked, Purpose, asked_since, changed_words
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.view.geometry import KnownView
+from guardia.formats.installed_file import FoundSettings, read_installed
 from guardia.store.checklists import Checked
 from guardia.store.project import Project
 from guardia.store.records import About
@@ -111,6 +113,10 @@ class Facts:
                 before,
                 after,
             )
+
+    def found_in(self, path: Path) -> FoundSettings:
+        """What a file says of the settings on the camera; raises InvalidValue where it cannot be used."""
+        return read_installed(path, self._model.camera.capability)
 
     def set_installed(self, installed: Settings) -> None:
         """Say what is set on the camera as it is now; a draft that was no other goes with it."""

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from importlib.resources import files
 from pathlib import Path
 from typing import Any
 
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.words import count_of
-from guardia.core.make.capability import Capability, capability_from_dict
+from guardia.core.make.capability import Capability, capability_from_dict, why_unusable
+from guardia.core.make.described import assumed_words
+from guardia.core.make.levers import LEVERS
 from guardia.core.make.settings import Settings
 from guardia.formats.plain import plain_file
 
@@ -63,8 +66,15 @@ def make_from_file(path: Path) -> dict[str, Any]:
         ) from error
     if not isinstance(data, dict):
         raise InvalidValue(f"{path.name} is no make: it holds a list or a single value.")
-    capability_from_dict(data)
+    if trouble := why_unusable(capability_from_dict(data)):
+        raise InvalidValue(f"{path.name}: {trouble}", do="Correct the file; docs/formats.md describes its form.")
     return data
+
+
+def unsaid_settings(capability: Capability) -> Settings:
+    """What stands in for the settings of a camera of which nobody said how it is set: nothing of it is known."""
+    nobody_said = [lever.id for lever in LEVERS if lever.is_asked(capability)]
+    return replace(middle_settings(capability), not_known=tuple(nobody_said))
 
 
 def middle_settings(capability: Capability) -> Settings:
@@ -86,13 +96,16 @@ _FORMS = {"polygon": "zones with corners", "rectangles": "upright rectangles", "
 def make_words(capability: Capability) -> str:
     """What a make can be told, in one line."""
     parts = [
-        f"{_FORMS[capability.zone_form]}, {capability.max_zones} at most"
-        if capability.zone_form != "blocks"
-        else f"{capability.blocks[0]} x {capability.blocks[1]} blocks",
-        count_of(len(capability.notches), "notch", "notches")
-        + (", another at night" if capability.night_notch else ""),
+        f"{capability.blocks[0]} x {capability.blocks[1]} blocks"
+        if capability.zone_form == "blocks"
+        else f"{_FORMS[capability.zone_form]}, {capability.max_zones} at most"
+        if capability.max_zones
+        else "no zones",
+        count_of(len(capability.notches), "level") + (", another at night" if capability.night_notch else ""),
         "knows " + ", ".join(capability.object_classes) if capability.object_classes else "no object filter",
     ]
     rests = [c for c in capability.rest_choices_s if c]
-    parts.append(f"rests up to {max(rests):g} s" if rests else "no rest")
-    return "; ".join(parts)
+    parts.append(f"pauses up to {max(rests):g} s" if rests else "no pause")
+    if capability.starts_clips:
+        parts.append(f"also records for: {', '.join(capability.starts_clips)}")
+    return ". ".join(filter(None, ("; ".join(parts), assumed_words(capability).removesuffix("."))))

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 from guardia.app.camera.makes import make_words
 from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
-from guardia.core.make.capability import Capability, Notch, capability_from_dict
+from guardia.core.make.capability import Capability, Extra, Notch, capability_from_dict, why_unusable
 from guardia.core.make.levers import LEVERS
 from guardia.core.storage.rules import PowerDraw, Quality, StorageRules
 
@@ -23,6 +23,8 @@ _HINTS = {"length_choices_s": " (empty: as long as it moves)", "snapshot_choices
 WORDS = {
     "name": "name on screen", "id": "short name, also of its file", "zone_form": "form of its zones",
     "zone_test": "what must be inside a zone", "max_zones": "zones at most", "max_corners": "corners at most",
+    "watch_zones": "knows zones to watch", "starts_clips": "what else than motion starts a clip",
+    "extras": "settings that change no figure", "choices": "can be set to", "assumed": "assumed, since not known",
     "blocks": "its own grid: columns, rows", "ignore_zones": "knows zones to leave out",
     "notches": "sensitivity, from the least", "label": "its own word", "contrast": "luma step that counts",
     "size": "size threshold, share of the picture", "size_low": "the threshold is at least",
@@ -52,7 +54,11 @@ WORDS = {
 }  # fmt: skip
 """Names of values in plain words; what is not here stands by its own name."""
 
-_FRESH = {"notches": Notch, "qualities": Quality}
+_LISTS_OF_WORDS = (
+    "object_classes", "detection_off_stops", "alert_pause_stops", "targets", "modes", "choices", "starts_clips",
+    "assumed",
+)  # fmt: skip
+_FRESH = {"notches": Notch, "qualities": Quality, "extras": Extra}
 _PARTS = {"storage": StorageRules, "power": PowerDraw}
 
 
@@ -138,10 +144,9 @@ class MakeDraft:
     def trouble(self) -> str:
         """Why it cannot be used as it stands; empty where it can."""
         try:
-            capability_from_dict(self.data)
+            return why_unusable(capability_from_dict(self.data))
         except GuardiaError as error:
             return str(error)
-        return ""
 
     @property
     def words(self) -> str:
@@ -165,7 +170,8 @@ def _plain(value: Any) -> Any:
 def _fresh(kind: type) -> dict[str, Any]:
     """A row with something in every place."""
     usual: dict[str, Any] = {
-        "label": "new", "contrast": 18, "size": 0.01, "size_low": 0.006, "size_high": 0.016, "width": 1920,
+        "label": "new", "name": "new", "choices": ["on", "off"],
+         "contrast": 18, "size": 0.01, "size_low": 0.006, "size_high": 0.016, "width": 1920,
         "height": 1080, "frame_rate": 15.0, "battery_wh": 20.0,
     }  # fmt: skip
     return {f.name: usual[f.name] if f.default is MISSING else f.default for f in fields(kind)}
@@ -184,7 +190,7 @@ def _typed(text: str, old: Any, path: Keys) -> Any:
     """What was typed as a value of the kind that was there."""
     if isinstance(old, list | tuple):
         parts = [part.strip() for part in text.split(",")] if text or path[-1] == "length_choices_s" else []
-        numbers = path[-1] not in ("object_classes", "detection_off_stops", "alert_pause_stops", "targets", "modes")
+        numbers = path[-1] not in _LISTS_OF_WORDS
         return [(None if not part else _number(part)) if numbers else part for part in parts]
     if isinstance(old, bool):
         if text.lower() not in ("yes", "no"):

@@ -12,7 +12,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.app.camera.makes import capability_data, middle_settings
+from guardia.app.camera.makes import capability_data, unsaid_settings
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.capability import capability_from_dict
@@ -52,7 +52,7 @@ def new_project(
         time_zone: IANA name.
         camera: Name of the camera.
         make: Id of a shipped make.
-        settings: Installed on it; the make's middle ones when None.
+        settings: Installed on it; None where nobody said.
 
     Returns:
         `project` and `camera`.
@@ -63,7 +63,7 @@ def new_project(
     """
     data = capability_data(make)
     capability = capability_from_dict(data)
-    installed = settings or middle_settings(capability)
+    installed = settings or unsaid_settings(capability)
     for dark in installed.lights:
         installed.in_light(dark=dark).sensitivity_under(capability)
     there = (folder / "project.sqlite").exists()

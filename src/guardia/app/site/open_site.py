@@ -14,7 +14,7 @@ from PyQt6.QtCore import QLockFile, QObject, QTimer, pyqtSignal
 from PyQt6.QtGui import QUndoStack
 
 from guardia.app.camera.camera_model import CameraModel
-from guardia.app.camera.makes import middle_settings
+from guardia.app.camera.makes import unsaid_settings
 from guardia.app.camera.shown_camera import Loaded, load_camera
 from guardia.app.camera.undo import OF_SITE, Changes, Owner, Undoing
 from guardia.app.site.cameras import AT_ONCE, MOST_CARDS, Read, SiteCameras, read_cameras
@@ -248,10 +248,14 @@ class OpenSite(QObject):
             "remove the camera", lambda gone: self._project.cameras.set_gone(camera_id, gone), show, False, True
         )
 
+    def makes(self) -> dict[str, dict[str, Any]]:
+        """Makes of the cameras that are there (JSON), by name of the camera."""
+        return {camera.name: self._project.cameras.make(camera.id) for camera in self.cameras.all().values()}
+
     def add_camera(self, name: str, data: Mapping[str, Any]) -> int:
-        """Add a camera with its make's middle settings as installed; raises InvalidValue for a bad name or make."""
+        """Add a camera of which nobody has said how it is set; raises InvalidValue for a bad name or make."""
         capability = capability_from_dict(data)
-        camera_id = self._project.cameras.add(name, data, middle_settings(capability))
+        camera_id = self._project.cameras.add(name, data, unsaid_settings(capability))
         self.cameras_changed.emit()
         return camera_id
 

@@ -17,6 +17,7 @@ from shapely.geometry import Polygon
 from guardia.app.steps.zone_shapes import block_at, distance, is_mask, points_of, with_corner
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import straightened, with_fewer_corners
 from guardia.core.make.zones import (
     BlockZone,
@@ -115,6 +116,24 @@ class PolygonTool:
         self._grip: Grip | None = None
         self._pressed: Point | None = None
         self._rectangle = False
+
+    @classmethod
+    def of_make(
+        cls,
+        make: Capability,
+        *,
+        preview: Callable[[tuple[Zone, ...]], None],
+        commit: Callable[[tuple[Zone, ...], str], None],
+        refuse: Callable[[str], None],
+    ) -> PolygonTool:
+        """A tool that draws what a make takes; a make with blocks is drawn on freely, and takes what is covered."""
+        blocks = make.zone_form == "blocks"
+        return cls(
+            preview=preview, commit=commit, refuse=refuse,
+            max_corners=32 if blocks else make.max_corners, max_zones=16 if blocks else make.max_zones,
+            rectangles=make.zone_form == "rectangles", blocks=make.blocks if blocks else NO_GRID,
+            max_masks=make.privacy_masks,
+        )  # fmt: skip
 
     @property
     def in_gesture(self) -> bool:

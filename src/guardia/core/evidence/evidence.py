@@ -100,9 +100,14 @@ class Evidence:
         """Clips that the camera recorded for another cause, or for one that is not known; no score counts them."""
         return tuple(c for c in self.clips if c.by_another_cause)
 
-    def settings_of(self, clip: Clip) -> Settings | None:
-        """The settings in force when a clip began, None when they are not known."""
+    def in_force(self, clip: Clip) -> Settings | None:
+        """The same, with all that nobody said of them; None when no settings are kept for that time."""
         return next((e.settings for e in self.epochs if e.from_s <= clip.start_s < e.to_s), None)
+
+    def settings_of(self, clip: Clip) -> Settings | None:
+        """The settings in force when a clip began; None when it is not known what they let through."""
+        then = self.in_force(clip)
+        return then if then is not None and then.says_what_triggers else None
 
     @cached_property
     def rows(self) -> tuple[tuple[int, ...], ...]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from itertools import pairwise
 from typing import Any
 
 from pydantic import TypeAdapter
@@ -14,7 +15,7 @@ from guardia.core.hours.periods import ScheduleRules
 from guardia.core.storage.rules import StorageRules
 from guardia.core.trace.measure import CONTRAST_LEVELS, NO_GRID, Grid
 
-VERSION = 6
+VERSION = 7
 SHARE_OF_CELLS = 0.5
 """Files of version 1 give sizes as a share of the picture's cells, whatever part of each had changed. Summing what
 changed of each cell gives about half as much: 0.4 for groups of 3 cells to 0.6 for groups of 16 on the demo's clips, at
@@ -45,6 +46,20 @@ class Notch:
             raise InvalidValue(f"The contrast of a level must be one of {CONTRAST_LEVELS}, not {self.contrast}.")
         if not 0 < self.size_low <= self.size <= self.size_high <= 1:
             raise InvalidValue(f"The size threshold {self.size} of level '{self.label}' does not lie in its band.")
+
+
+@dataclass(frozen=True)
+class Extra:
+    """A setting of the make that changes no figure, such as a light, a siren or a language."""
+
+    name: str
+    """The make's own word for it."""
+    choices: tuple[str, ...]
+    """What it can be set to."""
+
+    def __post_init__(self) -> None:
+        if not self.name.strip() or len(self.choices) < 2 or len({*self.choices}) < len(self.choices):
+            raise InvalidValue(f"The setting '{self.name}' needs a name and two or more different choices.")
 
 
 @dataclass(frozen=True)
@@ -99,6 +114,14 @@ class Capability:
     """Classes that its object filter knows; none when it has no filter."""
     class_range_m: tuple[float, float] | None = None
     """Distances by day and at night out to which those classes hold, None when the make states none."""
+    watch_zones: bool = True
+    """Whether the make knows zones to watch; else all zones are left out."""
+    starts_clips: tuple[str, ...] = ()
+    """What else than motion starts a clip, such as sound or a button: those clips say nothing about motion settings."""
+    extras: tuple[Extra, ...] = ()
+    """Its settings that change no figure."""
+    assumed: tuple[str, ...] = ()
+    """What nobody knew when it was described, in words: usual values stand in."""
     privacy_masks: int = 0
     """Number of areas that it can black out."""
     zone_sensitivity: bool = False
@@ -178,12 +201,50 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
     wide, high = capability.blocks
     if capability.zone_form == "blocks" and not (1 <= wide <= 64 and 1 <= high <= 64):
         raise InvalidValue(f"The capability '{capability.id}' has blocks of {wide} x {high}.", do="1 to 64 each way.")
+    if len({extra.name for extra in capability.extras}) < len(capability.extras):
+        raise InvalidValue(f"Two other settings of the capability '{capability.id}' have one name.")
     if capability.zone_form not in ZONE_FORMS or capability.zone_test not in ZONE_TESTS or not capability.notches:
         raise InvalidValue(
             f"The capability '{capability.id}' names an unknown zone form or zone test, or has no notches.",
             do=f"Zone forms are {ZONE_FORMS}, zone tests {ZONE_TESTS}.",
         )
     return capability
+
+
+def why_unusable(capability: Capability) -> str:
+    """What contradicts itself in a make that somebody described, in a sentence; empty where nothing does.
+
+    Makes that are in use already are not held against this: what they record goes on being scored.
+    """
+    labels = [notch.label for notch in capability.notches]
+    twice = next((label for label in labels if labels.count(label) > 1), None)
+    if twice is not None:
+        return f"Two levels are called '{twice}': each needs a name of its own."
+    if any(not label.strip() for label in labels):
+        return "A level has no name."
+    for less, more in pairwise(capability.notches):
+        if (more.contrast, more.size) == (less.contrast, less.size):
+            return f"Levels '{less.label}' and '{more.label}' ask for the same: they would be one level."
+        if more.contrast > less.contrast or more.size > less.size:
+            return (
+                f"Level '{more.label}' stands after '{less.label}' but asks for more motion: the order is from the "
+                "least to the most sensitive."
+            )
+    for name, offered in (
+        ("minimum duration", capability.hold_choices_s), ("pause", capability.rest_choices_s),
+        ("recording length", capability.length_choices_s), ("pre-record", capability.pre_record_choices_s),
+        ("time between alerts", capability.alert_interval_choices_s),
+        ("snapshots", capability.storage.snapshot_choices_s),
+    ):  # fmt: skip
+        if not offered:
+            return f"There is nothing to choose for: {name}. Give at least one value."
+    if any(length is not None and length < 1 for length in capability.length_choices_s):
+        return "A recording length is at least 1 second."
+    if not capability.storage.targets or not capability.storage.modes:
+        return "It records nowhere, or never: give a store and when it writes."
+    if not capability.watch_zones and not capability.ignore_zones and capability.max_zones:
+        return "Its zones neither watch nor leave out."
+    return ""
 
 
 _FORM = TypeAdapter(Capability)

@@ -49,7 +49,8 @@ def settings_for(capability: Capability, settings: Settings, former: Capability)
         for z in settings.detection.zones
     )
     apart = night if capability.night_notch and night != day else ""
-    return carried.with_values(notch=day, night_notch=apart, sensitivity=None, zones=zones)
+    carried = carried.with_values(notch=day, night_notch=apart, sensitivity=None, zones=zones)
+    return replace(carried, not_known=settings.not_known)
 
 
 def copied(source: Candidate, target: Candidate, *, zones: bool) -> tuple[Settings, list[str]]:
@@ -68,10 +69,9 @@ def copied(source: Candidate, target: Candidate, *, zones: bool) -> tuple[Settin
         taken = taken.with_values(zones=target.settings.detection.zones)
     makes = source.capability, target.capability
     lost = [
-        f"{lever.name}: {lever.say(old, makes[0])} becomes {lever.say(new, makes[1])}"
+        f"{lever.name}: {lever.words(source.settings, makes[0])} becomes {lever.words(taken, makes[1])}"
         for lever in changed_levers(source.settings, taken)
         if lever not in (ZONES, NOTCH, DIRECT, NIGHT_NOTCH, RELEASE)
-        for old, new in ((lever.read(source.settings), lever.read(taken)),)
     ]
     for dark in reversed(source.settings.lights):
         was, now = (s.in_light(dark=dark).detection.notch for s in (source.settings, taken))

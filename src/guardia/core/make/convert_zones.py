@@ -110,13 +110,16 @@ def convert(zones: Sequence[Zone], capability: Capability, *, grid: Grid, tries:
     polygons = [z for z in drawn if isinstance(z, PolygonZone)]
     kinds = {z.kind for z in polygons}
     begun: list[list[PolygonZone]] = []
-    if len(polygons) == len(drawn) and (capability.ignore_zones or ZoneKind.IGNORE not in kinds):
+    able = {ZoneKind.WATCH: capability.watch_zones, ZoneKind.IGNORE: capability.ignore_zones}
+    if len(polygons) == len(drawn) and all(able[kind] for kind in kinds):
         begun.append(_joined([replace(z, points=simpler(z.points, form)) for z in polygons], capability, form))
     for kind, share in ((ZoneKind.WATCH, target), (ZoneKind.IGNORE, 1.0 - target)):
-        if kind is ZoneKind.WATCH or capability.ignore_zones:
+        if able[kind]:
             begun.append(_pieces(share, kind, form))
             begun.append(_covering(share, kind, capability.max_zones))
     begun = [b for b in begun if b and len(b) <= capability.max_zones]
+    if not begun:  # everything is watched, and this make can only leave out
+        return tuple(masks)
     fits = [_nearer(b, target, form, Tries(tries // len(begun))) for b in begun]
     far = [_distance(fit, target) for fit in fits]
     best = 0 if far[0] <= min(far) + NEAR_CELLS else int(np.argmin(far))

@@ -21,12 +21,14 @@ from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import WeekPlan, covers_more
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
-from guardia.core.make.settings import PART_OF, Sensitivity, Settings, zone_limits_broken
+from guardia.core.make.settings import DECIDING, PART_OF, Sensitivity, Settings, zone_limits_broken
 from guardia.core.make.zones import Zone, zone_title
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.storage.stores import StoreKind
 
 V = TypeVar("V")
+
+NOT_KNOWN = "not known"
 
 USUAL = Settings("")
 """What holds where nobody set anything."""
@@ -82,6 +84,19 @@ class Lever(Generic[V]):
         value: V = getattr(getattr(settings, PART_OF[self.id]), self.id)
         return value
 
+    def known(self, settings: Settings) -> bool:
+        """Whether somebody said it."""
+        return self.id not in settings.not_known
+
+    def is_asked(self, capability: Capability) -> bool:
+        """Whether it could be set in more than one way on a camera of a make, so that somebody has to say how."""
+        only = self.choices is not None and len(self.choices(capability)) < 2
+        return self.there(capability) and self.unsaid is None and not only
+
+    def words(self, settings: Settings, capability: Capability) -> str:
+        """What it is set to, in words."""
+        return self.say(self.read(settings), capability) if self.known(settings) else NOT_KNOWN
+
     def set(self, settings: Settings, value: V) -> Settings:
         """The same settings with this at another value."""
         return settings.with_values(**{self.id: value})
@@ -113,7 +128,7 @@ class Lever(Generic[V]):
     def line(self, settings: Settings, capability: Capability) -> str:
         """Its name and what it is set to."""
         hint = f" ({self.hint(capability)})" if self.hint is not None else ""
-        return f"{self.subject}: {self.say(self.read(settings), capability)}{hint}"
+        return f"{self.subject}: {self.words(settings, capability)}{hint}"
 
 
 def nearest_choice(value: float | None, choices: tuple[float | None, ...]) -> float | None:
@@ -460,19 +475,47 @@ WHITE_LIGHT = Lever[bool](
     carried=lambda v, c: v and _has_white_light(c),
 )
 
+
+def _offered_extras(pairs: tuple[tuple[str, str], ...], capability: Capability) -> tuple[tuple[str, str], ...]:
+    offered = {extra.name: extra.choices for extra in capability.extras}
+    return tuple((name, choice) for name, choice in pairs if choice in offered.get(name, ()))
+
+
+EXTRAS = Lever[tuple[tuple[str, str], ...]](
+    "extras",
+    "other settings",
+    "",
+    lambda pairs, _c: "; ".join(f"{name}: {choice}" for name, choice in pairs) or NOT_KNOWN,
+    there=lambda c: bool(c.extras),
+    carried=lambda v, c: tuple(
+        (n, choice) for n, choice in v if any(n == e.name and choice in e.choices for e in c.extras)
+    ),
+    free=lambda _c: ((),),
+    unsaid=(),
+    help="What changes no figure of Guardia, such as a light or a siren: noted, put on the sheet and read back.",
+)
+
 LEVERS: tuple[Lever[Any], ...] = (
     DETECTION_ON, ZONES, NOTCH, DIRECT, NIGHT_NOTCH, HOLD, OBJECTS, PRE_RECORD, LENGTH, STOP_WHEN_STILL, REST, RELEASE,
     RECORDING_PLAN, MODES, ALERTS_ON, ALERT_PLAN, ALERT_INTERVAL, ALERT_CLASSES, PHONE, STATUS_LIGHT, TARGET, OVERWRITE,
-    MODE, QUALITY, SNAPSHOTS, SECOND_STREAM, WHITE_LIGHT,
+    MODE, QUALITY, SNAPSHOTS, SECOND_STREAM, WHITE_LIGHT, EXTRAS,
 )  # fmt: skip
 """In the order in which they are entered and act."""
 
 LEVER_OF = {lever.id: lever for lever in LEVERS}
 
 
+def unknown_words(settings: Settings) -> str:
+    """What decides what triggers and is not known, by name."""
+    return ", ".join(lever.name for lever in LEVERS if lever.id in DECIDING and not lever.known(settings))
+
+
 def changed_levers(one: Settings, other: Settings) -> list[Lever[Any]]:
     """The levers that stand differently."""
-    return [lever for lever in LEVERS if lever.read(one) != lever.read(other)]
+    return [
+        lever for lever in LEVERS
+        if lever.read(one) != lever.read(other) or lever.known(one) != lever.known(other)
+    ]  # fmt: skip
 
 
 def limits_broken(candidate: Candidate, *, installed: Settings | None = None) -> list[str]:

@@ -32,7 +32,7 @@ from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
-VERSION = 7
+VERSION = 8
 LONGEST_S = 3600.0
 
 
@@ -158,6 +158,19 @@ class StorageSettings:
             raise InvalidValue("Snapshots can be 1 second to 7 days apart, or none.", do="Enter 0 for none.")
 
 
+@dataclass(frozen=True)
+class OtherSettings:
+    """What changes no figure: it is written down, put on the sheet and read back, without an opinion."""
+
+    extras: tuple[tuple[str, str], ...] = ()
+    """Names of such settings, as the make has them, each with its choice; what nobody said does not stand here."""
+
+    def __post_init__(self) -> None:
+        names = [name for name, _ in self.extras]
+        if len({*names}) < len(names):
+            raise InvalidValue("Each of the other settings has one choice.", kept="Nothing was changed.")
+
+
 def _check_seconds(part: object, *names: str) -> None:
     for name in names:
         value = getattr(part, name)
@@ -181,8 +194,15 @@ class Settings:
     """Which of that is told to somebody."""
     storage: StorageSettings = field(default_factory=StorageSettings)
     """Where footage goes."""
+    other: OtherSettings = field(default_factory=OtherSettings)
+    """What changes no figure."""
+    not_known: tuple[str, ...] = ()
+    """Names of the values that nobody said, in order of name; those here are the make's usual ones in their place."""
 
     def __post_init__(self) -> None:
+        if strange := sorted({*self.not_known} - {*PART_OF}):
+            raise InvalidValue(f"'{strange[0]}' is no setting that could be not known.")
+        object.__setattr__(self, "not_known", tuple(sorted({*self.not_known})))
         if any("\0" in word for word in (self.capability, self.detection.notch, self.detection.night_notch)):
             raise InvalidValue("The make's id and the levels are plain words.")
 
@@ -192,11 +212,26 @@ class Settings:
         return Settings(capability).with_values(notch=notch, zones=zones, **values)
 
     def with_values(self, **values: Any) -> Settings:
-        """The same settings but for some values, each named as in its part; raises KeyError for an unknown name."""
+        """The same but for some values, each named as in its part; they are known then. KeyError for another name."""
         by_part: dict[str, dict[str, Any]] = {}
         for name, value in values.items():
             by_part.setdefault(PART_OF[name], {})[name] = value
-        return replace(self, **{part: replace(getattr(self, part), **new) for part, new in by_part.items()})
+        parts = {part: replace(getattr(self, part), **new) for part, new in by_part.items()}
+        return replace(self, **parts, not_known=tuple(name for name in self.not_known if name not in values))
+
+    @property
+    def says_what_triggers(self) -> bool:
+        """Whether enough of it is known to say what it let through."""
+        return not DECIDING.intersection(self.not_known)
+
+    def triggers_like(self, other: Settings) -> bool:
+        """Whether the same things trigger under both, as far as anybody said how they are set."""
+        same_hours = (self.hours.recording_plan, self.hours.modes) == (other.hours.recording_plan, other.hours.modes)
+        return (
+            self.detection == other.detection and self.recording == other.recording and same_hours
+            and self.storage.mode is other.storage.mode
+            and DECIDING.intersection(self.not_known) == DECIDING.intersection(other.not_known)
+        )  # fmt: skip
 
     @property
     def lights(self) -> tuple[bool, ...]:
@@ -220,11 +255,14 @@ class Settings:
 
 _PARTS: tuple[tuple[str, type], ...] = (
     ("detection", DetectionSettings), ("recording", RecordingSettings), ("hours", HoursSettings),
-    ("alerts", AlertSettings), ("storage", StorageSettings),
+    ("alerts", AlertSettings), ("storage", StorageSettings), ("other", OtherSettings),
 )  # fmt: skip
 
 PART_OF = {f.name: part for part, kind in _PARTS for f in fields(kind)}
 """The part of Settings that each value belongs to."""
+
+DECIDING = frozenset({"detection_on", "zones", "notch", "night_notch", "objects", "recording_plan", "modes", "mode"})
+"""Without one of these it cannot be said what settings let through. Of the others the make's usual value stands in."""
 
 _FORM = TypeAdapter(Settings)
 
@@ -326,6 +364,8 @@ def zone_limits_broken(settings: Settings, capability: Capability) -> list[str]:
             broken.append(f"'{zone.name}' is no upright rectangle; this make takes no other zones.")
         elif len(zone.points) > capability.max_corners:
             broken.append(f"'{zone.name}' has {len(zone.points)} corners; this make takes {capability.max_corners}.")
+        if zone.kind is ZoneKind.WATCH and not capability.watch_zones:
+            broken.append(f"'{zone.name}': this make has only zones to leave out.")
         if zone.kind is ZoneKind.IGNORE and not capability.ignore_zones:
             broken.append(f"'{zone.name}': this make has no ignore zones.")
         if zone.notch and not capability.zone_sensitivity:

@@ -1,8 +1,8 @@
 """The one thing to do next on a camera, by one rule over its evidence, its score and the check of its last change.
 
-What loses footage comes first, then what is missing to judge by: nothing brought in, nothing judged. Then a change that
-did not do as predicted, one that waits for its check, a draft that waits to be entered, then what is not met of what
-it is for, or where nobody said that, what tuning could mend.
+What loses footage comes first, then what is missing to judge by: nothing imported, nothing judged, not known how it is
+set. Then a change that did not do as predicted, one that waits for its check, a draft that waits to be entered, then
+what is not met of what it is for, or where nobody said that, what tuning could mend.
 """
 
 from __future__ import annotations
@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.make.levers import unknown_words
 from guardia.core.score.met import Line, Met, first_unmet, met_words
 from guardia.core.score.score import Comparison, Score
 from guardia.core.score.storage_findings import storage_findings
@@ -77,6 +78,8 @@ def next_action(
     if unjudged := sum(not o.kind for o in evidence.occurrences):
         why = f"{unjudged} of {len(evidence.occurrences)} are not judged yet"
         return NextAction("evidence", f"Judge {count_of(unjudged, 'occurrence')}", why)
+    if not under.says_what_triggers:
+        return NextAction("handover", "Say how it is set", f"not known: {unknown_words(under)}")
     if check is not None and not check.agrees:
         return NextAction("tune", "Look at the last change", check.words)
     if due := _check_due(evidence, now_s):

@@ -106,7 +106,7 @@ class Anchor:
     @cached_property
     def _then(self) -> list[Settings | None]:
         """Settings in force at each occurrence."""
-        by_clip = [self.evidence.settings_of(clip) for clip in self.evidence.clips]
+        by_clip = [self.evidence.in_force(clip) for clip in self.evidence.clips]
         return [by_clip[index] for index, _, _ in self.evidence.spans]
 
     @cached_property
@@ -197,12 +197,12 @@ class Anchor:
         stretches: list[list[Span]] = []
         for index, clip in enumerate(self.evidence.clips):
             by_model = [(r.start_s, r.end_s) for r in done.recordings[index]]
-            then = self.evidence.settings_of(clip) if clip.by_motion else None
+            then = self.evidence.in_force(clip) if clip.by_motion else None
             whole = [(clip.start_s, clip.end_s)]
-            if then is None:
-                stretches.append(by_model)
-            elif then == done.candidate.settings:
+            if then is not None and then.triggers_like(done.candidate.settings):
                 stretches.append(whole)
+            elif then is None or not then.says_what_triggers:
+                stretches.append(by_model)
             elif index not in kept:
                 stretches.append([])
             else:
@@ -222,9 +222,9 @@ class Anchor:
         chances = draft.chance(width)
         for then, which in self._groups:
             own, facts = draft[which], self.facts[which]
-            if then == settings:
+            if then is not None and then.triggers_like(settings):
                 known = np.broadcast_to(facts == RECORDED, own.above.shape).astype(np.float64)
-            elif then is None:
+            elif then is None or not then.says_what_triggers:
                 known = self._given_unknown(own, which)
             else:
                 known = _given(self._of_then(then)[which], own, facts, width)

@@ -88,7 +88,8 @@ def fit(
         outlines = search.ignored(ignored, capability.max_zones - len(drawn))
         zones = [_zone(ZoneKind.IGNORE, o, n) for n, o in enumerate(outlines, 1)]
         tries.append([(*settings.detection.zones, *zones[:n]) for n in range(1, len(zones) + 1)])
-    if not (watched and capability.ignore_zones) and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
+    by_watching = capability.watch_zones and not (watched and capability.ignore_zones)
+    if by_watching and not any(isinstance(z, PolygonZone) and z.notch for z in drawn):
         # Without ignore zones the outlines to watch stand in place of those drawn, and lie within them.
         rest = drawn if capability.ignore_zones else ()
         outlines = search.watched(ignored, capability.max_zones - len(rest))

@@ -29,7 +29,7 @@ MOST_CURES = 3
 
 def stored_words(levers: Sequence[Lever[Any]], entered: Candidate) -> list[str]:
     """What is set besides so that what is asked of recording, store, charge and data is met."""
-    said = [f"{lever.name} {lever.say(lever.read(entered.settings), entered.capability)}" for lever in levers]
+    said = [f"{lever.name} {lever.words(entered.settings, entered.capability)}" for lever in levers]
     return [f"For what is asked of store, charge and data: {'; '.join(said)}."] if said else []
 
 

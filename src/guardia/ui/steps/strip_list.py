@@ -81,7 +81,7 @@ class StripDelegate(QStyledItemDelegate):
         named = f", camera: {event.named}" if event and event.named else ""
         length = f"{occurrence.end_s - occurrence.start_s:.1f} s"
         painter.drawText(left, top + 54, f"{clip.origin.value}, {length}{named}{again}")
-        mine = clip.by_motion and self._model.evidence.settings_of(clip) == self._model.camera.installed
+        mine = clip.by_motion and self._model.evidence.in_force(clip) == self._model.camera.installed
         words = _outcome_words(installed, occurrence.verdict, recorded_by_it=mine)
         painter.drawText(left, top + 71, f"installed: {words}")
         if _differ(installed, draft):

@@ -37,7 +37,6 @@ from guardia.core.make.capability import Capability
 from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import PolygonZone, Zone, ZoneDoes, ZoneKind, outline_share, zone_cells
 from guardia.core.purpose.judgement import Verdict
-from guardia.core.trace.measure import NO_GRID
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
 from guardia.ui.parts.widgets import MarkSign, WrappedLabel, button, label, page_head
 
@@ -67,15 +66,11 @@ class ZonesPage(QWidget):
         self._session = session
         self._model = model
         capability = model.camera.capability
-        self.tool = PolygonTool(
+        self.tool = PolygonTool.of_make(
+            capability,
             preview=self._preview,
             commit=self.commit,
             refuse=lambda why: session.messages.tell(why, Severity.WARNING),
-            max_corners=capability.max_corners if capability.zone_form != "blocks" else 32,
-            max_zones=capability.max_zones if capability.zone_form != "blocks" else 16,
-            rectangles=capability.zone_form == "rectangles",
-            blocks=capability.blocks if capability.zone_form == "blocks" else NO_GRID,
-            max_masks=capability.privacy_masks,
         )
         self.proposal = session.step_model(ProposalModel, model)
         self.canvas = ZoneCanvas(model, self.tool)
