@@ -20,6 +20,9 @@ class RealMainJob(FolderCase):
         sql = "SELECT 1 FROM settings s JOIN camera c ON c.id = s.camera_id WHERE c.name = ? AND role = 'installed'"
         return len(self.rows(sql, camera))
 
+    def asked(self, camera: str) -> int:
+        return len(self.rows("SELECT 1 FROM purpose p JOIN camera c ON c.id = p.camera_id WHERE c.name = ?", camera))
+
     def test_tuned_entered_and_held_against_the_next_week(self):
         self.home = self.folder / "home"
         self.screen = screen = VirtualScreen(self, (1366, 768))
@@ -31,6 +34,15 @@ class RealMainJob(FolderCase):
                 screen.go("ctrl+1", camera)
                 screen.click(camera)
                 screen.until_seen("Evidence")
+                asked = self.asked(camera)
+                screen.go("F4", "must be alerted")
+                screen.click("Ask nothing")
+                screen.until("nothing asked", lambda camera=camera, n=asked: self.asked(camera) == n + 1)
+                screen.until(
+                    "asked again",
+                    lambda camera=camera, n=asked: self.asked(camera) == n,
+                    lambda: screen.press("ctrl+z"),
+                )
                 screen.go("ctrl+7", "Not searched yet")
                 screen.click("Search")
                 screen.click("Take as draft")

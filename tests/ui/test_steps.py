@@ -331,16 +331,24 @@ class Everywhere(StepCase):
 
     def test_a_new_camera_is_asked_for_and_a_taken_name_refused(self):
         def named(name):
-            return lambda dialog: dialog.findChild(QLineEdit).setText(name)
+            def fill(dialog):
+                dialog.findChild(QLineEdit).setText(name)
+                makes = dialog.findChild(MakeList)
+                self.assertIsNone(makes.make(), "no make is chosen for anybody")
+                makes.list.setCurrentRow(0)
+
+            return fill
 
         self.answer(True, named("Attic"))
         self.window.add_camera()
         self.assertEqual(self.window.rail.place.text(), "Attic")
         model, dialog = self.session.camera(self.window.camera_id), self.window.commands.as_it_is
         before = model.camera.installed
-        dialog.boxes["notch"].setCurrentIndex(0)
+        self.assertIn("notch", before.not_known)
+        dialog.boxes["notch"].setCurrentIndex(1)
         dialog.accept()
         self.assertEqual(model.camera.installed, before.with_values(notch=dialog.boxes["notch"].currentText()))
+        self.assertNotIn("notch", model.camera.installed.not_known)
         self.assertEqual(model.draft, model.camera.installed)
         self.session.undo.undo()
         self.assertEqual((model.camera.installed, model.draft), (before, before))

@@ -102,10 +102,16 @@ class VirtualScreen:
         self.until(words, lambda: any(text.startswith(words) for text in self.seen()), lambda: self.press(key))
 
     def click(self, words: str) -> None:
-        """Click on what bears these words, once it is there."""
-        self.until_seen(words)
-        x, y = next(at for text, at in self.seen().items() if text.startswith(words))
-        self.tool("mousemove", str(x), str(y), "click", "1")
+        """Click on what bears these words, once it is there and no longer moves: a page is still being laid out."""
+        at: list[list[int] | None] = [None, None]
+
+        def stands_still() -> bool:
+            at[0], at[1] = at[1], next((at for text, at in self.seen().items() if text.startswith(words)), None)
+            self.tool("sleep", "0.3")
+            return at[1] is not None and at[0] == at[1]
+
+        self.until(words, stands_still)
+        self.tool("mousemove", *map(str, at[1] or ()), "click", "1")
 
     def drag(self, start: tuple[int, int], end: tuple[int, int]) -> None:
         """Drag with the mouse from one place of the screen to another."""

@@ -48,6 +48,10 @@ class About:
     """Its place on the round, from 1; 0 while nobody said."""
     firmware: str = ""
     """The version that runs on it."""
+    folder: str = ""
+    """The folder from which its clips were imported last; empty where none was."""
+    folder_rule: str = "one"
+    """How clips in that folder find their camera, as in an import's plan."""
 
 
 @dataclass(frozen=True)

@@ -229,6 +229,9 @@ def make_plan(
             new_clip = replace(new_clip, state="no camera", note="No camera's name fits this file; it is left out.")
         else:
             key = (camera, path.name, info.bytes)
+            here = [c.name for c in cameras if c.id != camera and (plain_name(path), info.bytes) in c.clips]
+            if here:
+                new_clip = replace(new_clip, note=f"'{here[0]}' has a clip of this name and size: the same file?")
             if (plain_name(path), info.bytes) in by_id[camera].clips:
                 new_clip = replace(new_clip, state="perhaps here", note="compared with the clip of this name and size.")
             elif key in seen:
@@ -251,6 +254,15 @@ def make_plan(
     slow = [c for c in cameras if c.clock_error_s and any(p.camera_id == c.id and p.state == "new" for p in planned)]
     notes += [f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow]
     return Plan(tuple(planned), lists, tuple(notes))
+
+
+def rule_by_names(found: Found, cameras: Sequence[Known]) -> str:
+    """The rule that what names say asks for: by folder or by file name where every file names a camera, else one."""
+    if len(cameras) > 1 and found.clips:
+        for rule in ("folder", "name"):
+            if all(_camera_for(path, cameras, rule, None) is not None for path, _ in found.clips):
+                return rule
+    return "one"
 
 
 _SURE = ("file name", "metadata", "file date")

@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import Future, as_completed
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TypeVar
@@ -68,6 +68,10 @@ class ImportRequest:
     """From when to when, POSIX seconds, these clips are all that the camera recorded by motion; None if nobody says."""
     again: bool = False
     """Measure again what an older version of the motion model measured, of every camera."""
+    rule: str = "one"
+    """How clips find their camera, one of import_plan.RULES; for clips that are planned now."""
+    only_new: bool = False
+    """Files of a name and size that the project has are taken for the clips that are here, without a look."""
     cluster: Cluster | None = None
     """Where they are measured, None for this machine."""
     hardware: Hardware | None = None
@@ -105,14 +109,18 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
             result.notes += looked.notes
             zone = ZoneInfo(project.site().time_zone)
             plan = make_plan(
-                looked, known_cameras(project), origin=request.origin, zone=zone, camera_id=request.camera_id
-            )
+                looked, known_cameras(project), origin=request.origin, zone=zone, rule=request.rule,
+                camera_id=request.camera_id,
+            )  # fmt: skip
+            if request.only_new:
+                plan = replace(plan, clips=tuple(clip for clip in plan.clips if clip.state == "new"), lists=())
         enter_clips(project, request, plan, result, token=token, progress=progress)
         if not result.stopped:
             _take_in_lists(project, request, plan, result)
             if request.watched is not None:
                 entered = project.watched.entered(request.camera_id)
                 project.watched.set_entered(request.camera_id, (*entered, Entered(*request.watched, True)))
+        _remember_folder(project, request, plan)
         cameras = [request.camera_id, *(c.camera_id for c in plan.wanted if c.camera_id is not None)]
         if not request.files and request.plan is None:
             cameras = list(project.cameras.names())
@@ -124,6 +132,33 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
                     again=request.again, cluster=request.cluster, hardware=request.hardware,
                 )  # fmt: skip
     return result
+
+
+def _remember_folder(project: Project, request: ImportRequest, plan: Plan) -> None:
+    """Keep with each camera the folder its clips came from, so that what is new there can be imported by itself."""
+    folders = [path for path in request.files if path.is_dir()]
+    if not folders or request.only_new:
+        return
+    for camera_id in {c.camera_id for c in plan.wanted if c.camera_id is not None}:
+        about = project.cameras.get(camera_id).about
+        folder = str(folders[-1].resolve())
+        project.cameras.set_about(camera_id, replace(about, folder=folder, folder_rule=request.rule))
+
+
+def import_each(requests: Sequence[ImportRequest], *, token: Token, progress: Report) -> ImportResult:
+    """Several imports one after another, as one result; the first that is stopped ends them."""
+    whole = ImportResult()
+    for request in requests:
+        one = import_clips(request, token=token, progress=progress)
+        whole.added += one.added
+        whole.analysed += one.analysed
+        whole.events += one.events
+        whole.cameras = tuple(dict.fromkeys((*whole.cameras, *one.cameras)))
+        whole.notes += one.notes
+        whole.stopped = one.stopped
+        if one.stopped:
+            break
+    return whole
 
 
 def known_cameras(project: Project) -> list[Known]:
@@ -358,8 +393,8 @@ def measure_camera(
     result.stopped = token.cancelled
     if helped and not again:
         result.notes.append(
-            f"{count_of(helped, 'clip')} that were here before were measured again, since others of that hour help "
-            "with their still picture now. Judgements are kept; scores may have changed a little."
+            f"Measured {count_of(helped, 'earlier clip')} again, since others of that hour now help with their still "
+            "picture. Judgements are kept; scores may have changed a little."
         )
 
 

@@ -3,10 +3,13 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Sequence
 from dataclasses import replace
+from pathlib import Path
 
+from guardia.app.intake.folder_watch import FolderWatch
 from guardia.app.intake.import_plan import Known
-from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, known_cameras
+from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, import_each, known_cameras
 from guardia.app.project.bench_week import next_monday, run_week, simulated_place
 from guardia.app.site.cameras import AT_ONCE
 from guardia.app.site.open_site import OpenSite
@@ -36,6 +39,7 @@ class Intake:
         self.jobs.succeeded.connect(self._on_import)
         self.jobs.progressed.connect(self._show_measured)
         self.jobs.failed.connect(messages.tell_error)
+        self.watch = FolderWatch(lambda: self.run_new(list(session.cameras.all())), lambda: self.jobs.busy, session)
         self._of_a_stop = ""
         self.jobs.cancelled.connect(lambda: messages.tell(self._of_a_stop))
 
@@ -46,6 +50,47 @@ class Intake:
         request = replace(request, cluster=self.cluster)
         self._of_a_stop = "The import was stopped; what was finished is kept."
         return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
+
+    def run_new(self, camera_ids: Sequence[int]) -> bool:
+        """Import what is new in the folders from which cameras got their clips; False while another job runs."""
+        abouts = {i: camera.about for i, camera in self._session.cameras.all().items() if i in camera_ids}
+        sources: dict[tuple[str, str, int], int] = {}
+        for camera_id, about in abouts.items():
+            if about.folder:
+                own = camera_id if about.folder_rule == "one" else 0
+                sources.setdefault((about.folder, about.folder_rule, own), camera_id)
+        messages = self._session.messages
+        gone = [folder for folder, _, _ in sources if not Path(folder).is_dir()]
+        for folder in dict.fromkeys(gone):
+            messages.tell(
+                f"The folder {folder} is not there. Connect it, or import from another one.", Severity.WARNING
+            )
+        requests = [
+            ImportRequest(
+                self._session.folder, camera_id, (Path(folder),), rule=rule, only_new=True, cluster=self.cluster
+            )
+            for (folder, rule, _), camera_id in sources.items() if folder not in gone
+        ]  # fmt: skip
+        if not sources:
+            messages.tell("No folder is known yet from which clips came. Import a folder first.")
+        if not requests or self.jobs.busy:
+            return False
+        self._of_a_stop = "The import was stopped; what was finished is kept."
+        return self.jobs.start(
+            "Importing what is new", lambda token, report: import_each(requests, token=token, progress=report)
+        )
+
+    def watch_folders(self, on: bool) -> None:
+        """Import by itself what comes into the folders of the cameras, while the project is open."""
+        self.watch.stop()
+        if not on:
+            self._session.messages.tell("Folders are no longer watched.")
+            return
+        folders = {camera.about.folder for camera in self._session.cameras.all().values() if camera.about.folder}
+        there = sorted(folder for folder in folders if Path(folder).is_dir())
+        self.watch.start(there)
+        words = f"Watched while this project is open: {', '.join(there)}." if there else "No folder is known to watch."
+        self._session.messages.tell(words)
 
     def run_week(self, camera_id: int) -> bool:
         """Let a simulated camera run the week after its evidence, under its draft, which is entered on it first."""

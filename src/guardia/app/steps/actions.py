@@ -23,6 +23,8 @@ class Action:
     """Only enabled with a camera open."""
     help: str
     """One sentence."""
+    switch: bool = False
+    """It is switched on and off."""
 
 
 ACTIONS = (
@@ -40,6 +42,23 @@ ACTIONS = (
         "Tune an unseen scene by hand, then see the truth and what would have been possible.",
     ),
     Action("portfolio", "Project", "Sites side by side…", "", False, "A folder of projects, worst first."),
+    Action(
+        "bring_in_new",
+        "Project",
+        "Import what is new",
+        "Ctrl+Shift+I",
+        False,
+        "Import what came into the folders from which the cameras got their clips.",
+    ),
+    Action(
+        "watch_folders",
+        "Project",
+        "Watch folders",
+        "",
+        False,
+        "Import by itself what comes into the folders of the cameras, while the project is open.",
+        switch=True,
+    ),
     Action("site", "Project", "Site…", "", False, "Correct the site's name, where it lies, or its time zone."),
     Action(
         "damaged",

@@ -10,7 +10,7 @@ from pathlib import Path
 from PyQt6.QtCore import QObject, pyqtSignal
 
 from guardia.app.intake.event_import import METADATA_SUFFIXES
-from guardia.app.intake.import_plan import Found, Known, Plan, look_into, make_plan, shown_start
+from guardia.app.intake.import_plan import Found, Known, Plan, look_into, make_plan, rule_by_names, shown_start
 from guardia.app.intake.importing import ImportRequest
 from guardia.app.project.session import Session
 from guardia.app.work.job_runner import JobRunner
@@ -35,6 +35,7 @@ class ImportModel(QObject):
         self.cause: Cause | None = None
         self.watched: tuple[float, float] | None = None
         self.rule = "one"
+        self._rule_chosen = False
         self.sources: tuple[Path, ...] = ()
         self.cameras: list[Known] = session.intake.known_cameras()
         self.patterns: dict[int, str] = {}
@@ -85,6 +86,8 @@ class ImportModel(QObject):
                 self.mappings[path] = guess_mapping(self.shapes[path])
             except GuardiaError as error:
                 self.session.messages.tell_error(error)
+        if not self._rule_chosen:
+            self.rule = rule_by_names(found, self.cameras)
         self.make()
 
     def make(self) -> None:
@@ -106,7 +109,7 @@ class ImportModel(QObject):
 
     def set_rule(self, rule: str) -> None:
         """Choose how clips find their camera."""
-        self.rule = rule
+        self.rule, self._rule_chosen = rule, True
         self.make()
 
     def set_pattern(self, pattern: str) -> None:
@@ -186,8 +189,9 @@ class ImportModel(QObject):
         request = ImportRequest(
             self.session.folder,
             self.camera_id,
-            (),
+            self.sources,
             self.origin,
+            rule=self.rule,
             plan=replace(self.plan, lists=lists),
             mappings=mappings,
             cause=self.cause if self.origin is Origin.MOTION else None,

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Sequence
+from dataclasses import replace
 from itertools import groupby
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
@@ -55,7 +56,9 @@ class SetupModel(StepModel):
 
     def write_down(self, serial: str, manual: str, keys_kept: str, patrol: int, firmware: str) -> None:
         """Keep serial number, where manual and keys are, the place on the round, and the firmware."""
-        self.model.facts.set_about(About(serial, manual, keys_kept, patrol, firmware))
+        self.model.facts.set_about(
+            replace(self.about, serial=serial, manual=manual, keys_kept=keys_kept, patrol=patrol, firmware=firmware)
+        )
 
     def misfits(self) -> list[str] | None:
         """What does not fit on what the camera hangs on; None where nothing is entered."""

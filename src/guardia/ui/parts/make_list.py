@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtWidgets import QFileDialog, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from guardia.app.camera.makes import capability_data, make_from_file, make_words, shipped_capabilities
 from guardia.core.base.errors import GuardiaError
@@ -22,11 +22,14 @@ class MakeList(QWidget):
     Args:
         present: JSON form of the make that a camera has now, and that is chosen at first; it stands apart where it is
             not as shipped, because it was described anew or came with an older Guardia.
+        others: The makes of other cameras by their names; those that ship are not listed again.
     """
 
     changed = pyqtSignal()
 
-    def __init__(self, present: Mapping[str, Any] | None = None) -> None:
+    def __init__(
+        self, present: Mapping[str, Any] | None = None, others: Mapping[str, Mapping[str, Any]] | None = None
+    ) -> None:
         super().__init__()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
@@ -39,19 +42,33 @@ class MakeList(QWidget):
         now = replace(capability_from_dict(present), taught=None) if present is not None else None
         if present is not None and now not in [capability_from_dict(data) for data in shipped]:
             self._add(present, ", as this camera has it now")
+            self.list.setCurrentRow(0)
+        known = [*(capability_from_dict(data) for data in shipped), now]
+        for camera, data in (others or {}).items():
+            make = replace(capability_from_dict(data), taught=None)
+            if make not in known:
+                known.append(make)
+                self._add(data, f", like '{camera}'")
         for data in shipped:
             self._add(data)
             if capability_from_dict(data) == now:
                 self.list.setCurrentRow(self.list.count() - 1)
-        if self.list.currentRow() < 0:
-            self.list.setCurrentRow(0)
         self.list.currentRowChanged.connect(lambda _row: self.changed.emit())
         layout.addWidget(self.list)
         self.problem = label("", "warning", wrap=True)
         self.problem.hide()
         layout.addWidget(self.problem)
         tip = "A make that is not in this list, described in a JSON file"
-        layout.addWidget(button("A make of your own, from a file…", self._choose_file, tip=tip))
+        self.below = QHBoxLayout()
+        self.below.addWidget(button("From a &file …", self._choose_file, tip=tip))
+        self.below.addStretch()
+        layout.addLayout(self.below)
+
+    def add(self, data: Mapping[str, Any]) -> None:
+        """Add a make and choose it."""
+        self._add(data)
+        self.problem.hide()
+        self.list.setCurrentRow(self.list.count() - 1)
 
     def _add(self, data: Mapping[str, Any], which: str = "") -> None:
         make = capability_from_dict(data)
@@ -67,13 +84,10 @@ class MakeList(QWidget):
     def add_file(self, path: Path) -> None:
         """Add the make that a file describes and choose it; what is wrong with the file is said here."""
         try:
-            self._add(make_from_file(path))
+            self.add(make_from_file(path))
         except GuardiaError as error:
             self.problem.setText(str(error))
             self.problem.show()
-            return
-        self.problem.hide()
-        self.list.setCurrentRow(self.list.count() - 1)
 
     def make(self) -> dict[str, Any] | None:
         """JSON form of the make that is chosen."""

@@ -69,7 +69,7 @@ class Theme(QObject):
         sheet = Template((files("guardia") / "data" / "style.qss").read_text("utf-8"))
         names = {f.name: getattr(self.tokens, f.name) for f in fields(Tokens)}
         icons, ending = files("guardia") / "data" / "icons", "-dark.svg" if dark else ".svg"
-        names |= {icon: Path(str(icons / f"{icon}{ending}")).as_posix() for icon in ("tick", "chevron")}
+        names |= {icon: Path(str(icons / f"{icon}{ending}")).as_posix() for icon in ("tick", "chevron", "chevron_up")}
         app.setStyleSheet(sheet.substitute(names))
         self.changed.emit()
 

@@ -38,6 +38,7 @@ from guardia.core.purpose.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.widgets import button, dialog_ends, label
+from guardia.ui.shell.my_camera import MyCamera
 
 
 def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
@@ -59,6 +60,10 @@ def _accepted(dialog: QDialog, fits: Callable[[], bool] = lambda: True) -> bool:
     for line in dialog.findChildren(QLineEdit):
         if ok is not None:
             line.textChanged.connect(lambda: ok.setEnabled(fits()))
+            ok.setEnabled(fits())
+    for makes in dialog.findChildren(MakeList):
+        if ok is not None:
+            makes.changed.connect(lambda: ok.setEnabled(fits()))
             ok.setEnabled(fits())
     first = next(iter(dialog.findChildren(QLineEdit)), None)
     if first is not None:
@@ -139,23 +144,45 @@ def ask_site(
     return field.text().strip(), zone.currentText().strip(), place, expected.text().strip()
 
 
-def ask_new_camera(parent: QWidget) -> tuple[str, dict[str, Any]] | None:
-    """Ask for a camera's name and make (its JSON form); None when it is not wanted or has no name."""
+def ask_new_camera(parent: QWidget, others: Mapping[str, Mapping[str, Any]]) -> tuple[str, dict[str, Any]] | None:
+    """Ask for a camera's name and make (its JSON form); None when it is not wanted.
+
+    Args:
+        parent: The window.
+        others: Makes of the cameras that are there, by name.
+
+    Returns:
+        Name and make.
+    """
     dialog, form = _form(parent, "Add camera")
     name = QLineEdit()
     name.setPlaceholderText("Named after its place")
-    makes = MakeList()
+    makes = MakeList(others=others)
+    _let_describe(makes)
     form.addRow("Name", name)
     form.addRow("Make", makes)
-    accepted = _accepted(dialog, lambda: bool(name.text().strip()))
+    accepted = _accepted(dialog, lambda: bool(name.text().strip()) and makes.make() is not None)
     make = makes.make()
     return (name.text().strip(), make) if accepted and make is not None else None
+
+
+def _let_describe(makes: MakeList) -> None:
+    """Offer the questions by which a make that is not in the list is described."""
+
+    def describe() -> None:
+        wizard = MyCamera(makes)
+        if wizard.exec() == QDialog.DialogCode.Accepted and wizard.make is not None:
+            makes.add(wizard.make)
+
+    tip = "It is not in the list: answer some questions from its menus"
+    makes.below.insertWidget(0, button("&My camera …", describe, "primary", tip))
 
 
 def ask_make(parent: QWidget, present: Mapping[str, Any]) -> dict[str, Any] | None:
     """Ask of which make a camera is; None when it is not wanted."""
     dialog, form = _form(parent, "Make of the camera")
     makes = MakeList(present)
+    _let_describe(makes)
     form.addRow(
         label("Its settings become the nearest that the make chosen here offers. Undo takes it back.", wrap=True)
     )

@@ -23,11 +23,13 @@ from guardia.app.work.engine import Cluster
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import button, card, label, tabs
+from guardia.ui.parts.widgets import tabs
 from guardia.ui.shell.banner import Banner
+from guardia.ui.shell.begin_row import BeginRow
 from guardia.ui.shell.camera_commands import CameraCommands
 from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
+from guardia.ui.shell.dropping import Dropping, begin_with, import_begun, project_of
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.shell.practice_dialog import PracticeDialog
@@ -87,6 +89,7 @@ class MainWindow(QMainWindow):
         for line in warnings:
             self.messages.tell(line, Severity.WARNING)
         self._show_welcome()
+        Dropping(self, self.take_dropped)
 
     def _resize_to_fit(self, width: int, height: int) -> None:
         """Take a size, but not more than the screen has beside its panels and the window's own frame."""
@@ -113,6 +116,8 @@ class MainWindow(QMainWindow):
             "cluster": self.ask_cluster, "damaged": project(lambda s: DamagedDialog(self, s.damaged()).exec()),
             "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
+            "bring_in_new": project(lambda s: s.intake.run_new(s.camera_ids())),
+            "watch_folders": project(lambda s: s.intake.watch_folders(self.actions_by_id["watch_folders"].isChecked())),
             "reset_draft": camera(CameraCommands.reset_draft), "clip_start": camera(CameraCommands.ask_clip_start),
             "as_it_is": camera(CameraCommands.ask_installed), "rename": camera(CameraCommands.ask_name),
             "clips": camera(CameraCommands.show_clips), "make": camera(CameraCommands.ask_make),
@@ -141,6 +146,7 @@ class MainWindow(QMainWindow):
                 menus[entry.menu] = bar.addMenu(entry.menu)
             action = QAction(entry.text, self)
             action.setShortcut(QKeySequence(entry.keys))
+            action.setCheckable(entry.switch)
             action.setToolTip(entry.help)
             action.setStatusTip(entry.help)
             action.triggered.connect(lambda _=False, act=acts[entry.id]: act())
@@ -171,7 +177,7 @@ class MainWindow(QMainWindow):
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         self.stack = QStackedWidget()
-        self._begin = self._begin_row()
+        self._begin = BeginRow(self.actions_by_id["as_it_is"], self.actions_by_id["bring_in"])
         middle.addWidget(self._begin)
         middle.addWidget(self.stack, 1)
         row.addLayout(middle, 1)
@@ -180,20 +186,6 @@ class MainWindow(QMainWindow):
         row.addLayout(self._panel_place)
         self.panel: ScorePanel | None = None
         self.setCentralWidget(central)
-
-    def _begin_row(self) -> QWidget:
-        """Stands above every step of a camera that has no evidence, with the button that goes on."""
-        row = card()
-        inside = QHBoxLayout(row)
-        inside.setContentsMargins(18, 8, 18, 8)
-        words = "Nothing that this camera recorded is here yet: import motion clips, footage, a walk test."
-        inside.addWidget(label(words, wrap=True), 1)
-        inside.addWidget(
-            button("As it is now…", self.actions_by_id["as_it_is"].trigger, tip="What is set on the camera")
-        )
-        inside.addWidget(button("Import…", self.actions_by_id["bring_in"].trigger, "primary"))
-        row.hide()
-        return row
 
     def _show_welcome(self) -> None:
         acts = self.actions_by_id
@@ -223,6 +215,7 @@ class MainWindow(QMainWindow):
         del self.messages.told[:of_another]
         self.banner.frame.setVisible(bool(self.messages.told))
         self.session = session
+        self.actions_by_id["watch_folders"].setChecked(False)
         self.rail.follow(session.intake.jobs)
         self._use_cluster()
         session.intake.jobs.finished.connect(self._refresh_steps)
@@ -375,12 +368,12 @@ class MainWindow(QMainWindow):
         self.rail.show_step(current, has_project=self.session is not None, model=model)
         if self.panel is not None:
             self.panel.setVisible(current != "round")
-        self._begin.setVisible(model is not None and not model.evidence.clips and current in PAGES)
+        self._begin.show_for(model if current in PAGES else None)
         for entry in ACTIONS:
             action = self.actions_by_id[entry.id]
             if entry.needs_camera:
                 action.setEnabled(model is not None)
-        for name in ("add_camera", "go_round", "site"):
+        for name in ("add_camera", "go_round", "site", "bring_in_new", "watch_folders"):
             self.actions_by_id[name].setEnabled(self.session is not None)
         undo = self.session.undo if self.session else None
         for name, can, text in (
@@ -445,9 +438,26 @@ class MainWindow(QMainWindow):
         if folder is not None:
             self.open_project(folder)
 
+    def take_dropped(self, paths: list[Path]) -> None:
+        """Open a dropped project, import dropped clips, or make a project of them where none is open."""
+        if (folder := project_of(paths)) is not None:
+            self.open_project(folder)
+        elif self.session is not None and self.session.camera_ids():
+            self._prepare_camera(self.session.camera_ids()[0] if self.camera_id is None else self.camera_id)
+            self._evidence().bring_in(paths)
+        elif paths:
+            try:
+                begun = begin_with(paths)
+            except GuardiaError as error:
+                self.messages.tell_error(error)
+                return
+            if self.open_project(begun.folder) and self.session is not None:
+                import_begun(self.session, begun, paths)
+                self.open_camera(begun.cameras[0], "evidence")
+
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""
-        answer = ask_new_camera(self) if self.session is not None else None
+        answer = ask_new_camera(self, self.session.makes()) if self.session is not None else None
         if self.session is None or answer is None:
             return
         try:

@@ -306,6 +306,9 @@ class ImportDialog(QDialog):
 
     def _show(self) -> None:
         model = self.model
+        self.rule.blockSignals(True)
+        self.rule.setCurrentIndex(self.rule.findData(model.rule))  # what names say wins over the camera that is open
+        self.rule.blockSignals(False)
         by_motion = model.origin is Origin.MOTION
         for widget in (self.cause, self.whole, self.begin, self.end):
             widget.setEnabled(by_motion)
