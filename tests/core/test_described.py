@@ -115,6 +115,9 @@ class NotKnown(unittest.TestCase):
         self.assertNotIn("notch", said.not_known)
         self.assertEqual(changes_of(unsaid, said, capability())[0].partition("(was ")[2], "not known)")
         self.assertIn("Sensitivity: not known (scale", "\n".join(steps(unsaid, capability())))
+        self.assertIn("Zones: not known", steps(unsaid, capability()))
+        drawn = changes_of(unsaid, unsaid.with_values(zones=(ZONE,)), capability())
+        self.assertIn("(was not known)", drawn[0])
         self.assertFalse(unsaid.says_what_triggers)
         with self.assertRaisesRegex(InvalidValue, "no setting"):
             replace(unsaid, not_known=("colour",))

@@ -7,9 +7,12 @@ from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QDialog
 
 from guardia.app.camera.makes import capability_data
+from guardia.benchcam.ground import ground_that_matters, known_view
+from guardia.benchcam.tern_quay import PLACES
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.purpose.patterns import PATTERN_OF, PATTERNS, purpose_for
 from guardia.core.score.met import Met
+from guardia.ui.steps.first_dialog import FirstDialog
 from guardia.ui.steps.periods_dialog import PeriodsDialog
 from guardia.ui.steps.purpose_page import CopyPurposeDialog
 from tests.store.test_project import in_file
@@ -131,3 +134,26 @@ class Purpose(StepCase):
         self.assertEqual(page.model.lines[0].installed.found, "none judged yet")
         self.assertFalse(page.clips.isEnabled())
         self.painted(page)
+
+    def test_first_settings_are_shown_with_their_reasons_and_taken_as_the_draft(self):
+        camera = self.session.add_camera("Attic", capability_data("polygon-mains-camera"))
+        self.window.open_camera(camera, "purpose")
+        page, model = self.window.pages["purpose"], self.session.camera(camera)
+        self.choose(page.pattern, "Way in")
+        page.show_first()
+        bare = page.findChild(FirstDialog)
+        self.assertIn("Say what the camera sees", " ".join(bare.first.missing))
+        bare.reject()
+        bare.deleteLater()
+        model.facts.set_view(known_view())
+        page.model.ask(area=ground_that_matters(PLACES[0], mirrored=False))
+        page.show_first()
+        dialog = page.findChildren(FirstDialog)[-1]
+        before = model.draft
+        self.painted(dialog)
+        dialog.take()
+        self.assertEqual(model.draft, dialog.first.candidate.settings)
+        self.assertTrue(model.draft.detection.zones and "notch" not in model.draft.not_known)
+        self.assertEqual(model.camera.installed, before)
+        self.session.undo.undo()
+        self.assertEqual(model.draft, before)

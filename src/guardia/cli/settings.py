@@ -86,6 +86,24 @@ def purpose(options: argparse.Namespace) -> int:
     return 0
 
 
+def first(options: argparse.Namespace) -> int:
+    """Print what to set on a camera before there is any clip."""
+    from guardia.app.scripted.whole_job import first_of_camera
+
+    result = first_of_camera(options.project, camera=options.camera, save=options.save)
+    if options.json:
+        print_json(result)
+        return 0
+    for one in result["settings"]:
+        print(f"  {one['setting']}: {one['value']}")
+        print(f"    {one['why']}")
+    for line in (*result["walks"], *result["missing"]):
+        print(f"  {line}")
+    if result["saved"]:
+        print("kept as the draft")
+    return 0
+
+
 def _kind_cost(text: str) -> tuple[str, float]:
     kind, _, factor = text.partition("=")
     try:

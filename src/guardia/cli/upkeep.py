@@ -17,6 +17,8 @@ def add_to(add: Callable[..., argparse.ArgumentParser]) -> None:
     """Add these commands to the program's."""
     command = add("benchmark", benchmark, "Measure the bars of speed, each as a ratio in one run.")
     command.add_argument("--tuning", action="store_true", help="instead what tuning is worth on weeks nobody had seen")
+    command.add_argument("--first", action="store_true", help="instead what first settings are worth before any clip")
+    command.add_argument("--scenes", type=int, default=10, metavar="N", help="scenes, with --first")
     command.add_argument("--scale", action="store_true", help="instead how costs grow with clips and workers")
     command.add_argument("--largest", type=int, default=30_000, metavar="N", help="most clips, with --scale")
     command.add_argument("--seeds", type=int, default=10, metavar="N", help="weeks for each camera, with --tuning")
@@ -32,6 +34,8 @@ def benchmark(options: argparse.Namespace) -> int:
     """Print the bars of speed; 1 when one is missed."""
     if options.tuning:
         return _benchmark_tuning(options)
+    if options.first:
+        return _benchmark_first(options)
     if options.scale:
         return _benchmark_scale(options)
     from guardia.tools.benchmark import run_benchmark
@@ -55,6 +59,17 @@ def _benchmark_scale(options: argparse.Namespace) -> int:
     else:
         print("\n".join(lines_of(rates, growths)))
     return 0 if all(g.met for g in growths) else 1
+
+
+def _benchmark_first(options: argparse.Namespace) -> int:
+    from guardia.tools.benchmark_first import first_days, lines_of
+
+    days = list(first_days(options.scenes, lambda text: print(text, "...", file=sys.stderr)))
+    if options.json:
+        print_json([vars(day) for day in days])
+    else:
+        print("\n".join(lines_of(days)))
+    return 0
 
 
 def _benchmark_tuning(options: argparse.Namespace) -> int:

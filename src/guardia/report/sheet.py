@@ -107,7 +107,12 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
     lines: list[SheetLine] = []
     moved = changed_levers(installed, settings)
     for lever in LEVERS:
-        if lever is ZONES:
+        if lever is ZONES and not ZONES.known(settings):
+            lines.append(SheetLine(ZONES.line(settings, capability), ZONES in moved, ""))
+        elif lever is ZONES and not ZONES.known(installed):
+            drawn = _zone_lines((), entered_zones(settings, capability))
+            lines += [SheetLine(line.words, True, f"was {NOT_KNOWN}") for line in drawn]
+        elif lever is ZONES:
             lines += _zone_lines(entered_zones(installed, capability), entered_zones(settings, capability))
         elif lever is EXTRAS:
             lines += _extra_lines(installed, settings)

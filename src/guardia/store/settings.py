@@ -71,7 +71,7 @@ class CameraSettings:
         )
         draft = by_role["draft"]
         for row in shared:
-            draft = replace(draft, hours=settings_from_dict(json.loads(row["body"])).hours)
+            draft = draft.with_hours(settings_from_dict(json.loads(row["body"])).hours)
         return by_role["installed"], draft
 
     def save_draft(self, camera_id: int, draft: Settings) -> None:
@@ -133,7 +133,7 @@ class CameraSettings:
                 if group.name not in stay:
                     self._db.run("DELETE FROM hours_group WHERE id = ?", (number,))
             for camera_id, hours in shared.own.items():
-                self._save_own(camera_id, replace(self._own_draft(camera_id), hours=hours))
+                self._save_own(camera_id, self._own_draft(camera_id).with_hours(hours))
             numbers = {group.name: number for number, group in before.items()}
             for group in shared.groups:
                 body = _hours_body(group.hours)

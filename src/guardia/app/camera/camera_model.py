@@ -72,7 +72,7 @@ class CameraModel(ShownCamera):
 
     def show_hours(self, hours: HoursSettings) -> None:
         """Show a draft with other hours, which are kept already."""
-        draft = replace(self.camera.draft, hours=hours)
+        draft = self.camera.draft.with_hours(hours)
         if draft != self.camera.draft:
             self.take(self.draft_changed, camera=replace(self.camera, draft=draft), draft=draft)
 

@@ -60,7 +60,9 @@ def make_from_file(path: Path) -> dict[str, Any]:
     """
     try:
         data = json.loads(plain_file(path).read_text("utf-8"))
-    except (OSError, ValueError, RecursionError) as error:
+    except OSError as error:
+        raise ProjectError(f"{path} cannot be read ({error.strerror}).", do="Choose another file.") from error
+    except (ValueError, RecursionError) as error:
         raise ProjectError(
             f"{path.name} cannot be read as JSON ({error}).", do="The form of a make is described in docs/formats.md."
         ) from error

@@ -12,13 +12,15 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.app.camera.makes import capability_data, unsaid_settings
+from guardia.app.camera.makes import capability_data, make_from_file, unsaid_settings
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
+from guardia.core.hours.place import SitePlace
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_to_dict
+from guardia.core.prove.first import first_settings
 from guardia.core.purpose.patterns import PATTERN_OF, begun
-from guardia.core.purpose.purpose import Purpose, asked_since, purpose_to_dict
+from guardia.core.purpose.purpose import UNSAID, Purpose, asked_since, purpose_to_dict
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import explain
@@ -51,7 +53,7 @@ def new_project(
         site: Name of the site.
         time_zone: IANA name.
         camera: Name of the camera.
-        make: Id of a shipped make.
+        make: Id of a shipped make, or the name of a JSON file that describes one.
         settings: Installed on it; None where nobody said.
 
     Returns:
@@ -61,7 +63,7 @@ def new_project(
         ProjectError: If the folder cannot be made, or there is no such make.
         InvalidValue: If a name, the time zone or the settings cannot be used.
     """
-    data = capability_data(make)
+    data = make_from_file(Path(make)) if make.endswith(".json") else capability_data(make)
     capability = capability_from_dict(data)
     installed = settings or unsaid_settings(capability)
     for dark in installed.lights:
@@ -214,6 +216,37 @@ def camera_purpose(
         now = evidence.purpose
         lines = purpose_to_list(met_both(evidence, comparison))
         return {"camera": camera, "purpose": None if now is None else purpose_to_dict(now), "lines": lines}
+
+
+def first_of_camera(folder: Path, *, camera: str, save: bool) -> dict[str, Any]:
+    """First settings for a camera, from what it is for, its view and its make.
+
+    Args:
+        folder: The project's folder.
+        camera: Its name.
+        save: Keep them as the draft.
+
+    Returns:
+        `settings` (each with its `value` and `why`), `walks`, `missing`, `draft` as a settings file, and `saved`.
+
+    Raises:
+        InvalidValue: If there is no such camera.
+    """
+    with Project(folder) as project:
+        one, site = camera_named(project, camera), project.site()
+        asked = project.things.purposes(one.id)
+        first = first_settings(
+            one.under(one.draft), (asked[-1].purpose if asked else None) or UNSAID, one.view,
+            place=SitePlace(site.time_zone, site.latitude, site.longitude),
+            on=datetime.now(ZoneInfo(site.time_zone)).date(),
+        )  # fmt: skip
+        if save:
+            project.settings.save_draft(one.id, first.candidate.settings)
+    return {
+        "camera": camera, "settings": [asdict(chosen) for chosen in first.chosen],
+        "walks": [walk.words for walk in first.walks], "missing": list(first.missing),
+        "draft": settings_to_dict(first.candidate.settings), "saved": save,
+    }  # fmt: skip
 
 
 def tune_camera(

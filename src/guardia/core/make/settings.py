@@ -219,6 +219,10 @@ class Settings:
         parts = {part: replace(getattr(self, part), **new) for part, new in by_part.items()}
         return replace(self, **parts, not_known=tuple(name for name in self.not_known if name not in values))
 
+    def with_hours(self, hours: HoursSettings) -> Settings:
+        """The same with other hours, all of which are known then."""
+        return self.with_values(**{f.name: getattr(hours, f.name) for f in fields(hours)})
+
     @property
     def says_what_triggers(self) -> bool:
         """Whether enough of it is known to say what it let through."""

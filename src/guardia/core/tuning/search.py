@@ -8,17 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
 from functools import cached_property
 from typing import Any, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.evidence.evidence import Evidence
-from guardia.core.hours.periods import from_periods, to_periods
-from guardia.core.hours.place import SitePlace
-from guardia.core.hours.plan import DAY_MIN, Edge, Stretch, WeekPlan, if_known, minutes_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import (
@@ -37,6 +32,7 @@ from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import MadeBy, PolygonZone, Zone, ZoneDoes, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
+from guardia.core.tuning.entered import as_entered
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
 from guardia.core.tuning.trials import OF_ALERT, SILENT, Cost, Trial, Trials
@@ -52,7 +48,6 @@ OF_DRAFT = "zones of the draft"
 TRIED_PARTS = ("detection", "recording", "alerts")
 """Parts of the settings whose lists are tried; what is stored decides nothing about what is recorded or alerted."""
 
-QUARTER_MIN = 15
 
 BEAM = 3
 """From so many of the best the search goes on."""
@@ -332,34 +327,7 @@ def _choices(trials: Trials, installed: Candidate, *, filters: bool) -> list[tup
     if purpose is not None:
         values.append((ALERTS_ON, (bool(purpose.alert.kinds),)))
         for lever, wanted in ((RECORDING_PLAN, purpose.record), (ALERT_PLAN, purpose.alert)):
-            plan = as_entered(wanted.hours, installed, trials.evidence)
+            plan = as_entered(wanted.hours, make.schedule, trials.evidence.place, trials.evidence.dates[1])
             values.append((lever, (None,) if plan is None else (None, plan)))
     now = installed.settings
     return [(lever, offered) for lever, offered in values if any(value != lever.read(now) for value in offered)]
-
-
-def as_entered(hours: WeekPlan | None, candidate: Candidate, evidence: Evidence) -> WeekPlan | None:
-    """Hours as a make takes them in the last days of the evidence, rather more than less; None for always, and where it
-    has none or nobody knows the sun there."""
-    rules, place, on = candidate.capability.schedule, evidence.place, evidence.dates[1]
-    if if_known(hours, place) is None or hours is None or not rules.periods_a_day:
-        return None
-    if hours.follows_sun and rules.follows_sun:
-        return hours
-    clock = WeekPlan(tuple(_by_clock(stretch, place, on) for stretch in hours.stretches))
-    return from_periods(to_periods(clock, rules, place, on).periods).plan
-
-
-def _by_clock(stretch: Stretch, place: SitePlace, on: date) -> Stretch:
-    """A stretch with edges by the sun as the same clock times on all its days, outwards to whole quarter hours."""
-    if stretch.begin.sun is None and stretch.end.sun is None:
-        return stretch
-    monday = on - timedelta(days=on.weekday())
-    of_day = [
-        (begin - day * DAY_MIN, end - day * DAY_MIN)
-        for day in stretch.days for begin, end in [minutes_of(stretch, day, monday, place)]
-    ]  # fmt: skip
-    begin = int(min(begin for begin, _ in of_day) // QUARTER_MIN) * QUARTER_MIN
-    end = -int(-max(end for _, end in of_day) // QUARTER_MIN) * QUARTER_MIN
-    over = end > DAY_MIN
-    return replace(stretch, begin=Edge(begin), end=Edge(end - DAY_MIN if over else end), overnight=over)

@@ -21,6 +21,7 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.steps.first_model import FirstModel
 from guardia.app.steps.purpose_model import Part, PurposeModel
 from guardia.core.hours.periods import from_periods
 from guardia.core.purpose.judgement import kind_of
@@ -32,6 +33,7 @@ from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head
 from guardia.ui.steps.copy_dialog import CopyDialog
+from guardia.ui.steps.first_dialog import FirstDialog
 from guardia.ui.steps.periods_dialog import PeriodsDialog
 
 _SIGNS = {Met.YES: "✓", Met.NO: "✗", Met.UNKNOWN: "?"}
@@ -97,6 +99,8 @@ class PurposePage(FreshPage):
         self.earlier, self._earlier = QPushButton("&Earlier"), QMenu(self)
         self.earlier.setToolTip("What was asked before, and since when; choosing one asks it again")
         self.earlier.setMenu(self._earlier)
+        self.first = button("&First settings …", self.show_first, tip="What to set before there is any clip")
+        head.addWidget(self.first)
         head.addWidget(self.earlier)
         head.addWidget(self.copy)
         head.addWidget(self.nothing)
@@ -128,6 +132,10 @@ class PurposePage(FreshPage):
         self.model.changed.connect(self.refresh_if_shown)
         THEME.changed.connect(self.refresh_if_shown)
         self.refresh()
+
+    def show_first(self) -> None:
+        """Show what to set before there is any clip."""
+        FirstDialog(self, self._session.step_model(FirstModel, self.model.model)).open()
 
     def _form(self) -> QGridLayout:
         grid = QGridLayout()
