@@ -10,6 +10,7 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.prove.commission import commissioning
+from guardia.core.purpose.patterns import PATTERN_OF, begun
 from guardia.core.replay.replay import replay
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
@@ -24,9 +25,9 @@ CARD = Store("card", StoreKind.CARD, 64.0)
 
 class Commissioning(unittest.TestCase):
     def items(self, make="polygon-mains-camera", *, kinds=(), origins=(), dark=(), clock=0.0, picture=(0, 0), view=None,
-              stores=(), readings=(), looks=None, misfits=None, **values):  # fmt: skip
+              stores=(), readings=(), looks=None, misfits=None, purpose=None, not_known=(), **values):  # fmt: skip
         kind = capability(make)
-        settings = Settings.of(kind.id, kind.notches[-1].label, **values)
+        settings = replace(Settings.of(kind.id, kind.notches[-1].label, **values), not_known=not_known)
         traces = [blob_trace([0, *[40] * 20, 0]) for _ in kinds]
         starts = [BEGIN + 3600.0 * n for n in range(len(kinds))]
         evidence = evidence_of(traces, kinds=list(kinds), starts=starts, origin=list(origins) or Origin.MOTION)
@@ -35,14 +36,14 @@ class Commissioning(unittest.TestCase):
         )  # fmt: skip
         known = StorageKnown(tuple(stores), {}, {}, tuple(readings), BEGIN + 86400.0)
         epoch = Epoch(-math.inf, math.inf, settings)
-        evidence = replace(evidence, clips=clips, storage=known, epochs=(epoch,), view=view)
+        evidence = replace(evidence, clips=clips, storage=known, epochs=(epoch,), view=view, purpose=purpose)
         done = replay(evidence, Candidate(settings, kind))
         found = commissioning(evidence, kind, done, clock_error_s=clock, picture=picture, looks=looks, misfits=misfits)
         return {item.id: item for item in found}
 
     def test_without_evidence_nothing_is_claimed(self):
         items = self.items()
-        self.assertEqual({i.verified for i in items.values()}, {None})
+        self.assertEqual({i.verified for i in items.values() if i.id != "set now"}, {None})
         self.assertTrue(all(i.reason for i in items.values()))
         self.assertIn("ladder", items["mounted"].caution.lower())
         self.assertIn("never write the password", items["password"].caution.lower())
@@ -59,6 +60,29 @@ class Commissioning(unittest.TestCase):
         self.assertNotIn("classes", self.items("grid-zone-recorder"))
         self.assertEqual(self.items("grid-zone-recorder")["store"].caution, "")
         self.assertIn("Power off", self.items()["store"].caution)
+
+    def test_only_what_applies_is_asked_and_cautions_stand_where_they_do(self):
+        hub, phone, solar = (
+            self.items(name) for name in ("battery-camera-on-hub", "phone-as-camera", "polygon-solar-camera")
+        )
+        self.assertTrue("hub" in hub and "hub" not in phone and "phone camera" in phone and "phone camera" not in hub)
+        self.assertIn("1 pack full", solar["charged"].text)
+        self.assertNotIn("each by itself", solar["charged"].text)
+        self.assertTrue("sim" in solar and "band" not in solar and "band" in hub)
+        unsaid = self.items(not_known=("zones",))["set now"]
+        self.assertEqual((unsaid.verified, unsaid.found), (None, "not known: zones"))
+        asked = begun(PATTERN_OF["neighbour near by"], capability())
+        items = self.items(purpose=asked)
+        self.assertEqual((items["masks"].verified, items["masks"].found), (False, "no mask is drawn"))
+        self.assertIn("Local law", items["signs"].caution)
+        self.assertIn("7 days", items["gone"].text)
+        self.assertIn("own people", items)
+        self.assertTrue("gone" not in self.items() and "sound" not in self.items())
+        heard = self.items(extras=(("microphone", "on"),))["sound"]
+        self.assertEqual(heard.found, "microphone: on")
+        # Straight distances of 10.07 and 11.05 m at a focal length of one picture's width: by hand.
+        high = self.items(view=ViewGeometry(3.0, 15.0, 1.0), picture=(1000, 562))["height"].found
+        self.assertEqual(high, "at 10 m 99 px/m from 2.5 m, 91 px/m from 6 m")
 
     def test_evidence_verifies_what_it_can(self):
         walks = [Origin.MOTION, Origin.WALK_TEST, Origin.WALK_TEST]

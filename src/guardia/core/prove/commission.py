@@ -16,7 +16,9 @@ from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.periods import from_periods, to_periods
 from guardia.core.make.capability import Capability
+from guardia.core.make.levers import unknown_words
 from guardia.core.make.settings import Settings
+from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.replay.replay import Replay
 from guardia.core.replay.silence import silences
 from guardia.core.score.met import asked_words
@@ -34,6 +36,19 @@ FRAMES_OFF = 0.1
 
 RATE_FACTOR = 2.0
 """Files within this factor of the bit rate ordered are as ordered: scenes differ (common practice, no source)."""
+
+
+PHONE = "phone"
+"""In the id of a make: a phone that is a camera."""
+
+HEIGHTS_M, CHEST_M, AT_M = (2.5, 6.0), 1.3, 10.0
+"""Low and high mounting, what it looks at, and from how far, metres (common practice, no source)."""
+
+NEIGHBOURS = "neighbour near by"
+"""Id of the pattern of purpose that says so."""
+
+SOUND = ("sound", "micro")
+"""In names of settings that have to do with hearing."""
 
 
 class Tick(StrEnum):
@@ -92,6 +107,7 @@ def commissioning(
     return [
         _purpose(evidence),
         *_bench(make),
+        _set_now(settings),
         _fits(misfits),
         _clock(evidence, clock_error_s),
         _file_times(looks),
@@ -99,12 +115,14 @@ def commissioning(
         *_place(evidence),
         *_picture(evidence, looks),
         _density(evidence, picture[0]),
+        _heights(evidence, picture[0]),
         _quality(make, settings, picture),
         *_recording(evidence, make, settings, looks),
         *_detection(make, settings),
         *_hours(make, settings, evidence),
         *_alerts(evidence),
         *_walks(evidence),
+        *_privacy(evidence, make, settings),
         _review(evidence),
     ]
 
@@ -129,11 +147,79 @@ def _bench(make: Capability) -> list[Item]:
              "pairing windows are short; nobody should stand on a ladder for them",
              "Mains wiring is for licensed electricians."),
     ]  # fmt: skip
+    if StoreKind.HUB in rules.targets:
+        items.insert(2, Item("hub", "on the bench", "Set up the hub first and see it online, then pair its cameras",
+                             "without its hub a camera records nothing"))  # fmt: skip
+    if rules.mobile:
+        items.append(Item("sim", "on the bench", "SIM in, its PIN off, data credit on it, access point entered",
+                          "without credit it records, but nobody hears of it"))  # fmt: skip
+    elif StoreKind.RECORDER not in rules.targets:
+        items.append(Item("band", "on the bench", "Where it is on Wi-Fi: the 2.4 GHz band, and its name without blanks",
+                          "many radios know no other band (common practice)"))  # fmt: skip
     if rules.power is not None:
         caution = "No charging below freezing, no damaged packs."
-        packs = count_of(rules.power.packs, "pack")
-        items.append(Item("charged", "on the bench", f"Charge {packs} full, each by itself",
-                          "one empty pack hides behind the other", caution))  # fmt: skip
+        several = rules.power.packs > 1
+        text = f"Charge {count_of(rules.power.packs, 'pack')} full{', each by itself' if several else ''}"
+        reason = "one empty pack hides behind the other" if several else "mounted half full, it fails in half the time"
+        items.append(Item("charged", "on the bench", text, reason, caution))
+    if PHONE in make.id:
+        items.append(Item("phone camera", "on the bench", "It starts its camera by itself after a power cut; it stays "
+                          "cool while it charges", "a phone that waits for a finger records nothing",
+                          "No swollen battery, nothing that covers it, no sun behind glass."))  # fmt: skip
+    return items
+
+
+def _set_now(settings: Settings) -> Item:
+    """Whether somebody said how it is set."""
+    unknown = unknown_words(settings)
+    return Item("set now", "on the bench", "Say how it is set now (Camera, As it is now)",
+                "figures start from what the camera really is set to",
+                found=f"not known: {unknown}" if unknown else "known", verified=None if unknown else True)  # fmt: skip
+
+
+def _heights(evidence: Evidence, width_px: int) -> Item:
+    """What mounting low and high costs in pixels, at one distance."""
+    view, seen = evidence.view, ""
+    if view is not None and width_px:
+        at_m = AT_M if math.isinf(view.farthest_m) else min(AT_M, view.farthest_m)
+        # The camera looks at a chest there: the pixels go by the straight distance alone.
+        low, high = (view.focal * width_px / math.hypot(at_m, height - CHEST_M) for height in HEIGHTS_M)
+        seen = f"at {at_m:.0f} m {low:.0f} px/m from {HEIGHTS_M[0]:g} m, {high:.0f} px/m from {HEIGHTS_M[1]:g} m"
+    return Item("height", "placement", "Low and near for faces, or high and clear of obstacles",
+                "from high above a face is a crown of hair", found=seen)  # fmt: skip
+
+
+def _privacy(evidence: Evidence, make: Capability, settings: Settings) -> list[Item]:
+    """What local law may ask, where it applies."""
+    purpose = evidence.purpose
+    law = "Local law decides; ask where you are not sure."
+    masks = sum(isinstance(z, PolygonZone) and z.kind is ZoneKind.MASK for z in settings.detection.zones)
+    near_by = purpose is not None and purpose.pattern == NEIGHBOURS
+    if make.privacy_masks:
+        text = "Neighbours' and public ground in the picture: black it out (Zones, Mask)"
+        found = count_of(masks, "mask") if masks else "no mask is drawn" if near_by else ""
+        verified = True if masks else False if near_by else None
+    else:
+        text = "No neighbours' or public ground in the picture: this make cannot black it out"
+        found, verified = "", None
+    items = [
+        Item("signs", "privacy", "Signs where they are required, before anybody walks in",
+             "people have to know that they are filmed", law),
+        Item("masks", "privacy", text, "other people's ground is not yours to film", law, found, verified),
+    ]  # fmt: skip
+    heard = [f"{name}: {choice}" for name, choice in settings.other.extras if any(word in name for word in SOUND)]
+    if heard or any(word in extra.name for extra in make.extras for word in SOUND):
+        items.append(Item("sound", "privacy", "Sound off, unless its recording is allowed",
+                          "recording what people say is regulated more strictly than pictures", law,
+                          ", ".join(heard)))  # fmt: skip
+    if purpose is not None and "expected" in purpose.record.kinds:
+        text = "Staff, guests and children indoors: told, and agreed with who speaks for them"
+        items.append(Item("own people", "privacy", text, "they are filmed every day", law))
+    if purpose is not None and purpose.gone_days is not None:
+        items.append(Item("gone", "privacy", f"Footage gone after {purpose.gone_days:g} days, copies and exports too",
+                          "what is kept too long may be held against you", law))  # fmt: skip
+    items.append(Item("exports", "privacy", "Write down who gets an exported clip, and why",
+                      "an original that left the house is no longer yours to delete"))  # fmt: skip
     return items
 
 
@@ -179,9 +265,10 @@ def _store(make: Capability, done: Replay) -> list[Item]:
 def _place(evidence: Evidence) -> list[Item]:
     view = evidence.view
     signal = [r for r in evidence.storage.readings if r.what in SIGNALS and r.value is not None]
+    weak = "walls and distance eat it; where it is weak: nearer, another channel, a better aerial, pair again"
     ladder = "Ladder: a second person; no work on live mains. Filming of neighbours and sound: local law decides."
     return [
-        Item("signal", "placement", "Check the signal at its place, not on the bench", "walls and distance eat it",
+        Item("signal", "placement", "Check the signal at its place, not on the bench", weak,
              found=f"read as {signal[-1].value:g} {RANGES[signal[-1].what].unit}" if signal else "",
              verified=True if signal else None),
         Item("mounted", "placement", "Mount it as low as is out of reach; nothing moving or close in the picture",
