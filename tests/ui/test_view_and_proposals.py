@@ -38,13 +38,23 @@ class ViewStep(StepCase):
     def test_two_marked_persons_give_distances_and_reach(self):
         page = self.open_camera("Workshop door", "view")
         self.assertIn("not known yet", page.how.text())
+        empty = page.model.picture()
+        read = QSignalSpy(page.model.jobs.finished)
         page.mark.setChecked(True)
+        self.wait(read)
+        chosen = self.model.occurrence(page.on.currentData())
+        self.assertIn(chosen.kind or "", ("person", "expected", ""))
+        self.assertNotEqual(page.model.picture(), empty, "somebody is to be seen on it")
         for mark in marks(VIEW, [(-1.5, 6.5), (1.0, 14.0)]):
             self.drag(page.canvas, self.on_canvas(page, mark.foot), self.on_canvas(page, mark.head))
         known = self.model.camera.view
         self.assertEqual(known.how, "marks")
         self.assertAlmostEqual(known.view.height_m, 3.4, delta=0.5)
         self.assertIn("by marks", page.how.text())
+        measured = QSignalSpy(page.model._measuring.changed)
+        if "being measured" in page.notes.text():
+            self.wait(measured)
+        self.assertRegex(page.notes.text(), "by day (measured on [0-9]+ persons|assumed)")
         # A finer notch reaches farther, and the picture says so.
         before = {line.thing.name: line.across for line in page.model.reach()}
         notches = [n.label for n in self.model.camera.capability.notches]
@@ -58,6 +68,8 @@ class ViewStep(StepCase):
         self.assertIsNone(self.model.camera.view)
         self.window.go("view")
         self.assertIn("not known yet", page.how.text())
+        page.mark.setChecked(False)
+        self.assertEqual(page.model.picture(), empty)
 
     def test_the_walk_test_and_typed_numbers_serve_too(self):
         page = self.open_camera("Slipway", "view")

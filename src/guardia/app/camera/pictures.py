@@ -30,6 +30,7 @@ LEAD_S = 3.0
 LONGEST_LOOK_S = 120.0
 LOOK_WIDTH_PX = 640
 REPORT_WIDTH_PX = 640
+WHOLE_WIDTH_PX = 1280
 
 
 class CameraPictures:
@@ -107,6 +108,13 @@ class CameraPictures:
             return moving_pictures(path, start, end, width_px=LOOK_WIDTH_PX, stopped=lambda: token.cancelled)
 
         return read
+
+    def whole_job(self, occurrence_id: int) -> Callable[[Token, Report], bytes]:
+        """Work that reads the whole picture in the middle of an occurrence, as JPEG; off the interface thread."""
+        occurrence = self._model.state.by_id[occurrence_id]
+        path = self._project.clips.path(occurrence.clip_id)
+        at_s = self.key_times(occurrence_id)[1:2] or [(occurrence.start_s + occurrence.end_s) / 2]
+        return lambda _token, _report: still_of(path, at_s[0], None, width_px=WHOLE_WIDTH_PX)
 
     def for_report(self, blurred: bool) -> list[tuple[str, bytes]]:
         """A few pictures for a paper: what was missed, what was recorded, the most frequent false one.

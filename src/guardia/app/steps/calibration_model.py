@@ -13,13 +13,18 @@ from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.evidence.clips import Occurrence, Origin
 from guardia.core.make.settings import Sensitivity, Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
-from guardia.core.score.reach import THINGS, Shown, Thing, reach_m, shown_shares
+from guardia.core.purpose.judgement import kind_of
+from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, Thing, reach_m, shown_shares
 from guardia.core.view.calibration import MARK_ERROR, PersonMark, calibrate, calibrate_robustly
 from guardia.core.view.geometry import LADDER, KnownView, ViewGeometry, view_from_lens
 from guardia.core.view.tracks import TRACK_ERROR, Track, farthest_walk, walk_marks
 from guardia.media.analysis import fine_tracks
+
+PEOPLE = ("person", "expected")
+MOST_PICTURES = 30
 
 
 @dataclass(frozen=True)
@@ -45,15 +50,58 @@ class CalibrationModel(StepModel):
         # Height of marked persons, and the focal length in picture widths where the lens is known.
         self.person_m = 1.75
         self.lens: float | None = None
-        self._shown: dict[bool, tuple[ViewGeometry, Shown]] = {}
+        self._measuring = self.latest()
+        self._measuring.changed.connect(self.changed)
+        self.picture_of: int | None = None
+        self._picture: tuple[int, bytes] | None = None
         self._by_marks: KnownView | None = None
         model.view_changed.connect(self._view_changed)
         model.comparison_changed.connect(self.changed)
-        model.judgements_changed.connect(self._forget)
+        model.judgements_changed.connect(self.changed)
 
-    def _forget(self) -> None:
-        self._shown = {}
-        self.changed.emit()
+    def persons(self) -> list[tuple[int, str]]:
+        """Occurrences on which somebody can be marked, each with its words: walk tests, then people, the latest first.
+
+        What is not judged yet stands last: there may be somebody on it.
+        """
+        evidence = self.model.evidence
+
+        def order(o: Occurrence) -> tuple[int, float]:
+            walked = evidence.clip_of(o).origin is Origin.WALK_TEST
+            return 0 if walked else 1 if o.kind in PEOPLE else 2, -evidence.span_s(o)[0]
+
+        may = [o for o in evidence.occurrences if order(o)[0] < 2 or not o.kind]
+        found = sorted(may, key=order)[:MOST_PICTURES]
+        words = {o.id: kind_of(o.kind).text if o.kind else "not judged" for o in found}
+        return [
+            (o.id, f"{self._session.local_time(evidence.span_s(o)[0]):%a %d %b %H:%M}, {words[o.id]}") for o in found
+        ]
+
+    def show_picture(self, occurrence_id: int | None) -> None:
+        """Show the picture of an occurrence to mark somebody on; None for the view without anybody."""
+        self.picture_of = occurrence_id
+        if occurrence_id is None or (self._picture is not None and self._picture[0] == occurrence_id):
+            self.changed.emit()
+            return
+        try:
+            work = self.model.pictures.whole_job(occurrence_id)
+        except GuardiaError as error:
+            self._messages.tell_error(error)
+            return
+
+        def take(picture: bytes) -> None:
+            self._picture = (occurrence_id, picture)
+            if self.picture_of != occurrence_id:
+                self.show_picture(self.picture_of)
+            self.changed.emit()
+
+        self.jobs.start("Reading a picture", work, take)
+
+    def picture(self) -> bytes:
+        """What is shown, as JPEG: the picture that was chosen once it is read, else the view without anybody."""
+        if self._picture is not None and self._picture[0] == self.picture_of:
+            return self._picture[1]
+        return self.model.pictures.clean_view()
 
     @property
     def known(self) -> KnownView | None:
@@ -156,10 +204,18 @@ class CalibrationModel(StepModel):
     def _shares(self, *, dark: bool) -> Shown:
         known = self.known
         assert known is not None
-        shown = self._shown.get(dark)
-        if shown is None or shown[0] != known.view:
-            self._shown[dark] = (known.view, shown_shares(self.model.evidence, known.view, dark=dark))
-        return self._shown[dark][1]
+        both = self._measured(known.view)
+        return both[dark] if both is not None else Shown(ASSUMED_SHARE, 0)
+
+    def _measured(self, view: ViewGeometry) -> tuple[Shown, Shown] | None:
+        """By day and in the dark, once they are measured: everybody is followed for that."""
+        evidence = self.model.evidence
+
+        def measure() -> tuple[Shown, Shown]:
+            return shown_shares(evidence, view, dark=False), shown_shares(evidence, view, dark=True)
+
+        found: tuple[Shown, Shown] | None = self._measuring.ask((evidence, view), measure)
+        return found
 
     def reach(self) -> list[ReachLine]:
         """Reach of every thing under the draft; empty while no view is known."""
@@ -214,6 +270,8 @@ class CalibrationModel(StepModel):
         """What the share of a silhouette that shows rests on, in words."""
         if self.known is None:
             return ""
+        if self._measured(self.known.view) is None:
+            return "being measured, assumed until then"
         parts = []
         for name, dark in (("by day", False), ("at night", True)):
             persons = self._shares(dark=dark).persons

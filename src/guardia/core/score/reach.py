@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -48,6 +50,7 @@ LEAST_TRACKS = 4
 """With fewer judged persons in a light the shares are assumed."""
 
 _STEP_M = 0.5
+_AT_ONCE = 32
 _OFFSETS = (0.1, 0.35, 0.6, 0.85)
 
 
@@ -128,17 +131,22 @@ def silhouette_cells(
     tall = np.nan_to_num(np.clip(foot, 0, 1) - np.clip(head, 0, 1)) * grid[1]
     wide = np.nan_to_num(2 * np.clip(0.5 - left, 0, 0.5)) * grid[0]
     total = np.zeros_like(distance)
-    for x in _OFFSETS:
-        for y in _OFFSETS:
-            across_cells, down_cells = _covered(wide, x, grid[0]), _covered(tall, y, grid[1])
-            share = across_cells[:, :, None] * down_cells[:, None, :]
-            total += np.where(share >= FILL_LIMIT, share, 0.0).sum(axis=(1, 2))
+    for begin in range(0, len(distance), _AT_ONCE):  # what is far covers few cells, and is counted on few
+        part = slice(begin, begin + _AT_ONCE)
+        columns, rows = (
+            [_covered(length[part], offset, cells) for offset in _OFFSETS]
+            for length, cells in ((wide, grid[0]), (tall, grid[1]))
+        )
+        for across_cells in columns:
+            for down_cells in rows:
+                share = across_cells[:, :, None] * down_cells[:, None, :]
+                total[part] += np.where(share >= FILL_LIMIT, share, 0.0).sum(axis=(1, 2))
     return total / len(_OFFSETS) ** 2
 
 
 def _covered(length: NDArray[np.float64], offset: float, cells: int) -> NDArray[np.float64]:
-    """(N, cells) share of each cell that a stretch covers which begins at an offset into the first."""
-    edge = np.arange(cells)
+    """(N, K) share of each cell that a stretch covers which begins at an offset into the first; K as many as any."""
+    edge = np.arange(min(cells, math.ceil(offset + float(length.max(initial=0.0)))))
     ends = np.minimum(offset + length, cells)[:, None]
     return np.asarray(np.clip(np.minimum(ends, edge + 1) - np.maximum(offset, edge), 0.0, 1.0), np.float64)
 
@@ -169,12 +177,19 @@ def reach_m(
     """
     nearest = view.nearest_m if np.isfinite(view.nearest_m) else FARTHEST_M
     farthest = min(FARTHEST_M, view.farthest_m, lamp_m if lamp_m is not None else FARTHEST_M)
-    distance = np.arange(max(_STEP_M, nearest * 0.5), farthest + _STEP_M / 2, _STEP_M)
+    steps = np.arange(max(_STEP_M, nearest * 0.5), FARTHEST_M + _STEP_M / 2, _STEP_M)
+    distance = steps[steps < farthest + _STEP_M / 2]
     if not len(distance):
         return 0.0
-    cells = silhouette_cells(view, thing, distance, across=across) * shown.share[contrast]
+    cells = _whole(view, thing, across, len(steps), float(steps[0]))[: len(distance)] * shown.share[contrast]
     enough = np.flatnonzero(cells * CELL_SIZE >= least_size(size, GRID.cells))
     return float(distance[enough[-1]]) if len(enough) else 0.0
+
+
+@lru_cache(maxsize=64)
+def _whole(view: ViewGeometry, thing: Thing, across: bool, count: int, first_m: float) -> NDArray[np.float64]:
+    """(count,) cells of a whole silhouette every _STEP_M: the same for every level, light and lamp."""
+    return silhouette_cells(view, thing, first_m + _STEP_M * np.arange(count, dtype=np.float64), across=across)
 
 
 def strength_at(

@@ -35,6 +35,9 @@ FARTHEST_M = 200.0
 HIGHEST_M = 100.0
 """Higher cameras see persons as spots: the upright figures of this model no longer serve (no source)."""
 
+SUBJECT_M = 1.0
+"""Height of the middle of a subject (common practice, no source)."""
+
 WIDE_DEG = 80.0
 """Wider pictures than this are told to be bent at their edges."""
 
@@ -127,7 +130,7 @@ class ViewGeometry:
     def _turn(self) -> tuple[float, float]:
         return math.cos(math.radians(self.tilt_deg)), math.sin(math.radians(self.tilt_deg))
 
-    def density(self, distance_m: float, width_px: int, *, above_m: float = 1.0) -> float:
+    def density(self, distance_m: float, width_px: int, *, above_m: float = SUBJECT_M) -> float:
         """Pixels per metre across a subject that faces the camera.
 
         Args:
@@ -167,14 +170,14 @@ class ViewGeometry:
 
         0 if it holds nowhere, or if no ground is in the picture.
         """
-        from scipy.optimize import brentq  # slow to import, and needed only here
-
         nearest, farthest = self.nearest_m, min(FARTHEST_M, self.farthest_m)
         if not nearest < farthest or self.density(nearest, width_px) < density:
             return 0.0
         if self.density(farthest, width_px) >= density:
             return farthest
-        return float(brentq(lambda d: self.density(d, width_px) - density, nearest, farthest))
+        cos, sin = self._turn()
+        depth = self.focal * width_px / density  # of density(), turned round
+        return min(farthest, max(nearest, (depth - sin * (self.height_m - SUBJECT_M)) / cos))
 
     def footprint(self, *, farthest_m: float = FARTHEST_M) -> NDArray[np.float64]:
         """Outline of the ground that the picture shows.

@@ -34,7 +34,7 @@ class ViewCanvas(QWidget):
         super().__init__()
         self._model = model
         self._picture = QPixmap()
-        self._picture.loadFromData(model.model.pictures.clean_view())
+        self._picture.loadFromData(model.picture())
         self.pointer: QPointF | None = None
         self._pressed: QPointF | None = None
         self._taken: list[QRectF] = []
@@ -45,7 +45,7 @@ class ViewCanvas(QWidget):
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
         self.setMinimumHeight(220)
         self.setAccessibleName("The camera's picture with distances")
-        model.changed.connect(self.update)
+        model.changed.connect(self.refresh_picture)
 
     def area(self) -> QRectF:
         """Where the picture stands."""
@@ -60,8 +60,8 @@ class ViewCanvas(QWidget):
         return min(1.0, max(0.0, x)), min(1.0, max(0.0, y))
 
     def refresh_picture(self) -> None:
-        """Show a new clean view."""
-        self._picture.loadFromData(self._model.model.pictures.clean_view())
+        """Show the picture that is chosen now."""
+        self._picture.loadFromData(self._model.picture())
         self.update()
 
     @painting

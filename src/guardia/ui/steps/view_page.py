@@ -37,7 +37,13 @@ class ViewPage(FreshPage):
         self._tall = self._box(0.5, 2.5, 1.75, " m tall", 2)
         self._tall.valueChanged.connect(lambda v: setattr(self.model, "person_m", v))
         self.walk = button("From the walk test", self._follow, tip="The person of the walk test serves")
-        for widget in (self._tall, self.mark, self.walk):
+        self.on = QComboBox()
+        self.on.setAccessibleName("The picture on which somebody is marked")
+        self.on.setToolTip("The picture on which somebody is marked: of a walk test, of people, or without anybody")
+        self.on.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+        self.on.setMinimumContentsLength(18)
+        self.on.activated.connect(lambda _i: self.model.show_picture(self.on.currentData()))
+        for widget in (self._tall, self.on, self.mark, self.walk):
             head.addWidget(widget)
         layout.addLayout(head)
         self.canvas = ViewCanvas(self.model)
@@ -150,6 +156,9 @@ class ViewPage(FreshPage):
         self.canvas.marking = on
         self.model.person_m = self._tall.value()
         self.canvas.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
+        if on and self.on.currentData() is None and self.on.count() > 1:
+            self.on.setCurrentIndex(1)  # on the view without anybody there is nobody to be marked
+        self.model.show_picture(self.on.currentData() if on else None)
         if on:
             self.model.clear_marks()
             self.canvas.setFocus()
@@ -163,6 +172,7 @@ class ViewPage(FreshPage):
 
     def refresh(self) -> None:
         """Show what is known now."""
+        self._fill_pictures()
         known = self.model.known
         while item := self._tables.takeAt(0):
             if (inner := item.layout()) is not None:
@@ -206,6 +216,14 @@ class ViewPage(FreshPage):
             f"{error}{self._zone_words(thing or THINGS[0])}How much of a silhouette shows: {self.model.measured_on()}. "
             "Densities: IEC 62676-4, from memory. " + " ".join(known.assumed)
         )
+
+    def _fill_pictures(self) -> None:
+        offered = [(None, "without anybody"), *self.model.persons()]
+        if [self.on.itemData(n) for n in range(self.on.count())] != [which for which, _ in offered]:
+            self.on.clear()
+            for which, words in offered:
+                self.on.addItem(words, which)
+        self.on.setCurrentIndex(max(0, self.on.findData(self.model.picture_of)))
 
     def _ladder(self) -> QGridLayout:
         """Pixel density and the distances to which it holds."""
