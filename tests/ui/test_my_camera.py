@@ -1,6 +1,7 @@
 """A stranger's first hour: my camera described, how it is set, clips dropped on the window."""
 
 import json
+from importlib import resources
 from unittest import mock
 
 from PyQt6.QtCore import QMimeData, QPointF, Qt, QUrl
@@ -10,6 +11,8 @@ from PyQt6.QtWidgets import QWizard
 
 from guardia.app.camera.makes import capability_data, unsaid_settings
 from guardia.app.project.session import Session
+from guardia.app.steps.guide import ORDER, PART_OF_STEP, guide, part_for
+from guardia.app.steps.steps import STEPS
 from guardia.core.hours.periods import Period
 from guardia.core.hours.plan import EVERY_DAY
 from guardia.core.make.capability import capability_from_dict
@@ -17,6 +20,7 @@ from guardia.core.make.described import Menus, ScaleShown, ZonesDrawn, make_of
 from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.report.analytics_xml import analytics_xml
+from guardia.ui.shell.guide_dialog import GuideDialog
 from guardia.ui.shell.my_camera import MyCamera
 from guardia.ui.steps.zones_dialog import ZonesDialog
 from tests.support import scene, steady, write_clip
@@ -197,7 +201,11 @@ class Dropped(GuiCase):
         )
         self.assertEqual([len(session.camera(i).evidence.clips) for i in session.camera_ids()], [1, 1])
         self.assertEqual(self.window.current_step(), "evidence")
+        self.assertIn("Its make is not known", self.window._begin.words.text())
+        self.assertTrue(self.window._begin.make.isVisible())
+        session.camera(self.window.camera_id).corrections.set_make(HUB)
         self.assertIn("Not known how it is set", self.window._begin.words.text())
+        self.assertFalse(self.window._begin.make.isVisible())
 
         # Dropped again, names tell whose the clips are, whichever camera is open; they are here already.
         self.drop(card)
@@ -217,3 +225,28 @@ class Dropped(GuiCase):
         self.assertIn("There is no clip in empty", self.window.banner.text.text())
         self.assertIsNone(self.window.session)
         self.assertFalse((self.folder / "docs").exists())
+
+
+class Guide(GuiCase):
+    def test_f1_opens_the_part_that_fits_the_page(self):
+        parts = {part.id: part for part in guide()}
+        self.assertEqual(list(parts), list(ORDER))
+        shipped = (resources.files("guardia") / "data" / "guide").iterdir()
+        self.assertEqual({f"{name}.md" for name in parts}, {file.name for file in shipped})
+        self.assertEqual({*PART_OF_STEP} - {step.id for step in STEPS}, set())
+        for step in ("", *(step.id for step in STEPS)):
+            self.assertIn(part_for(step), parts)
+        self.assertEqual(part_for("storage", on_battery=True), "battery")
+        self.window.actions_by_id["guide"].trigger()
+        (dialog,) = self.window.findChildren(GuideDialog)
+        self.assertIn("Drop the folder on the window", dialog.text.toPlainText())
+        dialog.open_part("words")
+        self.assertIn("minimum duration", dialog.text.toPlainText())
+        self.painted(dialog)
+        dialog.close()
+        Session.create(self.folder / "site", "Corner shop", "Europe/Amsterdam")
+        self.window.open_project(self.folder / "site")
+        self.window.actions_by_id["guide"].trigger()
+        dialog = self.window.findChildren(GuideDialog)[-1]
+        self.assertEqual(dialog.list.currentItem().text(), parts["weekly-round"].title)
+        dialog.close()

@@ -1,7 +1,7 @@
 """The program, which also writes down where on the screen its words are; a simulated week is one day.
 
 Arguments: the file to write to, then those of the program. The file is JSON: the words of visible labels, buttons and
-tabs, each with the middle of its place on the screen.
+tabs, and the names of fields in brackets, each with the middle of its place on the screen.
 """
 
 import json
@@ -11,7 +11,7 @@ from functools import partial
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
-from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QTabBar, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QApplication, QLabel, QLineEdit, QTabBar, QWidget
 
 from guardia.app.project import bench_week, intake
 from guardia.cli import main
@@ -35,6 +35,9 @@ def places() -> dict[str, tuple[int, int]]:
             at = widget.mapToGlobal(widget.visibleRegion().boundingRect().center())
             enabled = "" if widget.isEnabled() else "(disabled) "
             seen[f"{enabled}{widget.text().replace('&', '')}"] = (at.x(), at.y())
+        elif isinstance(widget, QLineEdit) and widget.accessibleName():
+            at = widget.mapToGlobal(widget.rect().center())
+            seen[f"[{widget.accessibleName()}]"] = (at.x(), at.y())
     return seen
 
 

@@ -29,6 +29,14 @@ class Action:
 
 ACTIONS = (
     Action("new", "Project", "New project…", "Ctrl+N", False, "Make a project for a site in a folder of your choice."),
+    Action(
+        "begin_from",
+        "Project",
+        "New project from clips…",
+        "Ctrl+Shift+O",
+        False,
+        "Make a project of a folder of clips, with a camera for each folder or name in it.",
+    ),
     Action("open", "Project", "Open project…", "Ctrl+O", False, "Open a project's folder."),
     Action(
         "demo", "Project", "Open the demo site", "", False, "Open your own copy of the invented boatyard Tern Quay."
@@ -200,7 +208,8 @@ ACTIONS = (
     Action("palette", "Go", "Find an action…", "Ctrl+K", False, "Type a few letters of what you want to do."),
     Action("dark", "View", "Dark colours", "Ctrl+D", False, "Change between light and dark colours."),
     Action("fold", "View", "Fold the score", "F9", True, "Leave the counts alone beside the page, or show all again."),
-    Action("keys", "Help", "Keys", "F1", False, "Show every shortcut."),
+    Action("guide", "Help", "Guide", "F1", False, "Open the guide at the part that fits this page."),
+    Action("keys", "Help", "Keys", "Ctrl+F1", False, "Show every shortcut."),
     Action("messages", "Help", "Messages", "Ctrl+M", False, "See all messages since the project was opened."),
     Action("about", "Help", "About Guardia", "", False, "Version, licence and cautions."),
 )

@@ -173,9 +173,12 @@ def _let_describe(makes: MakeList) -> None:
         wizard = MyCamera(makes)
         if wizard.exec() == QDialog.DialogCode.Accepted and wizard.make is not None:
             makes.add(wizard.make)
+            makes.list.setFocus()  # Enter takes it
 
     tip = "It is not in the list: answer some questions from its menus"
-    makes.below.insertWidget(0, button("&My camera …", describe, "primary", tip))
+    ask = button("&My camera …", describe, "primary", tip)
+    ask.setAutoDefault(False)
+    makes.below.insertWidget(0, ask)
 
 
 def ask_make(parent: QWidget, present: Mapping[str, Any]) -> dict[str, Any] | None:

@@ -18,6 +18,7 @@ from guardia.app.project.preferences import load_preferences, save_preferences
 from guardia.app.project.session import Session
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.steps.alike_model import AlikeModel
+from guardia.app.steps.guide import part_for
 from guardia.app.steps.steps import STEPS, tabs_of
 from guardia.app.work.engine import Cluster
 from guardia.app.work.messages import MessageHub, Severity
@@ -30,12 +31,14 @@ from guardia.ui.shell.camera_commands import CameraCommands
 from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.dropping import Dropping, begin_with, import_begun, project_of
+from guardia.ui.shell.guide_dialog import GuideDialog
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.shell.practice_dialog import PracticeDialog
 from guardia.ui.shell.project_commands import (
     ask_cluster,
     ask_to_measure_again,
+    choose_clips,
     choose_project,
     correct_site,
     join_found,
@@ -111,7 +114,8 @@ class MainWindow(QMainWindow):
             return lambda: self.session and do(self.session)
 
         acts: dict[str, Callable[[], object]] = {
-            "new": self.new_project, "open": lambda: self._open_what(lambda: choose_project(self)),
+            "begin_from": self.begin_from, "new": self.new_project,
+            "open": lambda: self._open_what(lambda: choose_project(self)),
             "demo": self.open_demo, "practice": self.practice, "portfolio": self.show_portfolio,
             "cluster": self.ask_cluster, "damaged": project(lambda s: DamagedDialog(self, s.damaged()).exec()),
             "quit": self.close, "add_camera": self.add_camera,
@@ -133,6 +137,7 @@ class MainWindow(QMainWindow):
             "history": project(lambda s: show_history(self, s.undo)),
             "undo": partial(step_back, self, back=True), "redo": partial(step_back, self, back=False),
             "palette": self.show_palette, "dark": self.toggle_dark, "fold": self.fold_score,
+            "guide": self.show_guide,
             "keys": lambda: show_text(self, "Keys", keys_html()),
             "messages": lambda: show_text(self, "Messages", messages_html(self.messages.told)),
             "about": lambda: show_text(self, "About Guardia", about_html()),
@@ -177,7 +182,7 @@ class MainWindow(QMainWindow):
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
         self.stack = QStackedWidget()
-        self._begin = BeginRow(self.actions_by_id["as_it_is"], self.actions_by_id["bring_in"])
+        self._begin = BeginRow(*(self.actions_by_id[name] for name in ("make", "as_it_is", "bring_in")))
         middle.addWidget(self._begin)
         middle.addWidget(self.stack, 1)
         row.addLayout(middle, 1)
@@ -189,7 +194,8 @@ class MainWindow(QMainWindow):
 
     def _show_welcome(self) -> None:
         acts = self.actions_by_id
-        page = WelcomePage(acts["demo"], acts["new"], acts["open"], self._preferences.recent, self.open_project)
+        own = acts["begin_from"], acts["new"], acts["open"]
+        page = WelcomePage(acts["demo"], own, acts["guide"], self._preferences.recent, self.open_project)
         self._set_pages({"welcome": page})
         self.stack.setCurrentWidget(page)
         self._refresh_steps()
@@ -438,6 +444,11 @@ class MainWindow(QMainWindow):
         if folder is not None:
             self.open_project(folder)
 
+    def begin_from(self) -> None:
+        """Ask for a folder of clips and make a project of it."""
+        if (folder := choose_clips(self)) is not None:
+            self._begin_with([folder])
+
     def take_dropped(self, paths: list[Path]) -> None:
         """Open a dropped project, import dropped clips, or make a project of them where none is open."""
         if (folder := project_of(paths)) is not None:
@@ -446,14 +457,17 @@ class MainWindow(QMainWindow):
             self._prepare_camera(self.session.camera_ids()[0] if self.camera_id is None else self.camera_id)
             self._evidence().bring_in(paths)
         elif paths:
-            try:
-                begun = begin_with(paths)
-            except GuardiaError as error:
-                self.messages.tell_error(error)
-                return
-            if self.open_project(begun.folder) and self.session is not None:
-                import_begun(self.session, begun, paths)
-                self.open_camera(begun.cameras[0], "evidence")
+            self._begin_with(paths)
+
+    def _begin_with(self, paths: list[Path]) -> None:
+        try:
+            begun = begin_with(paths)
+        except GuardiaError as error:
+            self.messages.tell_error(error)
+            return
+        if self.open_project(begun.folder) and self.session is not None:
+            import_begun(self.session, begun, paths)
+            self.open_camera(begun.cameras[0], "evidence")
 
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""
@@ -468,6 +482,12 @@ class MainWindow(QMainWindow):
         self.open_camera(camera_id, "evidence")
         if self.commands is not None:
             self.commands.ask_installed()
+
+    def show_guide(self) -> None:
+        """Open the guide at the part that fits the page; it stays beside the window."""
+        model = self._model()
+        on_battery = model is not None and model.camera.capability.storage.power is not None
+        GuideDialog(self, part_for(self.current_step(), on_battery=on_battery)).show()
 
     def fold_score(self) -> None:
         """Fold the score to its counts, or show all of it; from then on it stays so at every size."""

@@ -21,6 +21,12 @@ def choose_project(parent: QWidget) -> Path | None:
     return Path(name) if name else None
 
 
+def choose_clips(parent: QWidget) -> Path | None:
+    """Ask for a folder of clips."""
+    name = QFileDialog.getExistingDirectory(parent, "A folder of clips")
+    return Path(name) if name else None
+
+
 def make_project(parent: QWidget) -> Path | None:
     """Ask for a site and a folder and make a project there; raises GuardiaError where it cannot be made."""
     answer = dialogs.ask_new_project(parent)

@@ -30,14 +30,19 @@ class WelcomePage(QWidget):
 
     Args:
         demo: Opens the demo.
-        new: Makes a project.
-        choose: Opens a project's folder.
+        own: What one's own site begins with, the first of them first.
+        guide: Opens the guide.
         recent: Folders of the projects opened last.
         open_folder: Opens one of them.
     """
 
     def __init__(
-        self, demo: QAction, new: QAction, choose: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
+        self,
+        demo: QAction,
+        own: Sequence[QAction],
+        guide: QAction,
+        recent: Sequence[str],
+        open_folder: Callable[[Path], object],
     ) -> None:
         super().__init__()
         across = QHBoxLayout(self)
@@ -68,7 +73,7 @@ class WelcomePage(QWidget):
         row = QHBoxLayout()
         row.setSpacing(24)
         row.addWidget(self._demo_card(demo), 3)
-        row.addLayout(self._own(new, choose, recent, open_folder), 2)
+        row.addLayout(self._own(own, guide, recent, open_folder), 2)
         layout.addLayout(row)
         layout.addStretch()
 
@@ -94,15 +99,30 @@ class WelcomePage(QWidget):
         return frame
 
     def _own(
-        self, new: QAction, choose: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
+        self, own: Sequence[QAction], guide: QAction, recent: Sequence[str], open_folder: Callable[[Path], object]
     ) -> QVBoxLayout:
         column = QVBoxLayout()
         column.setSpacing(6)
-        column.addWidget(label("Your own site", "head"))
-        for action in (new, choose):
+        frame = card()
+        inside = QVBoxLayout(frame)
+        inside.setContentsMargins(14, 14, 14, 14)
+        inside.addWidget(label("Your own site: drop a folder of clips here", "head"))
+        inside.addWidget(
+            label(
+                "It becomes a project, with a camera for each folder or name in it. The clips are copied.",
+                "muted",
+                wrap=True,
+            )
+        )
+        first, *others = own
+        inside.addWidget(button(first.text(), first.trigger, "primary", first.toolTip()))
+        column.addWidget(frame)
+        column.addSpacing(8)
+        for action in others:
             column.addWidget(button(action.text(), action.trigger, tip=action.toolTip()))
             column.addWidget(label(action.toolTip(), "muted"))
             column.addSpacing(8)
+        column.addWidget(button("Guide: your first camera", guide.trigger, "link", guide.toolTip()))
         there = [Path(name) for name in recent if Path(name).is_dir()]
         if there:
             column.addSpacing(10)

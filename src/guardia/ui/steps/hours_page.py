@@ -107,7 +107,7 @@ class HoursPage(FreshPage):
         self.cures.setAccessibleName("Ways to be alerted less")
         self.cures.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
         self.cures.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        self.tabs.addTab(self.cures, "Cures")
+        self.tabs.addTab(self.cures, "Remedies")
         self.year = still_plot("Minutes of darkness left out by date", least_px=110)
         self.tabs.addTab(self.year, "Year")
         self.tabs.addTab(self.modes, "Modes")

@@ -50,7 +50,7 @@ class StoragePage(FreshPage):
         self.save, self.schools = SaveTab(self.model), SchoolsTab(self.model)
         for widget, words in (
             (self.settings, "Settings"), (self.stores, "Stores"), (self.working, "Working"),
-            (self.answers, "What if"), (self.save, "To save"), (self.schools, "Schools and costs"),
+            (self.answers, "What if"), (self.save, "To save"), (self.schools, "Ways of working"),
         ):  # fmt: skip
             self.tabs.addTab(widget, words)
         self.power = PowerTab(self.model)
