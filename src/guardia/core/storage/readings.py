@@ -184,11 +184,11 @@ def alert_delay(readings: tuple[Reading, ...]) -> AlertDelay | None:
     The interval of the median is that of the order statistics (binomial, no assumption on the distribution), as
     scipy.stats.quantile_test gives it.
     """
-    from scipy.stats import quantile_test
-
     tests = sorted(math.inf if r.value is None else r.value for r in readings if r.what is Measure.ALERT_DELAY)
     if not tests:
         return None
+    from scipy.stats import quantile_test  # slow to import, and needed only here
+
     came = sum(math.isfinite(value) for value in tests)
     # Its ends are places among the tests, which are numbered first: some of them are infinite.
     interval: Any = quantile_test(range(len(tests)), p=0.5).confidence_interval(confidence_level=0.9)
