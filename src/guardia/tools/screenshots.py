@@ -7,14 +7,15 @@ from dataclasses import fields
 from pathlib import Path
 
 from PIL import Image
-from PyQt6.QtCore import QEventLoop, QTimer
+from PyQt6.QtCore import QEventLoop, QObject, QTimer
 from PyQt6.QtGui import QColor
-from PyQt6.QtWidgets import QApplication
+from PyQt6.QtWidgets import QApplication, QWidget
 
 from guardia.app.project.demo import own_demo
 from guardia.app.project.key_pictures import draw_lacking
 from guardia.app.project.session import Session
 from guardia.app.steps.steps import STEPS
+from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
 from guardia.core.base.errors import ProjectError
 from guardia.core.make.zones import PolygonZone, ZoneKind
@@ -197,7 +198,18 @@ def _take_player(session: Session, page: EvidencePage, path: Path) -> Path:
     return path
 
 
+def _wait_until_idle(page: QWidget | None) -> None:
+    """Wait until a page's view-model has nothing under way, such as people that are followed for their size."""
+    model = getattr(page, "model", None)
+    for runner in model.findChildren(JobRunner) if isinstance(model, QObject) else ():
+        while runner.busy:
+            waiting = QEventLoop()
+            runner.finished.connect(waiting.quit)
+            waiting.exec()
+
+
 def _take(app: QApplication, window: MainWindow, path: Path) -> Path:
+    _wait_until_idle(window.stack.currentWidget())
     for _ in range(3):  # a new height asks for a new layout, which asks again
         app.sendPostedEvents()
     window.grab().save(str(path))

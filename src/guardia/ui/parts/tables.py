@@ -35,6 +35,7 @@ def row_table(name: str, columns: Sequence[str]) -> RowTable:
     table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
     if (side := table.verticalHeader()) is not None:
         side.hide()
+    table.resizeColumnsToContents()  # headings are whole before there are rows, too
     return table
 
 
