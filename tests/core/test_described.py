@@ -21,6 +21,7 @@ from guardia.core.score.candidates import Scorer
 from guardia.core.storage.rules import Quality, RecordingMode
 from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import GRID
+from guardia.core.tuning.search import tried_levels
 from guardia.report.sheet import changes_of, steps
 from tests.support import blob_trace, capability, evidence_of, tried
 
@@ -68,6 +69,13 @@ class Described(unittest.TestCase):
         self.assertEqual(level_names(Menus("a"))[::5], ("0 %", "50 %", "100 %"))
         wide, wider = (make_of(Menus("a", second_slider=second))["notches"][5] for second in (False, True))
         self.assertGreater(wider["size_high"] / wider["size_low"], wide["size_high"] / wide["size_low"])
+
+    def test_of_a_long_scale_some_levels_are_tried_and_those_beside_the_present_one(self):
+        long = capability_from_dict(make_of(Menus("a", scale=ScaleShown.NUMBERS, numbers=(0, 100))))
+        tried_ = tried_levels(long, "62")
+        self.assertLess(len(tried_), 20)
+        self.assertTrue({"0", "60", "61", "62", "63", "64", "100"} <= {*tried_})
+        self.assertEqual(tried_levels(capability(), "6"), tuple(n.label for n in capability().notches))
 
     def test_what_contradicts_itself_is_said(self):
         steps_ = ScaleShown.STEPS

@@ -37,6 +37,9 @@ from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
 from guardia.core.tuning.trials import OF_ALERT, SILENT, Cost, Trial, Trials
 
+MOST_LEVELS = 12
+"""Of a longer scale no more levels than this are tried across it at once; the search goes on beside the best."""
+
 MOST_CANDIDATES = 340
 """So many different settings are tried on all days together; the rest of 500 is for days held out."""
 
@@ -226,11 +229,11 @@ class Search:
             yield words, _with(idea, **notches)
         for zone in settings.detection.zones if idea.drawing is None and make.zone_sensitivity else ():
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
-                for notch in make.notches:
-                    if notch.label != (zone.notch or settings.detection.notch):
-                        own = replace(zone, notch=notch.label)
+                for label in tried_levels(make, zone.notch or settings.detection.notch):
+                    if label != (zone.notch or settings.detection.notch):
+                        own = replace(zone, notch=label)
                         zones = tuple(own if z is zone else z for z in settings.detection.zones)
-                        yield f"sensitivity {notch.label} in '{zone.name}'", _with(idea, zones=zones)
+                        yield f"sensitivity {label} in '{zone.name}'", _with(idea, zones=zones)
         for zone in settings.detection.zones if make.zone_does and self.trials.on_alerts else ():
             if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH and zone.does is ZoneDoes.BOTH:
                 own = replace(zone, does=ZoneDoes.RECORDS)
@@ -295,12 +298,22 @@ def _with(idea: Idea, **values: object) -> Idea:
     return idea._replace(candidate=idea.candidate.with_values(**values))
 
 
+def tried_levels(make: Capability, *present: str) -> tuple[str, ...]:
+    """The levels that are tried: all of a short scale, of a long one some across it and those beside present ones."""
+    labels = [notch.label for notch in make.notches]
+    if len(labels) <= MOST_LEVELS:
+        return tuple(labels)
+    across = {round(n * (len(labels) - 1) / (MOST_LEVELS - 1)) for n in range(MOST_LEVELS)}
+    beside = {labels.index(one) + step for one in present if one in labels for step in (-2, -1, 0, 1, 2)}
+    return tuple(label for n, label in enumerate(labels) if n in across | beside)
+
+
 def _notch_moves(settings: Settings, make: Capability, *, apart: bool) -> Iterable[tuple[str, dict[str, str]]]:
     """The camera's other notches, by day and night alike or each apart."""
     if settings.detection.sensitivity is not None:
         return
     day, night = (settings.in_light(dark=dark).detection.notch for dark in (False, True))
-    for label in (notch.label for notch in make.notches):
+    for label in tried_levels(make, day, night):
         if not label == day == night:
             yield f"sensitivity {label}", {"notch": label, "night_notch": ""}
         if apart and label != day:
