@@ -6,13 +6,14 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from weakref import WeakKeyDictionary
 
 import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, GRID, Grid, least_size
-from guardia.core.trace.stack import FILL_BYTE, FILL_LIMIT
+from guardia.core.trace.stack import FILL_BYTE, FILL_LIMIT, TraceStack
 from guardia.core.view.geometry import FARTHEST_M, ViewGeometry
 from guardia.core.view.tracks import tracks_of
 
@@ -49,6 +50,8 @@ ASSUMED_SHARE = {8: 0.95, 12: 0.9, 18: 0.8, 27: 0.65, 40: 0.45}
 LEAST_TRACKS = 4
 """With fewer judged persons in a light the shares are assumed."""
 
+_Followed = tuple[NDArray[np.float64], NDArray[np.float64]]
+
 _STEP_M = 0.5
 _AT_ONCE = 32
 _OFFSETS = (0.1, 0.35, 0.6, 0.85)
@@ -83,17 +86,11 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
         if o.kind != "person" or clip.dark is not dark or o.end_s <= o.start_s:
             continue
         index = evidence.clip_index[o.clip_id]
-        tracks = tracks_of(evidence.stack, index, o.start_s, o.end_s)
-        if not tracks:
+        somebody = _followed(evidence.stack, index, o.start_s, o.end_s)
+        if somebody is None:
             continue
-        main = max(tracks, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()))
-        distance = view.to_ground(main.feet)[:, 1]
-        expected = silhouette_cells(view, adult, distance, across=True, grid=evidence.stack.grid)
-        dense = evidence.stack.changed(index, o.start_s, o.end_s)
-        times = np.array([t for t in evidence.stack.times[index] if o.start_s <= t <= o.end_s])
-        frames = np.searchsorted(times, main.times_s)
-        seen = dense[frames]
-        changed = np.where(seen >= FILL_BYTE, seen, 0).sum(axis=1) / CELL_SIZE
+        feet, changed = somebody
+        expected = silhouette_cells(view, adult, view.to_ground(feet)[:, 1], across=True, grid=evidence.stack.grid)
         with np.errstate(divide="ignore", invalid="ignore"):
             ratio = changed / expected[:, None]
         ratio = ratio[np.isfinite(expected) & (expected > 0)]
@@ -103,6 +100,25 @@ def shown_shares(evidence: Evidence, view: ViewGeometry, *, dark: bool) -> Shown
         return Shown(ASSUMED_SHARE, 0)
     middle = np.clip(np.median(np.array(shares), axis=0), 0.0, 2.0)
     return Shown(dict(zip(CONTRAST_LEVELS, middle.tolist(), strict=True)), len(shares))
+
+
+_FOLLOWED: WeakKeyDictionary[TraceStack, dict[tuple[int, float, float], _Followed | None]] = WeakKeyDictionary()
+"""Who was followed already: it takes a while, and does not depend on the view or on judgements."""
+
+
+def _followed(stack: TraceStack, index: int, start_s: float, end_s: float) -> _Followed | None:
+    """(F, 2) feet of the largest thing that moves in a stretch of a clip, and (F, K) cells that it changes."""
+    known = _FOLLOWED.setdefault(stack, {})
+    key = (index, start_s, end_s)
+    if key not in known:
+        followed: _Followed | None = None
+        if tracks := tracks_of(stack, index, start_s, end_s):
+            main = max(tracks, key=lambda t: float((t.box[:, 2] * t.box[:, 3]).sum()))
+            times = np.array([t for t in stack.times[index] if start_s <= t <= end_s])
+            seen = stack.changed(index, start_s, end_s)[np.searchsorted(times, main.times_s)]
+            followed = main.feet, np.where(seen >= FILL_BYTE, seen, 0).sum(axis=1) / CELL_SIZE
+        known[key] = followed
+    return known[key]
 
 
 def silhouette_cells(
