@@ -11,7 +11,6 @@ from typing import Any
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import Capability, capability_from_dict, why_unusable
-from guardia.core.make.described import assumed_words
 from guardia.core.make.levers import LEVERS
 from guardia.core.make.settings import Settings
 from guardia.formats.plain import plain_file
@@ -110,4 +109,6 @@ def make_words(capability: Capability) -> str:
     parts.append(f"pauses up to {max(rests):g} s" if rests else "no pause")
     if capability.starts_clips:
         parts.append(f"also records for: {', '.join(capability.starts_clips)}")
-    return ". ".join(filter(None, ("; ".join(parts), assumed_words(capability).removesuffix("."))))
+    if capability.assumed:
+        parts.append(f"{count_of(len(capability.assumed), 'answer')} not known and assumed")
+    return "; ".join(parts)

@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import QFileDialog, QHBoxLayout, QListWidget, QListWidgetIt
 from guardia.app.camera.makes import capability_data, make_from_file, make_words, shipped_capabilities
 from guardia.core.base.errors import GuardiaError
 from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.described import assumed_words
 from guardia.ui.parts.widgets import button, label
 
 
@@ -74,6 +75,7 @@ class MakeList(QWidget):
         make = capability_from_dict(data)
         item = QListWidgetItem(f"{make.name}{which}\n{make_words(make)}")
         item.setData(Qt.ItemDataRole.UserRole, data)
+        item.setToolTip(assumed_words(make))
         self.list.addItem(item)
 
     def _choose_file(self) -> None:
