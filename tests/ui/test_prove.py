@@ -37,6 +37,9 @@ class SetUp(StepCase):
         page.keys_kept.setText("envelope in the safe")
         page.keys_kept.editingFinished.emit()
         self.assertEqual(self.model.camera.about.keys_kept, "envelope in the safe")
+        page.housing.setText("Slipway")
+        page.housing.editingFinished.emit()
+        self.assertEqual(self.model.camera.about.housing, "Slipway")
         paper = self.folder / "list.pdf"
         with patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):
             page.choose_pdf()

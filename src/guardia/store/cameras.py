@@ -150,7 +150,10 @@ class Cameras:
 
     def set_about(self, camera_id: int, about: About) -> None:
         """Keep what is written down of a camera; raises InvalidValue where it holds what must not be kept."""
-        if any(len(text) > LONGEST_TEXT for text in (about.serial, about.manual, about.keys_kept, about.firmware)):
+        if any(
+            len(text) > LONGEST_TEXT
+            for text in (about.serial, about.manual, about.keys_kept, about.firmware, about.housing)
+        ):
             raise InvalidValue(f"At most {LONGEST_TEXT} characters are kept.", kept="What was written before stays.")
         with self._db.transaction():
             self._db.run("UPDATE camera SET about = ? WHERE id = ?", (_ABOUT.dump_json(about).decode(), camera_id))

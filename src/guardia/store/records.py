@@ -48,6 +48,8 @@ class About:
     """Its place on the round, from 1; 0 while nobody said."""
     firmware: str = ""
     """The version that runs on it."""
+    housing: str = ""
+    """What it shares a housing with: another lens, or a preset of one that turns; each is a camera of its own here."""
     folder: str = ""
     """The folder from which its clips were imported last; empty where none was."""
     folder_rule: str = "one"

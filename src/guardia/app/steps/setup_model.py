@@ -54,11 +54,14 @@ class SetupModel(StepModel):
         """What is written down of the camera."""
         return self.model.camera.about
 
-    def write_down(self, serial: str, manual: str, keys_kept: str, patrol: int, firmware: str) -> None:
-        """Keep serial number, where manual and keys are, the place on the round, and the firmware."""
+    def write_down(self, serial: str, manual: str, keys_kept: str, patrol: int, firmware: str, housing: str) -> None:
+        """Keep serial number, where manual and keys are, the place on the round, firmware, what shares its housing."""
         self.model.facts.set_about(
-            replace(self.about, serial=serial, manual=manual, keys_kept=keys_kept, patrol=patrol, firmware=firmware)
-        )
+            replace(
+                self.about, serial=serial, manual=manual, keys_kept=keys_kept, patrol=patrol, firmware=firmware,
+                housing=housing,
+            )
+        )  # fmt: skip
 
     def misfits(self) -> list[str] | None:
         """What does not fit on what the camera hangs on; None where nothing is entered."""

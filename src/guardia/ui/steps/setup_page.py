@@ -61,7 +61,9 @@ class SetupPage(FreshPage):
 
     def _written(self) -> QHBoxLayout:
         both = QHBoxLayout()
-        self.serial, self.manual, self.keys_kept, self.firmware = (QLineEdit() for _ in range(4))
+        self.serial, self.manual, self.keys_kept, self.firmware, self.housing = (QLineEdit() for _ in range(5))
+        self.housing.setPlaceholderText("another lens, or a preset")
+        self.housing.setToolTip("Each lens and each preset is a camera of its own here")
         self.keys_kept.setPlaceholderText("where, not what")
         self.patrol = QSpinBox()
         self.patrol.setRange(0, 999)
@@ -71,6 +73,7 @@ class SetupPage(FreshPage):
         left.addRow("Serial number", self.serial)
         left.addRow("Firmware", self.firmware)
         left.addRow("Manual", self.manual)
+        left.addRow("Same housing as", self.housing)
         right.addRow("Pairing code and password are kept", self.keys_kept)
         right.addRow("Place on the round", self.patrol)
         self.current = QDoubleSpinBox()
@@ -83,7 +86,7 @@ class SetupPage(FreshPage):
         right.addRow("Draws at most", self.current)
         self.hangs = button("Recorders, hubs, lines …", self.show_units, tip="What cameras hang on, and its limits")
         right.addRow("&Hangs on", self.hangs)
-        for field in (self.serial, self.manual, self.keys_kept, self.firmware):
+        for field in (self.serial, self.manual, self.keys_kept, self.firmware, self.housing):
             field.editingFinished.connect(self._write_down)
         self.patrol.editingFinished.connect(self._write_down)
         both.addLayout(left, 1)
@@ -91,9 +94,9 @@ class SetupPage(FreshPage):
         return both
 
     def _write_down(self) -> None:
-        fields = (self.serial, self.manual, self.keys_kept, self.firmware)
-        serial, manual, keys_kept, firmware = (field.text().strip() for field in fields)
-        self.model.write_down(serial, manual, keys_kept, self.patrol.value(), firmware)
+        fields = (self.serial, self.manual, self.keys_kept, self.firmware, self.housing)
+        serial, manual, keys_kept, firmware, housing = (field.text().strip() for field in fields)
+        self.model.write_down(serial, manual, keys_kept, self.patrol.value(), firmware, housing)
 
     def refresh(self) -> None:
         """Show the list as it is now."""
@@ -113,6 +116,7 @@ class SetupPage(FreshPage):
             (self.manual, about.manual),
             (self.keys_kept, about.keys_kept),
             (self.firmware, about.firmware),
+            (self.housing, about.housing),
         ):
             if not field.hasFocus():
                 field.setText(text)
