@@ -120,7 +120,7 @@ class LeftFromBefore(SessionCase):
         finished = QSignalSpy(session.intake.jobs.finished)
         self.assertTrue(session.intake.go_on_measuring())
         self.assertTrue(len(finished) or finished.wait(60_000))
-        self.assertIn("0 clips taken in, 1 clip measured", self.told[-1].text)
+        self.assertIn("0 clips imported, 1 clip measured", self.told[-1].text)
         self.assertFalse(session.intake.go_on_measuring())
 
 

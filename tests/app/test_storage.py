@@ -134,7 +134,7 @@ class StorageOfAProject(FolderCase):
             self.assertEqual(main([*command[:-1], str(again)]), 1)
         self.assertEqual(len(list(again.iterdir())), count - 2)
         self.assertIn("is missing from", told.getvalue())
-        self.assertIn("no longer the file that was taken in", told.getvalue())
+        self.assertIn("no longer the file that was imported", told.getvalue())
 
     def test_killed_at_any_moment_only_whole_verified_copies_are_there(self):
         kills = 0

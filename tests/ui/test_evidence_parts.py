@@ -80,7 +80,7 @@ class BringingIn(StepCase):
         self.click(dialog.go)
         self.wait(finished)
         told = self.window.banner.text.toolTip()
-        self.assertIn("2 clips taken in, 2 clips measured. 2 entries of event lists.", told)
+        self.assertIn("2 clips imported, 2 clips measured. 2 entries of event lists.", told)
         self.assertIn("broken.mp4", told)
         self.assertIn("1 clip of another view", told)
         self.model.corrections.say_same_view(self.model.evidence.other_views)

@@ -77,7 +77,7 @@ def read_metadata(path: Path) -> MetadataReport:
     except (DefusedXmlException, ParseError, LookupError) as error:
         unsafe = isinstance(error, DefusedXmlException)
         what = "uses entities or a document type, which can harm" if unsafe else f"is not whole XML ({error})"
-        raise InvalidValue(f"{path.name} {what}.", kept="Nothing of it was taken in.") from error
+        raise InvalidValue(f"{path.name} {what}.", kept="Nothing of it was imported.") from error
     except OSError as error:
         raise InvalidValue(f"{path.name} cannot be read ({error.strerror}).", kept="Nothing was changed.") from error
     report.events += [CameraEvent(at, None, "", None, zone) for at, zone in open_since.values()]

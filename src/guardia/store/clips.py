@@ -71,7 +71,7 @@ class Clips:
         except OSError as error:
             raise ProjectError(
                 f"{original} cannot be copied into the project ({error.strerror}).",
-                kept="The clips taken in before are kept.",
+                kept="The clips imported before are kept.",
                 do="Check the file and the space on the disk, then import the rest again.",
             ) from error
         if digest is None or (name := name_of(digest)) is None:

@@ -63,7 +63,7 @@ def export_original(
         copied = _copy(source, copy, stopped)
         if digest not in (copied, ""):
             raise ProjectError(
-                f"The original of '{name}' is no longer the file that was taken in: its SHA-256 differs.",
+                f"The original of '{name}' is no longer the file that was imported: its SHA-256 differs.",
                 kept="Nothing was exported of it.",
                 do="Take the file from the camera again.",
             )

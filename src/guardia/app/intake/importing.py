@@ -177,7 +177,7 @@ def enter_clips(
         if token.cancelled:
             result.stopped = True
             return
-        meter.at(index, f"Taking in {plain_name(clip.path)}")
+        meter.at(index, f"Importing {plain_name(clip.path)}")
         if clip.state not in TAKEN or clip.info is None or clip.start is None or clip.camera_id is None:
             result.notes.append(clip.note)
         else:
@@ -199,7 +199,7 @@ def enter_clips(
                 result.notes.append(f"{error} It was left out.")
                 continue
             if added is None:
-                result.notes.append(f"{plain_name(clip.path)} is here already; it was not taken in twice.")
+                result.notes.append(f"{plain_name(clip.path)} is here already; it was not imported twice.")
                 continue
             result.added += 1
             if clip.note and not request.start:
@@ -479,7 +479,7 @@ def _tell_failure(error: Exception, clip: Clip, project: Project, result: Import
     if isinstance(error, UnreadableClip):
         # The file in the project bears another name than the one that the person knows.
         what = error.what.replace(project.clips.file_name(clip.id), clip.name)
-        words = f"{what} It was taken in but cannot be measured."
+        words = f"{what} It was imported but cannot be measured."
         project.measurements.set_trouble(clip.id, words)
         result.notes.append(f"{words} Nothing is counted of it.")
     elif isinstance(error, GuardiaError):
@@ -491,6 +491,6 @@ def _tell_failure(error: Exception, clip: Clip, project: Project, result: Import
 
 
 def _tell_death(clip: Clip, project: Project, result: ImportResult) -> None:
-    words = f"{clip.name} ended the process that decoded it, by itself. It was taken in but cannot be measured."
+    words = f"{clip.name} ended the process that decoded it, by itself. It was imported but cannot be measured."
     project.measurements.set_trouble(clip.id, words)
     result.notes.append(f"{words} Nothing is counted of it; the others are not affected.")

@@ -49,7 +49,7 @@ class Intake:
             return False
         request = replace(request, cluster=self.cluster)
         self._of_a_stop = "The import was stopped; what was finished is kept."
-        return self.jobs.start("Bringing in", lambda token, report: import_clips(request, token=token, progress=report))
+        return self.jobs.start("Importing", lambda token, report: import_clips(request, token=token, progress=report))
 
     def run_new(self, camera_ids: Sequence[int]) -> bool:
         """Import what is new in the folders from which cameras got their clips; False while another job runs."""
@@ -137,7 +137,7 @@ class Intake:
         for camera_id in result.cameras:
             if self._session.is_loaded(camera_id):
                 self._session.camera(camera_id).reload()
-        text = f"{count_of(result.added, 'clip')} taken in, {count_of(result.analysed, 'clip')} measured."
+        text = f"{count_of(result.added, 'clip')} imported, {count_of(result.analysed, 'clip')} measured."
         if result.events:
             text += f" {count_of(result.events, 'entry', 'entries')} of event lists."
         if self._before:

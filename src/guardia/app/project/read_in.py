@@ -51,6 +51,6 @@ def read_in(session: Session, path: Path) -> int:
     session.undo.endMacro()
     notes = list(dict.fromkeys(skipped))
     more = f" And {len(notes) - MOST_TOLD} more." if len(notes) > MOST_TOLD else ""
-    words = f"{count_of(taken, 'reading')} taken in from {path.name}."
+    words = f"{count_of(taken, 'reading')} imported from {path.name}."
     session.messages.tell(" ".join([words, *notes[:MOST_TOLD]]) + more, Severity.WARNING if notes else Severity.INFO)
     return taken

@@ -73,7 +73,7 @@ class Rounds:
         if new:
             self._units.add_tasks(new, f"add {count_of(len(new), 'date')}")
         more = f" {len(tasks) - len(new)} were here already." if len(new) < len(tasks) else ""
-        messages.tell(f"{count_of(len(new), 'date')} taken in from {path.name}.{more}")
+        messages.tell(f"{count_of(len(new), 'date')} imported from {path.name}.{more}")
 
     def save(self, path: Path) -> None:
         """Save it as a calendar."""
