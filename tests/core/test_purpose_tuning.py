@@ -20,8 +20,9 @@ from guardia.core.storage.stores import Fitted, Store, StoreKind
 from guardia.core.tuning.beyond import FAR_PX_M, what_would
 from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.days import Counts, Days
+from guardia.core.tuning.entered import as_entered
 from guardia.core.tuning.limits import within_limits
-from guardia.core.tuning.search import Search, as_entered
+from guardia.core.tuning.search import Search
 from guardia.core.tuning.trials import Cost, Trials
 from guardia.core.tuning.tune import LONGEST_DAYS, Answer, days_to_tell, tune
 from guardia.core.view.geometry import ViewGeometry
@@ -103,19 +104,21 @@ def _searching(evidence, settings=None):
 class Hours(unittest.TestCase):
     def test_a_night_by_the_sun_is_entered_as_one_clock_time_that_covers_every_day_of_the_week(self):
         evidence = weeks(None)
-        entered = as_entered(AT_NIGHT, tried(plain(4)), evidence)
+        entered = as_entered(AT_NIGHT, capability().schedule, evidence.place, evidence.dates[1])
         self.assertFalse(entered.follows_sun)
         self.assertEqual({s.begin for s in entered.stretches if s.overnight}, {Edge(19 * 60 + 15)})
         place, first = SitePlace("Europe/London", *LONDON), date(2025, 9, 8)
         quarter = [BEGIN + DAY + 900.0 * n for n in range(6 * 96)]
         by_sun, by_clock = on_at(AT_NIGHT, quarter, place), on_at(entered, quarter, place)
         self.assertTrue((by_clock | ~by_sun).all(), first)
-        self.assertIsNone(as_entered(AT_NIGHT, tried(plain(4)), replace(evidence, coordinates=None)))
+        nowhere = SitePlace("Europe/London")
+        self.assertIsNone(as_entered(AT_NIGHT, capability().schedule, nowhere, evidence.dates[1]))
 
     def test_a_make_with_the_same_hours_every_day_takes_them_only_as_far_as_it_can(self):
         same = capability("battery-camera-on-hub")
         self.assertFalse(same.schedule.by_weekday)
-        whole = as_entered(OUT_OF_HOURS, Candidate(plain(4), same), weeks(None))
+        evidence = weeks(None)
+        whole = as_entered(OUT_OF_HOURS, same.schedule, evidence.place, evidence.dates[1])
         self.assertTrue(whole is None or on_at(whole, [BEGIN + DAY + 11 * HOUR], SitePlace("UTC")).all())
 
 
