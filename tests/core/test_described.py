@@ -97,6 +97,12 @@ class Described(unittest.TestCase):
             self.assertIn(words, why_unusable(other))
         self.assertEqual(why_unusable(make), "")
 
+    def test_an_answer_to_a_question_that_no_longer_applies_counts_for_nothing(self):
+        squares = capability_from_dict(
+            make_of(Menus("a", zones=ZonesDrawn.BLOCKS, zone_use=ZoneUse.IGNORE, max_zones=9))
+        )
+        self.assertEqual((squares.watch_zones, squares.ignore_zones, squares.max_zones), (True, False, 1))
+
     def test_what_nobody_knew_is_said_to_be_assumed(self):
         self.assertIn("its scale", assumed_words(capability_from_dict(make_of(Menus("a")))))
         some = make_of(Menus("a", zones=ZonesDrawn.NONE, scale=ScaleShown.SLIDER, rest_s=(0.0,)))["assumed"]

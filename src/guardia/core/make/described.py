@@ -184,7 +184,7 @@ def make_of(menus: Menus) -> dict[str, Any]:
         return USUAL.get(name) if value is None else value
 
     zones = menus.zones or ZonesDrawn.CORNERS
-    use = menus.zone_use or ZoneUse.WATCH
+    use = (menus.zone_use if _asked(menus, "zone_use") else None) or ZoneUse.WATCH
     drawn = 0 if zones is ZonesDrawn.NONE else 1 if zones is ZonesDrawn.BLOCKS else menus.max_zones or 1
     power = None
     if menus.battery:
