@@ -67,7 +67,7 @@ class RealRounds(FolderCase):
         screen.press("Tab", "Return")
         screen.until("a finding", lambda: self.rows("SELECT 1 FROM logbook WHERE detail LIKE '%the plug was out%'"))
         screen.press("ctrl+Tab")
-        self.pressed("Tab", "r", until='SELECT 1 FROM walk WHERE body LIKE \'%"result":"R"%\'')
+        self.pressed(*("Tab", "r") * 4, until='SELECT 1 FROM walk WHERE body LIKE \'%"result":"R"%\'')
 
         self.in_dialog("ctrl+shift+p", "Pause alerts of")
         self.pressed("alt+2", until="SELECT 1 FROM settings WHERE role = 'installed' AND body LIKE '%\"pause\"%'")

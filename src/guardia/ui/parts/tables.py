@@ -32,6 +32,7 @@ def row_table(name: str, columns: Sequence[str]) -> RowTable:
     table.setHorizontalHeaderLabels(list(columns))
     table.setAccessibleName(name)
     table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+    table.setTabKeyNavigation(False)  # Tab goes on to the next control, as everywhere
     table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
     if (side := table.verticalHeader()) is not None:
         side.hide()
