@@ -6,6 +6,7 @@ from unittest.mock import patch
 
 import pypdf
 from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
 
@@ -17,6 +18,8 @@ from guardia.core.storage.readings import Measure
 from guardia.core.storage.units import UnitKind
 from guardia.store.project import Project
 from guardia.store.records import Site
+from guardia.ui.parts.print_preview import PrintPreview
+from guardia.ui.parts.print_preview import preview as open_preview
 from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.steps.due_dialog import DueDialog
@@ -180,22 +183,28 @@ class Papers(StepCase):
                 self.window.actions_by_id["report"].trigger()
             images = sum(len(page.images) for page in pypdf.PdfReader(path).pages)
             self.assertEqual(bool(images), bool(pictures), choice)
-        lines = self.folder / "printed"
-        fake = self.folder / "bin" / "lp"
-        fake.parent.mkdir()
-        fake.write_text(f"#!/bin/sh\ncat > {lines}; echo request id is 7; exit $(cat {self.folder}/status)\n")
-        fake.chmod(0o755)
         page = self.open_camera("Slipway", "handover")
-        for status, words in (("0", "Sent to the printer. request id is 7"), ("1", "was not printed")):
-            (self.folder / "status").write_text(status)
-            with patch.dict("os.environ", PATH=f"{fake.parent}:/usr/bin:/bin"):
-                page.print()
-            self.assertIn(words, self.session.messages.told[-1].text)
-            self.assertTrue(lines.read_bytes().startswith(b"%PDF"))
+        page.print()
         asked = patch.object(QInputDialog, "getItem", return_value=(ReportPictures.NONE.value, True))
-        with asked, patch.dict("os.environ", PATH=str(self.folder)):
+        with asked:
             self.window.actions_by_id["print_report"].trigger()
-        self.assertIn("no printing system", self.session.messages.told[-1].text)
+        for preview, title, pages in zip(
+            self.window.findChildren(PrintPreview),
+            ("Settings sheet: Slipway", "Report: Tern Quay"),
+            (1, 6),
+            strict=True,
+        ):
+            printed = self.folder / "printed.pdf"
+            preview.printer_.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+            preview.printer_.setOutputFileName(str(printed))
+            preview.paintRequested.emit(preview.printer_)
+            paper = pypdf.PdfReader(printed)
+            self.assertEqual((preview.windowTitle(), len(paper.pages)), (title, preview.page_count))
+            self.assertGreaterEqual(len(paper.pages), pages)
+            self.assertTrue(all(page.images for page in paper.pages), "each page is drawn")
+            preview.close()
+        open_preview(self.window, self.session.messages, b"no paper", "Nothing")
+        self.assertIn("cannot be drawn", self.session.messages.told[-1].text)
         model = self.session.camera(next(iter(self.session.cameras.opened)))
         plain, blurred = (dict(model.pictures.for_report(b)) for b in (False, True))
         self.assertEqual(plain.keys(), blurred.keys())

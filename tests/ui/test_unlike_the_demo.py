@@ -14,7 +14,7 @@ from hypothesis import HealthCheck, Phase, given, settings
 from hypothesis import strategies as st
 from PyQt6.QtCore import QPointF, Qt, QTimer
 from PyQt6.QtTest import QSignalSpy, QTest
-from PyQt6.QtWidgets import QApplication, QLineEdit, QMessageBox, QWidget
+from PyQt6.QtWidgets import QApplication, QLabel, QLineEdit, QMessageBox, QWidget
 
 from guardia.app.camera.advice import next_action
 from guardia.app.site.exports import Exports
@@ -214,7 +214,7 @@ class Faults(GuiCase):
         self.assertFalse(model.previewing)
         self.window.session.undo.undo()
         self.window.go("handover")
-        texts = [w.text() for w in self.window.pages["handover"].findChildren(type(self.window.rail.place))]
+        texts = [w.text() for w in self.window.pages["handover"].findChildren(QLabel)]
         self.assertTrue(any("none; the whole picture" in t for t in texts))
 
     def test_two_zones_and_then_paint_on_a_make_with_blocks(self):

@@ -209,7 +209,7 @@ def _wait_until_idle(page: QWidget | None) -> None:
 
 
 def _take(app: QApplication, window: MainWindow, path: Path) -> Path:
-    _wait_until_idle(window.stack.currentWidget())
+    _wait_until_idle(window.pages[window.current_step()])
     for _ in range(3):  # a new height asks for a new layout, which asks again
         app.sendPostedEvents()
     window.grab().save(str(path))

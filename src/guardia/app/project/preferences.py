@@ -1,4 +1,4 @@
-"""What the program remembers of the person's ways: colours, window size, projects opened last."""
+"""What the program remembers of the person's ways: colours, sizes, folders, projects opened last."""
 
 from __future__ import annotations
 
@@ -9,9 +9,13 @@ from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
+from platformdirs import user_documents_dir
+
 VERSION = 1
 FILE_NAME = "preferences.json"
-KEPT_PROJECTS = 5
+KEPT_PROJECTS = 9
+TEXT_SIZES = (90, 100, 110, 125, 150)
+"""Sizes of text to choose from, per cent of the usual one."""
 
 
 @dataclass(frozen=True)
@@ -22,10 +26,16 @@ class Preferences:
     """Of this form."""
     dark: bool = False
     """Dark colours."""
+    text_percent: int = 100
+    """Size of all text, of the usual one."""
     width: int = 1280
     """Of the window, pixels."""
     height: int = 800
     """Of the window, pixels."""
+    maximised: bool = False
+    """The window fills the screen; width and height are those that it has otherwise."""
+    new_projects: str = ""
+    """Folder in which the folders of new projects are made; empty for one in the documents."""
     recent: tuple[str, ...] = ()
     """Folders of projects, the one opened last first."""
     cluster: str = ""
@@ -36,6 +46,16 @@ class Preferences:
         name = str(folder)
         return replace(self, recent=(name, *(r for r in self.recent if r != name))[:KEPT_PROJECTS])
 
+    @property
+    def above_projects(self) -> Path:
+        """Folder in which the folders of new projects are made."""
+        return Path(self.new_projects) if self.new_projects else Path(user_documents_dir()) / "Guardia"
+
+    def with_text(self, steps: int) -> Preferences:
+        """The same with text so many steps larger, or smaller, as far as there are steps."""
+        nearest = min(range(len(TEXT_SIZES)), key=lambda n: abs(TEXT_SIZES[n] - self.text_percent))
+        return replace(self, text_percent=TEXT_SIZES[min(max(0, nearest + steps), len(TEXT_SIZES) - 1)])
+
 
 def _is_size(value: Any) -> bool:
     return isinstance(value, int) and not isinstance(value, bool) and 200 <= value <= 16000
@@ -44,6 +64,9 @@ def _is_size(value: Any) -> bool:
 _CHECKS: dict[str, Callable[[Any], bool]] = {
     "version": lambda v: v == VERSION,
     "dark": lambda v: isinstance(v, bool),
+    "text_percent": lambda v: v in TEXT_SIZES and not isinstance(v, bool),
+    "maximised": lambda v: isinstance(v, bool),
+    "new_projects": lambda v: isinstance(v, str) and len(v) <= 4000 and "\0" not in v,
     "width": _is_size,
     "height": _is_size,
     "cluster": lambda v: isinstance(v, str) and len(v) <= 200,

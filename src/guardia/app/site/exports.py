@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import os
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
 from functools import partial
@@ -13,7 +13,6 @@ from typing import TYPE_CHECKING
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.site.open_site import OpenSite
-from guardia.app.site.printing import print_pdf
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.prove.due import due_of
@@ -96,25 +95,19 @@ class Exports:
 
         session.cameras.read_each("Report", partial(self._page, pictures), save)
 
-    def print_report(self, pictures: ReportPictures = ReportPictures.NONE) -> None:
-        """Print that report."""
+    def report_paper(self, pictures: ReportPictures, then: Callable[[bytes, str], object]) -> None:
+        """Make that report, off the interface thread; `then` is called with the PDF and its title."""
         title = f"Report: {self._session.site.name}"
         self._session.cameras.read_each(
-            title, partial(self._page, pictures), lambda pages: self._print(self._report(pages), title)
+            title, partial(self._page, pictures), lambda pages: then(self._report(pages), title)
         )
 
-    def print_sheet(self, camera_id: int) -> None:
-        """Print a camera's settings sheet."""
+    def sheet_paper(self, camera_id: int) -> tuple[bytes, str]:
+        """A camera's settings sheet as PDF, and its title."""
         from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
 
         content = self.sheet_content(camera_id)
-        self._print(sheet_pdf(content), f"Settings sheet: {content.camera}")
-
-    def _print(self, content: bytes, title: str) -> None:
-        try:
-            self._session.messages.tell(f"Sent to the printer. {print_pdf(content, title)}")
-        except GuardiaError as error:
-            self._session.messages.tell_error(error)
+        return sheet_pdf(content), f"Settings sheet: {content.camera}"
 
     def _report(self, pages: dict[int, tuple[int, OwnerPage]]) -> bytes:
         from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here

@@ -36,7 +36,7 @@ class DayRibbon(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.marks: Sequence[RibbonMark] = ()
-        self.setFixedHeight(54)
+        self.setFixedHeight(THEME.px(54))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         self.setAccessibleName("Hours of the day with occurrences")
 
@@ -48,7 +48,7 @@ class DayRibbon(QWidget):
     def place(self, mark: RibbonMark) -> QPointF:
         """Where a mark stands."""
         lane = {Verdict.REAL: 0.18, Verdict.FALSE: 0.5}.get(mark.verdict, 0.82) if mark.verdict else 0.82
-        return QPointF(4 + (self.width() - 8) * mark.hour / 24, (self.height() - 15) * lane)
+        return QPointF(4 + (self.width() - 8) * mark.hour / 24, (self.height() - THEME.px(15)) * lane)
 
     @painting
     def paintEvent(self, painter: QPainter) -> None:
@@ -56,13 +56,13 @@ class DayRibbon(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(THEME.colour("raised"))
-        painter.drawRoundedRect(QRectF(0, 0, self.width(), self.height() - 15), 4, 4)
+        painter.drawRoundedRect(QRectF(0, 0, self.width(), self.height() - THEME.px(15)), 4, 4)
         for hour in range(0, 25, 3):
             x = 4 + (self.width() - 8) * hour / 24
             painter.setPen(THEME.colour("line"))
-            painter.drawLine(QPointF(x, 0), QPointF(x, self.height() - 15))
+            painter.drawLine(QPointF(x, 0), QPointF(x, self.height() - THEME.px(15)))
             painter.setPen(THEME.colour("muted"))
-            area = QRectF(min(max(0.0, x - 20), self.width() - 40), self.height() - 15, 40, 15)
+            area = QRectF(min(max(0.0, x - 20), self.width() - 40), self.height() - THEME.px(15), 40, 15)
             side = Qt.AlignmentFlag.AlignLeft if hour == 0 else Qt.AlignmentFlag.AlignRight
             painter.drawText(area, Qt.AlignmentFlag.AlignHCenter if 0 < hour < 24 else side, f"{hour:02d}")
         for mark in self.marks:

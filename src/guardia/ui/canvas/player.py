@@ -155,7 +155,7 @@ class Player(QDialog):
             row.addWidget(key)
         row.addStretch()
         self._time = label("", "muted")
-        self._time.setMinimumWidth(112)
+        self._time.setMinimumWidth(THEME.px(112))
         row.addWidget(self._time)
         layout.addLayout(row)
         for key in self.findChildren(QPushButton):

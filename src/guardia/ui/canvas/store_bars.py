@@ -16,10 +16,8 @@ from guardia.core.storage.figure import Figure, short
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import draw_mark, painting
 
-_LEFT, _RIGHT = 70, 14
-_TITLE, _LANE, _CAUSES, _SCALE, _GAP = 21, 25, 22, 28, 6
-_MARKS = 10
-"""Room for the marks of visits above the words of the scale."""
+_LEFT_PX, _TITLE_PX, _LANE_PX, _CAUSES_PX, _SCALE_PX, _MARKS_PX = 70, 21, 25, 22, 28, 10
+_RIGHT, _GAP = 14, 6
 
 _CAUSE_ALPHA = (255, 130, 95, 60, 35)
 
@@ -39,6 +37,9 @@ class StoreBars(QWidget):
     def __init__(self, model: StorageModel) -> None:
         super().__init__()
         self._model = model
+        self._left, self._title, self._lane = THEME.px(_LEFT_PX), THEME.px(_TITLE_PX), THEME.px(_LANE_PX)
+        self._causes, self._scale = THEME.px(_CAUSES_PX), THEME.px(_SCALE_PX)
+        self._marks = THEME.px(_MARKS_PX)  # room for the marks of visits above the words of the scale
         self._places: list[_Place] = []
         self._at = 0
         self._sections: list[Section] = []
@@ -57,7 +58,9 @@ class StoreBars(QWidget):
 
     def sizeHint(self) -> QSize:
         """Room for all sections."""
-        rows = sum(_TITLE + len(s.lanes) * (_LANE + _CAUSES) + _SCALE + _GAP for s in self._sections)
+        rows = sum(
+            self._title + len(s.lanes) * (self._lane + self._causes) + self._scale + _GAP for s in self._sections
+        )
         return QSize(700, max(rows, 60))
 
     @painting
@@ -75,30 +78,32 @@ class StoreBars(QWidget):
 
     def _draw_section(self, painter: QPainter, section: Section, top: float) -> float:
         painter.setPen(THEME.colour("ink"))
-        painter.drawText(QRectF(0, top, self.width(), _TITLE), Qt.AlignmentFlag.AlignVCenter, section.title)
+        painter.drawText(QRectF(0, top, self.width(), self._title), Qt.AlignmentFlag.AlignVCenter, section.title)
         most = _most(section)
-        width = self.width() - _LEFT - _RIGHT
-        begin = top = top + _TITLE
+        width = self.width() - self._left - _RIGHT
+        begin = top = top + self._title
         for number, lane in enumerate(section.lanes):
-            self._draw_lane(painter, lane, QRectF(_LEFT, top, width, _LANE), most, draft=number > 0)
-            self._draw_causes(painter, lane, QRectF(_LEFT, top + _LANE, width, _CAUSES), draft=number > 0)
-            top += _LANE + _CAUSES
+            self._draw_lane(painter, lane, QRectF(self._left, top, width, self._lane), most, draft=number > 0)
+            self._draw_causes(
+                painter, lane, QRectF(self._left, top + self._lane, width, self._causes), draft=number > 0
+            )
+            top += self._lane + self._causes
         for number, (figure, _) in enumerate(section.marks):
-            x = _LEFT + width * min(1.0, figure.value / most)
+            x = self._left + width * min(1.0, figure.value / most)
             line = Qt.PenStyle.DashLine if number else Qt.PenStyle.SolidLine
             painter.setPen(QPen(THEME.colour("missed"), 2, line))
             painter.drawLine(QPointF(x, begin - 2), QPointF(x, top))
         if section.marks:
             painter.setPen(THEME.colour("missed"))
             words = "   ".join(f"{'┇' if number else '┃'} {said}" for number, (_, said) in enumerate(section.marks))
-            area = QRectF(0, begin - _TITLE, self.width() - _RIGHT, _TITLE)
+            area = QRectF(0, begin - self._title, self.width() - _RIGHT, self._title)
             painter.drawText(area, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
-        self._draw_scale(painter, section, QRectF(_LEFT, top, width, _SCALE), most)
-        return top + _SCALE + _GAP
+        self._draw_scale(painter, section, QRectF(self._left, top, width, self._scale), most)
+        return top + self._scale + _GAP
 
     def _draw_lane(self, painter: QPainter, lane: Lane, area: QRectF, most: float, *, draft: bool) -> None:
         painter.setPen(THEME.colour("muted"))
-        painter.drawText(QRectF(0, area.top(), _LEFT - 6, area.height()), Qt.AlignmentFlag.AlignVCenter, lane.name)
+        painter.drawText(QRectF(0, area.top(), self._left - 6, area.height()), Qt.AlignmentFlag.AlignVCenter, lane.name)
         line = QRectF(area.left(), area.top() + 3, area.width(), area.height() - 6)
         painter.setPen(Qt.PenStyle.NoPen)
         painter.setBrush(THEME.colour("raised"))
@@ -161,13 +166,13 @@ class StoreBars(QWidget):
     def _draw_scale(self, painter: QPainter, section: Section, area: QRectF, most: float) -> None:
         """Days with their dates, and the real visits of the evidence by their age."""
         step, area = _step(most, dated=bool(section.dated)), QRectF(area)
-        words_at = area.adjusted(0, _MARKS, 0, 0)
+        words_at = area.adjusted(0, self._marks, 0, 0)
         count = math.floor(most / step)
         for number in range(count + 1):
             at = number * step
             x = area.left() + area.width() * at / most
             painter.setPen(THEME.colour("line"))
-            painter.drawLine(QPointF(x, area.top()), QPointF(x, area.top() + _MARKS))
+            painter.drawLine(QPointF(x, area.top()), QPointF(x, area.top() + self._marks))
             words = f"{short(at)} GB"
             if section.dated:
                 day = self._model.asked + timedelta(days=section.dated * at)

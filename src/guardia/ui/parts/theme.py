@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, fields
 from importlib.resources import files
 from pathlib import Path
@@ -54,24 +55,35 @@ class Theme(QObject):
     def __init__(self) -> None:
         super().__init__()
         self.tokens = LIGHT
+        self.text_percent = 100
 
     @property
     def dark(self) -> bool:
         """Whether the dark colours are in force."""
         return self.tokens is DARK
 
-    def apply(self, app: QApplication, *, dark: bool) -> None:
-        """Put colours and fonts on the whole application."""
+    def apply(self, app: QApplication, *, dark: bool, text_percent: int = 100) -> None:
+        """Put colours and fonts on the whole application; texts so many per cent of their usual size."""
         self.tokens = DARK if dark else LIGHT
+        self.text_percent = text_percent
         app.setStyle("Fusion")
-        app.setFont(_font())
+        app.setFont(_font(self.points(10)))
         app.setPalette(self._palette())
         sheet = Template((files("guardia") / "data" / "style.qss").read_text("utf-8"))
         names = {f.name: getattr(self.tokens, f.name) for f in fields(Tokens)}
         icons, ending = files("guardia") / "data" / "icons", "-dark.svg" if dark else ".svg"
         names |= {icon: Path(str(icons / f"{icon}{ending}")).as_posix() for icon in ("tick", "chevron", "chevron_up")}
-        app.setStyleSheet(sheet.substitute(names))
+        sized = re.sub(r"([\d.]+)pt", lambda found: f"{self.points(float(found[1])):g}pt", sheet.substitute(names))
+        app.setStyleSheet(sized)
         self.changed.emit()
+
+    def points(self, usual: float) -> float:
+        """A size of text in points, for what usually has this one."""
+        return round(usual * self.text_percent / 100, 1)
+
+    def px(self, usual: int) -> int:
+        """Room in pixels for what holds text and usually has this much."""
+        return round(usual * self.text_percent / 100)
 
     def colour(self, name: str, alpha: int = 255) -> QColor:
         """A named colour."""
@@ -104,10 +116,12 @@ def over_picture(name: str, alpha: int = 255) -> QColor:
     return colour
 
 
-def _font() -> QFont:
+def _font(points: float) -> QFont:
     folder = files("guardia") / "data" / "fonts"
     family = "Open Sans"
     if family not in QFontDatabase.families():
         for name in ("OpenSans-Regular.ttf", "OpenSans-Semibold.ttf", "OpenSans-Bold.ttf"):
             QFontDatabase.addApplicationFontFromData((folder / name).read_bytes())
-    return QFont(family, 10)
+    font = QFont(family)
+    font.setPointSizeF(points)
+    return font

@@ -159,6 +159,7 @@ def clear(layout: QLayout) -> None:
             return
         widget = item.widget()
         if widget is not None:
+            widget.hide()  # or a queued show would make a window of it
             widget.setParent(None)
             widget.deleteLater()
 
@@ -224,7 +225,7 @@ class IntervalBars(QWidget):
         super().__init__()
         self._words, self._colour, self._form = words, colour, form
         self._values: tuple[Triple | None, Triple | None] = (None, None)
-        self.setFixedHeight(36)
+        self.setFixedHeight(THEME.px(36))
         self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
 
     def show_values(self, installed: Triple | None, draft: Triple | None) -> None:
@@ -247,11 +248,11 @@ class IntervalBars(QWidget):
         left = metrics.horizontalAdvance("installed") + 8
         width = self.width() - left - max(map(metrics.horizontalAdvance, texts)) - 14
         for row, (value, name, text) in enumerate(zip(self._values, ("installed", "draft"), texts, strict=True)):
-            y = 9 + row * 18
+            y, half = THEME.px(9 + row * 18), THEME.px(18) / 2
             painter.setPen(THEME.colour("muted"))
-            painter.drawText(QRectF(0, y - 9, left, 18), Qt.AlignmentFlag.AlignVCenter, name)
+            painter.drawText(QRectF(0, y - half, left, 2 * half), Qt.AlignmentFlag.AlignVCenter, name)
             painter.setPen(THEME.colour("ink" if value else "muted"))
-            right = QRectF(0, y - 9, self.width(), 18)
+            right = QRectF(0, y - half, self.width(), 2 * half)
             painter.drawText(right, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, text)
             painter.setPen(QPen(THEME.colour("line"), 1))
             painter.drawLine(QPointF(left, y), QPointF(left + width, y))
@@ -275,7 +276,7 @@ class HelpLine(QLabel):
         super().__init__(at_first)
         self.setObjectName("muted")
         self.setWordWrap(True)
-        self.setMinimumHeight(34)
+        self.setMinimumHeight(THEME.px(34))
         self.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._texts: dict[QObject, str] = {}
 

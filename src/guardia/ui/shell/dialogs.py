@@ -9,7 +9,6 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import available_timezones
 
-from platformdirs import user_documents_dir
 from PyQt6.QtCore import QDateTime, QTimeZone
 from PyQt6.QtGui import QUndoStack
 from PyQt6.QtWidgets import (
@@ -37,6 +36,7 @@ from guardia.core.evidence.clock import error_words
 from guardia.core.purpose.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import button, dialog_ends, label
 from guardia.ui.shell.my_camera import MyCamera
 
@@ -44,7 +44,7 @@ from guardia.ui.shell.my_camera import MyCamera
 def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
     dialog = QDialog(parent)
     dialog.setWindowTitle(title)
-    dialog.setMinimumWidth(420)
+    dialog.setMinimumWidth(THEME.px(420))
     outer = QVBoxLayout(dialog)
     form = QFormLayout()
     outer.addLayout(form)
@@ -80,8 +80,8 @@ def _zones(chosen: str) -> QComboBox:
     return zone
 
 
-def ask_new_project(parent: QWidget) -> tuple[str, str, Path] | None:
-    """Ask for a new project's site, time zone and folder; None when it is not wanted."""
+def ask_new_project(parent: QWidget, above: Path) -> tuple[str, str, Path] | None:
+    """Ask for a new project's site, time zone and folder, at first one in `above`; None when it is not wanted."""
     dialog, form = _form(parent, "New project")
     name = QLineEdit()
     name.setPlaceholderText("Site, for example a yard or a shop")
@@ -90,7 +90,6 @@ def ask_new_project(parent: QWidget) -> tuple[str, str, Path] | None:
     folder = QLineEdit()
     row = QHBoxLayout()
     row.addWidget(folder, 1)
-    above = Path(user_documents_dir()) / "Guardia"
 
     def choose() -> None:
         if chosen := QFileDialog.getExistingDirectory(dialog, "Folder in which the project's own folder is made"):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from platformdirs import user_documents_dir
 from PyQt6.QtCore import QEvent, QMimeData, QObject, QTimer, QTimeZone
 from PyQt6.QtGui import QDragEnterEvent, QDropEvent
 from PyQt6.QtWidgets import QWidget
@@ -57,10 +56,10 @@ def project_of(paths: list[Path]) -> Path | None:
     return paths[0] if len(paths) == 1 and (paths[0] / DATABASE).is_file() else None
 
 
-def begin_with(paths: list[Path]) -> Begun:
-    """Make a project for dropped clips in the documents folder; raises GuardiaError where that cannot be."""
+def begin_with(paths: list[Path], above: Path) -> Begun:
+    """Make a project for dropped clips in a folder; raises GuardiaError where that cannot be."""
     zone = bytes(QTimeZone.systemTimeZoneId().data()).decode() or "UTC"
-    return begin_from(paths, above=Path(user_documents_dir()) / "Guardia", time_zone=zone, name_of=folder_name)
+    return begin_from(paths, above=above, time_zone=zone, name_of=folder_name)
 
 
 def import_begun(session: Session, begun: Begun, paths: list[Path]) -> None:

@@ -6,6 +6,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem, QTextBrowser, QWidget
 
 from guardia.app.steps.guide import ORDER, guide
+from guardia.ui.parts.theme import THEME
 
 
 class GuideDialog(QDialog):
@@ -24,7 +25,7 @@ class GuideDialog(QDialog):
         row = QHBoxLayout(self)
         self.list = QListWidget()
         self.list.setAccessibleName("Parts of the guide")
-        self.list.setFixedWidth(200)
+        self.list.setFixedWidth(THEME.px(200))
         self.text = QTextBrowser()
         self.text.setAccessibleName("The chosen part")
         row.addWidget(self.list)

@@ -8,13 +8,14 @@ from dataclasses import replace
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtGui import QAction, QCloseEvent, QKeySequence, QResizeEvent
-from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QStackedWidget, QVBoxLayout, QWidget
+from PyQt6.QtCore import Qt
+from PyQt6.QtGui import QAction, QCloseEvent, QResizeEvent
+from PyQt6.QtWidgets import QApplication, QDialog, QHBoxLayout, QMainWindow, QVBoxLayout, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.demo import own_demo
 from guardia.app.project.own_scales import for_new_camera, learn_at_close
-from guardia.app.project.preferences import load_preferences, save_preferences
+from guardia.app.project.preferences import Preferences, load_preferences, save_preferences
 from guardia.app.project.session import Session
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.steps.alike_model import AlikeModel
@@ -25,6 +26,7 @@ from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import tabs
+from guardia.ui.shell import findable
 from guardia.ui.shell.banner import Banner
 from guardia.ui.shell.begin_row import BeginRow
 from guardia.ui.shell.camera_commands import CameraCommands
@@ -32,9 +34,12 @@ from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.dialogs import about_html, ask_new_camera, keys_html, messages_html, show_history, show_text
 from guardia.ui.shell.dropping import Dropping, begin_with, import_begun, project_of
 from guardia.ui.shell.guide_dialog import GuideDialog
+from guardia.ui.shell.menus import fill_menus
+from guardia.ui.shell.page_stack import PageStack
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.shell.practice_dialog import PracticeDialog
+from guardia.ui.shell.preferences_dialog import PreferencesDialog
 from guardia.ui.shell.project_commands import (
     ask_cluster,
     ask_to_measure_again,
@@ -78,13 +83,14 @@ class MainWindow(QMainWindow):
         self.session: Session | None = None
         self.camera_id: int | None = None
         self.commands: CameraCommands | None = None
-        self.pages: dict[str, QWidget] = {}
         self._alike: AlikeModel | None = None
         self.setWindowTitle("Guardia")
         self._score_folded: bool | None = None
         self._preferences, warnings = load_preferences(data_home)
         self._resize_to_fit(self._preferences.width, self._preferences.height)
-        self._set_dark(self._preferences.dark)
+        if self._preferences.maximised:
+            self.setWindowState(Qt.WindowState.WindowMaximized)
+        self._look()
         self.actions_by_id = self._make_actions()
         self._build()
         self.messages.shown.connect(self.banner.show_message)
@@ -137,29 +143,17 @@ class MainWindow(QMainWindow):
             "history": project(lambda s: show_history(self, s.undo)),
             "undo": partial(step_back, self, back=True), "redo": partial(step_back, self, back=False),
             "palette": self.show_palette, "dark": self.toggle_dark, "fold": self.fold_score,
-            "guide": self.show_guide,
+            "larger": lambda: self._take_preferences(self._preferences.with_text(1)),
+            "smaller": lambda: self._take_preferences(self._preferences.with_text(-1)),
+            "preferences": self.ask_preferences, "close": self.close_project, "guide": self.show_guide,
+            "choose_camera": self.choose_camera, "next_camera": partial(self.step_camera, 1),
+            "previous_camera": partial(self.step_camera, -1),
             "keys": lambda: show_text(self, "Keys", keys_html()),
             "messages": lambda: show_text(self, "Messages", messages_html(self.messages.told)),
             "about": lambda: show_text(self, "About Guardia", about_html()),
             **{f"go_{s.id}": partial(self.go, s.id) for s in STEPS},
         }  # fmt: skip
-        actions = {}
-        bar = self.menuBar()
-        menus = {}
-        for entry in ACTIONS:
-            if bar is not None and entry.menu not in menus:
-                menus[entry.menu] = bar.addMenu(entry.menu)
-            action = QAction(entry.text, self)
-            action.setShortcut(QKeySequence(entry.keys))
-            action.setCheckable(entry.switch)
-            action.setToolTip(entry.help)
-            action.setStatusTip(entry.help)
-            action.triggered.connect(lambda _=False, act=acts[entry.id]: act())
-            menu = menus.get(entry.menu)
-            if menu is not None:
-                menu.addAction(action)
-            actions[entry.id] = action
-        return actions
+        return fill_menus(self, acts, lambda: self._preferences.recent, self.open_project)
 
     def _build(self) -> None:
         central = QWidget()
@@ -170,6 +164,7 @@ class MainWindow(QMainWindow):
         self.rail = Rail()
         self.rail.asked.connect(self.go)
         self.rail.stopped.connect(self._stop_work)
+        self.rail.camera_asked.connect(self.choose_camera)
         both.addWidget(self.rail)
         beside = QVBoxLayout()
         beside.setSpacing(0)
@@ -181,7 +176,7 @@ class MainWindow(QMainWindow):
         beside.addWidget(self.banner)
         middle = QVBoxLayout()
         middle.setContentsMargins(0, 0, 0, 0)
-        self.stack = QStackedWidget()
+        self.stack = PageStack()
         self._begin = BeginRow(*(self.actions_by_id[name] for name in ("make", "as_it_is", "bring_in")))
         middle.addWidget(self._begin)
         middle.addWidget(self.stack, 1)
@@ -196,17 +191,14 @@ class MainWindow(QMainWindow):
         acts = self.actions_by_id
         own = acts["begin_from"], acts["new"], acts["open"]
         page = WelcomePage(acts["demo"], own, acts["guide"], self._preferences.recent, self.open_project)
-        self._set_pages({"welcome": page})
-        self.stack.setCurrentWidget(page)
+        self.stack.set_pages({"welcome": page})
+        self.stack.show_page("welcome")
         self._refresh_steps()
 
-    def _set_pages(self, pages: dict[str, QWidget]) -> None:
-        for page in self.pages.values():
-            self.stack.removeWidget(page)
-            page.deleteLater()
-        self.pages = pages
-        for page in pages.values():
-            self.stack.addWidget(page)
+    @property
+    def pages(self) -> dict[str, QWidget]:
+        """The pages that were made so far, by their step."""
+        return self.stack.pages
 
     def open_project(self, folder: Path) -> bool:
         """Open a project in this window; gives False, and keeps the present one, if it cannot be opened."""
@@ -229,7 +221,7 @@ class MainWindow(QMainWindow):
         page.opened.connect(self.open_camera)
         page.add_asked.connect(self.add_camera)
         page.asked.connect(self.show_occurrence)
-        self._set_pages({"round": page})
+        self.stack.set_pages({"round": page})
         self._preferences = self._preferences.with_project(folder)
         self._remember()
         session.cameras_changed.connect(self._follow_cameras)
@@ -267,18 +259,27 @@ class MainWindow(QMainWindow):
     def _drop_pages(self) -> None:
         """Forget the pages of the camera that is open."""
         for step in STEPS:
-            old = None if step.all_cameras else self.pages.pop(step.id, None)
-            if old is not None:
-                self.stack.removeWidget(old)
-                old.deleteLater()
+            if not step.all_cameras:
+                self.stack.drop(step.id)
 
-    def close_session(self) -> None:
+    def close_project(self) -> None:
+        """Close the project and show the first page."""
+        self.close_session()
+        self.banner.frame.hide()
+        self.setWindowTitle("Guardia")
+        self._show_welcome()
+
+    def _drop_panel(self) -> None:
         if self.panel is not None:
             self._panel_place.removeWidget(self.panel)
             self.panel.hide()  # until it is deleted it must not be clicked: its camera is gone
             self.panel.deleteLater()
             self.panel = None
-        self._set_pages({})
+
+    def close_session(self) -> None:
+        """Close the project, if one is open; everything is already saved."""
+        self._drop_panel()
+        self.stack.set_pages({})
         if self._alike is not None:
             self._alike.close()
             self._alike = None
@@ -304,14 +305,18 @@ class MainWindow(QMainWindow):
         model = self.session.camera(camera_id)
         self.commands = CameraCommands(self, self.session, model, self._data_home)
         self._drop_pages()
-        if self.panel is None:
+        self._show_panel(model)
+
+    def _show_panel(self, model: CameraModel) -> None:
+        if self.panel is None and self.session is not None:
             self.panel = ScorePanel(self.session)
             self.panel.asked.connect(self.show_occurrences)
             self.panel.opened.connect(self.go)
             self.panel.fold_asked.connect(self.fold_score)
             self._fold_panel()
             self._panel_place.addWidget(self.panel)
-        self.panel.set_camera(model)
+        if self.panel is not None:
+            self.panel.set_camera(model)
 
     def page(self, step: str) -> QWidget | None:
         """The page of a step, made when first asked for."""
@@ -319,8 +324,11 @@ class MainWindow(QMainWindow):
             model = self.session.camera(self.camera_id)
             page = PAGES[step](self, self.session, model)
             self.pages[step] = page
-            self.stack.addWidget(page)
         return self.pages.get(step)
+
+    def actions_of(self, *ids: str) -> list[QAction]:
+        """Some of the actions, to be offered on a page."""
+        return [self.actions_by_id[id] for id in ids]
 
     def tabs(self, step: str) -> QWidget:
         """The row of tabs of a step that has parts."""
@@ -347,7 +355,7 @@ class MainWindow(QMainWindow):
         """Go to a step of the work."""
         page = self.page(step)
         if page is not None:
-            self.stack.setCurrentWidget(page)
+            self.stack.show_page(step)
             if isinstance(page, RoundPage):
                 page.refresh()
             page.setFocus()
@@ -355,7 +363,7 @@ class MainWindow(QMainWindow):
 
     def current_step(self) -> str:
         """The step that is shown."""
-        return next((s for s, page in self.pages.items() if page is self.stack.currentWidget()), "")
+        return self.stack.current
 
     def show_occurrences(self, ids: tuple[int, ...], title: str) -> None:
         """Open the occurrences behind a number in Evidence."""
@@ -377,17 +385,15 @@ class MainWindow(QMainWindow):
         self._begin.show_for(model if current in PAGES else None)
         for entry in ACTIONS:
             action = self.actions_by_id[entry.id]
-            if entry.needs_camera:
-                action.setEnabled(model is not None)
-        for name in ("add_camera", "go_round", "site", "bring_in_new", "watch_folders"):
-            self.actions_by_id[name].setEnabled(self.session is not None)
+            if entry.needs:
+                action.setEnabled((model if entry.needs == "camera" else self.session) is not None)
         undo = self.session.undo if self.session else None
         for name, can, text in (
             ("undo", bool(undo and undo.canUndo()), undo.undoText() if undo else ""),
             ("redo", bool(undo and undo.canRedo()), undo.redoText() if undo else ""),
         ):
             self.actions_by_id[name].setEnabled(can)
-            self.actions_by_id[name].setText(f"{name.capitalize()} {text}".strip())
+            self.actions_by_id[name].setText(f"&{name.capitalize()} {text}".strip())
 
     def _stop_work(self) -> None:
         if self.session is not None:
@@ -432,7 +438,7 @@ class MainWindow(QMainWindow):
 
     def new_project(self) -> None:
         """Make a project and open it."""
-        self._open_what(lambda: make_project(self))
+        self._open_what(lambda: make_project(self, self._preferences.above_projects))
 
     def _open_what(self, choose: Callable[[], Path | None]) -> None:
         """Open the project that is chosen, or say why there is none."""
@@ -461,7 +467,7 @@ class MainWindow(QMainWindow):
 
     def _begin_with(self, paths: list[Path]) -> None:
         try:
-            begun = begin_with(paths)
+            begun = begin_with(paths, self._preferences.above_projects)
         except GuardiaError as error:
             self.messages.tell_error(error)
             return
@@ -496,7 +502,7 @@ class MainWindow(QMainWindow):
 
     def _fold_panel(self) -> None:
         if self.panel is not None:
-            narrow = self.width() < FOLD_BELOW_PX
+            narrow = self.width() < THEME.px(FOLD_BELOW_PX)
             self.panel.fold(narrow if self._score_folded is None else self._score_folded)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -507,26 +513,72 @@ class MainWindow(QMainWindow):
 
     def toggle_dark(self) -> None:
         """Change between light and dark colours."""
-        self._set_dark(not THEME.dark)
-        self._preferences = replace(self._preferences, dark=THEME.dark)
-        self._remember()
+        self._take_preferences(replace(self._preferences, dark=not THEME.dark))
 
-    @staticmethod
-    def _set_dark(dark: bool) -> None:
-        app = QApplication.instance()
-        if isinstance(app, QApplication) and dark != THEME.dark:
-            THEME.apply(app, dark=dark)
+    def ask_preferences(self) -> None:
+        """Ask how the program is to look and where it puts things."""
+        dialog = PreferencesDialog(self, self._preferences)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            self._take_preferences(dialog.chosen())
+
+    def _take_preferences(self, wanted: Preferences) -> None:
+        """Show everything as it is wanted now, and keep that; pages are laid out again for another size of text."""
+        other_size = wanted.text_percent != THEME.text_percent
+        self._preferences = wanted
+        self._remember()
+        self._look()
+        if other_size:
+            self.rail.take_size()
+            self.banner.take_room()
+            if self.session is None:
+                self._show_welcome()
+            elif self.camera_id is not None:
+                step = self.current_step()
+                self._drop_panel()
+                self._drop_pages()
+                self._show_panel(self.session.camera(self.camera_id))
+                self.go(step)
+
+    def _look(self) -> None:
+        """Put the colours and the size of text on the application."""
+        app, wanted = QApplication.instance(), self._preferences
+        if isinstance(app, QApplication) and (wanted.dark, wanted.text_percent) != (THEME.dark, THEME.text_percent):
+            THEME.apply(app, dark=wanted.dark, text_percent=wanted.text_percent)
 
     def _remember(self) -> None:
         save_preferences(self._preferences, self._data_home)
 
     def show_palette(self) -> None:
-        """Let the person find an action by a few letters."""
-        Palette(self, [self.actions_by_id[a.id] for a in ACTIONS if a.id != "palette"]).open()
+        """Let the person find something by a few letters."""
+        found, model = findable.of_actions(self.actions_by_id), self._model()
+        if self.session is not None:
+            found += findable.of_cameras(self.session, self.show_camera, model)
+        if model is not None:
+            found += findable.of_settings(model, self.go)
+        found += findable.of_guide(lambda part: GuideDialog(self, part).show())
+        Palette(self, "Find", found).open()
+
+    def choose_camera(self) -> None:
+        """Let another camera be found by a few letters of its name."""
+        if self.session is not None:
+            Palette(self, "Cameras", findable.of_cameras(self.session, self.show_camera, self._model())).open()
+
+    def show_camera(self, camera_id: int) -> None:
+        """Show the present page for another camera; from Round its evidence."""
+        self.open_camera(camera_id, self.current_step() if self.current_step() in PAGES else "evidence")
+
+    def step_camera(self, by: int) -> None:
+        """Show the present page for the next camera in the order of the site, or the one before."""
+        loaded = [i for i in self.session.camera_ids() if self.session.is_loaded(i)] if self.session else []
+        if self.camera_id in loaded:
+            self.show_camera(loaded[(loaded.index(self.camera_id) + by) % len(loaded)])
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop jobs and close the project; everything is already saved. Nobody need see a job come to its end."""
-        self._preferences = replace(self._preferences, width=self.width(), height=self.height())
+        size = self.normalGeometry().size() if self.isMaximized() else self.size()
+        self._preferences = replace(
+            self._preferences, width=size.width(), height=size.height(), maximised=self.isMaximized()
+        )
         self._remember()
         self.hide()
         self.close_session()

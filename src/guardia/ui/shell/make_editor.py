@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.project.make_draft import MakeDraft
 from guardia.core.base.errors import GuardiaError
+from guardia.ui.parts.tables import add_copying
 from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
 
 
@@ -43,6 +44,7 @@ class MakeEditor(QDialog):
         )
         layout.addWidget(what)
         self.tree = QTreeWidget()
+        add_copying(self.tree)
         self.tree.setHeaderLabels(["what it can be told", "value"])
         self.tree.setAccessibleName("What the make can be told")
         self.tree.setEditTriggers(

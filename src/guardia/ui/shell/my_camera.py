@@ -34,6 +34,7 @@ from guardia.core.make.capability import STOPPABLE, Extra, capability_from_dict
 from guardia.core.make.described import Menus, ScaleShown, ZonesDrawn, ZoneUse, assumed_words, level_names, make_of
 from guardia.core.storage.rules import Quality, RecordingMode
 from guardia.core.storage.stores import StoreKind
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel, label
 from guardia.ui.shell.make_drawings import SIZE, drawing
 
@@ -69,7 +70,7 @@ class _Pictured(QWidget):
             tool.setIconSize(SIZE)
             tool.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             tool.setAccessibleName(f"{name}: {tool.text()}")
-            tool.setMinimumWidth(104)
+            tool.setMinimumWidth(THEME.px(104))
             self.group.addButton(tool, number)
             row.addWidget(tool)
         row.addStretch()

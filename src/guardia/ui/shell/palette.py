@@ -1,41 +1,72 @@
-"""The command palette: any action by a few letters."""
+"""A line to type in, and what is found by a few letters: actions, pages, settings, cameras, the guide."""
 
 from __future__ import annotations
 
+from collections.abc import Callable, Sequence
+from typing import NamedTuple
+
 from PyQt6.QtCore import QEvent, QObject, Qt
-from PyQt6.QtGui import QAction, QKeyEvent
+from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QDialog, QLineEdit, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 
-class Palette(QDialog):
-    """A line to type in and the actions that fit, the first one chosen by Enter."""
+class Entry(NamedTuple):
+    """Something that can be found."""
 
-    def __init__(self, parent: QWidget, actions: list[QAction]) -> None:
+    text: str
+    """What it is called."""
+    hint: str
+    """A sentence on it."""
+    act: Callable[[], object]
+    """Runs or shows it."""
+    keys: str = ""
+    """Its shortcut."""
+    more: str = ""
+    """Further words by which it is found."""
+
+    def fits(self, wanted: Sequence[str]) -> bool:
+        """Whether all these words, in small letters, are in it."""
+        words = f"{self.text} {self.hint} {self.more}".lower()
+        return all(word in words for word in wanted)
+
+
+class Palette(QDialog):
+    """What fits the letters typed so far; Enter runs the chosen one.
+
+    Args:
+        parent: The window.
+        title: Of the dialog.
+        entries: What can be found.
+    """
+
+    def __init__(self, parent: QWidget, title: str, entries: Sequence[Entry]) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Find an action")
-        self.setMinimumSize(520, 420)
-        self._actions = actions
+        self.setWindowTitle(title)
+        self.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.setMinimumSize(560, 460)
+        self._entries = entries
         layout = QVBoxLayout(self)
         self.line = QLineEdit()
-        self.line.setPlaceholderText("A few letters of what you want to do")
+        self.line.setAccessibleName(title)
+        self.line.setPlaceholderText("A few letters of it")
         self.line.textChanged.connect(self._fill)
         self.line.installEventFilter(self)
         layout.addWidget(self.line)
         self.list = QListWidget()
+        self.list.setAccessibleName("What fits")
         self.list.itemActivated.connect(self._run)
         layout.addWidget(self.list)
         self._fill("")
 
     def _fill(self, text: str) -> None:
         wanted = text.lower().split()
+        fitting = [entry for entry in self._entries if entry.fits(wanted)]
+        fitting.sort(key=lambda entry: not all(word in entry.text.lower() for word in wanted))
         self.list.clear()
-        for action in self._actions:
-            words = f"{action.text()} {action.toolTip()}".lower()
-            if action.isEnabled() and all(w in words for w in wanted):
-                keys = action.shortcut().toString()
-                item = QListWidgetItem(f"{action.text()}{'   ' + keys if keys else ''}\n      {action.toolTip()}")
-                item.setData(Qt.ItemDataRole.UserRole, action)
-                self.list.addItem(item)
+        for entry in fitting:
+            item = QListWidgetItem(f"{entry.text}{'   ' + entry.keys if entry.keys else ''}\n      {entry.hint}")
+            item.setData(Qt.ItemDataRole.UserRole, entry)
+            self.list.addItem(item)
         self.list.setCurrentRow(0)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
@@ -53,5 +84,6 @@ class Palette(QDialog):
         return super().eventFilter(watched, event)
 
     def _run(self, item: QListWidgetItem) -> None:
+        entry: Entry = item.data(Qt.ItemDataRole.UserRole)
         self.accept()
-        item.data(Qt.ItemDataRole.UserRole).trigger()
+        entry.act()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 
 from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
@@ -27,9 +28,9 @@ def choose_clips(parent: QWidget) -> Path | None:
     return Path(name) if name else None
 
 
-def make_project(parent: QWidget) -> Path | None:
+def make_project(parent: QWidget, above: Path) -> Path | None:
     """Ask for a site and a folder and make a project there; raises GuardiaError where it cannot be made."""
-    answer = dialogs.ask_new_project(parent)
+    answer = dialogs.ask_new_project(parent, above)
     if answer is None:
         return None
     site, zone, folder = answer
@@ -73,10 +74,12 @@ def save_report(parent: QWidget, session: Session) -> None:
 
 
 def print_report(parent: QWidget, session: Session) -> None:
-    """Print that report."""
+    """Show that report as it will be printed."""
+    from guardia.ui.parts.print_preview import preview  # slow to import, and needed only here
+
     pictures = _ask_pictures(parent, "Print report")
     if pictures is not None:
-        Exports(session).print_report(pictures)
+        Exports(session).report_paper(pictures, partial(preview, parent, session.messages))
 
 
 def _ask_pictures(parent: QWidget, title: str) -> ReportPictures | None:

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
@@ -13,10 +14,44 @@ from guardia.app.steps.steps import STEPS, step_of
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Progress
 from guardia.core.evidence.clock import error_words
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import button, label
 
 _SPARE_PX = 40
 """Room for a camera's name of two lines, or what its clock is wrong by."""
+
+
+WIDTH_PX = 176
+
+
+class CameraName(QLabel):
+    """The name of the camera that is open; a click or Enter asks for another one.
+
+    Args:
+        asked: Called then.
+    """
+
+    def __init__(self, asked: Callable[[], object]) -> None:
+        super().__init__("Guardia")
+        self._asked = asked
+        self.setObjectName("place")
+        self.setTextFormat(Qt.TextFormat.PlainText)
+        self.setWordWrap(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.setToolTip("Choose another camera")
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Ask for another camera."""
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self._asked()
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Ask for another camera by the keys that press a button."""
+        if event is not None and event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+            self._asked()
+        else:
+            super().keyPressEvent(event)
 
 
 class Rail(QWidget):
@@ -24,18 +59,19 @@ class Rail(QWidget):
 
     asked = pyqtSignal(str)
     stopped = pyqtSignal()
+    camera_asked = pyqtSignal()
     _SPACING = 2
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)  # a subclass paints no background of itself
-        self.setFixedWidth(176)
+        self.take_size()
         layout = QVBoxLayout(self)
         layout.setContentsMargins(10, 14, 10, 12)
         layout.setSpacing(self._SPACING)
-        self.place = label("Guardia", "head", wrap=True)
-        self.place.setContentsMargins(10, 0, 0, 8)
+        self.place = CameraName(self.camera_asked.emit)
+        self.place.setContentsMargins(10, 2, 4, 6)
         self.clock = label("", "hint", wrap=True)
         self.clock.setContentsMargins(10, 0, 6, 6)
         self.steps: dict[str, QPushButton] = {}
@@ -68,6 +104,10 @@ class Rail(QWidget):
             widget.hide()
         layout.addWidget(label("Guardia advises;\nthe technician decides.", "hint"))
 
+    def take_size(self) -> None:
+        """Be as wide as the words need at the size of text in force."""
+        self.setFixedWidth(THEME.px(WIDTH_PX))
+
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Leave the hints out where they would crowd the steps; they are the buttons' tips, too."""
         super().resizeEvent(event)
@@ -87,7 +127,8 @@ class Rail(QWidget):
             key.setEnabled(model is not None or (step == "round" and has_project))
             key.setChecked(step == step_of(current))
         name = model.camera.name if model else "No camera open"
-        self.place.setText(name if len(name) <= 60 else f"{name[:58]} …")
+        self.place.setText(f"{name if len(name) <= 60 else name[:58] + ' …'}{' ▾' if model else ''}")
+        self.place.setEnabled(model is not None)
         clock = error_words(model.camera.clock_error_s) if model else ""
         self.clock.setText(f"its clock is {clock}; times are put right" if clock else "")
         self.clock.setVisible(bool(clock))

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Protocol
 
+from PyQt6.QtGui import QAction
 from PyQt6.QtWidgets import QWidget
 
 from guardia.app.camera.camera_model import CameraModel
@@ -35,6 +36,9 @@ class Shell(Protocol):
     def show_occurrences(self, ids: tuple[int, ...], title: str) -> None:
         """Open the occurrences behind a number in Evidence."""
 
+    def actions_of(self, *ids: str) -> list[QAction]:
+        """Some of the window's actions, to be offered on a page."""
+
     def tabs(self, step: str) -> QWidget:
         """The row of tabs of a step that has parts."""
 
@@ -49,7 +53,9 @@ class Shell(Protocol):
 
 
 def _evidence(shell: Shell, session: Session, model: CameraModel) -> QWidget:
-    return EvidencePage(session, model, shell.tabs("evidence"))
+    page = EvidencePage(session, model, shell.tabs("evidence"))
+    page.offer(shell.actions_of("join", "split", "clip_start", "cause", "undo"))
+    return page
 
 
 def _alike(shell: Shell, session: Session, _model: CameraModel) -> QWidget:

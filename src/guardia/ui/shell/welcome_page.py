@@ -11,6 +11,7 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QPixmap
 from PyQt6.QtWidgets import QGridLayout, QHBoxLayout, QLabel, QSizePolicy, QVBoxLayout, QWidget
 
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import button, card, label
 
 _STEPS = (
@@ -47,7 +48,7 @@ class WelcomePage(QWidget):
         super().__init__()
         across = QHBoxLayout(self)
         inner = QWidget()
-        inner.setMaximumWidth(WIDEST_PX)
+        inner.setMaximumWidth(THEME.px(WIDEST_PX))
         across.addWidget(inner)
         layout = QVBoxLayout(inner)
         layout.setContentsMargins(36, 24, 36, 24)
@@ -95,7 +96,7 @@ class WelcomePage(QWidget):
                 wrap=True,
             )
         )
-        inside.addWidget(button(demo.text(), demo.trigger, "primary", demo.toolTip()))
+        inside.addWidget(button(demo.iconText(), demo.trigger, "primary", demo.toolTip()))
         return frame
 
     def _own(
@@ -115,11 +116,11 @@ class WelcomePage(QWidget):
             )
         )
         first, *others = own
-        inside.addWidget(button(first.text(), first.trigger, "primary", first.toolTip()))
+        inside.addWidget(button(first.iconText(), first.trigger, "primary", first.toolTip()))
         column.addWidget(frame)
         column.addSpacing(8)
         for action in others:
-            column.addWidget(button(action.text(), action.trigger, tip=action.toolTip()))
+            column.addWidget(button(action.iconText(), action.trigger, tip=action.toolTip()))
             column.addWidget(label(action.toolTip(), "muted"))
             column.addSpacing(8)
         column.addWidget(button("Guide: your first camera", guide.trigger, "link", guide.toolTip()))

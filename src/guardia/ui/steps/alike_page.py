@@ -71,7 +71,7 @@ class _GroupDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Every row has the same height."""
-        return QSize(_LIST_WIDTH - 24, _THUMB.height() + 12)
+        return QSize(THEME.px(_LIST_WIDTH) - 24, THEME.px(_THUMB.height()) + 12)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Draw a row."""
@@ -100,12 +100,12 @@ class _GroupDelegate(QStyledItemDelegate):
                 )
                 self._lines(painter, left, top, f"{len(group.ids)} alike", second, "unjudged")
                 if waiting < len(group.ids):
-                    painter.drawText(left, top + 52, f"{waiting} left")
+                    painter.drawText(left, top + THEME.px(52), f"{waiting} left")
             else:
                 kinds = {model.occurrence(i).kind for i in group.ids}
                 first = kind_of(model.occurrence(group.ids[group.odd]).kind)
                 second = first.text if len(kinds) == 1 else f"{len(kinds)} kinds"
-                draw_mark(painter, first.verdict, QPointF(left + 6, top + 29), 10)
+                draw_mark(painter, first.verdict, QPointF(left + 6, top + THEME.px(29)), 10)
                 self._lines(painter, left, top, f"{len(group.ids)} alike", f"     {second}", "muted")
         painter.restore()
 
@@ -115,10 +115,10 @@ class _GroupDelegate(QStyledItemDelegate):
         plain = QFont(painter.font())
         painter.setPen(THEME.colour("ink"))
         painter.setFont(bold)
-        painter.drawText(left, top + 14, first)
+        painter.drawText(left, top + THEME.px(14), first)
         painter.setFont(plain)
         painter.setPen(THEME.colour(colour))
-        painter.drawText(left, top + 34, second)
+        painter.drawText(left, top + THEME.px(34), second)
 
 
 class _SheetDelegate(QStyledItemDelegate):
@@ -130,7 +130,7 @@ class _SheetDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Every cell has the same size."""
-        return QSize(_PICTURE.width() + 14, _PICTURE.height() + 62)
+        return QSize(_PICTURE.width() + 14, _PICTURE.height() + THEME.px(62))
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Draw a cell."""
@@ -147,25 +147,25 @@ class _SheetDelegate(QStyledItemDelegate):
         picture = QRect(area.left() + 5, area.top() + 5, _PICTURE.width(), _PICTURE.height())
         self._page.pictures.draw(painter, picture, occurrence_id)
         if odd:
-            tag = QRect(picture.left(), picture.top(), 34, 17)
+            tag = QRect(picture.left(), picture.top(), THEME.px(34), THEME.px(17))
             painter.fillRect(tag, THEME.colour("missed"))
             painter.setPen(THEME.colour("surface"))
             painter.drawText(tag, Qt.AlignmentFlag.AlignCenter, "odd")
-        left, line = picture.left(), picture.bottom() + 16
+        left, line = picture.left(), picture.bottom() + THEME.px(16)
         small = QFont(painter.font())
-        small.setPointSizeF(8.5)
+        small.setPointSizeF(THEME.points(8.5))
         painter.setFont(small)
         painter.setPen(THEME.colour("muted"))
         for words in self._page.words(occurrence_id).split("\n"):
             painter.drawText(left, line, self._fitting(painter, words, _PICTURE.width()))
-            line += 14
-        line -= 14
-        draw_mark(painter, occurrence.verdict, QPointF(left + 6, line + 13), 9)
+            line += THEME.px(14)
+        line -= THEME.px(14)
+        draw_mark(painter, occurrence.verdict, QPointF(left + 6, line + THEME.px(13)), 9)
         painter.setPen(verdict_colour(occurrence.verdict))
         words = kind_of(occurrence.kind).text if occurrence.kind else "not judged"
         if suggested is not None:
             words += f", looks like {kind_of(suggested.kind).text}"
-        painter.drawText(left + 17, line + 17, self._fitting(painter, words, _PICTURE.width() - 17))
+        painter.drawText(left + 17, line + THEME.px(17), self._fitting(painter, words, _PICTURE.width() - 17))
         painter.restore()
 
     @staticmethod
@@ -258,7 +258,7 @@ class AlikePage(QWidget):
 
     def _group_list(self) -> _List:
         groups = _List()
-        groups.setFixedWidth(_LIST_WIDTH)
+        groups.setFixedWidth(THEME.px(_LIST_WIDTH))
         groups.setAccessibleName("Groups of alike occurrences")
         self._rows = _Rows(self)
         groups.setModel(self._rows)

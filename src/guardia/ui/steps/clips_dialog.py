@@ -10,7 +10,6 @@ from PyQt6.QtWidgets import (
     QDialogButtonBox,
     QHBoxLayout,
     QHeaderView,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -19,6 +18,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.core.base.words import count_of
+from guardia.ui.parts.tables import row_table
 from guardia.ui.parts.widgets import button, label
 
 
@@ -33,16 +33,10 @@ class ClipsDialog(QDialog):
         layout = QVBoxLayout(self)
         words = "Clips taken out lose their occurrences, too. Undo brings them back until the project is closed; then "
         layout.addWidget(label(f"{words}their files here are deleted. The originals are never touched.", wrap=True))
-        self.table = QTableWidget(0, 4)
-        self.table.setHorizontalHeaderLabels(["Clip", f"Start ({session.site.time_zone})", "Length", ""])
-        self.table.setAccessibleName("Clips")
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        header, side = self.table.horizontalHeader(), self.table.verticalHeader()
-        if header is not None and side is not None:
+        self.table = row_table("Clips", ["Clip", f"Start ({session.site.time_zone})", "Length", "Kind"])
+        if (header := self.table.horizontalHeader()) is not None:
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             header.setStretchLastSection(True)
-            side.hide()
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
         self.remove = button("Take out of the project", self._remove, tip="The clips of the selected rows (Del)")

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QHeaderView, QTableWidget, QTableWidgetItem, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from guardia.app.project.session import Session
 from guardia.app.steps.tune_model import TuneModel
 from guardia.core.base.words import count_of
 from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.replay.gates import Outcome
+from guardia.ui.parts.tables import row_table
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel
 
@@ -32,10 +33,7 @@ class CompareView(QWidget):
         self.words = WrappedLabel()
         self.words.setObjectName("muted")
         layout.addWidget(self.words)
-        self.table = QTableWidget()
-        self.table.setAccessibleName("Occurrences by settings")
-        self.table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        self.table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.table = row_table("Occurrences by settings", ())
         self.table.setToolTip("Enter or a double click shows the occurrence among the evidence")
         self.table.itemActivated.connect(lambda item: self.asked.emit(self._ids[item.row()], "Compared in Tune"))
         layout.addWidget(self.table, 1)
@@ -64,7 +62,7 @@ class CompareView(QWidget):
         for row, (visit, outcomes) in enumerate(rows):
             when = self._session.local_time(evidence.span_s(visit[0])[0])
             real = visit.verdict is Verdict.REAL
-            texts = [f"{when:%d %b %H:%M}", kind_of(visit.kind).text, *(_became(o) for o in outcomes)]
+            texts = [f"{when:%d %b %Y %H:%M}", kind_of(visit.kind).text, *(_became(o) for o in outcomes)]
             for column, text in enumerate(texts):
                 item = QTableWidgetItem(text)
                 bad = column >= 2 and (outcomes[column - 2].marked != real)
@@ -73,11 +71,9 @@ class CompareView(QWidget):
                 if column >= 2:
                     item.setToolTip(outcomes[column - 2].reason)
                 table.setItem(row, column, item)
-        header, side = table.horizontalHeader(), table.verticalHeader()
-        if header is not None and side is not None:
+        if (header := table.horizontalHeader()) is not None:
             header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
             header.setDefaultAlignment(Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter)
-            side.hide()
         if found is None:
             self.words.setText("Comparing …")
             return

@@ -7,6 +7,7 @@ from PyQt6.QtWidgets import QCheckBox, QDialog, QTreeWidget, QTreeWidgetItem, QV
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.ui.parts.tables import add_copying
 from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
 
 
@@ -40,6 +41,7 @@ class CopyDialog(QDialog):
         self.zones.setVisible(self.with_zones)
         layout.addWidget(self.zones)
         self.tree = QTreeWidget()
+        add_copying(self.tree)
         self.tree.setHeaderHidden(True)
         self.tree.setWordWrap(True)
         self.tree.setAccessibleName("Cameras, and what is lost on the way")

@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
 from PyQt6.QtCore import QEvent, QItemSelectionModel, Qt
-from PyQt6.QtGui import QShowEvent
-from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QListView, QWidget
+from PyQt6.QtGui import QAction, QShowEvent
+from PyQt6.QtWidgets import QComboBox, QHBoxLayout, QListView, QMenu, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -109,6 +110,17 @@ class EvidencePage(QWidget):
         self._ids: frozenset[int] | None = None
         self._clips_behind: dict[int, int] = {}
         self._fill_days()
+
+    def offer(self, actions: Sequence[QAction]) -> None:
+        """Offer judging and these actions where the list is clicked with the other button."""
+        judge = QMenu("Judge as", self.list)
+        for kind in KINDS:
+            if (action := judge.addAction(f"{kind.text}\t{kind.key}")) is not None:
+                action.triggered.connect(partial(lambda id, _=False: self.judge(id), kind.id))
+        play = QAction("Play", self.list)
+        play.triggered.connect(lambda: self.look())
+        self.list.addActions([a for a in (play, judge.menuAction(), *actions) if a is not None])
+        self.list.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
 
     def _show_pictures(self) -> None:
         if (shown := self.list.viewport()) is not None:

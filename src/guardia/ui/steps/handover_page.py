@@ -27,6 +27,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.report.sheet import CAUTIONS, lines_against, met_rows, score_rows
 from guardia.ui.parts.notes import ask_note
+from guardia.ui.parts.tables import add_copying
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
 
 SHEET_FORMS = "JSON (*.json);;ONVIF analytics XML (*.xml)"
@@ -51,7 +52,7 @@ class HandoverPage(QWidget):
                 tip="With a published schema, for other programs; or as ONVIF analytics XML",
             )
         )
-        head.addWidget(button("Print", self.print, tip="The sheet, on the printer of this machine; holds no picture"))
+        head.addWidget(button("Print…", self.print, tip="The sheet as it will be printed; holds no picture"))
         head.addWidget(button("Save sheet as PDF…", self.choose_pdf, tip="To print and take along; holds no picture"))
         layout.addLayout(head)
         body = QHBoxLayout()
@@ -102,6 +103,7 @@ class HandoverPage(QWidget):
         top.addWidget(self.search, 1)
         side.addLayout(top)
         self.logbook = QListWidget()
+        add_copying(self.logbook)
         self.logbook.setWordWrap(True)
         self.logbook.setAccessibleName("Logbook")
         self.logbook.setToolTip("Enter corrects the note of an entry, Del takes it out; both can be undone")
@@ -203,8 +205,10 @@ class HandoverPage(QWidget):
             self.save(Path(name))
 
     def print(self) -> None:
-        """Print the sheet."""
-        Exports(self._session).print_sheet(self._model.camera.id)
+        """Show the sheet as it will be printed."""
+        from guardia.ui.parts.print_preview import preview  # slow to import, and needed only here
+
+        preview(self, self._session.messages, *Exports(self._session).sheet_paper(self._model.camera.id))
 
     def choose_pdf(self) -> None:
         """Ask for a file name and save the sheet as PDF."""

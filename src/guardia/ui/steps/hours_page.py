@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QListWidget,
     QPushButton,
-    QTableWidget,
     QTableWidgetItem,
     QTabWidget,
     QVBoxLayout,
@@ -32,6 +31,7 @@ from guardia.core.make.levers import ALERT_INTERVAL
 from guardia.core.score.alerts import AlertScore
 from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
+from guardia.ui.parts.tables import add_copying, row_table
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
 from guardia.ui.steps.hours_dialogs import AlertTestDialog
@@ -97,16 +97,9 @@ class HoursPage(FreshPage):
         self.modes = ModeList(self.model)
         self.tabs.addTab(self._at_the_camera(), "To enter")
         self.tabs.addTab(self._alerts(), "Alerts")
-        self.by_hour = QTableWidget(24, 4)
-        self.by_hour.setHorizontalHeaderLabels(["hour", "watched", "real", "false"])
-        self.by_hour.setAccessibleName("Evidence by hour of the day")
-        self.by_hour.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+        self.by_hour = row_table("Evidence by hour of the day", ["hour", "time covered", "real", "false"])
         self.tabs.addTab(self.by_hour, "By hour")
-        self.cures = QTableWidget(0, len(_CURES))
-        self.cures.setHorizontalHeaderLabels(list(_CURES))
-        self.cures.setAccessibleName("Ways to be alerted less")
-        self.cures.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
-        self.cures.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
+        self.cures = row_table("Ways to be alerted less", _CURES)
         self.tabs.addTab(self.cures, "Remedies")
         self.year = still_plot("Minutes of darkness left out by date", least_px=110)
         self.tabs.addTab(self.year, "Year")
@@ -119,6 +112,7 @@ class HoursPage(FreshPage):
         column = QVBoxLayout(whole)
         column.setContentsMargins(0, 6, 0, 0)
         self.typed = QListWidget()
+        add_copying(self.typed)
         self.typed.setWordWrap(True)
         self.typed.setAccessibleName("Periods to type in at the camera")
         column.addWidget(self.typed, 1)
@@ -324,8 +318,6 @@ class HoursPage(FreshPage):
                     item.setForeground(THEME.colour("missed"))
                 self.cures.setItem(row, column, item)
         self.cures.resizeColumnsToContents()
-        if (side := self.cures.verticalHeader()) is not None:
-            side.hide()
 
     def _draw_year(self) -> None:
         begin_plot(self.year, left="min dark left out", bottom="month")
@@ -340,6 +332,7 @@ class HoursPage(FreshPage):
         self.year.setYRange(0, max(60.0, *(minutes for _, minutes in dark)))
 
     def _fill_hours(self) -> None:
+        self.by_hour.setRowCount(24)
         for row, hour in enumerate(self.model.hours_of_day()):
             possible = f" (up to {hour.real_per_week:.1f} a week)" if hour.real_per_week is not None else ""
             watched = f"{hour.watched_h:.1f} h" if hour.watched_h else "never"
@@ -347,9 +340,6 @@ class HoursPage(FreshPage):
             for column, text in enumerate(texts):
                 self.by_hour.setItem(row, column, QTableWidgetItem(text))
         self.by_hour.resizeColumnsToContents()
-        side = self.by_hour.verticalHeader()
-        if side is not None:
-            side.hide()
 
 
 _CURES = ("one thing changed", "false alerts a day", "real alerted", "late or not", "no longer recorded")

@@ -34,6 +34,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.clock import NAME_FORMS, TIME_FORMS
 from guardia.core.evidence.events import ColumnMapping
+from guardia.ui.parts.tables import add_copying
 from guardia.ui.parts.widgets import button, clear, label
 from guardia.ui.steps.times_dialogs import MomentEdit
 
@@ -254,6 +255,7 @@ class ImportDialog(QDialog):
 
     def _plan_table(self) -> QTableView:
         table = QTableView()
+        add_copying(table)
         table.setModel(PlanTable(self.model))
         table.setAccessibleName("What becomes of each file")
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)

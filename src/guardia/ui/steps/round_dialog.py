@@ -12,6 +12,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.prove.due import Due
 from guardia.core.storage.readings import RANGES, SEEN, Measure
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel, button, label
 
 
@@ -94,7 +95,7 @@ class RoundDialog(QDialog):
         for measure in self.walk.asks():
             field, hint = QLineEdit(), label(self._hint(measure), "muted")
             field.setAccessibleName(measure.value)
-            field.setMaximumWidth(120)
+            field.setMaximumWidth(THEME.px(120))
             line = QHBoxLayout()
             line.addWidget(field)
             line.addWidget(hint, 1)

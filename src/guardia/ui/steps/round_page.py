@@ -7,12 +7,23 @@ from datetime import date, datetime, timedelta
 from functools import partial
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QMouseEvent, QPainter, QPixmap, QResizeEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QScrollArea, QSizePolicy, QVBoxLayout, QWidget
+from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPixmap, QResizeEvent
+from PyQt6.QtWidgets import (
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QMenu,
+    QPushButton,
+    QScrollArea,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from guardia.app.camera.advice import SHOWN_DAYS, latest_days, next_action, worst_first
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.steps.steps import STEPS
 from guardia.core.evidence.clock import error_words
 from guardia.core.hours.plan import off_until
 from guardia.core.purpose.judgement import Verdict, kind_of
@@ -32,7 +43,7 @@ _LEGEND = (
 )
 
 
-NAME_PX = 150
+NAME_PX, SIDE_PX = 150, 192
 """A longer name may be cut."""
 
 CARD_PX = (104, 170)
@@ -120,9 +131,9 @@ class Fortnight(QWidget):
 
 
 class _Card(QFrame):
-    """The surface of a camera; `clicked` is emitted when it is clicked beside its marks and buttons."""
+    """The surface of a camera; `opened` is emitted with a step, by a click beside its marks or from its menu."""
 
-    clicked = pyqtSignal()
+    opened = pyqtSignal(str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -132,7 +143,20 @@ class _Card(QFrame):
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """Open the camera."""
         if event is not None and event.button() is Qt.MouseButton.LeftButton:
-            self.clicked.emit()
+            self.opened.emit("evidence")
+
+    def steps_menu(self) -> QMenu:
+        """The steps at which this camera can be opened."""
+        menu = QMenu(self)
+        for step in STEPS:
+            if not step.all_cameras and (action := menu.addAction(step.text)) is not None:
+                action.triggered.connect(partial(lambda id, _=False: self.opened.emit(id), step.id))
+        return menu
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer the steps."""
+        if event is not None:
+            self.steps_menu().exec(event.globalPos())
 
 
 class RoundPage(QWidget):
@@ -225,7 +249,7 @@ class RoundPage(QWidget):
     def _fit(self) -> None:
         """Let the cards fill the page, between a lowest and a highest height."""
         height = max(self._area.height(), 1) / max(len(self._fitted), 1) - self._cards.spacing()
-        card_px = round(min(max(height, CARD_PX[0]), CARD_PX[1]))
+        card_px = round(min(max(height, THEME.px(CARD_PX[0])), THEME.px(CARD_PX[1])))
         size = QSize(round((card_px - 14) * 16 / 9), card_px - 14)
         for frame, picture, pixmap in self._fitted:
             frame.setFixedHeight(card_px)
@@ -255,7 +279,7 @@ class RoundPage(QWidget):
 
     def _card(self, model: CameraModel) -> QWidget:
         frame = _Card()
-        frame.clicked.connect(partial(self.opened.emit, model.camera.id, "evidence"))
+        frame.opened.connect(partial(self.opened.emit, model.camera.id))
         row = QHBoxLayout(frame)
         row.setContentsMargins(10, 7, 12, 7)
         row.setSpacing(16)
@@ -296,11 +320,11 @@ class RoundPage(QWidget):
         side = QVBoxLayout()
         side.setSpacing(4)
         act = button(action.text, partial(self.opened.emit, model.camera.id, action.step), "primary")
-        act.setFixedWidth(192)
+        act.setFixedWidth(THEME.px(SIDE_PX))
         act.setAccessibleName(f"{model.camera.name}: {action.text}")
         side.addWidget(act)
         why = label(action.why, "muted", wrap=True)
-        why.setFixedWidth(192)
+        why.setFixedWidth(THEME.px(SIDE_PX))
         side.addWidget(why)
         clock, more = error_words(model.camera.clock_error_s), _more_figures(model.comparison.installed)
         now = datetime.now(self._session.time_zone).replace(tzinfo=None)
@@ -308,7 +332,7 @@ class RoundPage(QWidget):
         pause = f"alerts paused until {until:%a %H:%M}" if until is not None else ""
         if notes := [words for words in (pause, f"clock {clock}" if clock else "", more) if words]:
             note = label("; ".join(notes), "muted", wrap=True)
-            note.setFixedWidth(192)
+            note.setFixedWidth(THEME.px(SIDE_PX))
             note.setToolTip(
                 "Times of a wrong clock are put right. Not marked: real events on the store that motion does not mark. "
                 "Not alerted: real events nobody was alerted to."

@@ -25,6 +25,8 @@ from guardia.app.project.session import Session
 from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.score.met import Lines, Met
 from guardia.core.score.score import Certainty, Change, Flip, Score
+from guardia.ui.parts.tables import add_copying
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import IntervalBars, MarkSign, Triple, button, label
 
 _SURE_SIGNS = {Certainty.SURELY: "●●●", Certainty.PROBABLY: "●●○", Certainty.PERHAPS: "●○○"}
@@ -100,11 +102,15 @@ class ScorePanel(QWidget):
         self._model: CameraModel | None = None
         both = QHBoxLayout(self)
         both.setContentsMargins(0, 0, 0, 0)
-        self._whole, self._strip = QWidget(), QWidget()
+        self._whole, self._strip = QScrollArea(), QWidget()
+        self._whole.setWidgetResizable(True)  # where the window is lower than all of it, it scrolls
+        self._whole.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         both.addWidget(self._whole)
         both.addWidget(self._strip)
         self._lay_out_strip()
-        layout = QVBoxLayout(self._whole)
+        inside = QWidget()
+        self._whole.setWidget(inside)
+        layout = QVBoxLayout(inside)
         layout.setContentsMargins(16, 10, 14, 8)
         layout.setSpacing(6)
         top = QHBoxLayout()
@@ -167,7 +173,7 @@ class ScorePanel(QWidget):
         """Leave the counts alone, or show all of it."""
         self._whole.setVisible(not on)
         self._strip.setVisible(on)
-        self.setFixedWidth(FOLDED_PX if on else WIDTH_PX)
+        self.setFixedWidth(THEME.px(FOLDED_PX if on else WIDTH_PX))
 
     @property
     def folded(self) -> bool:
@@ -204,9 +210,10 @@ class ScorePanel(QWidget):
 
     def _flip_list(self) -> QListWidget:
         flips = QListWidget()
+        add_copying(flips)
         flips.setAccessibleName("Outcomes that change from installed to draft")
         flips.setWordWrap(True)
-        flips.setMinimumHeight(44)
+        flips.setMinimumHeight(THEME.px(44))
         flips.itemActivated.connect(self.open_flip)
         flips.itemClicked.connect(self.open_flip)
         return flips

@@ -44,7 +44,7 @@ class SetupPage(FreshPage):
         keys.addWidget(label("by", "muted"))
         self.who = QLineEdit()
         self.who.setPlaceholderText("your name")
-        self.who.setMaximumWidth(160)
+        self.who.setMaximumWidth(THEME.px(160))
         self.who.setAccessibleName("Who does it")
         self.who.textChanged.connect(lambda text: setattr(self.model, "who", text))
         keys.addWidget(self.who)

@@ -9,7 +9,6 @@ from datetime import date
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QComboBox,
     QFileDialog,
     QHBoxLayout,
@@ -17,7 +16,6 @@ from PyQt6.QtWidgets import (
     QScrollArea,
     QStyledItemDelegate,
     QStyleOptionViewItem,
-    QTableWidget,
     QTableWidgetItem,
     QVBoxLayout,
     QWidget,
@@ -28,6 +26,7 @@ from guardia.app.project.session import Session
 from guardia.app.site.exports import Exports
 from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.statistics import BY, Day, StatisticLine, days, lines
+from guardia.ui.parts.tables import row_table
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, button, draw_mark, label, page_head, painting
 
@@ -38,8 +37,8 @@ _BY_WORDS = {
     "light": "by light",
     "day": "by day",
 }
-_CELL = QSize(86, 62)
-_HEAD = 20
+_CELL_PX = (86, 62)
+_HEAD_PX = 20
 
 
 class MonthView(QWidget):
@@ -53,14 +52,15 @@ class MonthView(QWidget):
         weeks = calendar.Calendar().monthdatescalendar(year, month)
         self._weeks = [w for w in weeks if any(d in self.days_by_date for d in w)]
         self._month = month
-        self.setFixedSize(7 * _CELL.width(), _HEAD + len(self._weeks) * _CELL.height())
+        self._cell, self._head = QSize(*map(THEME.px, _CELL_PX)), THEME.px(_HEAD_PX)
+        self.setFixedSize(7 * self._cell.width(), self._head + len(self._weeks) * self._cell.height())
         self.setAccessibleName(f"Evidence in {calendar.month_name[month]} {year}")
 
     def day_rect(self, day: date) -> QRect:
         """Where a day stands."""
         week = next(n for n, w in enumerate(self._weeks) if day in w)
-        left, top = day.weekday() * _CELL.width(), _HEAD + week * _CELL.height()
-        return QRect(left, top, _CELL.width() - 3, _CELL.height() - 3)
+        left, top = day.weekday() * self._cell.width(), self._head + week * self._cell.height()
+        return QRect(left, top, self._cell.width() - 3, self._cell.height() - 3)
 
     @painting
     def paintEvent(self, painter: QPainter) -> None:
@@ -68,7 +68,7 @@ class MonthView(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setPen(THEME.colour("muted"))
         for column, name in enumerate(calendar.day_abbr):
-            painter.drawText(QRect(column * _CELL.width(), 0, _CELL.width(), _HEAD), 0, f" {name}")
+            painter.drawText(QRect(column * self._cell.width(), 0, self._cell.width(), self._head), 0, f" {name}")
         for day in (d for w in self._weeks for d in w if d.month == self._month):
             area = self.day_rect(day)
             there = self.days_by_date.get(day)
@@ -163,14 +163,9 @@ class StatisticsPage(FreshPage):
         row.addStretch()
         row.addWidget(button("Save table…", self.ask_save, tip="As CSV, JSON Lines or XLSX"))
         layout.addLayout(row)
-        self.table = QTableWidget(0, 4)
-        self.table.setHorizontalHeaderLabels(["", "count", "a day (95 % interval)", ""])
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table = row_table("False recordings a day", ["", "count", "a day (95 % interval)", ""])
         self.table.setShowGrid(False)
-        self.table.setAccessibleName("False recordings a day")
         if (upright := self.table.verticalHeader()) is not None:
-            upright.hide()
             upright.setDefaultSectionSize(27)
         if (level := self.table.horizontalHeader()) is not None:
             for column, width in enumerate((190, 64, 158)):

@@ -24,6 +24,7 @@ from guardia.app.steps.hours_model import HoursModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, MOST_SUN_MIN, WEEKDAYS, Edge, Stretch
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel, button, label, two_columns
 from guardia.ui.steps.hours_dialogs import ShareDialog
 
@@ -122,7 +123,7 @@ class StretchEditor(QWidget):
         for name in WEEKDAYS:
             day = QPushButton(name[:2])
             day.setCheckable(True)
-            day.setMaximumWidth(42)
+            day.setMaximumWidth(THEME.px(42))
             day.setAccessibleName(name)
             day.clicked.connect(lambda _=False: self._typed())
             days.addWidget(day)

@@ -34,7 +34,7 @@ class StripDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
         """Every row has the same height."""
-        return QSize(300, _STRIP_HEIGHT + 12)
+        return QSize(300, THEME.px(_STRIP_HEIGHT) + 12)
 
     def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
         """Draw a row."""
@@ -50,7 +50,9 @@ class StripDelegate(QStyledItemDelegate):
         bar = verdict_colour(occurrence.verdict)
         painter.fillRect(QRect(area.left(), area.top() + 1, 4, area.height() - 2), bar)
         self._words(painter, area, index, occurrence)
-        pictures = QRect(area.left() + _TEXT_WIDTH, area.top() + 6, area.width() - _TEXT_WIDTH - 8, _STRIP_HEIGHT)
+        words_px = THEME.px(_TEXT_WIDTH)
+        room = area.width() - words_px - 8
+        pictures = QRect(area.left() + words_px, area.top() + 6, room, THEME.px(_STRIP_HEIGHT))
         self._pictures(painter, pictures, occurrence)
         if option.state & QStyle.StateFlag.State_HasFocus:
             painter.setPen(QPen(THEME.colour("accent"), 2))
@@ -66,13 +68,15 @@ class StripDelegate(QStyledItemDelegate):
         plain = QFont(painter.font())
         painter.setPen(THEME.colour("ink"))
         painter.setFont(bold)
-        painter.drawText(left, top + 13, str(index.data()))
+        painter.drawText(left, top + THEME.px(13), str(index.data()))
         painter.setFont(plain)
-        draw_mark(painter, occurrence.verdict, QPointF(left + 6, top + 30), 10, recorded=draft.marked)
+        draw_mark(painter, occurrence.verdict, QPointF(left + 6, top + THEME.px(30)), 10, recorded=draft.marked)
         painter.setPen(verdict_colour(occurrence.verdict))
-        painter.drawText(left + 18, top + 35, kind_of(occurrence.kind).text if occurrence.kind else "not judged yet")
+        painter.drawText(
+            left + 18, top + THEME.px(35), kind_of(occurrence.kind).text if occurrence.kind else "not judged yet"
+        )
         small = QFont(plain)
-        small.setPointSizeF(8.5)
+        small.setPointSizeF(THEME.points(8.5))
         painter.setFont(small)
         painter.setPen(THEME.colour("muted"))
         clip = index.data(Role.CLIP)
@@ -80,15 +84,15 @@ class StripDelegate(QStyledItemDelegate):
         event = self._model.evidence.event_of.get(occurrence.id)
         named = f", camera: {event.named}" if event and event.named else ""
         length = f"{occurrence.end_s - occurrence.start_s:.1f} s"
-        painter.drawText(left, top + 54, f"{clip.origin.value}, {length}{named}{again}")
+        painter.drawText(left, top + THEME.px(54), f"{clip.origin.value}, {length}{named}{again}")
         mine = clip.by_motion and self._model.evidence.in_force(clip) == self._model.camera.installed
         words = _outcome_words(installed, occurrence.verdict, recorded_by_it=mine)
-        painter.drawText(left, top + 71, f"installed: {words}")
+        painter.drawText(left, top + THEME.px(71), f"installed: {words}")
         if _differ(installed, draft):
             painter.setPen(THEME.colour("accent" if _better(occurrence, draft) else "missed"))
             small.setWeight(QFont.Weight.DemiBold)
             painter.setFont(small)
-        painter.drawText(left, top + 87, f"draft: {_outcome_words(draft, occurrence.verdict)}")
+        painter.drawText(left, top + THEME.px(87), f"draft: {_outcome_words(draft, occurrence.verdict)}")
 
     def _pictures(self, painter: QPainter, area: QRect, occurrence: Occurrence) -> None:
         strip, boxes = self._strip(occurrence)

@@ -7,17 +7,7 @@ from collections.abc import Callable, Sequence
 from datetime import UTC, datetime, timedelta
 
 from PyQt6.QtCore import QDateTime, QTimeZone
-from PyQt6.QtWidgets import (
-    QAbstractItemView,
-    QDateTimeEdit,
-    QDialog,
-    QHBoxLayout,
-    QHeaderView,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QDateTimeEdit, QDialog, QHBoxLayout, QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -27,6 +17,7 @@ from guardia.core.evidence.clock import resolve
 from guardia.core.evidence.epochs import Epoch, with_epoch
 from guardia.core.evidence.watch import Entered, length
 from guardia.core.make.settings import Settings
+from guardia.ui.parts.tables import row_table
 from guardia.ui.parts.widgets import button, dialog_ends, label
 
 _FORM = "yyyy-MM-dd HH:mm:ss"
@@ -72,14 +63,8 @@ class _SpanDialog(QDialog):
         self._session = session
         self._model = model
         self._layout = QVBoxLayout(self)
-        self.table = QTableWidget(0, len(heads))
-        self.table.setHorizontalHeaderLabels(list(heads))
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
+        self.table = row_table(title, heads)
         self.table.setShowGrid(False)
-        self.table.setAccessibleName(title)
-        if (upright := self.table.verticalHeader()) is not None:
-            upright.hide()
         if (level := self.table.horizontalHeader()) is not None:
             for column in range(2):
                 level.resizeSection(column, 176)

@@ -12,7 +12,6 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
-    QHeaderView,
     QListWidget,
     QProgressBar,
     QTableWidget,
@@ -32,6 +31,7 @@ from guardia.core.tuning.days import Counts
 from guardia.core.tuning.tune import Answer, PlanStep, Point, Tuned
 from guardia.report.sheet import lines_against
 from guardia.ui.parts.plots import begin_plot, still_plot
+from guardia.ui.parts.tables import RowTable, add_copying, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
 from guardia.ui.steps.check_view import CheckView
@@ -77,7 +77,7 @@ class TunePage(FreshPage):
         self.miss_cost.setSuffix(" false")
         self.miss_cost.setKeyboardTracking(False)
         self.miss_cost.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        self.miss_cost.setFixedWidth(96)
+        self.miss_cost.setFixedWidth(THEME.px(96))
         self.miss_cost.setAccessibleName("What a missed real occurrence costs, in false recordings")
         self.miss_cost.valueChanged.connect(lambda v: setattr(self.model, "miss_cost", v))
         head.addWidget(self.miss_cost)
@@ -154,6 +154,7 @@ class TunePage(FreshPage):
     def _changes(self) -> QVBoxLayout:
         column = QVBoxLayout()
         self.changes = QListWidget()
+        add_copying(self.changes)
         self.changes.setWordWrap(True)
         self.changes.setAccessibleName("What changes from installed")
         self.changes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -174,6 +175,7 @@ class TunePage(FreshPage):
         self.singles = self._table(("settings", "false", "lost", "late", "against installed"), 4)
         self.plan = self._table(("one change at a time", "false", "lost", "late", "shows after", "taps"))
         self.reasons = QListWidget()
+        add_copying(self.reasons)
         self.reasons.setWordWrap(True)
         self.reasons.setAccessibleName("Why these settings, and what would help beyond them")
         self.reasons.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
@@ -192,20 +194,10 @@ class TunePage(FreshPage):
         return self.tabs
 
     @staticmethod
-    def _table(heads: Sequence[str], *wide: int) -> QTableWidget:
-        table = QTableWidget(0, len(heads))
-        table.setHorizontalHeaderLabels(list(heads))
-        table.setAccessibleName(heads[0])
-        table.setSelectionBehavior(QTableWidget.SelectionBehavior.SelectRows)
-        table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)
+    def _table(heads: Sequence[str], *wide: int) -> RowTable:
+        table = row_table(heads[0], heads)
         table.setWordWrap(True)
-        header, side = table.horizontalHeader(), table.verticalHeader()
-        if header is not None and side is not None:
-            header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-            for column in (0, *wide):
-                header.setSectionResizeMode(column, QHeaderView.ResizeMode.Stretch)
-            side.hide()
-            side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
+        stretch_columns(table, 0, *wide)
         return table
 
     def _ask_kinds(self) -> None:

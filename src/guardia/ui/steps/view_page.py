@@ -11,6 +11,7 @@ from guardia.app.project.session import Session
 from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.core.score.reach import THINGS, Thing
 from guardia.ui.canvas.view_canvas import PlanView, ViewCanvas
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, button, clear, label, page_head
 
 PLAN_FROM_PX = 740
@@ -94,8 +95,8 @@ class ViewPage(FreshPage):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Give the picture the height that its width allows; leave the plan out where there is no room for it."""
         super().resizeEvent(event)
-        width = self.width() - BESIDE_PX
-        self.canvas.setFixedHeight(round(min(width * self.model.aspect, self.height() - BELOW_PX)))
+        width = self.width() - THEME.px(BESIDE_PX)
+        self.canvas.setFixedHeight(round(min(width * self.model.aspect, self.height() - THEME.px(BELOW_PX))))
         self.plan.setVisible(self.width() >= PLAN_FROM_PX)
 
     def _box(self, low: float, high: float, value: float, suffix: str, decimals: int = 1) -> QDoubleSpinBox:
@@ -107,7 +108,7 @@ class ViewPage(FreshPage):
         box.setSuffix(suffix)
         box.setKeyboardTracking(False)
         box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        box.setFixedWidth(96)
+        box.setFixedWidth(THEME.px(96))
         return box
 
     def _numbers(self) -> QFormLayout:

@@ -9,6 +9,7 @@ from guardia.app.steps.storage_model import StorageModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.facts import FACTS
 from guardia.core.storage.figure import Figure, Source
+from guardia.ui.parts.tables import add_copying
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends, label
 
@@ -56,6 +57,7 @@ class WorkingView(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         self.tree = QTreeWidget()
+        add_copying(self.tree)
         self.tree.setAccessibleName("How it is worked out")
         self.tree.setHeaderLabels(["what", "value", "from", "how"])
         self.tree.setToolTip("Enter or a double click on what is assumed or typed in corrects it")

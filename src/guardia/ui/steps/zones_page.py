@@ -6,7 +6,7 @@ import math
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QResizeEvent
+from PyQt6.QtGui import QAction, QResizeEvent
 from PyQt6.QtWidgets import (
     QBoxLayout,
     QButtonGroup,
@@ -38,6 +38,7 @@ from guardia.core.make.settings import entered_zones, zone_limits_broken
 from guardia.core.make.zones import PolygonZone, Zone, ZoneDoes, ZoneKind, outline_share, zone_cells
 from guardia.core.purpose.judgement import Verdict
 from guardia.ui.canvas.zone_canvas import EDGE_PX, ZoneCanvas
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import MarkSign, WrappedLabel, button, label, page_head
 
 HEAD_PX, BELOW_PX, BESIDE_PX = 96, 120, 260
@@ -118,8 +119,13 @@ class ZonesPage(QWidget):
             head.addWidget(tool)
         head.addWidget(button("Delete", self._delete, tip="Delete the selected corner or zone (Del)"))
         self.more = button("More", lambda: None, tip="Simplify, straighten, copy zones from elsewhere")
-        self.more.setMenu(self._more_menu())
+        menu = self._more_menu()
+        self.more.setMenu(menu)
         head.addWidget(self.more)
+        delete = QAction("Delete", self)
+        delete.triggered.connect(self._delete)
+        self.canvas.addActions([delete, *menu.actions()])
+        self.canvas.setContextMenuPolicy(Qt.ContextMenuPolicy.ActionsContextMenu)
         tip = "Seek the least area to ignore that silences most false recordings and keeps every real one"
         self.seek = button("P&ropose", self._seek, "primary", tip)
         head.addWidget(self.seek)
@@ -363,18 +369,18 @@ class ZonesPage(QWidget):
 
     def _arrange(self) -> None:
         offer_px = 0 if self.offer.isHidden() else self.offer.sizeHint().height()
-        width, height = self.width() - 36 - 2 * EDGE_PX, self.height() - HEAD_PX - offer_px - 2 * EDGE_PX
+        width, height = self.width() - 36 - 2 * EDGE_PX, self.height() - THEME.px(HEAD_PX) - offer_px - 2 * EDGE_PX
         aspect = self.canvas.aspect()
-        below = min(width, (height - BELOW_PX) / aspect)
-        beside = min(width - BESIDE_PX, height / aspect)
+        below = min(width, (height - THEME.px(BELOW_PX)) / aspect)
+        beside = min(width - THEME.px(BESIDE_PX), height / aspect)
         stacked = below >= beside
         down, across = QBoxLayout.Direction.TopToBottom, QBoxLayout.Direction.LeftToRight
         self._body.setDirection(down if stacked else across)
         self._parts.setDirection(across if stacked else down)
         self.canvas.setMaximumHeight(round(width * aspect) + 2 * EDGE_PX if stacked else ANY_PX)
-        self.side.setMinimumWidth(0 if stacked else BESIDE_PX)
-        self.side.setMaximumWidth(ANY_PX if stacked else BESIDE_PX)
-        self.side.setMaximumHeight(max(BELOW_PX, height - round(width * aspect)) if stacked else ANY_PX)
+        self.side.setMinimumWidth(0 if stacked else THEME.px(BESIDE_PX))
+        self.side.setMaximumWidth(ANY_PX if stacked else THEME.px(BESIDE_PX))
+        self.side.setMaximumHeight(max(THEME.px(BELOW_PX), height - round(width * aspect)) if stacked else ANY_PX)
 
     def _show(self, attribute: str, on: bool) -> None:
         setattr(self.canvas, attribute, on)

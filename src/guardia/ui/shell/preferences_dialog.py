@@ -1,0 +1,62 @@
+"""Preferences: colours, size of text, and where new projects are made."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+
+from guardia.app.project.preferences import TEXT_SIZES, Preferences
+from guardia.ui.parts.theme import THEME
+from guardia.ui.parts.widgets import button, dialog_ends, label
+
+
+class PreferencesDialog(QDialog):
+    """Asks how the program is to look and where it puts things.
+
+    Args:
+        parent: The window.
+        known: The preferences as they are.
+    """
+
+    def __init__(self, parent: QWidget, known: Preferences) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Preferences")
+        self.setMinimumWidth(THEME.px(460))
+        self._known = known
+        layout = QVBoxLayout(self)
+        form = QFormLayout()
+        layout.addLayout(form)
+        self.colours = QComboBox()
+        self.colours.addItem("Light", False)
+        self.colours.addItem("Dark", True)
+        self.colours.setCurrentIndex(int(known.dark))
+        self.text = QComboBox()
+        for percent in TEXT_SIZES:
+            self.text.addItem(f"{percent} %", percent)
+        self.text.setCurrentIndex(TEXT_SIZES.index(known.text_percent))
+        self.folder = QLineEdit(str(known.above_projects))
+        row = QHBoxLayout()
+        row.addWidget(self.folder, 1)
+        row.addWidget(button("Choose…", self._choose))
+        for name, field in (("Colours", self.colours), ("Text size", self.text), ("New projects in", row)):
+            form.addRow(name, field)
+        form.addRow("", label("Projects that are there already stay where they are.", "muted"))
+        layout.addWidget(dialog_ends(self))
+
+    def _choose(self) -> None:
+        if chosen := QFileDialog.getExistingDirectory(self, "Folder for new projects", self.folder.text()):
+            self.folder.setText(chosen)
+
+    def chosen(self) -> Preferences:
+        """The preferences as they are in the dialog."""
+        text = self.folder.text().strip()
+        folder = str(Path(text).expanduser()) if text else ""
+        usual = folder in ("", str(replace(self._known, new_projects="").above_projects))
+        return replace(
+            self._known,
+            dark=bool(self.colours.currentData()),
+            text_percent=int(self.text.currentData()),
+            new_projects="" if usual else folder,
+        )
