@@ -125,7 +125,7 @@ class Intents(SessionCase):
         session.undo.undo()
         self.assertEqual((model.camera.installed, model.camera.draft, model.evidence.epochs), (before, draft, epochs))
         self.assertEqual([entry.what for entry in model.corrections.logbook()][:2],
-                         ["taken back: the draft was not entered", "draft entered on the camera"])  # fmt: skip
+                         ["undone: the draft was not entered", "draft entered on the camera"])  # fmt: skip
         session.undo.redo()
         self.assertEqual(model.camera.installed, draft)
 

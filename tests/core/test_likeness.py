@@ -1,4 +1,4 @@
-"""Groups of alike occurrences, suggestions and doubts, on made-up features and traces."""
+"""Groups of similar occurrences, suggestions and doubts, on made-up features and traces."""
 
 import unittest
 

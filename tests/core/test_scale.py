@@ -157,7 +157,7 @@ class WhatTheEvidenceShows(unittest.TestCase):
         (one,) = (s for s in known.levels if s.label == "5")
         self.assertIn("walk across the view at level 5, where a person", telling_walk(one))
         self.assertIn("at level 5, about 14 m ahead, where", telling_walk(one, at_m=14.2))
-        self.assertIn("would tell little", telling_walk(replace(one, low=one.factor / 1.1, high=one.factor * 1.1)))
+        self.assertIn("would add little", telling_walk(replace(one, low=one.factor / 1.1, high=one.factor * 1.1)))
         self.assertEqual(seen_by(evidence_of([blob_trace([4] * 9)], kinds=[""]), capability()), [])
 
     def test_on_the_demo_the_true_factor_lies_inside(self):

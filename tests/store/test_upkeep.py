@@ -96,6 +96,6 @@ class Upkeep(FolderCase):
         settings.install_found(gate, found, entered, note="sensitivity 9 (now 6)")
         self.assertEqual(settings.now(gate), (found, entered))
         self.assertEqual([e.settings for e in settings.epochs(gate)], [entered, found])
-        self.assertEqual(self.project.logbook.of(gate)[0].what, "found otherwise on the camera")
+        self.assertEqual(self.project.logbook.of(gate)[0].what, "found set differently on the camera")
         settings.take_back_installed(gate)
         self.assertEqual(settings.now(gate)[0], entered)

@@ -238,7 +238,7 @@ class ReadBack(StepCase):
         self.assertEqual(len(model.evidence.epochs), epochs + 1)
         self.assertIn("no longer set as it was entered", self.session.messages.told[-1].text)
         entry = model.corrections.logbook()[0]
-        self.assertEqual(entry.what, "found otherwise on the camera")
+        self.assertEqual(entry.what, "found set differently on the camera")
         self.assertIn("Pause after a recording: 30 s (was 5 s)", entry.detail)
         self.session.undo.undo()
         self.assertEqual((model.camera.installed, model.camera.draft), (before, before))

@@ -365,7 +365,7 @@ class Everywhere(StepCase):
         self.window.actions_by_id["remove"].trigger()
         self.assertEqual((self.window.current_step(), len(self.session.camera_ids())), ("round", count - 1))
         self.assertNotIn(model, self.session.cameras.opened.values())
-        self.assertIn("is taken out", self.window.banner.text.text())
+        self.assertIn("is removed", self.window.banner.text.text())
         self.window.actions_by_id["undo"].trigger()
         self.assertIs(self.session.camera(model.camera.id), model)
         self.window.open_camera(model.camera.id, "zones")

@@ -178,6 +178,6 @@ def hours(options: argparse.Namespace) -> int:
     counted = result["evidence"]
     print(
         f"{count_of(counted['real_outside'], 'real visit')} and {count_of(counted['false_outside'], 'false one')} of "
-        f"the evidence outside the recording hours, {counted['real_not_told']} real that trigger and are not told"
+        f"the evidence outside the recording hours, {counted['real_not_told']} real that trigger without an alert"
     )
     return 0

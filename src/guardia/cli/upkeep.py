@@ -24,6 +24,8 @@ def add_to(add: Callable[..., argparse.ArgumentParser]) -> None:
     command.add_argument("--seeds", type=int, default=10, metavar="N", help="weeks for each camera, with --tuning")
     command = add("screenshots", screenshots, "Take pictures of every main view from the demo.", machine=False)
     command.add_argument("--folder", type=Path, default=Path("docs/screenshots"))
+    command = add("words", words, "List every text that the program can show, with its place.")
+    command.add_argument("--check", action="store_true", help="list instead words that are not to be used; 1 if any")
     text = "Record the demo site with the bench camera, build its project and pack it."
     command = add("build-demo", build_demo, text, machine=False)
     command.add_argument("recorded", type=Path, help="folder for the bench camera's files")
@@ -91,6 +93,19 @@ def screenshots(options: argparse.Namespace) -> int:
     for path in take_screenshots(options.folder):
         print(path)
     return 0
+
+
+def words(options: argparse.Namespace) -> int:
+    """Print all texts, or the words among them that are not to be used."""
+    from guardia.tools.words import faults, texts
+
+    found = texts()
+    wrong = faults(found)
+    if options.json:
+        print_json([{"place": place, "text": text} for place, text in found] if not options.check else wrong)
+    else:
+        print("\n".join(wrong if options.check else (f"{place}\t{text}" for place, text in found)))
+    return 1 if options.check and wrong else 0
 
 
 def build_demo(options: argparse.Namespace) -> int:

@@ -313,7 +313,7 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
     missing = [c for c in wanted if c and c not in shape.columns]
     if not mapping.time or missing:
         why = f"there is no column {', '.join(missing)}" if missing else "no column is given for the time"
-        raise InvalidValue(f"The event list {shape.path.name} cannot be read: {why}.", do="Choose the columns anew.")
+        raise InvalidValue(f"The event list {shape.path.name} cannot be read: {why}.", do="Choose the columns again.")
     report = EventReport(doubts=list(shape.notes))
     turned = _TURNED.get(mapping.form, "")
     both_ways = bool(turned)
@@ -357,7 +357,7 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
     if len(skipped) > _TOLD:
         report.skipped.append(f"{name}: {len(skipped) - _TOLD} more lines could not be used.")
     for count, what in (
-        (twice, "fall in the hour that the clocks showed twice; they were put in order as far as the list tells"),
+        (twice, "fall in the hour that the clocks showed twice; they were put in order as far as the list allows"),
         (never, "name a time that the clocks skipped; they were read as standing before the change"),
         (unknown, "say neither yes nor no about the alert"),
     ):

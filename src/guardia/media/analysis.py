@@ -118,7 +118,7 @@ def compared(path: Path, device: str) -> tuple[Hardware | None, str]:
     same = np.array_equal(plain.times_s, other.times_s) and np.array_equal(plain.dense(), other.dense())
     if not same:
         return None, (
-            f"'{device}' decodes {hardware.codec} otherwise than software does, and traces would differ: clips are "
+            f"'{device}' decodes {hardware.codec} differently than software does, and traces would differ: clips are "
             "decoded by software."
         )
     return hardware, f"{hardware.codec} is decoded on '{device}': the trace of {path.name} is the same as by software."

@@ -14,7 +14,7 @@ from reportlab.platypus import Flowable, Image, PageBreak, Spacer, Table
 from guardia.report.paper import pages, paper_styles, ruled_table, words
 
 CAUTION = (
-    "Figures stand on recorded and judged evidence; with few events they are uncertain by the intervals given. A "
+    "Figures are based on recorded and judged clips; with few events they are uncertain by the intervals given. A "
     "camera is no life-safety device: it does not replace a fire, gas or intruder alarm. Filming of public ground, "
     "neighbours or staff, and sound, is regulated: local law decides."
 )
@@ -86,7 +86,7 @@ def owner_pdf(site: str, time_zone: str, made: datetime, cameras: Sequence[Owner
             story += [words(f"–  {line}", style.body) for line in lines] or [words(none, style.body)]
         if one.pictures:
             story += [Spacer(1, 3 * mm), _picture_row(one.pictures, style.small)]
-        story.append(words("What these figures rest on, and what they cannot show", style.head))
+        story.append(words("What these figures are based on, and what they cannot show", style.head))
         story += [words(line, style.small) for line in one.not_known]
         story += [Spacer(1, 4 * mm), words(CAUTION, style.small)]
     return pages(story, f"Report: {site}")

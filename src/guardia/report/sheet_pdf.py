@@ -47,7 +47,7 @@ def sheet_pdf(content: SheetContent) -> bytes:
         story += [Spacer(1, 4 * mm), _zone_drawing(zones)]
     broken = limits_broken(Candidate(content.settings, content.capability))
     if broken:
-        story += [text("What this make cannot be told", head), *(text(line) for line in broken)]
+        story += [text("What cannot be set on this make", head), *(text(line) for line in broken)]
     if asked := met_rows(content.met):
         story.append(text("What this camera is for", head))
         purpose = [[text(""), text("installed"), text("this sheet")]]

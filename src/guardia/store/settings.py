@@ -153,7 +153,7 @@ class CameraSettings:
     def install_found(self, camera_id: int, found: Settings, draft: Settings, *, note: str) -> None:
         """Record that something else was found on the camera than was entered; the draft may go with it."""
         with self._db.transaction():
-            self._install(camera_id, found, "found otherwise on the camera", note, None)
+            self._install(camera_id, found, "found set differently on the camera", note, None)
             self.save_draft(camera_id, draft)
 
     def _install(self, camera_id: int, settings: Settings, what: str, note: str, at_s: float | None) -> None:
@@ -192,7 +192,7 @@ class CameraSettings:
             installed = "camera_id = ? AND role = 'installed' AND to_s"
             self._db.run(f"DELETE FROM settings WHERE {installed} IS NULL", (camera_id,))
             self._db.run(f"UPDATE settings SET to_s = NULL WHERE {installed} = ?", (camera_id, rows[0]["at"]))
-            self._logbook.add(camera_id, "taken back: the draft was not entered")
+            self._logbook.add(camera_id, "undone: the draft was not entered")
 
     def epochs(self, camera_id: int) -> tuple[Epoch, ...]:
         """Which settings were installed when, in order of time; the last is in force."""

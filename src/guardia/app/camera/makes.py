@@ -108,7 +108,7 @@ def make_words(capability: Capability) -> str:
     rests = [c for c in capability.rest_choices_s if c]
     parts.append(f"pauses up to {max(rests):g} s" if rests else "no pause")
     if capability.starts_clips:
-        parts.append(f"also records for: {', '.join(capability.starts_clips)}")
+        parts.append(f"also the recording length of: {', '.join(capability.starts_clips)}")
     if capability.assumed:
         parts.append(f"{count_of(len(capability.assumed), 'answer')} not known and assumed")
     return "; ".join(parts)

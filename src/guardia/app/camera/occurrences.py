@@ -122,7 +122,7 @@ class CameraOccurrences:
 
     def add_found(self, found: Sequence[tuple[int, NewOccurrence]]) -> None:
         """Put occurrences found in a search among the others."""
-        self._add("take up what was found", [(clip_id, one, "") for clip_id, one in found], [])
+        self._add("add what was found", [(clip_id, one, "") for clip_id, one in found], [])
 
     def _add(self, what: str, new: Sequence[tuple[int, NewOccurrence, str]], gone: list[int]) -> None:
         """Put new occurrences in the place of others; what is taken back is hidden, not deleted."""

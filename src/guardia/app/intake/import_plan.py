@@ -249,7 +249,8 @@ def make_plan(
     notes = [*found.notes]
     if guessed:
         notes.append(
-            f"The start of {count_of(guessed, 'clip')} is only a guess from the file's date: choose how names tell it."
+            f"The start of {count_of(guessed, 'clip')} is only a guess from the file's date: "
+            "choose how to read it from the names."
         )
     slow = [c for c in cameras if c.clock_error_s and any(p.camera_id == c.id and p.state == "new" for p in planned)]
     notes += [f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow]

@@ -138,7 +138,9 @@ def _judgements(
             differences.append(Difference(camera, own.clip, own.start_s, _said(own), _said(other), said))
     project.occurrences.take(taken)
     notes = (
-        [f"{camera}: {count_of(missing, 'judgement')} of clips or occurrences that are not here."] if missing else []
+        [f"{camera}: {count_of(missing, 'judgement')} of clips or occurrences that this project does not have."]
+        if missing
+        else []
     )
     return len(taken), differences, notes
 

@@ -225,7 +225,7 @@ def score_project(folder: Path, *, camera: str | None = None) -> dict[str, Any]:
         everyone = project.cameras.all()
         cameras = [c for c in everyone if camera is None or c.name == camera]
         if not everyone:
-            raise InvalidValue("This project has no camera yet.", do="Add one and bring in what it recorded.")
+            raise InvalidValue("This project has no camera yet.", do="Add one and import what it recorded.")
         if not cameras:
             names = ", ".join(c.name for c in everyone)
             raise InvalidValue(f"This project has no camera '{camera}'.", do=f"It has: {names}.")
@@ -344,7 +344,7 @@ def _span(watched: Sequence[str], zone: ZoneInfo) -> tuple[float, float]:
             f"'{' '.join(watched)}' are no times.", do="Write them like 2026-09-07T00:00, in the site's time."
         ) from error
     if high <= low:
-        raise InvalidValue("A watched time must end after it begins.", kept="Nothing was changed.")
+        raise InvalidValue("Time covered must end after it begins.", kept="Nothing was changed.")
     return low, high
 
 

@@ -106,7 +106,7 @@ def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
             clips = _clips_meant(evidence, row)
             if len(clips) > 1:
                 notes.append(
-                    f"Line {row.line}: {len(clips)} clips are called '{row.clip}', and its start tells none of them; "
+                    f"Line {row.line}: {len(clips)} clips are called '{row.clip}', and its start fits none of them; "
                     "nothing was judged by it."
                 )
                 continue

@@ -124,8 +124,6 @@ class SiteOccurrences:
         """Put what no record covers and no occurrence stands for among the occurrences, off this thread."""
         model = self._session.camera(camera_id)
         try:
-            self._splitter.start(
-                "Taking up what was found", model.occurrences.take_up_job(), model.occurrences.add_found
-            )
+            self._splitter.start("Adding what was found", model.occurrences.take_up_job(), model.occurrences.add_found)
         except GuardiaError as error:
             self._session.messages.tell_error(error)

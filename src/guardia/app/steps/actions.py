@@ -124,7 +124,7 @@ ACTIONS = (
         "Describe its make…",
         "",
         "camera",
-        "Say what the make of this camera can be told; checked at once, saved and shared as JSON.",
+        "Say what can be set on this make of camera; checked at once, saved and shared as JSON.",
     ),
     Action(
         "copy_draft",

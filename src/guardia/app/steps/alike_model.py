@@ -36,7 +36,7 @@ class AlikeGroup:
 
 
 class AlikeModel(QObject):
-    """Groups of alike occurrences of every camera of a session."""
+    """Groups of similar occurrences of every camera of a session."""
 
     changed = pyqtSignal()
     current_changed = pyqtSignal()

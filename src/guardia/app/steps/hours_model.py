@@ -272,7 +272,7 @@ class HoursModel(StepModel):
         stops = " and ".join(self.model.camera.capability.detection_off_stops)
         return (
             f"Detection is switched off in this draft: on this make that ends {stops}. "
-            f"{' and '.join(costs)}; to silence a phone change the alerts instead."
+            f"{' and '.join(costs)}; to keep a phone quiet change the alerts instead."
         )
 
     def _mistakes(self, plan: WeekPlan) -> list[str]:

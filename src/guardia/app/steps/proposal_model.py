@@ -61,7 +61,7 @@ class ProposalModel(StepModel):
                     f"recordings{_added_words(done)}. {words}"
                 )
             elif not asked:
-                words = "The draft records no occurrence that was judged false: there is nothing to silence."
+                words = "The draft records no occurrence that was judged false: there is nothing to leave out."
             elif capability.ignore_zones and len(drawn_zones(draft)) >= capability.max_zones:
                 words = f"All {capability.max_zones} zones that this make takes are in use: delete one first. {words}"
             else:
@@ -144,11 +144,11 @@ def _proposal_words(proposal: Proposal, capability: Capability) -> str:
     if proposal.by_replay:
         best = f"{proposal.by_replay} of them beyond the rules, as replays show that nothing real is lost"
     elif not proposal.proven and not done.lost and len(done.silenced) == proposal.bound:
-        best = "none silence more by these rules (proven), though fewer might do"
+        best = "none leave out more by these rules (proven), though fewer might do"
     elif not proposal.proven:
         best = f"not settled in time: by these rules at most {proposal.bound} can be left out"
-    lost = f", and lose {len(done.lost)} real to the rest after another recording" if done.lost else ""
-    return f"{cells} would silence {done.fewer} by the model alone{_added_words(done)}, {best}{lost}."
+    lost = f", and lose {len(done.lost)} real in the pause after another recording" if done.lost else ""
+    return f"{cells} would leave out {done.fewer} by the model alone{_added_words(done)}, {best}{lost}."
 
 
 def _kept_words(done: Effect) -> str:

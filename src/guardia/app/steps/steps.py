@@ -47,8 +47,8 @@ STEPS = (
     Step("prove", "Prove", "why not, walk tests", "Ctrl+0", "Find why it was not recorded; plan walk tests."),
     Step("handover", "Hand over", "sheet and logbook", "F5", "Save the settings sheet and log what was entered."),
     Step(
-        "alike", "Alike", "Groups that moved alike, on all cameras, judged in one stroke", "F6",
-        "Judge groups of alike occurrences in one stroke.", "evidence", all_cameras=True,
+        "alike", "Similar", "Groups that moved in similar ways, on all cameras, judged in one stroke", "F6",
+        "Judge groups of similar occurrences in one stroke.", "evidence", all_cameras=True,
     ),
     Step(
         "statistics", "Days and causes",

@@ -195,7 +195,8 @@ class StorageModel(StepModel):
         """What is told where nothing is wrong."""
         if not self.keeping.known.stores:
             return (
-                "Enter the store that this camera records to: its size and what is read off it tell how long it keeps."
+                "Enter the store that this camera records to: how long it keeps follows from its size and from what is "
+                "read off it."
             )
         return "Nothing is wrong with storage, power and data, as far as is known."
 

@@ -44,7 +44,7 @@ class Walked:
         if not sound or self.result not in RESULTS:
             raise InvalidValue("A walk needs a moment, distances above 0 m, and a result that is known.")
         if self.alert_s is not None and (self.result in "MN" or not 0 <= self.alert_s <= 3600):
-            raise InvalidValue("An alert comes 0 to 3600 s after a trigger, and not after a walk that was not told.")
+            raise InvalidValue("An alert comes 0 to 3600 s after a trigger, and not after a walk without an alert.")
 
     @property
     def tells_of_alert(self) -> bool:

@@ -205,7 +205,7 @@ def capability_from_dict(data: Mapping[str, Any]) -> Capability:
         raise InvalidValue(f"Two other settings of the capability '{capability.id}' have one name.")
     if capability.zone_form not in ZONE_FORMS or capability.zone_test not in ZONE_TESTS or not capability.notches:
         raise InvalidValue(
-            f"The capability '{capability.id}' names an unknown zone form or zone test, or has no notches.",
+            f"The capability '{capability.id}' names an unknown zone form or zone test, or has no levels.",
             do=f"Zone forms are {ZONE_FORMS}, zone tests {ZONE_TESTS}.",
         )
     return capability
@@ -262,5 +262,5 @@ def _as_now(data: Mapping[str, Any], version: int) -> dict[str, Any]:
             sizes = ("size", "size_low", "size_high")
             values["notches"] = [n | {name: n[name] * SHARE_OF_CELLS for name in sizes} for n in data["notches"]]
         except (KeyError, TypeError) as error:
-            raise InvalidValue(f"A capability cannot be read (notches: {error}).", do="See docs/formats.md.") from error
+            raise InvalidValue(f"A capability cannot be read (levels: {error}).", do="See docs/formats.md.") from error
     return values

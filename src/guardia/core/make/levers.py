@@ -309,7 +309,7 @@ OBJECTS = Lever(
     shows_more=_wider,
     free=_class_sets,
     help="Object filter: only these classes trigger; with none chosen any motion does. It trusts the camera's own eye, "
-    "which fails far away and in the dark; what the classes rest on is said beside the score.",
+    "which fails far away and in the dark; what the classes are based on is said beside the score.",
 )
 PRE_RECORD = _of_list(
     "pre_record_s",

@@ -213,7 +213,7 @@ def _privacy(evidence: Evidence, make: Capability, settings: Settings) -> list[I
                           "recording what people say is regulated more strictly than pictures", law,
                           ", ".join(heard)))  # fmt: skip
     if purpose is not None and "expected" in purpose.record.kinds:
-        text = "Staff, guests and children indoors: told, and agreed with who speaks for them"
+        text = "Staff, guests and children indoors: informed, and agreed with who speaks for them"
         items.append(Item("own people", "privacy", text, "they are filmed every day", law))
     if purpose is not None and purpose.gone_days is not None:
         items.append(Item("gone", "privacy", f"Footage gone after {purpose.gone_days:g} days, copies and exports too",
@@ -240,8 +240,8 @@ def _file_times(looks: PictureFacts | None) -> Item:
     seen, verified = "", None
     if looks is not None and looks.guessed is not None:
         verified = looks.guessed == 0
-        seen = f"{count_of(looks.guessed, 'clip')} whose beginning only the date of its file tells"
-        seen = "every clip tells when it began" if verified else seen
+        seen = f"{count_of(looks.guessed, 'clip')} whose beginning is known from the date of its file only"
+        seen = "it is known when every clip began" if verified else seen
     return Item("file times", "clock", "Files bear their time: by their names or by what they hold",
                 "the date of a copied file is that of the copy", found=seen, verified=verified)  # fmt: skip
 
@@ -281,7 +281,7 @@ def _place(evidence: Evidence) -> list[Item]:
 
 def _fits(misfits: Sequence[str] | None) -> Item:
     seen = "" if misfits is None else misfits[0].rstrip(".") if misfits else "nothing that is known speaks against it"
-    return Item("fits", "on the bench", "Channels, megapixels, current, upload and medium suit what it hangs on",
+    return Item("fits", "on the bench", "Channels, megapixels, current, upload and medium suit what it is connected to",
                 "what does not fit is cheaper found before it is mounted", found=seen,
                 verified=None if misfits is None else not misfits)  # fmt: skip
 
@@ -399,7 +399,7 @@ def _alerts(evidence: Evidence) -> list[Item]:
     tests = [r.value for r in evidence.storage.readings if r.what is Measure.ALERT_DELAY]
     seen = "the last test never came" if tests and tests[-1] is None else delay.words if delay is not None else ""
     return [
-        Item("who is told", "alerts", "Who is alerted, how and how often",
+        Item("who is alerted", "alerts", "Who is alerted, how and how often",
              "a phone that is alerted too often is muted"),
         Item("phone", "alerts", "Phone: permission given, no battery saver, not muted; one alert tested",
              "a battery saver kills the alerts unnoticed", found=seen,

@@ -27,7 +27,7 @@ LOST_WEIGHT = 5
 
 _AT_THE_CAMERA = {
     "foliage": ("Cut it back, or leave it out by a zone that keeps a margin from where people walk.", 20.0),
-    "animal": ("Can its size be told from a person's? Calibrate the view, then set the size.", 15.0),
+    "animal": ("Is its size unlike a person's? Calibrate the view, then set the size.", 15.0),
     "insect_or_web": ("Brush the web off; move the lamp away from the lens, or use one beside it.", 10.0),
     "rain_or_snow": ("Is drip from an edge before the lens? A hood, or a longer hold.", 15.0),
     "headlights": ("Turn it from the road, or leave the wall out that they sweep over.", 15.0),
@@ -107,10 +107,10 @@ def bad_at_night(evidence: Evidence, done: Replay, looks: PictureFacts | None, a
         check = "Try its white light, or a lamp beside it: colour and a longer reach, but seen and felt by neighbours."
         gates.append(Reason("white light", State.UNKNOWN, "its infrared lamp is used", check, 10, 0.1))
     check = "Look at a night picture of somebody who walks: smeared means too long an exposure, so more light."
-    gates.append(Reason("exposure", State.UNKNOWN, "nothing here tells", check, 5, 0.15))
+    gates.append(Reason("exposure", State.UNKNOWN, "not known", check, 5, 0.15))
     closed = sorted((g for g in gates if g.state is State.CLOSED), key=lambda g: -g.weight)
     rest = [g for g in gates if g.state is not State.CLOSED]
-    head = "" if by_light[True] else "Nothing on the evidence is of the night. Footage of one night would tell most."
+    head = "" if by_light[True] else "Nothing on the evidence is of the night. Footage of one night would show most."
     return Diagnosis(Question.AT_NIGHT, at_s, (*closed, *rest), head=head)
 
 

@@ -122,7 +122,7 @@ def diagnose(
     settings, dated = _in_force(evidence, at_s)
     if question is Question.NO_PICTURE or settings is None:
         up = [_reason(gate, gate.of(evidence, at_s, make.storage)) for gate in gates.GATES if isinstance(gate, UpGate)]
-        lens = Reason("lens clean", State.UNKNOWN, "nothing here tells", "Look at its lens; clean it.", 2, 0.1)
+        lens = Reason("lens clean", State.UNKNOWN, "not known", "Look at its lens; clean it.", 2, 0.1)
         return Diagnosis(question, at_s, (*(r for r in up if r is not None), lens))
     candidate = Candidate(settings, make)
     done = replay_of(settings)

@@ -303,7 +303,7 @@ class _Choosing:
 
     def _store(self) -> None:
         rules, purpose = self.make.storage, self.purpose
-        self.choose(OVERWRITE, True, "otherwise recording stops when the store is full")
+        self.choose(OVERWRITE, True, "without it recording stops when the store is full")
         if len(rules.targets) == 1:
             self.choose(TARGET, rules.targets[0], "the only store of this make")
         quality = self._quality()

@@ -205,7 +205,7 @@ class Gate(ABC):
     def at(self, moment: Moment) -> GateAnswer | None:
         """What is known of it at a moment of which no occurrence tells; None where it does not apply."""
         del moment
-        return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
+        return GateAnswer(State.UNKNOWN, "not known", self.check.weight)
 
     def __str__(self) -> str:
         return self.id

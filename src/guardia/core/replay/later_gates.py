@@ -207,7 +207,7 @@ class AlertModeGate(AlertGate):
     def words(self, look: Look) -> str:
         """As Gate.words."""
         silent = [mode.name for mode in look.settings.hours.modes if not mode.alerts]
-        return f"the mode in force tells nothing: {' or '.join(silent)}"
+        return f"nobody is alerted in the mode in force: {' or '.join(silent)}"
 
     def at(self, moment: Moment) -> GateAnswer | None:
         """By the modes of that day."""

@@ -110,7 +110,7 @@ class LinkGate(UpGate):
             return GateAnswer(State.OPEN, "records of that half hour are here")
         read = [r for r in evidence.storage.readings if r.what in SIGNALS and r.value is not None]
         if not read:
-            return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
+            return GateAnswer(State.UNKNOWN, "not known", self.check.weight)
         last = read[-1]
         threshold = threshold_of(last.what, rules, evidence.storage.facts)
         weak = threshold is not None and float(last.value or 0.0) <= threshold.level
@@ -152,7 +152,7 @@ class SwitchedOnGate(UpGate):
         del rules
         if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
             return GateAnswer(State.OPEN, "records of that half hour are here")
-        return GateAnswer(State.UNKNOWN, "nothing here tells", self.check.weight)
+        return GateAnswer(State.UNKNOWN, "not known", self.check.weight)
 
 
 class ShutterGate(UpGate):

@@ -84,7 +84,7 @@ def questions(evidence: Evidence) -> list[CoverageQuestion]:
         CoverageQuestion(
             "How many false recordings a day do the installed settings make?",
             "yes" if counted >= ENOUGH_DAYS and motion.clips else "partly" if counted and motion.clips else "no",
-            f"{count_of(motion.clips, 'clip')}; {counted:.1f} of {watch.days:.1f} watched days are judged whole{held}"
+            f"{count_of(motion.clips, 'clip')}; {counted:.1f} of {watch.days:.1f} days covered are fully reviewed{held}"
             if watch.spans
             else f"{count_of(motion.clips, 'clip')}, but nobody has said when this camera was watched",
         )

@@ -178,7 +178,7 @@ def likeness(features: Mapping[int, Features], named: Mapping[int, str]) -> Like
 
 
 def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[int, ...]]:
-    """Groups of alike occurrences, the largest first; in each the most typical first and the odd ones last.
+    """Groups of similar occurrences, the largest first; in each the most typical first and the odd ones last.
 
     Args:
         space: From likeness().

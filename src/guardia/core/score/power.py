@@ -246,8 +246,8 @@ def levers_saved(done: Replay, installed: Replay | None = None) -> list[Saved]:
     length, rest = settings.recording.length_s, settings.recording.rest_s
     for choice in make.length_choices_s:
         if choice is not None and (length is None or choice < length):
-            tried.append((f"records for {choice:g} s", {"length_s": choice}))
-    tried += [(f"rests for {r:g} s", {"rest_s": r}) for r in make.rest_choices_s if r > rest]
+            tried.append((f"recording length {choice:g} s", {"length_s": choice}))
+    tried += [(f"pause {r:g} s", {"rest_s": r}) for r in make.rest_choices_s if r > rest]
     missed = set(score(done.evidence, done).real_missed)
     saved = []
     for words, values in tried:

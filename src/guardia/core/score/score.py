@@ -409,17 +409,17 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
         )
     if unknown:
         lines.append(
-            f"{count_of(unknown, 'motion clip')} made under settings that are not known: what those left out cannot be "
-            "told."
+            f"{count_of(unknown, 'motion clip')} made under settings that are not known: what those left out is not "
+            "known."
         )
     if motion:
         lines.append(
-            f"Rests on {count_of(len(motion), 'motion clip')} and {minutes:.0f} min of continuous footage. "
+            f"Based on {count_of(len(motion), 'motion clip')} and {minutes:.0f} min of continuous footage. "
             "Motion clips cannot show what the settings of then missed."
         )
         lines += watch_words(evidence)
     elif minutes:
-        lines.append(f"Rests on {minutes:.0f} min of continuous footage; too short for a rate per day.")
+        lines.append(f"Based on {minutes:.0f} min of continuous footage; too short for a rate per day.")
     elif not evidence.clips:
         lines.append("There is no evidence yet: import clips that this camera recorded.")
     if evidence.other_causes:
@@ -482,7 +482,7 @@ def watch_words(evidence: Evidence) -> list[str]:
         not any(low <= c.end_s and c.start_s <= high for low, high in watch.spans) for c in evidence.motion_clips
     )
     if not watch.spans:
-        return ["No rate per day: clips do not tell for how long nothing happened. Say when the camera was watched."]
+        return ["No rate per day: clips do not show for how long nothing happened. Enter the time covered."]
     words = f"The rate per day is based on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
     held = ", ".join(f"{days:.1f} {reason}" for reason, days in watch.held_back().items())
     lines = [f"{words} ({held} left out)." if held else f"{words}."]
@@ -492,7 +492,7 @@ def watch_words(evidence: Evidence) -> list[str]:
             "known."
         )
     if outside:
-        lines.append(f"{count_of(outside, 'motion clip')} outside the watched time: not in the rate.")
+        lines.append(f"{count_of(outside, 'motion clip')} outside the time covered: not in the rate.")
     return lines
 
 

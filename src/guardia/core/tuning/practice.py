@@ -11,7 +11,7 @@ from guardia.core.make.settings import Settings
 STEPS: Mapping[str, tuple[str, ...]] = {
     "zones": ("zones",),
     "sensitivity": ("notch", "night_notch", "sensitivity"),
-    "how long motion must last": ("hold_s", "release_s"),
+    "the minimum duration": ("hold_s", "release_s"),
     "object filter": ("objects",),
     "recording": ("rest_s", "pre_record_s", "length_s", "stop_when_still"),
     "hours": ("recording_plan",),

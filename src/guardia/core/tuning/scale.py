@@ -34,9 +34,9 @@ def telling_walk(scale: NotchScale, *, at_m: float | None = None) -> str:
     """
     span = scale.high / scale.low
     if span < WELL_KNOWN:
-        return f"Level {scale.label} is known to {span - 1:.0%}: another walk test would tell little."
+        return f"Level {scale.label} is known to {span - 1:.0%}: another walk test would add little."
     size = f"where a person is about {scale.factor:.1f} times the nominal size"
-    where = f"about {at_m:.0f} m ahead, {size}" if at_m is not None else f"{size} (View, calibrated, tells how far)"
+    where = f"about {at_m:.0f} m ahead, {size}" if at_m is not None else f"{size} (View, calibrated, shows how far)"
     return (
         f"To narrow it, walk across the view at level {scale.label}, {where}, several times, a little nearer and a "
         "little farther."

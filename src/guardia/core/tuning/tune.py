@@ -336,7 +336,7 @@ def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:
     if not alike:
         return Answer.GOOD, ["No setting that was tried surely does better than the installed ones on these clips."]
     tried = "No setting of this make" if search.unseen else "No setting whose price these clips can show"
-    limit = f"{tried} tells these from the real ones: {kinds_words(search, false)}."
+    limit = f"{tried} separates these from the real ones: {kinds_words(search, false)}."
     number = f"{alike} of {int(false.sum())} false ones are as large, and last as long, as the weakest real one."
     return Answer.LIMIT, [f"{limit} {number} Move the camera, add light, or choose another make."]
 

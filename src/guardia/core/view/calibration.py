@@ -142,7 +142,7 @@ def calibrate(
     size_error, distance_error = _errors_of_use(view_of, best.x, spread, free, feet, tall)
     assumed = ["The ground is flat and the camera is not rolled.", f"A mark is right to {mark_error:.1%} of the width."]
     if focal is None:
-        assumed.append("The lens is not known; a usual one is assumed as far as the marks do not tell otherwise.")
+        assumed.append("The lens is not known; a usual one is assumed as far as the marks show no other.")
     if view.width_deg > WIDE_DEG:
         assumed.append(f"A wide lens may bend the picture: angles near its edge could be off by {view.bend:.0%}.")
     return Calibration(

@@ -45,7 +45,7 @@ class WeekRibbon(QWidget):
         self.setAccessibleName("Hours of the week")
         self.setToolTip(
             "Drag an edge or a stretch, drag on an empty place to make one. Up and Down choose, Left and Right move, "
-            "with Shift the end, with Ctrl the beginning; Insert adds, Delete takes out, Esc puts back."
+            "with Shift the end, with Ctrl the beginning; Insert adds, Delete removes, Esc puts back."
         )
         model.changed.connect(self.update)
 

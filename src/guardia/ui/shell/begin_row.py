@@ -29,7 +29,9 @@ class BeginRow(QFrame):
         inside.setContentsMargins(18, 8, 18, 8)
         self.words = WrappedLabel()
         inside.addWidget(self.words, 1)
-        self.make = button("Make…", make.trigger, "primary", "Which make it is: what it can be told follows from that")
+        self.make = button(
+            "Make…", make.trigger, "primary", "Which make it is: what can be set on it follows from that"
+        )
         inside.addWidget(self.make)
         inside.addWidget(button("As it is now…", as_it_is.trigger, tip="What is set on the camera"))
         self.bring_in = button("Import…", bring_in.trigger, "primary")

@@ -125,7 +125,7 @@ class CameraCommands:
         name, clips = self._model.camera.name, len(self._model.evidence.clips)
         self._session.remove_camera(self._model.camera.id)
         self._session.messages.tell(
-            f"'{name}' with {count_of(clips, 'clip')} is taken out. Undo brings it back until the project is closed; "
+            f"'{name}' with {count_of(clips, 'clip')} is removed. Undo brings it back until the project is closed; "
             "then its clips here are deleted."
         )
 

@@ -278,9 +278,13 @@ def keys_html() -> str:
     rows = [(a.keys, a.text, a.help) for a in ACTIONS if a.keys]
     rows += [(k.key, f"judge: {k.text}", "In Evidence, for everything selected.") for k in KINDS]
     rows += [
-        ("Backspace", "take a judgement back", "In Evidence and Alike."),
-        ("Space", "play what is selected", "In Evidence and Alike; then Space pauses, arrows step, M: to the motion."),
-        ("Enter", "do the next thing", "In Alike as suggested, in Evidence play, in a list open what is selected."),
+        ("Backspace", "take a judgement back", "In Evidence and Similar."),
+        (
+            "Space",
+            "play what is selected",
+            "In Evidence and Similar; then Space pauses, arrows step, M: to the motion.",
+        ),
+        ("Enter", "do the next thing", "In Similar as suggested, in Evidence play, in a list open what is selected."),
         ("Esc", "leave", "Closes a dialog or the player, drops a shape begun, in Evidence shows all again."),
         ("Arrows", "nudge corner or zone", "In Zones; with Shift ten times as far."),
         ("Del", "delete corner or zone", "In Zones."),

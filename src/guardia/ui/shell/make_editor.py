@@ -40,13 +40,13 @@ class MakeEditor(QDialog):
         layout = QVBoxLayout(self)
         what = WrappedLabel()
         what.setText(
-            "What this make can be told, read off its own menus. Lists are typed with commas, switches as yes or no."
+            "What can be set on this make, read off its own menus. Lists are typed with commas, switches as yes or no."
         )
         layout.addWidget(what)
         self.tree = QTreeWidget()
         add_copying(self.tree)
-        self.tree.setHeaderLabels(["what it can be told", "value"])
-        self.tree.setAccessibleName("What the make can be told")
+        self.tree.setHeaderLabels(["what can be set", "value"])
+        self.tree.setAccessibleName("What can be set on the make")
         self.tree.setEditTriggers(
             QTreeWidget.EditTrigger.DoubleClicked | QTreeWidget.EditTrigger.EditKeyPressed
             | QTreeWidget.EditTrigger.AnyKeyPressed

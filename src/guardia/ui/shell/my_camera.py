@@ -304,7 +304,7 @@ class MyCamera(QWizard):
         self._scale_form = page.form(
             ("Its steps", self.steps), ("Its numbers", self.numbers), ("", self.told_levels),
             ("A second slider, for size?", self.second_slider), ("Another level for the night?", self.night_level),
-            ("What can its filter tell?", self.classes), ("What else starts a clip?", self.causes),
+            ("Which classes does its filter know?", self.classes), ("What else starts a clip?", self.causes),
         )  # fmt: skip
         page.end()
         self.scale.group.idClicked.connect(lambda _id: self._follow_scale())

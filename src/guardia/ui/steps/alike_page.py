@@ -98,7 +98,7 @@ class _GroupDelegate(QStyledItemDelegate):
                 second = (
                     f"{kind_of(suggested.kind).text}?" if suggested and suggested.certainty >= 0.5 else "not judged"
                 )
-                self._lines(painter, left, top, f"{len(group.ids)} alike", second, "unjudged")
+                self._lines(painter, left, top, f"{len(group.ids)} similar", second, "unjudged")
                 if waiting < len(group.ids):
                     painter.drawText(left, top + THEME.px(52), f"{waiting} left")
             else:
@@ -106,7 +106,7 @@ class _GroupDelegate(QStyledItemDelegate):
                 first = kind_of(model.occurrence(group.ids[group.odd]).kind)
                 second = first.text if len(kinds) == 1 else f"{len(kinds)} kinds"
                 draw_mark(painter, first.verdict, QPointF(left + 6, top + THEME.px(29)), 10)
-                self._lines(painter, left, top, f"{len(group.ids)} alike", f"     {second}", "muted")
+                self._lines(painter, left, top, f"{len(group.ids)} similar", f"     {second}", "muted")
         painter.restore()
 
     def _lines(self, painter: QPainter, left: int, top: int, first: str, second: str, colour: str) -> None:
@@ -259,7 +259,7 @@ class AlikePage(QWidget):
     def _group_list(self) -> _List:
         groups = _List()
         groups.setFixedWidth(THEME.px(_LIST_WIDTH))
-        groups.setAccessibleName("Groups of alike occurrences")
+        groups.setAccessibleName("Groups of similar occurrences")
         self._rows = _Rows(self)
         groups.setModel(self._rows)
         groups.setItemDelegate(_GroupDelegate(self))
@@ -349,7 +349,7 @@ class AlikePage(QWidget):
             suggested = model.suggestion(model.current)
             left = len(model.waiting(model.current))
             odd = f" The {group.odd} least typical come first." if group.odd > 1 else ""
-            text = f"{len(group.ids)} alike, {left} not judged.{odd}"
+            text = f"{len(group.ids)} similar, {left} not judged.{odd}"
             if suggested is not None and suggested.certainty >= 0.5:
                 text += f" Looks like {kind_of(suggested.kind).text} ({suggested.certainty:.0%}): Enter."
             self._title.setText(text)

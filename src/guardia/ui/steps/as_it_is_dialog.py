@@ -76,7 +76,7 @@ class AsItIsDialog(QDialog):
         layout.addWidget(self.said)
         self.changed_since = QCheckBox("it was different before: somebody, a reset or an update changed it")
         self.changed_since.setToolTip(
-            "What was known stays in force until now; the difference is entered in the logbook. Otherwise what was "
+            "What was known stays in force until now; the difference is entered in the logbook. If not, what was "
             "known is corrected, as if it had always been so."
         )
         layout.addWidget(self.changed_since)

@@ -31,7 +31,7 @@ class ClipsDialog(QDialog):
         self.setWindowTitle(f"Clips: {model.camera.name}")
         self.resize(820, 520)
         layout = QVBoxLayout(self)
-        words = "Clips taken out lose their occurrences, too. Undo brings them back until the project is closed; then "
+        words = "Removed clips lose their occurrences, too. Undo brings them back until the project is closed; then "
         layout.addWidget(label(f"{words}their files here are deleted. The originals are never touched.", wrap=True))
         self.table = row_table("Clips", ["Clip", f"Start ({session.site.time_zone})", "Length", "Kind"])
         if (header := self.table.horizontalHeader()) is not None:
@@ -39,7 +39,7 @@ class ClipsDialog(QDialog):
             header.setStretchLastSection(True)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
-        self.remove = button("Take out of the project", self._remove, tip="The clips of the selected rows (Del)")
+        self.remove = button("Remove from the project", self._remove, tip="The clips of the selected rows (Del)")
         QShortcut(QKeySequence(Qt.Key.Key_Delete), self.table, self._remove)
         row.addWidget(self.remove)
         self.same = button("It is the planned view", self._say_same, tip="Count the selected clips all the same")

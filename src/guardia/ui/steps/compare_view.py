@@ -78,7 +78,7 @@ class CompareView(QWidget):
             self.words.setText("Comparing …")
             return
         self.words.setText(
-            f"{count_of(len(rows), 'judged occurrence')} that these settings do not treat alike. A click on a point of "
+            f"{count_of(len(rows), 'judged occurrence')} that these settings treat differently. A click on a point of "
             "the trade-off adds its settings."
             if len(columns) > 1
             else "Draft and installed are the same. Search, or click a point of the trade-off, to compare."

@@ -49,7 +49,7 @@ class CoveragePage(FreshPage):
         top.addStretch()
         self._watched = label("", "muted")
         top.addWidget(self._watched)
-        self.ask_watched = button("Watched time…", watched, tip="Say when this camera was up and when it was down")
+        self.ask_watched = button("Time covered…", watched, tip="Say when this camera was up and when it was down")
         top.addWidget(self.ask_watched)
         layout.addLayout(top)
         self._table = QGridLayout()
@@ -74,7 +74,7 @@ class CoveragePage(FreshPage):
             "Search again", self.look, tip="Search footage and snapshots with the most sensitive level"
         )
         self.show_found = button("Show what no record covers", self._show, "primary")
-        self.take_up = button("Take up as occurrences", self._take_up)
+        self.take_up = button("Add as occurrences", self._take_up)
         for each in (self.show_found, self.take_up, self.search):
             row.addWidget(each)
         row.addStretch()
@@ -91,9 +91,9 @@ class CoveragePage(FreshPage):
         evidence = self._model.evidence
         watch = evidence.watch
         self._watched.setText(
-            f"watched {watch.days:.1f} days, {watch.counted_days:.1f} judged whole"
+            f"watched {watch.days:.1f} days, {watch.counted_days:.1f} fully reviewed"
             if watch.spans
-            else "watched time not known"
+            else "time covered not known"
         )
         clear(self._table)
         for column, text in enumerate(("", "clips", "bright picture", "dark picture")):

@@ -241,7 +241,7 @@ class HoursPage(FreshPage):
             return
         self.take.setText("Have no &times set" if proposed.plan is None else "&Take these hours")
         if proposed.plan is None:
-            no_better = "No hours do better than always: whatever they silence, something real is lost with it."
+            no_better = "No hours do better than always: with whatever they leave out, something real is lost."
             self.offer.setText(proposed.lacking or no_better)
             return
         real, false = count_of(len(proposed.lost), "real visit"), count_of(len(proposed.silenced), "false one")

@@ -231,7 +231,7 @@ class ImportDialog(QDialog):
         for widget in (self.whole, self.begin, label("to"), self.end):
             span.addWidget(widget)
         span.addStretch()
-        grid.addWidget(label("Watched time"), 5, 0)
+        grid.addWidget(label("Time covered"), 5, 0)
         grid.addLayout(span, 5, 1)
         grid.setColumnStretch(1, 1)
         return grid
@@ -346,7 +346,7 @@ class ImportDialog(QDialog):
     def _go(self) -> None:
         self.model.watched = (self.begin.moment_s(), self.end.moment_s()) if self.whole.isChecked() else None
         if self.model.watched is not None and self.model.watched[1] <= self.model.watched[0]:
-            self.problems.setText("A watched time must end after it begins.")
+            self.problems.setText("Time covered must end after it begins.")
             self.problems.show()
             return
         if self.model.start():

@@ -34,7 +34,7 @@ class ModeList(QWidget):
         self.late.setKeyboardTracking(False)
         self.late.setAccessibleName("Switched so late")
         self.late.setToolTip(
-            "A phone that tells who is there switches on leaving and on coming home only after a while"
+            "A phone that shows who is there switches on leaving and on coming home only after a while"
         )
         form.addRow("In this mode it", self.records)
         form.addRow("", self.alerts)

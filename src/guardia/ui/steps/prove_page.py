@@ -67,7 +67,7 @@ class WhyTab(QWidget):
         row.addWidget(self.offers)
         layout.addLayout(row)
         self.answer = words_card(layout)
-        self.table = row_table("Gates", ("gate", "state", "what this is based on", "what would tell", "minutes"))
+        self.table = row_table("Gates", ("gate", "state", "what this is based on", "how to check", "minutes"))
         stretch_columns(self.table, 2, 3)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
@@ -84,7 +84,10 @@ class WhyTab(QWidget):
             action = menu.addAction(words)
             if action is not None:
                 action.triggered.connect(partial(self._model.ask, at.replace(tzinfo=None), self._model.question))
-        if menu.isEmpty() and (nothing := menu.addAction("Nothing is missed, and no silence is odd")) is not None:
+        if (
+            menu.isEmpty()
+            and (nothing := menu.addAction("Nothing is missed, and no pause between clips is unusual")) is not None
+        ):
             nothing.setEnabled(False)
         menu.popup(self.offers.mapToGlobal(self.offers.rect().bottomLeft()))
 
@@ -137,7 +140,7 @@ class WalkTab(WordsTab):
         super().__init__(model)
         self._walks: list[Walk] = []
         layout = self.column
-        self.table = row_table("Walks", ("walk", "settles", "picture there", "came of it"))
+        self.table = row_table("Walks", ("walk", "settles", "picture there", "result"))
         stretch_columns(self.table, 0, 1)
         layout.addWidget(self.table, 2)
         keys = QHBoxLayout()
@@ -252,8 +255,8 @@ class LinkedTab(WordsTab):
                 fill_table(table, [])
             return
         self.words.setText(
-            "Learnt from judged real visits: cameras are linked where so many walk on, at times so alike, as chance "
-            "does not bring about."
+            "Learnt from judged real visits: cameras are linked where more walk on, at more similar times, than chance "
+            "brings about."
             if linked.ways
             else "No way between this camera and another shows in the judged visits."
         )

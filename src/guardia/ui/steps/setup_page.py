@@ -83,9 +83,9 @@ class SetupPage(FreshPage):
         self.current.setSpecialValueText("not said")
         self.current.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
         self.current.editingFinished.connect(lambda: self.model.set_current(self.current.value()))
-        right.addRow("Draws at most", self.current)
+        right.addRow("Power draw, at most", self.current)
         self.hangs = button("Recorders, hubs, lines …", self.show_units, tip="What cameras hang on, and its limits")
-        right.addRow("&Hangs on", self.hangs)
+        right.addRow("&Connected to", self.hangs)
         for field in (self.serial, self.manual, self.keys_kept, self.firmware, self.housing):
             field.editingFinished.connect(self._write_down)
         self.patrol.editingFinished.connect(self._write_down)

@@ -218,11 +218,11 @@ class StatisticsPage(FreshPage):
         self._note.setText(
             f"as the camera recorded them, on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
             if watch.spans
-            else "watched time not known"
+            else "time covered not known"
         )
         self._note.setToolTip(
-            "What the camera made, whether or not the model explains it, counted on the motion clips of watched time "
-            "that is judged whole." + left
+            "What the camera made, whether or not the model explains it, counted on the motion clips of the time "
+            "covered that is fully reviewed." + left
         )
 
     def _open(self, row: int) -> None:

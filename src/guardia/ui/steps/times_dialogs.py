@@ -121,7 +121,7 @@ class WatchedDialog(_SpanDialog):
             (
                 ("It was up", lambda: self._add(up=True), "Everything it recorded by motion in this time is here"),
                 ("It was down", lambda: self._add(up=False), "Nothing could be recorded in this time"),
-                ("Take out", self.take_out, "Take the selected lines out"),
+                ("Remove", self.take_out, "Take the selected lines out"),
             ),
         )
         self._show()
@@ -130,7 +130,7 @@ class WatchedDialog(_SpanDialog):
     def _add(self, *, up: bool) -> None:
         low, high = self.begin.moment_s(), self.end.moment_s()
         if high <= low:
-            self.told.setText("A watched time must end after it begins; nothing was added.")
+            self.told.setText("Time covered must end after it begins; nothing was added.")
             return
         self.spans.append(Entered(low, high, up))
         self.spans.sort()
@@ -164,7 +164,7 @@ class EpochsDialog(_SpanDialog):
             (
                 ("As the draft is now", lambda: self.put(model.draft), "The draft's settings were installed then"),
                 ("Not known", lambda: self.put(None), "Nobody remembers what was installed then"),
-                ("Take out", self.take_out, "Give the selected stretch to the settings after it"),
+                ("Remove", self.take_out, "Give the selected stretch to the settings after it"),
             ),
         )
         self._show()

@@ -124,7 +124,7 @@ class UnitsDialog(QDialog):
         row = QHBoxLayout()
         row.addWidget(button("&Enter …", self.enter, "primary", "A recorder, hub, supply, line or group"))
         row.addWidget(button("&Correct …", self.change))
-        row.addWidget(button("&Take out", self.remove))
+        row.addWidget(button("&Remove", self.remove))
         row.addStretch()
         row.addWidget(button("C&lose", self.accept))
         layout.addLayout(row)

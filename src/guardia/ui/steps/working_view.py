@@ -66,7 +66,7 @@ class WorkingView(QWidget):
         layout.addWidget(self.tree, 1)
         row = QHBoxLayout()
         self.type_in = button("&Type it in …", self._type_in, tip="Correct the chosen number")
-        self.assume = button("Assume again", self._assume, tip="Take back what was typed in")
+        self.assume = button("Assume again", self._assume, tip="Undo what was typed in")
         row.addWidget(self.type_in)
         row.addWidget(self.assume)
         row.addWidget(label("measured on your files and readings, typed in, or assumed", "muted"), 1)

@@ -335,7 +335,9 @@ class ZonesPage(QWidget):
         self.limits = WrappedLabel()
         self.limits.setObjectName("warning")
         column.addWidget(self.limits)
-        self.fit = button("Fit to this make", self._fit, tip="Offer zones that this make can take in place of these")
+        self.fit = button(
+            "Fit to this make", self._fit, tip="Offer zones that can be entered on this make in place of these"
+        )
         column.addWidget(self.fit)
         column.addStretch()
         return column
