@@ -26,7 +26,7 @@ class Words(unittest.TestCase):
         listed = out.getvalue()
         for there in ("Close project", "Sensitivity, the make's own scale", "data/guide/words.md:1"):
             self.assertIn(there, listed)
-        shown = [line.split("\t")[1] for line in listed.splitlines()]
+        shown = [line.split("\t")[1] for line in listed.strip("\n").split("\n")]
         self.assertEqual([text for text in shown if text.startswith(("SELECT", "Every text that the program can"))], [])
 
 
