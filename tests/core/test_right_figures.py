@@ -73,7 +73,7 @@ class WatchedTime(unittest.TestCase):
         told = Scorer().compare(one, tried(plain(4)), tried(plain(4)))
         self.assertIsNone(told.installed.false_per_day)
         self.assertIsNone(told.installed.recorded_s_per_day)
-        self.assertIn("Say when the camera was watched", " ".join(told.limits))
+        self.assertIn("Enter the time covered", " ".join(told.limits))
         week = replace(one, watched=((NOON - 2 * DAY, NOON + 5 * DAY),))
         self.assertAlmostEqual(scored(week, plain(4)).false_per_day, 1 / 7)
 

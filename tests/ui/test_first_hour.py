@@ -69,7 +69,7 @@ class FirstHour(GuiCase):
 
         # A site of one's own, and its first camera.
         self.answer(lambda dialog: dialog.findChild(QLineEdit).setText("North Basin"))
-        with mock.patch("guardia.ui.shell.dialogs.user_documents_dir", return_value=str(self.folder)):
+        with mock.patch("guardia.app.project.preferences.user_documents_dir", return_value=str(self.folder)):
             self.window.actions_by_id["new"].trigger()
         self.assertEqual(self.window.session.folder, self.folder / "Guardia" / "north-basin")
         self.assertIn("North Basin", self.window.windowTitle())

@@ -189,7 +189,7 @@ class Dropped(GuiCase):
 
     def test_a_folder_dropped_on_the_first_page_is_a_project_with_its_cameras_and_clips(self):
         card = self.card("Gate", "Door")
-        with mock.patch("guardia.ui.shell.dropping.user_documents_dir", return_value=str(self.folder / "docs")):
+        with mock.patch("guardia.app.project.preferences.user_documents_dir", return_value=str(self.folder / "docs")):
             self.drop(card)
         session = self.window.session
         jobs = session.intake.jobs
@@ -220,7 +220,7 @@ class Dropped(GuiCase):
 
     def test_what_holds_no_clip_is_told_and_nothing_is_made(self):
         (self.folder / "empty").mkdir()
-        with mock.patch("guardia.ui.shell.dropping.user_documents_dir", return_value=str(self.folder / "docs")):
+        with mock.patch("guardia.app.project.preferences.user_documents_dir", return_value=str(self.folder / "docs")):
             self.drop(self.folder / "empty")
         self.assertIn("There is no clip in empty", self.window.banner.text.text())
         self.assertIsNone(self.window.session)

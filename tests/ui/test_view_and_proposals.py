@@ -282,7 +282,7 @@ class MoreOfTheEditor(StepCase):
         (slipway,) = (zones for name, zones in zone_sources(self.session, camera) if name == "Slipway, installed")
         for begin, says in (
             (lambda: page.copy_zones("Slipway", slipway), "0 of 576 cells are no longer watched"),
-            (page.seek.click, "nothing to silence"),
+            (page.seek.click, "nothing to leave out"),
         ):
             changed = QSignalSpy(page.proposal.changed)
             begin()

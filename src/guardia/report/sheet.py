@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from importlib.resources import files
@@ -33,6 +33,10 @@ CAUTIONS = (
 )
 
 
+USUAL_ASPECT = 9 / 16
+"""Of a picture whose size is not known."""
+
+
 @dataclass(frozen=True)
 class SheetContent:
     """What a settings sheet says."""
@@ -55,6 +59,8 @@ class SheetContent:
     """What the camera is for, met or not under both; none while nobody said."""
     explained: str = ""
     """How far the motion model explains what this camera recorded, in a sentence; empty when nothing tells."""
+    aspect: float = USUAL_ASPECT
+    """Height of the camera's picture over its width."""
 
     @property
     def limits(self) -> tuple[str, ...]:
@@ -121,6 +127,11 @@ def lines_against(installed: Settings, settings: Settings, capability: Capabilit
             note = f"was {lever.words(installed, capability)}" if changes else ""
             lines.append(SheetLine(lever.line(settings, capability), changes, note))
     return lines
+
+
+def parted(lines: Sequence[SheetLine]) -> tuple[list[SheetLine], list[SheetLine]]:
+    """Lines that change something on the camera, which come first, and those that only say how it is."""
+    return [line for line in lines if line.changes], [line for line in lines if not line.changes]
 
 
 def _extra_lines(installed: Settings, settings: Settings) -> list[SheetLine]:

@@ -2,21 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from itertools import zip_longest
 
-from reportlab.graphics.shapes import Drawing, Line, Polygon, Rect, String
 from reportlab.lib.styles import ParagraphStyle
 from reportlab.lib.units import mm
-from reportlab.pdfbase.pdfmetrics import stringWidth
 from reportlab.platypus import Flowable, Paragraph, Spacer
 
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
-from guardia.core.make.zones import BlockZone, Zone, ZoneKind
-from guardia.report.letters import BOLD, NO_FONT, REGULAR, runs, without_font
-from guardia.report.paper import FAINT, INK, pages, paper_styles, ruled_table, styled, tick_box, words
-from guardia.report.sheet import CAUTIONS, SheetContent, lines_against, met_rows, score_rows, steps
+from guardia.report.letters import BOLD, NO_FONT, without_font
+from guardia.report.paper import pages, paper_styles, ruled_table, tick_box, words
+from guardia.report.sheet import CAUTIONS, SheetContent, lines_against, met_rows, parted, score_rows, steps
+from guardia.report.zone_drawing import zone_drawing
 
 
 def sheet_pdf(content: SheetContent) -> bytes:
@@ -37,14 +35,18 @@ def sheet_pdf(content: SheetContent) -> bytes:
     ]
     bold = ParagraphStyle("bold", parent=body, fontName=BOLD)
     installed = content.comparison.installed_replay.candidate.settings
-    rows = [
-        [tick_box(), text(line.words, bold if line.changes else body)]
-        for line in lines_against(installed, content.settings, content.capability)
-    ]
-    story.append(ruled_table(rows, [8 * mm, 162 * mm]))
+    changed, same = parted(lines_against(installed, content.settings, content.capability))
+    if changed:
+        rows = [[tick_box(), text(line.words, bold)] for line in changed]
+        story.append(ruled_table(rows, [8 * mm, 162 * mm]))
+        story.append(text("As it is already", head))
+    cells = [[tick_box(), text(line.words)] for line in same]
+    pairs = [[*left, *right] for left, right in zip_longest(cells[::2], cells[1::2], fillvalue=[text(""), text("")])]
+    if pairs:
+        story.append(ruled_table(pairs, [8 * mm, 77 * mm] * 2))
     zones = entered_zones(content.settings, content.capability)
     if zones:
-        story += [Spacer(1, 4 * mm), _zone_drawing(zones)]
+        story += [Spacer(1, 4 * mm), zone_drawing(zones, aspect=content.aspect)]
     broken = limits_broken(Candidate(content.settings, content.capability))
     if broken:
         story += [text("What cannot be set on this make", head), *(text(line) for line in broken)]
@@ -71,38 +73,3 @@ def sheet_pdf(content: SheetContent) -> bytes:
         text("Entered by ____________________    on ____________    walk-tested by day ______ at night ______"),
     ]
     return pages(story, f"Settings sheet: {content.camera}")
-
-
-def _zone_drawing(zones: Sequence[Zone]) -> Drawing:
-    """The outline of the picture with a line every 10 %, watched zones solid, ignored dashed, corners numbered."""
-    width, height = 112 * mm, 63 * mm
-    drawing = Drawing(width, height)
-    for step in range(1, 10):
-        x, y = width * step / 10, height * step / 10
-        for line in (Line(x, 0, x, height), Line(0, y, width, y)):
-            drawing.add(styled(line, strokeColor=FAINT, strokeWidth=0.5))
-    for zone in zones:
-        if isinstance(zone, BlockZone):
-            across, down = width / zone.columns, height / zone.rows
-            for index in (i for i, on in enumerate(zone.active) if on):
-                row, column = divmod(index, zone.columns)
-                block = Rect(column * across, height - (row + 1) * down, across, down)
-                drawing.add(styled(block, fillColor=FAINT, strokeColor=INK, strokeWidth=0.4))
-            continue
-        corners = [(x * width, (1 - y) * height) for x, y in zone.points]
-        outline = styled(Polygon([c for corner in corners for c in corner]), fillColor=None, strokeColor=INK)
-        if zone.kind is not ZoneKind.WATCH:
-            outline.strokeDashArray = [4, 3]
-        drawing.add(outline)
-        middle = sum(x for x, _ in corners) / len(corners), sum(y for _, y in corners) / len(corners)
-        pieces = runs(zone.name, BOLD)
-        start = middle[0] - sum(stringWidth(piece, font, 8) for font, piece in pieces) / 2
-        for font, piece in pieces:
-            drawing.add(styled(String(start, middle[1], piece), fontName=font, fontSize=8))
-            start += stringWidth(piece, font, 8)
-        for number, (x, y) in enumerate(corners, 1):
-            drawing.add(styled(Rect(x - 1.5, y - 1.5, 3, 3), fillColor=INK, strokeColor=None))
-            at = min(max(x + 3, 2), width - 8), min(max(y + 3, 2), height - 8)
-            drawing.add(styled(String(*at, str(number)), fontName=REGULAR, fontSize=7))
-    drawing.add(styled(Rect(0, 0, width, height), fillColor=None, strokeColor=INK, strokeWidth=0.8))
-    return drawing

@@ -13,6 +13,7 @@ from typing import Any
 from zoneinfo import ZoneInfo
 
 from guardia.app.camera.makes import capability_data, make_from_file, unsaid_settings
+from guardia.app.site.exports import aspect_of
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.place import SitePlace
@@ -184,6 +185,7 @@ def camera_sheet(folder: Path, *, camera: str, settings: Settings | None) -> She
             made,
             met_both(evidence, comparison),
             " ".join(filter(None, known)),
+            aspect_of(project.clips.size(evidence.clips[0].id) if evidence.clips else (0, 0)),
         )
 
 

@@ -19,7 +19,7 @@ from guardia.core.prove.due import due_of
 from guardia.core.score.statistics import StatisticLine
 from guardia.core.score.storage_findings import storage_findings
 from guardia.report.analytics_xml import analytics_xml
-from guardia.report.sheet import SheetContent, changes_of, score_rows, sheet_to_dict, unmet_lines
+from guardia.report.sheet import USUAL_ASPECT, SheetContent, changes_of, score_rows, sheet_to_dict, unmet_lines
 from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
 
 if TYPE_CHECKING:
@@ -208,7 +208,14 @@ class Exports:
             met=model.met,
             made=datetime.now(UTC).astimezone(self._session.time_zone),
             explained=" ".join(filter(None, (model.scale_words, model.explained.words))),
+            aspect=aspect_of(model.pictures.picture_size()),
         )
+
+
+def aspect_of(size: tuple[int, int]) -> float:
+    """Height over width of a picture; the usual one while none is known."""
+    width, height = size
+    return height / width if width and height else USUAL_ASPECT
 
 
 def file_stem(name: str) -> str:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -25,6 +25,24 @@ from guardia.media.analysis import fine_tracks
 
 PEOPLE = ("person", "expected")
 MOST_PICTURES = 30
+
+
+MOUNT_HEIGHTS_M = (2.0, 2.5, 3.0, 4.0, 6.0)
+"""Usual mount heights, to be compared; common practice, no source."""
+
+
+@dataclass(frozen=True)
+class HeightLine:
+    """What the camera would see from another height, aimed at the same ground."""
+
+    height_m: float
+    """The height."""
+    nearest_m: float
+    """Where the ground begins to be seen; infinite where none is."""
+    reach_m: float
+    """How far away a walking adult triggers who crosses the view by day."""
+    now: bool
+    """Whether it is the height of the camera."""
 
 
 @dataclass(frozen=True)
@@ -231,10 +249,27 @@ class CalibrationModel(StepModel):
     def reach_by_notch(self, thing: Thing) -> list[tuple[str, ReachLine]]:
         """Reach of a thing at every notch of the make; empty while no view is known."""
         notches = self.model.camera.capability.notches if self.known is not None else ()
-        return [(n.label, self._line(thing, *[Sensitivity(n.contrast, n.size)] * 2)) for n in notches]
+        return [(n.label, self._line(thing, at, at)) for n in notches for at in (Sensitivity(n.contrast, n.size),)]
 
-    def _line(self, thing: Thing, by_day: Sensitivity, at_night: Sensitivity) -> ReachLine:
-        known = self.known
+    def heights(self) -> list[HeightLine]:
+        """What other mount heights would see, aimed at the same ground; empty while no view is known."""
+        if self.known is None:
+            return []
+        now, by_light = self.known.view, self._by_light(self.model.draft)
+        lines = []
+        for height_m in sorted({round(now.height_m, 1), *MOUNT_HEIGHTS_M}):
+            tilt_deg = now.tilt_deg
+            if 0 < tilt_deg < 90:
+                tilt_deg = math.degrees(math.atan2(height_m * math.tan(math.radians(tilt_deg)), now.height_m))
+            view = replace(now, height_m=height_m, tilt_deg=tilt_deg)
+            line = self._line(THINGS[0], *by_light, known=replace(self.known, view=view))
+            lines.append(HeightLine(height_m, view.nearest_m, line.across, height_m == round(now.height_m, 1)))
+        return lines
+
+    def _line(
+        self, thing: Thing, by_day: Sensitivity, at_night: Sensitivity, known: KnownView | None = None
+    ) -> ReachLine:
+        known = known or self.known
         assert known is not None
         day, night = self._shares(dark=False), self._shares(dark=True)
         contrast, size = by_day

@@ -129,6 +129,10 @@ class StoreBars(QWidget):
                 for x in (low, high):
                     painter.drawLine(QPointF(x, foot - 3), QPointF(x, foot + 2))
             text = ", ".join(filter(None, ((figure.words if figure.value > 0 else ""), lane.note)))
+            if figure.value + lane.from_days > most:  # the bar goes on beyond the scale
+                painter.setPen(THEME.colour("on_accent" if draft else "ink"))
+                side = Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
+                painter.drawText(line.adjusted(0, 0, -6, 0), side, "▸")
             self._places.append(_Place(line, figure))
         after = bar.right() if figure is not None else line.left()
         if figure is not None and figure.low < figure.high:

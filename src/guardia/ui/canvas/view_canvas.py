@@ -211,8 +211,12 @@ class ViewCanvas(QWidget):
         self.update()
 
 
+HEIGHTS_FROM_PX = 640
+"""In this width there is room to compare mount heights, too."""
+
+
 class PlanView(QWidget):
-    """The ground from above, and the view from the side."""
+    """The ground from above, the view from the side, and what other mount heights would see."""
 
     def __init__(self, model: CalibrationModel) -> None:
         super().__init__()
@@ -235,9 +239,12 @@ class PlanView(QWidget):
         adult = lines["walking adult"].across
         nearest = known.view.nearest_m if math.isfinite(known.view.nearest_m) else 0.0
         far = max(12.0, min(90.0, 1.35 * max(adult, known.lamp_m or 0.0, nearest)))
-        half = (self.width() - 12) / 2
-        self._plan(painter, known.view, QRectF(0, 0, half, self.height()), far, adult, known.lamp_m)
-        self._side(painter, known.view, QRectF(half + 12, 0, half, self.height()), far, adult)
+        parts = 3 if self.width() >= HEIGHTS_FROM_PX else 2
+        part = (self.width() - 12 * (parts - 1)) / parts
+        self._plan(painter, known.view, QRectF(0, 0, part, self.height()), far, adult, known.lamp_m)
+        self._side(painter, known.view, QRectF(part + 12, 0, part, self.height()), far, adult)
+        if parts == 3:
+            self._heights(painter, QRectF(2 * (part + 12), 0, part, self.height()))
 
     def _plan(
         self, painter: QPainter, view: ViewGeometry, area: QRectF, far: float, adult: float, lamp_m: float | None
@@ -273,6 +280,29 @@ class PlanView(QWidget):
         painter.drawEllipse(origin, 4, 4)
         painter.setPen(THEME.colour("muted"))
         painter.drawText(area.adjusted(0, 0, 0, 0), 0, "from above")
+
+    def _heights(self, painter: QPainter, area: QRectF) -> None:
+        """How near and how far an adult triggers from other mount heights."""
+        painter.setClipRect(area)
+        painter.setPen(THEME.colour("muted"))
+        painter.drawText(area, 0, "other mount heights")
+        lines = self._model.heights()
+        far = max([line.reach_m for line in lines if math.isfinite(line.reach_m)] + [1.0])
+        name, figures = (painter.fontMetrics().horizontalAdvance(text) + 10 for text in ("00.0 m", "00.0 to 000 m"))
+        width = area.width() - name - figures
+        step = min(30.0, (area.height() - 26) / max(1, len(lines)))
+        for row, line in enumerate(lines):
+            at = QRectF(area.left(), area.top() + 22 + row * step, area.width(), step)
+            painter.setPen(THEME.colour("ink" if line.now else "muted"))
+            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, f"{line.height_m:.1f} m")
+            seen = line.reach_m > line.nearest_m
+            words = f"{line.nearest_m:.1f} to {line.reach_m:.0f} m" if seen else "nobody triggers"
+            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+            if seen:
+                left, right = (at.left() + name + width * min(1.0, m / far) for m in (line.nearest_m, line.reach_m))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(THEME.colour("accent", 255 if line.now else 90))
+                painter.drawRoundedRect(QRectF(left, at.center().y() - 5, max(2.0, right - left), 10), 3, 3)
 
     def _side(self, painter: QPainter, view: ViewGeometry, area: QRectF, far: float, adult: float) -> None:
         painter.setClipRect(area)

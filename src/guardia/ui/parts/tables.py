@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
 
-from PyQt6.QtCore import QModelIndex, Qt, QTimer
+from PyQt6.QtCore import QModelIndex, QSize, Qt, QTimer
 from PyQt6.QtGui import QAction, QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableWidget, QTableWidgetItem
 
@@ -15,6 +15,8 @@ from guardia.ui.parts.theme import THEME
 
 _DATES = ("%d %b %Y %H:%M:%S", "%d %b %Y %H:%M", "%d %b %Y")
 _NUMBER = re.compile(r"(\d+(?:\.\d+)?)")
+
+LEAST_HEIGHT_PX = 110
 
 SortKey = tuple[bool, list[tuple[bool, float, str]]]
 
@@ -108,6 +110,10 @@ class RowTable(QTableWidget):
         if model is not None:
             for changed in (model.dataChanged, model.rowsInserted, model.rowsRemoved):
                 changed.connect(lambda *_: self._sorted_by and self._again.start())
+
+    def sizeHint(self) -> QSize:
+        """A few rows; it takes what room there is and asks for no more."""
+        return QSize(super().sizeHint().width(), THEME.px(LEAST_HEIGHT_PX))
 
     def _turn(self, column: int) -> None:
         """Sort by a column: rising, then falling, then as it was filled."""

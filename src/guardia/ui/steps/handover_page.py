@@ -9,9 +9,11 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QKeySequence, QShortcut
 from PyQt6.QtWidgets import (
     QFileDialog,
+    QFrame,
     QGridLayout,
     QHBoxLayout,
     QInputDialog,
+    QLabel,
     QLineEdit,
     QListWidget,
     QListWidgetItem,
@@ -22,18 +24,24 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.site.exports import Exports, file_stem
+from guardia.app.site.exports import Exports, aspect_of, file_stem
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
-from guardia.report.sheet import CAUTIONS, lines_against, met_rows, score_rows
+from guardia.core.make.settings import entered_zones
+from guardia.report.sheet import CAUTIONS, lines_against, met_rows, parted, score_rows
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import add_copying
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import button, card, clear, label, page_head
 
 SHEET_FORMS = "JSON (*.json);;ONVIF analytics XML (*.xml)"
 
 ENTRY_KINDS = ("visit", "observed", "fault", "complaint", "reading", "export handed over", "guest access reviewed")
 """What is entered by hand; changes of settings enter themselves."""
+
+
+DRAWING_PX = 380
+"""Width of the drawing of the zones."""
 
 
 class HandoverPage(QWidget):
@@ -106,7 +114,7 @@ class HandoverPage(QWidget):
         add_copying(self.logbook)
         self.logbook.setWordWrap(True)
         self.logbook.setAccessibleName("Logbook")
-        self.logbook.setToolTip("Enter corrects the note of an entry, Del takes it out; both can be undone")
+        self.logbook.setToolTip("Enter corrects the note of an entry, Del removes it; both can be undone")
         self.logbook.itemActivated.connect(lambda _item: self.correct_entry())
         QShortcut(QKeySequence(Qt.Key.Key_Delete), self.logbook, self.remove_entry)
         side.addWidget(self.logbook, 1)
@@ -124,9 +132,14 @@ class HandoverPage(QWidget):
         clear(self._sheet)
         self._sheet.addWidget(label(f"Settings sheet: {model.camera.name}", "head"))
         self._sheet.addWidget(label(f"{self._session.site.name}, {model.camera.capability.name}", "muted"))
-        for entry in lines_against(model.camera.installed, model.draft, model.camera.capability):
-            note = f"   ← {entry.note}" if entry.note else ""
-            self._sheet.addWidget(label(f"☐  {entry.text}{note}", "" if entry.changes else "muted", wrap=True))
+        changed, same = parted(lines_against(model.camera.installed, model.draft, model.camera.capability))
+        self._sheet.addWidget(label("To enter on the camera" if changed else "Nothing changes on the camera", "head"))
+        for entry in changed:
+            self._sheet.addWidget(label(f"☐  {entry.text}{f'   ← {entry.note}' if entry.note else ''}", wrap=True))
+        self._add_zones()
+        if changed:
+            self._sheet.addWidget(label("As it is already", "head"))
+        self._sheet.addWidget(_in_columns([f"☐  {entry.text}" for entry in same]))
         for line in limits_broken(Candidate(model.draft, model.camera.capability)):
             self._sheet.addWidget(label(f"▼  {line}", "warning", wrap=True))
         self._sheet.addSpacing(6)
@@ -144,6 +157,24 @@ class HandoverPage(QWidget):
         self.enter.setEnabled(model.draft != model.camera.installed)
         self.logbook.clear()
         self._fill_logbook()
+
+    def _add_zones(self) -> None:
+        """Draw the zones as they are printed, in the shape of the camera's picture."""
+        zones = entered_zones(self._model.draft, self._model.camera.capability)
+        if not zones:
+            return
+        from guardia.report.zone_drawing import zone_pdf  # slow to import, and needed only here
+        from guardia.ui.parts.paper_picture import first_page
+
+        drawing = QLabel()
+        aspect = aspect_of(self._model.pictures.picture_size())
+        drawing.setPixmap(first_page(zone_pdf(zones, aspect=aspect), THEME.px(DRAWING_PX)))
+        drawing.setAccessibleName("Zones, with the numbers of their corners or squares")
+        paper = QFrame()
+        paper.setObjectName("paper")
+        inside = QHBoxLayout(paper)
+        inside.addWidget(drawing)
+        self._sheet.addWidget(paper, 0, Qt.AlignmentFlag.AlignLeft)
 
     def _fill_logbook(self) -> None:
         self.logbook.clear()
@@ -222,6 +253,17 @@ class HandoverPage(QWidget):
     def save(self, path: Path) -> None:
         """Save the sheet; the ending says in which form."""
         Exports(self._session).save_sheet(self._model.camera.id, path)
+
+
+def _in_columns(texts: Sequence[str]) -> QWidget:
+    """Short lines in two columns, read down the first one first."""
+    widget = QWidget()
+    grid = QGridLayout(widget)
+    grid.setContentsMargins(0, 0, 0, 0)
+    down = -(-len(texts) // 2)
+    for number, text in enumerate(texts):
+        grid.addWidget(label(text, "muted", wrap=True), number % max(1, down), number // max(1, down))
+    return widget
 
 
 def _grid_of(rows: Sequence[tuple[str, str, str]]) -> QWidget:

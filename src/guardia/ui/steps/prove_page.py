@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QDoubleSpinBox,
     QFileDialog,
     QHBoxLayout,
+    QHeaderView,
     QMenu,
     QTabWidget,
     QVBoxLayout,
@@ -32,6 +33,7 @@ from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
+from guardia.ui.steps.gate_path import PathDelegate
 
 _SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
 _SIGNS_OF = {
@@ -69,10 +71,16 @@ class WhyTab(QWidget):
         self.answer = words_card(layout)
         self.table = row_table("Gates", ("gate", "state", "what this is based on", "how to check", "minutes"))
         stretch_columns(self.table, 2, 3)
+        self.table.setShowGrid(False)
+        self.table.setWordWrap(True)
+        if (header := self.table.horizontalHeader()) is not None:
+            header.setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)  # as wide as the path and the names
+        self._path = PathDelegate(self.table)
+        self.table.setItemDelegateForColumn(0, self._path)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
         foot.addWidget(button("&Log what was found …", self.log_finding, tip="Question, answer and what you saw"))
-        foot.addWidget(label("Unknown gates stand in the order in which it pays to look.", "muted"), 1)
+        foot.addWidget(label("The path ends at the first closed gate; look at unknown ones as numbered.", "muted"), 1)
         layout.addLayout(foot)
 
     def _ask(self) -> None:
@@ -109,10 +117,24 @@ class WhyTab(QWidget):
             self.answer.setText("Working it out …")
             return
         self.answer.setText(diagnosis.words)
-        gates = self._ordered(diagnosis)
+        linked = self._model.question not in _SIGNS_OF
+        gates = list(diagnosis.reasons) if linked else self._ordered(diagnosis)
         signs = _SIGNS_OF.get(self._model.question, _SIGNS)
-        rows = [(g.name, signs[g.state], g.words, g.check, f"{g.minutes:g}" if g.check else "") for g in gates]
+        looks = {gate.name: f", look {number}." for number, gate in enumerate(diagnosis.checks, 1)} if linked else {}
+        rows = [
+            (g.name, signs[g.state] + looks.get(g.name, ""), g.words, g.check, f"{g.minutes:g}" if g.check else "")
+            for g in gates
+        ]
         fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
+        self._path.show_states([gate.state for gate in gates], linked=linked)
+        self.table.setColumnWidth(0, self._name_px([gate.name for gate in gates]))
+        closed = next((row for row, gate in enumerate(gates) if gate.state is State.CLOSED), 0)
+        self.table.scrollToItem(self.table.item(closed, 0))
+
+    def _name_px(self, names: list[str]) -> int:
+        """Width of the path and the longest name beside it."""
+        metrics = self.table.fontMetrics()
+        return THEME.px(52) + max((metrics.horizontalAdvance(name) for name in names), default=0)
 
     @staticmethod
     def _ordered(found: Diagnosis) -> list[Reason]:

@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QListWidgetItem,
     QPushButton,
     QScrollArea,
+    QSizePolicy,
     QVBoxLayout,
     QWidget,
 )
@@ -140,6 +141,7 @@ class ScorePanel(QWidget):
         self.limits.setAlignment(Qt.AlignmentFlag.AlignTop)
         self._small_print = QScrollArea()
         self._small_print.setWidgetResizable(True)
+        self._small_print.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self._small_print.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self._small_print.setWidget(self.limits)
         layout.addWidget(self._small_print, 1)
@@ -214,6 +216,7 @@ class ScorePanel(QWidget):
         flips.setAccessibleName("Outcomes that change from installed to draft")
         flips.setWordWrap(True)
         flips.setMinimumHeight(THEME.px(44))
+        flips.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         flips.itemActivated.connect(self.open_flip)
         flips.itemClicked.connect(self.open_flip)
         return flips

@@ -5,13 +5,24 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QFileDialog, QGridLayout, QHBoxLayout, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFileDialog,
+    QGridLayout,
+    QHBoxLayout,
+    QScrollArea,
+    QVBoxLayout,
+    QWidget,
+)
 
 from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.purpose.judgement import kind_of
-from guardia.core.score.storage import KeepLonger, School, ToKeep, WhatIf
-from guardia.core.storage.figure import days_words, short
+from guardia.core.score.storage import KeepLonger, School, ToKeep
+from guardia.core.storage.figure import short
 from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading
+from guardia.ui.canvas.what_if_bars import WhatIfBars
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
@@ -200,8 +211,12 @@ class AnswersTab(FreshPage):
         self.ways.itemActivated.connect(lambda item: self._model.take_way(self._ways[item.row()]))
         self.ways.setToolTip("Enter or a double click puts the settings of a way into the draft")
         layout.addWidget(self.ways, 1)
-        self.what_if = row_table("Days kept by mode, quality and medium", ())
-        layout.addWidget(self.what_if, 2)
+        layout.addWidget(label("Days kept by mode, quality and medium: each dot is a medium", "muted"))
+        self.what_if = WhatIfBars()
+        room = QScrollArea()
+        room.setWidgetResizable(True)
+        room.setWidget(self.what_if)
+        layout.addWidget(room, 2)
         model.asking.changed.connect(self.refresh_if_shown)
 
     def refresh(self) -> None:
@@ -218,7 +233,7 @@ class AnswersTab(FreshPage):
         rows = [(_way_words(w), w.days.words, p, "yes" if w.surely else "perhaps")
                 for w, p in zip(ways, prices, strict=True)]  # fmt: skip
         fill_table(self.ways, rows)
-        self._fill_what_if(table)
+        self.what_if.show_found(table, self._model.required.value if self._model.required is not None else None)
 
     def _words(self, ways: Sequence[KeepLonger]) -> str:
         required = self._model.required
@@ -236,21 +251,6 @@ class AnswersTab(FreshPage):
         single = next((w for w in ways if len(w.words) == 1), None)
         one = f"Best single change: {_way_words(single)}." if single is not None else "No single change is enough."
         return f"{one} Best of all: {_way_words(ways[0])} ({ways[0].days.words})."
-
-    def _fill_what_if(self, found: Sequence[WhatIf]) -> None:
-        sizes = list(dict.fromkeys(w.size_gb for w in found))
-        rows: dict[tuple[str, str], list[str]] = {}
-        for one in found:
-            rows.setdefault((one.mode.value, one.quality), []).append(days_words(one.days.value).removesuffix(" days"))
-        columns = ["records", "quality", *(f"{size:g} GB" for size in sizes)]
-        self.what_if.setColumnCount(len(columns))
-        self.what_if.setHorizontalHeaderLabels(columns)
-        required = self._model.required
-        days = [[0.0, 0.0, *(w.days.value for w in found if (w.mode.value, w.quality) == key)] for key in rows]
-        fill_table(
-            self.what_if, [(*key, *texts) for key, texts in rows.items()],
-            lambda r, c: required is not None and c > 1 and days[r][c] < required.value,
-        )  # fmt: skip
 
 
 def _way_words(way: KeepLonger) -> str:

@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 import pyqtgraph as pg
-from PyQt6.QtCore import Qt, pyqtSignal
-from PyQt6.QtGui import QHideEvent
+from PyQt6.QtCore import QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QHideEvent, QIcon, QPixmap
 from PyQt6.QtWidgets import (
     QCheckBox,
     QDoubleSpinBox,
     QGridLayout,
     QHBoxLayout,
+    QLabel,
     QListWidget,
     QProgressBar,
+    QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
     QTabWidget,
@@ -23,13 +25,17 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.site.exports import aspect_of
 from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
+from guardia.core.make.settings import Settings
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.tune import Answer, PlanStep, Point, Tuned
 from guardia.report.sheet import lines_against
+from guardia.ui.canvas.gain_plot import Gain, GainPlot
+from guardia.ui.canvas.zone_picture import zone_picture
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.tables import RowTable, add_copying, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
@@ -54,6 +60,10 @@ SEARCHED_TABS = 5
 """The first tabs show what a search found; scale and check do without."""
 
 
+ICON_PX, PAIR_PX = 72, 200
+"""Widths of the pictures of candidates: in the table, and side by side."""
+
+
 class TunePage(FreshPage):
     """The answer above, the trade-off below it, levers and plan beside.
 
@@ -67,6 +77,7 @@ class TunePage(FreshPage):
         self.model = session.step_model(TuneModel, model)
         self._session, self._camera = session, model
         self._shown: Candidate | None = None
+        self._view = QPixmap()
         layout, head = page_head(self, "Tune")
         head.addStretch()
         head.addWidget(label("A missed real one costs as much as", "muted"))
@@ -156,10 +167,23 @@ class TunePage(FreshPage):
         self.changes = QListWidget()
         add_copying(self.changes)
         self.changes.setWordWrap(True)
+        self.changes.setMinimumHeight(THEME.px(76))
+        self.changes.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.changes.setAccessibleName("What changes from installed")
         self.changes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(label("What changes from installed", "strong"))
-        column.addWidget(self.changes)
+        pair = QHBoxLayout()
+        self.pair = (QLabel(), QLabel())
+        for picture, words in zip(self.pair, ("Installed", "These settings"), strict=True):
+            one = QVBoxLayout()
+            one.setSpacing(2)
+            picture.setAccessibleName(f"{words}: the view with its zones")
+            one.addWidget(picture)
+            one.addWidget(label(words, "muted"))
+            pair.addLayout(one)
+        pair.addStretch()
+        column.addLayout(pair)
+        column.addWidget(self.changes, 1)
         row = QHBoxLayout()
         self.take = button("&Take as draft", self._take, "primary", "Make these settings the draft; can be undone")
         self.back = button("Back to the draft", lambda: self.try_out(None), tip="End trying on")
@@ -169,6 +193,26 @@ class TunePage(FreshPage):
         column.addLayout(row)
         return column
 
+    def _ranked(self) -> QWidget:
+        """Every setting and the best combinations as marks, and as a table beneath."""
+        whole = QWidget()
+        column = QVBoxLayout(whole)
+        column.setContentsMargins(0, 6, 0, 0)
+        self.gains = GainPlot("")
+        self.gains.chosen.connect(self.singles.selectRow)
+        self.singles.currentCellChanged.connect(lambda row, *_: self.gains.select(row))
+        self.singles.setIconSize(QSize(ICON_PX, ICON_PX))
+        column.addWidget(self.gains)
+        column.addWidget(self.singles, 1)
+        return whole
+
+    def _zone_picture(self, settings: Settings, width_px: int) -> QPixmap:
+        """The view of the camera with the zones of some settings."""
+        if self._view.isNull():
+            self._view.loadFromData(self._camera.pictures.clean_view())
+        aspect = aspect_of(self._camera.pictures.picture_size())
+        return zone_picture(self._view, settings.detection.zones, width_px, aspect)
+
     def _tables(self) -> QTabWidget:
         self.tabs = QTabWidget()
         whole = self._trade_off()
@@ -177,6 +221,7 @@ class TunePage(FreshPage):
         self.reasons = QListWidget()
         add_copying(self.reasons)
         self.reasons.setWordWrap(True)
+        self.reasons.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.reasons.setAccessibleName("Why these settings, and what would help beyond them")
         self.reasons.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.scale = ScaleView(self._camera)
@@ -184,7 +229,7 @@ class TunePage(FreshPage):
         self.compare.asked.connect(self.asked)
         self.check = CheckView(self.model)
         for page, words in (
-            (whole, "Trade-off"), (self.compare, "Compare"), (self.singles, "Ranked"),
+            (whole, "Trade-off"), (self.compare, "Compare"), (self._ranked(), "Ranked"),
             (self.plan, "Step by step"), (self.reasons, "Why"), (self.scale, "Scale"), (self.check, "Check"),
         ):  # fmt: skip
             self.tabs.addTab(page, words)
@@ -239,16 +284,24 @@ class TunePage(FreshPage):
             )
             self._fill(self.singles, [])
             self._fill(self.plan, [])
+            self.gains.show_gains((), "")
         else:
             self.headline.setText(_HEADS[tuned.answer])
             self._fill_figures(tuned)
             self.why.setText(" ".join(tuned.why[:SAID_FIRST]))
             self.reasons.addItems(tuned.why)
-            now = tuned.installed
+            now, now_zones = tuned.installed, self._camera.camera.installed.detection.zones
             ranked = [(words, counts, more) for words, counts, more in tuned.singles]
             together = [(words, counts, False) for words, _, counts in tuned.combinations]
             rows = [(words, *_cells(c, more=more), c.against(now)) for words, c, more in (*together, *ranked)]
             self._fill(self.singles, rows)
+            for row, (_, candidate, _) in enumerate(tuned.combinations):
+                item = self.singles.item(row, 0)
+                if item is not None and candidate.settings.detection.zones != now_zones:
+                    item.setIcon(QIcon(self._zone_picture(candidate.settings, ICON_PX)))
+            counted = [(words, c, False) for words, c, _ in together] + [(words, c, True) for words, c, _ in ranked]
+            gains = [Gain(words, now.nuisance - c.nuisance, c.lost - now.lost, one) for words, c, one in counted]
+            self.gains.show_gains(gains, "false alerts" if now.alerting else "false recordings")
             self._fill(self.plan, [(s.words, *_cells(s.counts), _days(s), f"about {s.taps}") for s in tuned.plan])
         check = self._camera.check
         self.since.setText(check.words if check is not None else "")
@@ -314,6 +367,9 @@ class TunePage(FreshPage):
         self._shown = candidate
         camera = self._camera.camera
         lines = [] if candidate is None else lines_against(camera.installed, candidate.settings, camera.capability)
+        shown = candidate.settings if candidate is not None else camera.installed
+        for picture, settings in zip(self.pair, (camera.installed, shown), strict=True):
+            picture.setPixmap(self._zone_picture(settings, THEME.px(PAIR_PX)))
         self.changes.clear()
         changed = [f"{line.text}   ← {line.note}" for line in lines if line.changes]
         self.changes.addItems(changed or ["Nothing changes from what is installed."])

@@ -4,7 +4,17 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QGridLayout, QHBoxLayout, QPushButton
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QGridLayout,
+    QHBoxLayout,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -12,13 +22,34 @@ from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.core.score.reach import THINGS, Thing
 from guardia.ui.canvas.view_canvas import PlanView, ViewCanvas
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, button, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, button, card, clear, label, page_head
 
 PLAN_FROM_PX = 740
-BESIDE_PX, BELOW_PX = 210, 260
+BESIDE_PX, BELOW_PX, UNKNOWN_BELOW_PX = 210, 260, 110
 """Room of the numbers beside the picture, and of head, tables and notes above and below it."""
 
 MOST_LINES = 10
+
+WAYS_FROM_PX = 220
+"""With so much room beside the picture's height the ways to a view are explained."""
+
+WAYS = (
+    (
+        "Mark two standing persons",
+        "Choose a picture with somebody on it, press 'Mark a person' and drag from the feet to "
+        "the head. Do the same once nearer or farther away.",
+    ),
+    (
+        "Use the walk test",
+        "Import a clip of somebody who walks through the view, as a walk test. 'From the walk test' "
+        "follows this person.",
+    ),
+    (
+        "Type the numbers",
+        "Measure the height, read tilt and focal length off the camera or its data sheet, and press 'Take these'.",
+    ),
+)
+"""How a view becomes known. Then distances, pixel density and reach are drawn on the picture and below it."""
 
 
 class ViewPage(FreshPage):
@@ -37,7 +68,7 @@ class ViewPage(FreshPage):
         self.mark.toggled.connect(self._set_marking)
         self._tall = self._box(0.5, 2.5, 1.75, " m tall", 2)
         self._tall.valueChanged.connect(lambda v: setattr(self.model, "person_m", v))
-        self.walk = button("From the walk test", self._follow, tip="The person of the walk test serves")
+        self.walk = button("From the walk test", self._follow, tip="Follow the person of the walk test")
         self.on = QComboBox()
         self.on.setAccessibleName("The picture on which somebody is marked")
         self.on.setToolTip("The picture on which somebody is marked: of a walk test, of people, or without anybody")
@@ -60,6 +91,8 @@ class ViewPage(FreshPage):
         below.addLayout(self._tables)
         self.plan = PlanView(self.model)
         below.addWidget(self.plan, 1)
+        self.ways = self._ways()
+        below.addWidget(self.ways, 1)
         layout.addLayout(below, 1)
         self.notes = label("", "muted", wrap=True)
         layout.addWidget(self.notes)
@@ -95,9 +128,32 @@ class ViewPage(FreshPage):
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Give the picture the height that its width allows; leave the plan out where there is no room for it."""
         super().resizeEvent(event)
-        width = self.width() - THEME.px(BESIDE_PX)
-        self.canvas.setFixedHeight(round(min(width * self.model.aspect, self.height() - THEME.px(BELOW_PX))))
-        self.plan.setVisible(self.width() >= PLAN_FROM_PX)
+        self._share_room()
+
+    @staticmethod
+    def _ways() -> QWidget:
+        """What to do while no view is known."""
+        ways = QWidget()
+        row = QHBoxLayout(ways)
+        row.setContentsMargins(0, 8, 0, 0)
+        row.setSpacing(12)
+        for head, text in WAYS:
+            frame = card()
+            inside = QVBoxLayout(frame)
+            inside.setContentsMargins(14, 12, 14, 12)
+            inside.addWidget(label(head, "head", wrap=True))
+            inside.addWidget(label(text, "muted", wrap=True))
+            inside.addStretch()
+            row.addWidget(frame, 1)
+        return ways
+
+    def _share_room(self) -> None:
+        """Give the picture what the plan leaves, which is drawn once a view is known."""
+        known = self.model.known is not None
+        width, below = self.width() - THEME.px(BESIDE_PX), THEME.px(BELOW_PX if known else UNKNOWN_BELOW_PX)
+        self.canvas.setFixedHeight(round(min(width * self.model.aspect, self.height() - below)))
+        self.plan.setVisible(known and self.width() >= PLAN_FROM_PX)
+        self.ways.setVisible(not known and self.height() - self.canvas.height() >= THEME.px(WAYS_FROM_PX))
 
     def _box(self, low: float, high: float, value: float, suffix: str, decimals: int = 1) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
@@ -174,6 +230,7 @@ class ViewPage(FreshPage):
     def refresh(self) -> None:
         """Show what is known now."""
         self._fill_pictures()
+        self._share_room()
         known = self.model.known
         while item := self._tables.takeAt(0):
             if (inner := item.layout()) is not None:
