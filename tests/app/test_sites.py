@@ -159,5 +159,5 @@ class Merging(Sites):
         out = io.StringIO()
         with contextlib.redirect_stdout(out), contextlib.redirect_stderr(out):
             self.assertEqual(main(["merge", str(first), str(other), "--json"]), 1)
-        self.assertIn("not here", out.getvalue())
+        self.assertIn("does not have", out.getvalue())
         self.assertEqual(asdict(merge(first, other))["taken"], 0)

@@ -1,5 +1,6 @@
 """The view-models of the steps, without a widget: what they offer and what becomes of it."""
 
+import math
 from datetime import timedelta
 
 from PyQt6.QtTest import QSignalSpy
@@ -59,6 +60,15 @@ class StepModels(SessionCase):
         calibration.type_in(height_m=3.0, tilt_deg=15.0, **lens)
         self.assertEqual(calibration.known.how, "typed")
         self.assertGreater(len(calibration.ladder()), 3)
+        lines = calibration.heights()
+        self.assertEqual([line.height_m for line in lines if line.now], [3.0])
+        self.assertEqual([line.nearest_m for line in lines], sorted(line.nearest_m for line in lines))
+        now, view = next(line for line in lines if line.now), calibration.known.view
+        self.assertAlmostEqual(now.nearest_m, view.nearest_m)
+        # Aimed at the same ground: its middle lies at height / tan(tilt), 3 / tan 15 deg = 11.2 m; from 6 m that is
+        # a tilt of 28.2 deg, whose lower edge of the picture lies 19.4 deg (half of 38.7) further down.
+        steep = math.radians(math.degrees(math.atan2(6.0, 3.0 / math.tan(math.radians(15.0)))) + view.upright_deg / 2)
+        self.assertAlmostEqual(lines[-1].nearest_m, 6.0 / math.tan(steep), places=6)
         before = calibration.known
         calibration.type_in(height_m=-1.0, tilt_deg=15.0, **lens)
         self.assertEqual((calibration.known, len(self.told)), (before, 1))

@@ -17,8 +17,9 @@ from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.core.score.candidates import Scorer
 from guardia.core.storage.rules import Quality, RecordingMode
 from guardia.core.storage.stores import StoreKind
-from guardia.report.sheet import SheetContent, changes_of, check_sheet, lines_against, sheet_to_dict, steps
+from guardia.report.sheet import SheetContent, changes_of, check_sheet, lines_against, parted, sheet_to_dict, steps
 from guardia.report.sheet_pdf import sheet_pdf
+from guardia.report.zone_drawing import EDGE, zone_pdf
 from tests.support import FolderCase, blob_trace, capability, evidence_of, plain, tried
 
 ZONE = PolygonZone(ZoneKind.IGNORE, ((0, 0), (0.25, 0), (0.25, 0.3), (0, 0.3)), "Fähnchen & <rope>")
@@ -137,6 +138,22 @@ class SettingsSheet(FolderCase):
         for words in ("Settings sheet: Pontoon gate", "2026-09-18 14:05", "life-safety", "Real, missed", "installed"):
             self.assertIn(words, text)
         self.assertEqual(sum(len(page.images) for page in reader.pages), 0)
+
+    def test_what_changes_comes_first_and_zones_are_drawn_in_the_shape_of_the_picture(self):
+        installed = content().comparison.installed_replay.candidate.settings
+        changed, same = parted(lines_against(installed, DRAFT, capability()))
+        self.assertTrue(changed and same)
+        self.assertTrue(all(line.changes for line in changed) and not any(line.changes for line in same))
+        text = " ".join(page.extract_text() for page in PdfReader(io.BytesIO(sheet_pdf(content()))).pages)
+        self.assertLess(text.index(changed[-1].text.split(":")[0]), text.index("As it is already"))
+        for aspect in (9 / 16, 3 / 4, 16 / 9):
+            page = PdfReader(io.BytesIO(zone_pdf((ZONE,), aspect=aspect))).pages[0]
+            width, height = (float(side) - EDGE for side in page.mediabox[2:])
+            self.assertAlmostEqual(height / width, aspect, delta=0.01)
+            self.assertTrue({"1", "2", "3", "4"} <= set(page.extract_text().split()), "corners are numbered")
+        blocks = BlockZone(4, 3, (True, False, False, False) * 3)
+        numbers = PdfReader(io.BytesIO(zone_pdf((blocks,), aspect=0.75))).pages[0].extract_text().split()
+        self.assertEqual(sorted(numbers), sorted(["1", "2", "3", "4", "1", "2", "3"]))
 
     def test_polygons_for_a_make_with_blocks_are_told_and_drawn_as_blocks(self):
         draft = Settings.of("phone-as-camera", "medium", (ZONE,))

@@ -4,6 +4,7 @@ import os
 import subprocess
 import sys
 import unittest
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from unittest.mock import patch
@@ -24,6 +25,8 @@ SIZES = ((1100, 668), (1280, 740), (1366, 710), (1920, 1020), (2560, 1380))
 """Screens of 1100x700, 1280x800, 1366x768, 1920x1080 and 2560x1440 without panel and title bar."""
 
 SCALE = "1.5"
+SCALED = "QT_SCALE_FACTOR" in os.environ
+"""Whether letters are scaled: a page may then be wider than its room, and scroll."""
 
 NIGHTS = WeekPlan(
     (Stretch(EVERY_DAY, Edge(-20, SunEvent.DUSK), Edge(6 * 60 + 10), overnight=True),),
@@ -32,7 +35,21 @@ NIGHTS = WeekPlan(
 
 
 class FitsTest(GuiCase):
-    def at_every_size(self, page: str, sizes=SIZES) -> list[str]:
+    def test_every_page_fits_with_the_largest_text(self):
+        self.window.open_demo()
+        self.window.open_camera(self.window.session.camera_ids()[0], "evidence")
+        self.window._take_preferences(replace(self.window._preferences, text_percent=150))
+        bad = []
+        for step in STEPS:
+            self.window.go(step.id)
+            tabs = getattr(self.window.pages[step.id], "tabs", None)
+            for n in range(tabs.count() if isinstance(tabs, QTabWidget) else 1):
+                if isinstance(tabs, QTabWidget):
+                    tabs.setCurrentIndex(n)
+                bad += self.at_every_size(f"{step.id} {n}", SIZES[:2], sideways=True)
+        self.assertEqual(bad, [], "\n".join(bad))
+
+    def at_every_size(self, page: str, sizes=SIZES, *, sideways: bool = False) -> list[str]:
         bad = []
         for size in sizes:
             self.window.setMinimumSize(*size)
@@ -43,7 +60,9 @@ class FitsTest(GuiCase):
             self.painted(self.window)
             if self.window.size().width() != size[0] or self.window.size().height() != size[1]:
                 bad.append(f"{page} {size}: the window is {self.window.size()}")
-            bad += [f"{page} {size[0]}x{size[1]}: {words}" for words in misfits(self.window)]
+            bad += [
+                f"{page} {size[0]}x{size[1]}: {words}" for words in misfits(self.window, sideways=sideways or SCALED)
+            ]
         return bad
 
     def test_every_page_fits_at_every_size_in_both_colours(self):
@@ -87,7 +106,7 @@ class FitsTest(GuiCase):
             tabs.setCurrentIndex(next(n for n in range(tabs.count()) if tabs.tabText(n) == "Linked cameras"))
             self.assertEqual(self.at_every_size("linked", SIZES[:2]), [])
 
-    @unittest.skipIf("QT_SCALE_FACTOR" in os.environ, "runs scaled already")
+    @unittest.skipIf(SCALED, "runs scaled already")
     def test_the_same_on_a_screen_with_scaled_letters(self):
         scaled = {**os.environ, "QT_SCALE_FACTOR": SCALE}
         name = "tests.ui.test_fits.FitsTest.test_every_page_fits_at_every_size_in_both_colours"

@@ -1,30 +1,15 @@
 """A desktop program's manners: menus, finding, going from camera to camera, preferences, tables, size of text."""
 
-from dataclasses import replace
 from unittest.mock import patch
 
-from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QGuiApplication, QKeySequence
-from PyQt6.QtWidgets import (
-    QAbstractButton,
-    QAbstractItemView,
-    QAbstractSpinBox,
-    QComboBox,
-    QDialog,
-    QHeaderView,
-    QLabel,
-    QMenu,
-    QStackedWidget,
-    QTabWidget,
-    QWidget,
-)
+from PyQt6.QtWidgets import QDialog, QMenu, QWidget
 
 from guardia.app.project.preferences import Preferences, load_preferences
 from guardia.app.steps.actions import ACTIONS, MENUS, RECENT, with_mnemonics
-from guardia.app.steps.steps import STEPS
 from guardia.ui.parts.tables import fill_table, row_table, sort_key
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import ElidedLabel
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.preferences_dialog import PreferencesDialog
@@ -202,83 +187,3 @@ class Tables(GuiCase):
         self.assertEqual(
             [line.split("\t")[0] for line in clipboard.text().split("\n")], ["length", "10 s", "9 s", "-2 s", ""]
         )
-
-
-class Room(StepCase):
-    """No text is cut and nothing lies over anything else: five sizes, both colours, the usual and the largest text."""
-
-    WAYS = (
-        (1100, 700, 100, False), (1366, 768, 150, True), (1280, 800, 100, True), (1920, 1080, 150, False),
-        (1600, 900, 125, False),
-    )  # fmt: skip
-
-    def tearDown(self) -> None:
-        THEME.apply(APP, dark=False)
-        super().tearDown()
-
-    def test_every_page_has_room_for_its_words(self):
-        self.open_camera("Workshop door", "evidence")
-        for width, height, percent, dark in self.WAYS:
-            self.window._take_preferences(replace(self.window._preferences, dark=dark, text_percent=percent))
-            self.window.resize(width, height)
-            for step in STEPS:
-                self.window.go(step.id)
-                parts = self.window.pages[step.id].findChildren(QTabWidget)[:1]
-                for number in range(parts[0].count() if parts else 1):
-                    for tabs in parts:
-                        tabs.setCurrentIndex(number)
-                    for _ in range(8):  # a layout that asks for another height is laid out again
-                        APP.processEvents()
-                    with self.subTest(step=step.id, part=number, width=width, text=percent):
-                        self.assertEqual(
-                            cut(self.window.centralWidget()) + overlapping(self.window.centralWidget()), []
-                        )
-
-
-def cut(root: QWidget) -> list[str]:
-    """Words of labels, buttons and boxes that have not the room they need."""
-    found = []
-    for widget in root.findChildren(QWidget):
-        holder = widget.parentWidget()
-        inner = isinstance(holder, QComboBox | QAbstractSpinBox | QHeaderView) or isinstance(widget, ElidedLabel)
-        if inner or not widget.isVisible():
-            continue
-        need = None
-        if isinstance(widget, QLabel) and widget.text():
-            flexible = widget.sizePolicy().horizontalPolicy() == widget.sizePolicy().Policy.Ignored
-            if widget.wordWrap():
-                need = QPoint(0, widget.heightForWidth(widget.width()))
-            elif not flexible:
-                need = QPoint(widget.sizeHint().width(), widget.sizeHint().height() - 2)
-        elif isinstance(widget, QAbstractButton) and widget.text():
-            need = QPoint(widget.minimumSizeHint().width(), widget.fontMetrics().height())
-        elif isinstance(widget, QComboBox):
-            need = QPoint(
-                widget.fontMetrics().horizontalAdvance(widget.currentText()) + 30, widget.fontMetrics().height()
-            )
-        if need is not None and (need.x() > widget.width() + 2 or need.y() > widget.height() + 2):
-            words = widget.currentText() if isinstance(widget, QComboBox) else widget.text()
-            found.append(f"{words[:50]!r} needs {need.x()} x {need.y()}, has {widget.width()} x {widget.height()}")
-        if (
-            need is not None
-            and holder is not None
-            and not holder.rect().adjusted(-1, -1, 1, 1).contains(widget.geometry())
-        ):
-            found.append(f"{type(widget).__name__} {widget.geometry().getRect()} leaves {holder.rect().getRect()}")
-    return found
-
-
-def overlapping(root: QWidget) -> list[str]:
-    """Widgets of one layout that lie over each other."""
-    found = []
-    for holder in root.findChildren(QWidget):
-        if not holder.isVisible() or holder.layout() is None or isinstance(holder, QAbstractItemView | QStackedWidget):
-            continue
-        direct = Qt.FindChildOption.FindDirectChildrenOnly
-        children = [w for w in holder.findChildren(QWidget, options=direct) if w.isVisible() and not w.isWindow()]
-        for number, one in enumerate(children):
-            for other in children[number + 1 :]:
-                both = one.geometry().intersected(other.geometry())
-                if both.width() > 2 and both.height() > 2:
-                    found.append(f"{type(one).__name__} and {type(other).__name__} in {type(holder).__name__}")
-    return found

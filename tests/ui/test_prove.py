@@ -5,7 +5,7 @@ from unittest.mock import patch
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtTest import QSignalSpy, QTest
-from PyQt6.QtWidgets import QFileDialog, QInputDialog
+from PyQt6.QtWidgets import QFileDialog, QInputDialog, QPushButton
 
 from guardia.app.camera.makes import capability_data, make_from_file, shipped_capabilities
 from guardia.app.project.make_draft import MakeDraft
@@ -19,6 +19,12 @@ class SetUp(StepCase):
     def test_the_list_is_verified_ticked_by_key_resumed_and_printed(self):
         page = self.open_camera("Slipway", "setup")
         self.assertIn("Contradicted by evidence", page.words.text())
+        counted = [stage.lines for stage in page._stages()]
+        self.assertEqual(sum(counted), page.table.rowCount())
+        wrong = next(stage for stage in page._stages() if stage.wrong)
+        key = next(b for b in page.stages.findChildren(QPushButton) if wrong.name in b.text())
+        self.click(key)
+        self.assertIn(page.item.text(), [line.item.text for line in page._lines if line.item.stage == wrong.name])
         seen = [page.table.item(row, 3).text() for row in range(page.table.rowCount())]
         self.assertTrue(any("does not overwrite" in text for text in seen))
         self.assertTrue(any(text.startswith("✓") for text in seen))
@@ -76,6 +82,11 @@ class Prove(StepCase):
         closed = [page.why.table.item(r, 0).text() for r in range(page.why.table.rowCount())
                   if "closed" in page.why.table.item(r, 1).text()]  # fmt: skip
         self.assertEqual(closed[:2], ["recording hours", "target"])
+        names = [page.why.table.item(r, 0).text() for r in range(page.why.table.rowCount())]
+        self.assertEqual(names, [gate.name for gate in page.model.diagnosis().reasons], "in the order of the chain")
+        looked_at = [page.why.table.item(r, 1).text() for r in range(len(names))]
+        first = page.model.diagnosis().checks[0].name
+        self.assertIn("look 1", looked_at[names.index(first)])
         page.why.question.setCurrentIndex(page.why.question.findData(Question.NO_PICTURE))
         page.why.question.activated.emit(2)
         self.assertIs(page.model.question, Question.NO_PICTURE)
@@ -105,6 +116,8 @@ class Prove(StepCase):
         ways = {(page.linked.ways.item(r, 0).text(), page.linked.ways.item(r, 1).text())
                 for r in range(page.linked.ways.rowCount())}  # fmt: skip
         self.assertEqual(ways, {("Office step", "Pontoon gate"), ("Pontoon gate", "Slipway")})
+        self.assertIn("Office step to Pontoon gate: ", page.linked.travel.accessibleDescription())
+        self.painted(page.linked.travel)
         self.painted(page)
 
     def test_walks_are_planned_entered_by_key_and_printed(self):
@@ -115,6 +128,7 @@ class Prove(StepCase):
             self.wait(planned)
         table = page.walks.table
         self.assertIn("straight towards the camera", table.item(0, 0).text())
+        self.assertFalse(page.walks.picture.isVisible(), "without a view there is nothing to draw on")
         table.setCurrentCell(1, 0)
         table.setFocus()
         before = alert_delay(self.model.facts.readings())

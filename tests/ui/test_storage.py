@@ -172,6 +172,11 @@ class Storage(StepCase):
         if page.model.ask() is None:
             self.wait(asked)
         self.assertIn("Best single change: quality 'low'", page.answers.words.text())
+        self.painted(page.answers.what_if)
+        table = page.model.ask()[0]
+        self.assertEqual(len(page.answers.what_if._dots), len(table))
+        placed = sorted((at.x(), one.days.value) for at, one in page.answers.what_if._dots)
+        self.assertEqual([days for _, days in placed], sorted(days for _, days in placed), "the scale rises")
         texts = [page.answers.ways.item(r, 0).text() for r in range(page.answers.ways.rowCount())]
         self.assertIn("loses 4 real of the evidence: record by motion", texts)
         ways = page.answers.ways

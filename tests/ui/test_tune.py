@@ -33,6 +33,18 @@ class Tune(StepCase):
         self.assertEqual(self.model.draft, self.model.camera.draft)
         self.assertEqual(self.session.camera(self.session.camera_ids()[0]).draft, before)
         self.painted(page)
+        gains = page.gains.gains
+        self.assertEqual(len(gains), page.singles.rowCount())
+        best = max(range(len(gains)), key=lambda n: gains[n].removed)
+        self.assertIn(f"{gains[best].removed} fewer false", page.singles.item(best, 4).text())
+        page.tabs.setCurrentIndex(2)
+        self.painted(page.gains)
+        self.click(page.gains, page.gains._places[best].toPoint())
+        chosen = page.singles.currentRow()
+        self.assertEqual((gains[chosen].removed, page.gains.selected), (gains[best].removed, chosen))
+        installed, found_view = (picture.pixmap().toImage() for picture in page.pair)
+        zones = found.chosen.settings.detection.zones
+        self.assertEqual(installed == found_view, zones == self.model.camera.installed.detection.zones)
 
     def test_the_scale_is_drawn_with_what_was_seen_and_the_next_walk(self):
         page, _ = self.searched()

@@ -172,7 +172,7 @@ class Project:
             raise InvalidValue(
                 f"The times of the clips here were read in {self._zone.key}; another time zone would move them.",
                 kept="The time zone was not changed.",
-                do="Make a new project with the right time zone and bring the clips in there.",
+                do="Make a new project with the right time zone and import the clips there.",
             )
         with self._db.transaction():
             self._db.run(

@@ -7,8 +7,8 @@ from dataclasses import fields
 from pathlib import Path
 
 from PIL import Image
-from PyQt6.QtCore import QEventLoop, QObject, QTimer
-from PyQt6.QtGui import QColor
+from PyQt6.QtCore import QEventLoop, QObject, QRect, QSize, Qt, QTimer
+from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from guardia.app.project.demo import own_demo
@@ -20,7 +20,7 @@ from guardia.app.work.jobs import Token
 from guardia.core.base.errors import ProjectError
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.purpose.judgement import Verdict
-from guardia.ui.parts.theme import LIGHT
+from guardia.ui.parts.theme import LIGHT, THEME
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
 from guardia.ui.steps.alike_page import AlikePage
@@ -42,6 +42,18 @@ EXAMPLE_ZONE = PolygonZone(
 
 HOURS_CAMERA = "Workshop door"
 """Its night was entered up to midnight only."""
+
+
+FRAME, GAP_PX, LINE_PX = QSize(720, 450), 14, 24
+"""Size of each step in the picture of the main job, and the room between them and for their words."""
+
+MAIN_JOB = (
+    ("evidence", "Judge what was recorded: one key for each occurrence"),
+    ("tune", "Search better settings, proved on days held out"),
+    ("zones", "See the score follow while you correct a zone"),
+    ("handover", "Hand over the sheet, enter it, compare the next week"),
+)
+"""Which pictures show the main job, in order."""
 
 
 def take_screenshots(folder: Path) -> list[Path]:
@@ -100,9 +112,8 @@ def take_screenshots(folder: Path) -> list[Path]:
             taken.append(_take(app, window, folder / f"{step}.png"))
         window.open_camera(next(i for i in session.camera_ids() if session.camera_name(i) == HOURS_CAMERA), "hours")
         taken.append(_take(app, window, folder / "hours.png"))
-        window.open_camera(camera_id, "zones")
-        taken.append(_take_proposal(app, window, session, folder / "proposal.png"))
         window.close()
+        taken.append(_take_main_job(folder))
     for path in taken:
         with Image.open(path) as picture:
             small = _in_few_colours(picture.convert("RGB"))
@@ -153,16 +164,26 @@ def _wait_for_view(page: ViewPage) -> None:
     waiting.exec()
 
 
-def _take_proposal(app: QApplication, window: MainWindow, session: Session, path: Path) -> Path:
-    """Wait for proposed zones on another camera, and take them over its picture."""
-    window.open_camera(next(i for i in session.camera_ids() if session.camera_name(i) == "Fuel berth"), "zones")
-    page = window.pages["zones"]
-    if isinstance(page, ZonesPage):
-        waiting = QEventLoop()
-        page.proposal.changed.connect(waiting.quit)
-        page.seek.click()
-        waiting.exec()
-    return _take(app, window, path)
+def _take_main_job(folder: Path) -> Path:
+    """Put the steps of the main job into one picture, each with what is done there."""
+    whole = QImage(
+        2 * FRAME.width() + 3 * GAP_PX, 2 * (FRAME.height() + LINE_PX) + 3 * GAP_PX, QImage.Format.Format_RGB32
+    )
+    whole.fill(THEME.colour("page"))
+    painter = QPainter(whole)
+    painter.setFont(QApplication.font())
+    painter.setPen(THEME.colour("ink"))
+    for number, (name, words) in enumerate(MAIN_JOB):
+        left = GAP_PX + number % 2 * (FRAME.width() + GAP_PX)
+        top = GAP_PX + number // 2 * (FRAME.height() + LINE_PX + GAP_PX)
+        painter.drawText(QRect(left, top, FRAME.width(), LINE_PX), 0, f"{number + 1}  {words}")
+        picture = QImage(str(folder / f"{name}.png"))
+        smooth = Qt.TransformationMode.SmoothTransformation
+        painter.drawImage(left, top + LINE_PX, picture.scaled(FRAME, Qt.AspectRatioMode.KeepAspectRatio, smooth))
+    painter.end()
+    path = folder / "main-job.png"
+    whole.save(str(path))
+    return path
 
 
 def _take_bring_in(session: Session, page: EvidencePage, path: Path) -> Path:

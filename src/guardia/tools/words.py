@@ -71,7 +71,7 @@ def faults(all_texts: list[Text]) -> list[str]:
     """Where a word stands that is not to be used: place, text, the word and what to write instead."""
     found = []
     for place, text in all_texts:
-        plain = text
+        plain = text.replace("&", "")  # as the letter that chooses it is marked
         for allowed in ALLOWED:
             plain = plain.replace(allowed, "")
         for pattern, instead in _PATTERNS:

@@ -41,6 +41,7 @@ class PageStack(QStackedWidget):
         """Show one of the pages."""
         if step not in self._rooms:
             room = QScrollArea()
+            room.setObjectName("room")
             room.setWidgetResizable(True)
             room.setFocusPolicy(Qt.FocusPolicy.NoFocus)
             room.setWidget(self.pages[step])

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.site.exports import aspect_of
 from guardia.app.steps.prove_model import ProveModel
 from guardia.core.evidence.walked import RESULTS
 from guardia.core.prove.diagnose import Diagnosis, Question, Reason
@@ -29,6 +30,7 @@ from guardia.core.prove.walks import Walk
 from guardia.core.replay.gate import State
 from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import Trend
+from guardia.ui.canvas.walk_picture import TravelLines, WalkPicture
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
@@ -164,7 +166,13 @@ class WalkTab(WordsTab):
         layout = self.column
         self.table = row_table("Walks", ("walk", "settles", "picture there", "result"))
         stretch_columns(self.table, 0, 1)
-        layout.addWidget(self.table, 2)
+        both = QHBoxLayout()
+        both.addWidget(self.table, 3)
+        camera = model.model
+        self.picture = WalkPicture(camera.pictures.clean_view(), aspect_of(camera.pictures.picture_size()))
+        both.addWidget(self.picture, 2)
+        layout.addLayout(both, 2)
+        self.table.currentCellChanged.connect(lambda row, *_: self.picture.select(row))
         keys = QHBoxLayout()
         for key, words in RESULTS.items():
             keys.addWidget(button(f"{key}  {words}", partial(self.enter, key), "key", "For the chosen walk"))
@@ -184,7 +192,7 @@ class WalkTab(WordsTab):
         foot.addWidget(label("The phone alerted after", "muted"))
         foot.addWidget(self.alert)
         foot.addStretch()
-        foot.addWidget(button("Plan a&new", self._anew, tip="With what came of the walks so far"))
+        foot.addWidget(button("Plan agai&n", self._anew, tip="With the results of the walks so far"))
         foot.addWidget(button("&Save card as PDF …", self.choose_pdf, tip="To print and take along"))
         layout.addLayout(foot)
         self.aims = row_table("What is open", ("still open", "passes that triggered", "that did not", "missed, 90 %"))
@@ -207,15 +215,22 @@ class WalkTab(WordsTab):
             reach = "The view is not calibrated: distances are usual ones."
         self.words.setText(
             f"{len(self._walks)} walks settle what {len(aims)} questions leave open. {reach} Look at the recorded clip "
-            "afterwards, not only at the alert; then bring the clips in as walk tests."
+            "afterwards, not only at the alert; then import the clips as walk tests."
             if self._walks
             else "Every question is settled by what was recorded and walked."
         )
         rows = [
-            (w.words, "; ".join(a.words for a in w.settles), self._model.density(w), self._model.came_of(w))
-            for w in self._walks
-        ]
+            (
+                f"{number}  {w.words}",
+                "; ".join(a.words for a in w.settles),
+                self._model.density(w),
+                self._model.came_of(w),
+            )
+            for number, w in enumerate(self._walks, 1)
+        ]  # fmt: skip
         fill_table(self.table, rows)
+        known = self._model.model.camera.view
+        self.picture.show_walks(self._walks, known.view if known is not None else None)
         shares = [p.missed_share for _, p in aims]
         texts: Sequence[Sequence[str]] = [
             (a.words, str(p.triggered), str(p.silent), f"{low:.0%} to {high:.0%}")
@@ -261,6 +276,8 @@ class LinkedTab(WordsTab):
     def __init__(self, model: ProveModel) -> None:
         super().__init__(model)
         layout = self.column
+        self.travel = TravelLines()
+        layout.addWidget(self.travel)
         columns = ("from", "to", "walked on", "after", "would be woken for")
         self.ways = row_table("Ways between cameras", columns)
         layout.addWidget(self.ways, 2)
@@ -275,6 +292,7 @@ class LinkedTab(WordsTab):
             self.words.setText("Working it out …")
             for table in (self.ways, self.gaps):
                 fill_table(table, [])
+            self.travel.show_ways(())
             return
         self.words.setText(
             "Learnt from judged real visits: cameras are linked where more walk on, at more similar times, than chance "
@@ -289,6 +307,7 @@ class LinkedTab(WordsTab):
             for start, end, link, missing in linked.ways
         ]  # fmt: skip
         fill_table(self.ways, rows)
+        self.travel.show_ways([(start, end, link) for start, end, link, _ in linked.ways])
         self.gaps.setVisible(bool(linked.gaps))
         fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in linked.gaps])
 
