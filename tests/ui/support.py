@@ -18,7 +18,7 @@ from guardia.ui.shell.run import make_application
 from tests.support import FolderCase
 
 APP = make_application()
-HARMLESS = ("propagateSizeHints", "does not support raise()")
+HARMLESS = ("propagateSizeHints", "does not support raise()", "does not support grabbing")
 
 
 class GuiCase(FolderCase):

@@ -4,7 +4,7 @@ from unittest.mock import patch
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QGuiApplication, QKeySequence
-from PyQt6.QtWidgets import QDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QComboBox, QDialog, QMenu, QWidget
 
 from guardia.app.project.preferences import Preferences, load_preferences
 from guardia.app.steps.actions import ACTIONS, MENUS, RECENT, with_mnemonics
@@ -143,6 +143,19 @@ class Steps(GuiCase):
     def test_text_grows_and_shrinks_as_far_as_there_are_steps(self):
         largest = Preferences(text_percent=150)
         self.assertEqual([largest.with_text(n).text_percent for n in (1, -1, -9)], [150, 125, 90])
+
+
+class Lists(GuiCase):
+    def test_a_drop_down_list_is_whole_up_to_ten_entries_and_scrolls_beyond(self):
+        for count in (2, 8, 10, 15):
+            box = QComboBox(self.window)
+            box.addItems([f"entry {n}" for n in range(count)])
+            box.show()
+            box.showPopup()
+            APP.processEvents()
+            self.assertEqual(box.view().verticalScrollBar().maximum(), max(0, count - 10), count)
+            box.hidePopup()
+            box.deleteLater()
 
 
 class Tables(GuiCase):

@@ -57,6 +57,9 @@ class StepCase(GuiCase):
             dialog = QApplication.activeModalWidget()
             fill(dialog)
             dialog.accept() if accept else dialog.reject()
+            self.refused = dialog.problem.text() if dialog.isVisible() and hasattr(dialog, "problem") else ""
+            if self.refused:
+                dialog.reject()
 
         QTimer.singleShot(0, act)
 
@@ -355,9 +358,10 @@ class Everywhere(StepCase):
         self.assertEqual((model.camera.installed, model.draft), (before, before))
         self.answer(True, named("Attic"))
         self.window.add_camera()
-        self.assertIn("already a camera named", self.window.banner.text.text())
+        self.assertIn("already a camera named", self.refused)
         self.answer(True, named("   "))
         self.window.add_camera()
+        self.assertTrue(self.refused)
         self.assertEqual(len(self.session.camera_ids()), 7)
 
     def test_a_camera_is_taken_out_and_comes_back_with_undo(self):
@@ -715,6 +719,15 @@ class ScoreBesideEveryStep(StepCase):
         self.assertTrue(self.window.rail.job_bar.isVisible())
         self.session.intake.jobs.progressed.emit(Progress(5, 20, "Measuring a.mp4", 12.0))
         self.assertEqual(self.window.rail.job_bar.value(), 250)
-        self.assertIn("12 s left", self.window.rail.job_text.text())
+        self.assertEqual(self.window.rail.job_text.text(), "Importing clips: 5 of 20, about 12 s left")
+        self.session.intake.jobs.progressed.emit(Progress(6, 200, "Measuring b.mp4", 300.0))
+        self.assertEqual(self.window.rail.job_bar.value(), 250, "a bar never goes back")
+        self.assertIn("about 5 min left", self.window.rail.job_text.text())
+        self.click(self.window.rail.job_stop)
+        self.assertEqual(
+            (self.window.rail.job_stop.text(), self.window.rail.job_stop.isEnabled()), ("Stopping …", False)
+        )
+        self.session.intake.jobs.started.emit("Importing clips")
+        self.assertEqual(self.window.rail.job_stop.text(), "Stop")
         self.session.intake.jobs.finished.emit()
         self.assertFalse(self.window.rail.job_stop.isVisible())

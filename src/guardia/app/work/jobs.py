@@ -48,6 +48,15 @@ class Progress:
     left_s: float | None
     """Estimated seconds left, None while unknown."""
 
+    @property
+    def words(self) -> str:
+        """How far it is, and for how long it goes on: in minutes down to two, then in seconds."""
+        counted = f"{self.done} of {self.total}"
+        if self.left_s is None or self.done >= self.total:
+            return counted
+        left = f"{self.left_s:.0f} s" if self.left_s < 120 else f"{self.left_s / 60:.0f} min"
+        return f"{counted}, about {left} left"
+
 
 Report = Callable[[Progress], None]
 

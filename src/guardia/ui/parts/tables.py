@@ -16,7 +16,7 @@ from guardia.ui.parts.theme import THEME
 _DATES = ("%d %b %Y %H:%M:%S", "%d %b %Y %H:%M", "%d %b %Y")
 _NUMBER = re.compile(r"(\d+(?:\.\d+)?)")
 
-LEAST_HEIGHT_PX = 110
+LEAST_HEIGHT_PX, SCROLL_BAR_PX = 110, 14
 
 SortKey = tuple[bool, list[tuple[bool, float, str]]]
 
@@ -207,6 +207,16 @@ def fill_table(
     modes = [header.sectionResizeMode(n) for n in range(table.columnCount())] if header is not None else []
     if QHeaderView.ResizeMode.Stretch not in modes:  # such columns share the room by themselves
         table.resizeColumnsToContents()
+
+
+def widen_for_headings(table: QTableWidget, *columns: int) -> None:
+    """Let a table be no narrower than the headings of its stretched columns and the contents of the others need."""
+    header = table.horizontalHeader()
+    if header is None:
+        return
+    asked = [header.sectionSizeHint(n) for n in columns]
+    others = [header.sectionSize(n) for n in range(table.columnCount()) if n not in columns]
+    table.setMinimumWidth(max(asked, default=0) * len(columns) + sum(others) + 2 * table.frameWidth() + SCROLL_BAR_PX)
 
 
 def stretch_columns(table: QTableWidget, *columns: int) -> None:

@@ -81,9 +81,7 @@ class CameraCommands:
 
     def ask_name(self) -> None:
         """Ask for another name."""
-        name = dialogs.ask_name(self._parent, self._model.camera.name)
-        if name is not None:
-            self._model.facts.rename(name)
+        dialogs.ask_name(self._parent, self._model.camera.name, self._model.facts.rename)
 
     def ask_make(self) -> None:
         """Ask of which make the camera is, and then how it is set."""

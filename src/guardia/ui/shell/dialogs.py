@@ -31,6 +31,7 @@ from PyQt6.QtWidgets import (
 from guardia import __version__
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.work.messages import Message
+from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.clips import Cause, Clip
 from guardia.core.evidence.clock import error_words
 from guardia.core.purpose.judgement import KINDS
@@ -41,8 +42,28 @@ from guardia.ui.parts.widgets import button, dialog_ends, label
 from guardia.ui.shell.my_camera import MyCamera
 
 
-def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
-    dialog = QDialog(parent)
+class AskDialog(QDialog):
+    """A question whose answer is tried before the dialog closes: what is wrong with it is said in it, and all stays."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.attempt: Callable[[], object] = lambda: None
+        self.problem = label("", "warning", wrap=True)
+        self.problem.hide()
+
+    def accept(self) -> None:
+        """Close where the answer can be used."""
+        try:
+            self.attempt()
+        except GuardiaError as error:
+            self.problem.setText(str(error))
+            self.problem.show()
+            return
+        super().accept()
+
+
+def _form(parent: QWidget, title: str) -> tuple[AskDialog, QFormLayout]:
+    dialog = AskDialog(parent)
     dialog.setWindowTitle(title)
     dialog.setMinimumWidth(THEME.px(420))
     outer = QVBoxLayout(dialog)
@@ -51,11 +72,24 @@ def _form(parent: QWidget, title: str) -> tuple[QDialog, QFormLayout]:
     return dialog, form
 
 
-def _accepted(dialog: QDialog, fits: Callable[[], bool] = lambda: True) -> bool:
-    """Add the buttons behind the fields, so that the keys begin in the first field; OK works while the entries fit."""
+def _accepted(
+    dialog: AskDialog, fits: Callable[[], bool] = lambda: True, attempt: Callable[[], object] = lambda: None
+) -> bool:
+    """Add the buttons behind the fields, so that the keys begin in the first field, and ask.
+
+    Args:
+        dialog: With its fields.
+        fits: OK works while this holds.
+        attempt: Uses the answer; where it raises GuardiaError, the dialog says so and stays.
+
+    Returns:
+        Whether the answer was given and used.
+    """
+    dialog.attempt = attempt
     buttons = dialog_ends(dialog)
     layout, ok = dialog.layout(), buttons.button(QDialogButtonBox.StandardButton.Ok)
     if layout is not None:
+        layout.addWidget(dialog.problem)
         layout.addWidget(buttons)
     for line in dialog.findChildren(QLineEdit):
         if ok is not None:
@@ -80,8 +114,11 @@ def _zones(chosen: str) -> QComboBox:
     return zone
 
 
-def ask_new_project(parent: QWidget, above: Path) -> tuple[str, str, Path] | None:
-    """Ask for a new project's site, time zone and folder, at first one in `above`; None when it is not wanted."""
+def ask_new_project(parent: QWidget, above: Path, make: Callable[[Path, str, str], object]) -> Path | None:
+    """Ask for a new project's folder, at first one in `above`, its site and time zone, and make it with `make`.
+
+    Gives the folder, None where it is not wanted.
+    """
     dialog, form = _form(parent, "New project")
     name = QLineEdit()
     name.setPlaceholderText("Site, for example a yard or a shop")
@@ -107,15 +144,27 @@ def ask_new_project(parent: QWidget, above: Path) -> tuple[str, str, Path] | Non
     form.addRow("Time zone", zone)
     form.addRow("Folder", row)
     form.addRow("", label("Made for this project alone; clips are copied there. Nothing leaves this machine.", "muted"))
-    if not _accepted(dialog, lambda: any(c.isalnum() for c in name.text()) and bool(folder.text().strip())):
-        return None
-    return name.text().strip(), zone.currentText().strip(), Path(folder.text().strip()).expanduser()
+
+    def chosen() -> Path:
+        return Path(folder.text().strip()).expanduser()
+
+    fits = _accepted(
+        dialog,
+        lambda: any(c.isalnum() for c in name.text()) and bool(folder.text().strip()),
+        lambda: make(chosen(), name.text().strip(), zone.currentText().strip()),
+    )
+    return chosen() if fits else None
 
 
 def ask_site(
-    parent: QWidget, name: str, time_zone: str, where: tuple[float | None, float | None], people: str
-) -> tuple[str, str, tuple[float | None, float | None], str] | None:
-    """Ask for another name, time zone, place (latitude and longitude) or people of a site; None when not wanted."""
+    parent: QWidget,
+    name: str,
+    time_zone: str,
+    where: tuple[float | None, float | None],
+    people: str,
+    keep: Callable[[str, str, tuple[float | None, float | None], str], object],
+) -> None:
+    """Ask for a site's name, time zone, place (latitude and longitude) and people, and keep them with `keep`."""
     dialog, form = _form(parent, "Site")
     field, zone = QLineEdit(name), _zones(time_zone)
     known = QCheckBox("known, for hours that follow the sun")
@@ -137,21 +186,26 @@ def ask_site(
     expected = QLineEdit(people)
     expected.setPlaceholderText("such as: two in the workshop, weekdays from 8; a cleaner on Fridays")
     form.addRow("Who lives or works there", expected)
-    if not _accepted(dialog, lambda: bool(field.text())):
-        return None
-    place = (degrees[0].value(), degrees[1].value()) if known.isChecked() else (None, None)
-    return field.text().strip(), zone.currentText().strip(), place, expected.text().strip()
+
+    def attempt() -> None:
+        place = (degrees[0].value(), degrees[1].value()) if known.isChecked() else (None, None)
+        keep(field.text().strip(), zone.currentText().strip(), place, expected.text().strip())
+
+    _accepted(dialog, lambda: bool(field.text()), attempt)
 
 
-def ask_new_camera(parent: QWidget, others: Mapping[str, Mapping[str, Any]]) -> tuple[str, dict[str, Any]] | None:
-    """Ask for a camera's name and make (its JSON form); None when it is not wanted.
+def ask_new_camera(
+    parent: QWidget, others: Mapping[str, Mapping[str, Any]], add: Callable[[str, dict[str, Any]], int]
+) -> int | None:
+    """Ask for a camera's name and make (its JSON form), and add it.
 
     Args:
         parent: The window.
         others: Makes of the cameras that are there, by name.
+        add: Adds it, and gives its number.
 
     Returns:
-        Name and make.
+        The number of the camera; None when it is not wanted.
     """
     dialog, form = _form(parent, "Add camera")
     name = QLineEdit()
@@ -160,9 +214,14 @@ def ask_new_camera(parent: QWidget, others: Mapping[str, Mapping[str, Any]]) -> 
     _let_describe(makes)
     form.addRow("Name", name)
     form.addRow("Make", makes)
-    accepted = _accepted(dialog, lambda: bool(name.text().strip()) and makes.make() is not None)
-    make = makes.make()
-    return (name.text().strip(), make) if accepted and make is not None else None
+    added: list[int] = []
+
+    def attempt() -> None:
+        if (make := makes.make()) is not None:
+            added.append(add(name.text().strip(), make))
+
+    _accepted(dialog, lambda: bool(name.text().strip()) and makes.make() is not None, attempt)
+    return added[0] if added else None
 
 
 def _let_describe(makes: MakeList) -> None:
@@ -192,12 +251,12 @@ def ask_make(parent: QWidget, present: Mapping[str, Any]) -> dict[str, Any] | No
     return makes.make() if _accepted(dialog) else None
 
 
-def ask_name(parent: QWidget, name: str) -> str | None:
-    """Ask for another name of a camera; None when it is not wanted."""
+def ask_name(parent: QWidget, name: str, keep: Callable[[str], object]) -> None:
+    """Ask for another name of a camera, and keep it with `keep`."""
     dialog, form = _form(parent, "Rename camera")
     field = QLineEdit(name)
     form.addRow("Name", field)
-    return field.text().strip() if _accepted(dialog, lambda: bool(field.text().strip())) else None
+    _accepted(dialog, lambda: bool(field.text().strip()), lambda: keep(field.text().strip()))
 
 
 def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> datetime | None:

@@ -477,13 +477,12 @@ class MainWindow(QMainWindow):
 
     def add_camera(self) -> None:
         """Ask for a name and a make and add a camera."""
-        answer = ask_new_camera(self, self.session.makes()) if self.session is not None else None
-        if self.session is None or answer is None:
+        if (session := self.session) is None:
             return
-        try:
-            camera_id = self.session.add_camera(answer[0], for_new_camera(self._data_home, answer[1]))
-        except GuardiaError as error:
-            self.messages.tell_error(error)
+        camera_id = ask_new_camera(
+            self, session.makes(), lambda name, make: session.add_camera(name, for_new_camera(self._data_home, make))
+        )
+        if camera_id is None:
             return
         self.open_camera(camera_id, "evidence")
         if self.commands is not None:

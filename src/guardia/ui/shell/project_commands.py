@@ -29,29 +29,15 @@ def choose_clips(parent: QWidget) -> Path | None:
 
 
 def make_project(parent: QWidget, above: Path) -> Path | None:
-    """Ask for a site and a folder and make a project there; raises GuardiaError where it cannot be made."""
-    answer = dialogs.ask_new_project(parent, above)
-    if answer is None:
-        return None
-    site, zone, folder = answer
-    Session.create(folder, site, zone)
-    return folder
+    """Ask for a site and a folder and make a project there."""
+    return dialogs.ask_new_project(parent, above, Session.create)
 
 
 def correct_site(parent: QWidget, session: Session) -> None:
     """Ask for another name or time zone of the site."""
-    answer = dialogs.ask_site(
-        parent,
-        session.site.name,
-        session.site.time_zone,
-        (session.site.latitude, session.site.longitude),
-        session.site.people,
-    )
-    if answer is not None:
-        try:
-            session.set_site(*answer)
-        except GuardiaError as error:
-            session.messages.tell_error(error)
+    site = session.site
+    where = (site.latitude, site.longitude)
+    dialogs.ask_site(parent, site.name, site.time_zone, where, site.people, session.set_site)
 
 
 def save_list(parent: QWidget, session: Session) -> None:

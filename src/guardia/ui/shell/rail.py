@@ -7,7 +7,7 @@ from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QResizeEvent
-from PyQt6.QtWidgets import QButtonGroup, QLabel, QProgressBar, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QLabel, QProgressBar, QPushButton, QScrollArea, QVBoxLayout, QWidget
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.steps import STEPS, step_of
@@ -67,7 +67,15 @@ class Rail(QWidget):
         self.setObjectName("rail")
         self.setAttribute(Qt.WidgetAttribute.WA_StyledBackground)  # a subclass paints no background of itself
         self.take_size()
-        layout = QVBoxLayout(self)
+        whole = QVBoxLayout(self)
+        whole.setContentsMargins(0, 0, 0, 0)
+        room, inside = QScrollArea(), QWidget()  # where text is large and the window low, the steps scroll
+        room.setWidgetResizable(True)
+        room.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        room.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        room.setWidget(inside)
+        whole.addWidget(room)
+        self._inside = layout = QVBoxLayout(inside)
         layout.setContentsMargins(10, 14, 10, 12)
         layout.setSpacing(self._SPACING)
         self.place = CameraName(self.camera_asked.emit)
@@ -92,13 +100,14 @@ class Rail(QWidget):
             layout.addWidget(small)
             self._hints.append(small)
         layout.addStretch()
+        self._job = ""
         self.job_text = label("", "hint", wrap=True)
         layout.addWidget(self.job_text)
         self.job_bar = QProgressBar()
         self.job_bar.setTextVisible(False)
         self.job_bar.setRange(0, 1000)
         layout.addWidget(self.job_bar)
-        self.job_stop = button("Stop", self.stopped.emit, tip="What is finished is kept")
+        self.job_stop = button("Stop", self._stop_job, tip="What is finished is kept")
         layout.addWidget(self.job_stop)
         for widget in (self.job_text, self.job_bar, self.job_stop):
             widget.hide()
@@ -112,11 +121,8 @@ class Rail(QWidget):
         """Leave the hints out where they would crowd the steps; they are the buttons' tips, too."""
         super().resizeEvent(event)
         hint = self._hints[0].sizeHint().height() + self._SPACING
-        layout = self.layout()
-        if layout is None:
-            return
         shown = not self._hints[0].isHidden()
-        whole = layout.sizeHint().height() + (0 if shown else hint * len(self._hints))
+        whole = self._inside.sizeHint().height() + (0 if shown else hint * len(self._hints))
         if shown != (whole + _SPARE_PX <= self.height()):
             for small in self._hints:
                 small.setVisible(not shown)
@@ -140,16 +146,25 @@ class Rail(QWidget):
         jobs.finished.connect(self._job_finished)
 
     def _job_started(self, title: str) -> None:
+        self._job = title
         self.job_text.setText(title)
         self.job_bar.setValue(0)
+        self.job_stop.setEnabled(True)
+        self.job_stop.setText("Stop")
         for widget in (self.job_text, self.job_bar, self.job_stop):
             widget.show()
 
     def _job_progressed(self, progress: Progress) -> None:
-        left = f", about {progress.left_s:.0f} s left" if progress.left_s is not None else ""
-        self.job_text.setText(f"{progress.done} of {progress.total}{left}")
+        self.job_text.setText(f"{self._job}: {progress.words}")
         self.job_text.setToolTip(progress.what)
-        self.job_bar.setValue(round(1000 * progress.done / max(1, progress.total)))
+        share = round(1000 * progress.done / max(1, progress.total))
+        self.job_bar.setValue(max(self.job_bar.value(), share))  # where more is found to do it waits, not goes back
+
+    def _stop_job(self) -> None:
+        """Ask the work to stop, and say at once that this was heard: what is under way is finished first."""
+        self.job_stop.setEnabled(False)
+        self.job_stop.setText("Stopping …")
+        self.stopped.emit()
 
     def _job_finished(self) -> None:
         for widget in (self.job_text, self.job_bar, self.job_stop):

@@ -22,7 +22,7 @@ _STEPS = (
 )
 
 
-WIDEST_PX = 1240
+PICTURE_PX, WIDEST_PX = 440, 1240
 """Lines that are longer are hard to read."""
 
 
@@ -86,7 +86,7 @@ class WelcomePage(QWidget):
         picture = QLabel()
         pixmap = QPixmap()
         pixmap.loadFromData((files("guardia") / "data" / "welcome.jpg").read_bytes())
-        picture.setPixmap(pixmap.scaledToWidth(540, Qt.TransformationMode.SmoothTransformation))
+        picture.setPixmap(pixmap.scaledToWidth(PICTURE_PX, Qt.TransformationMode.SmoothTransformation))
         inside.addWidget(picture)
         inside.addWidget(
             label(

@@ -292,6 +292,7 @@ class AlikePage(QWidget):
     def _on_progress(self, progress: Progress) -> None:
         self._progress.setRange(0, progress.total)
         self._progress.setValue(progress.done)
+        self._progress.setToolTip(f"{progress.what}: {progress.words}")
         self._progress.show()
 
     def words(self, occurrence_id: int) -> str:

@@ -304,6 +304,7 @@ class ImportDialog(QDialog):
     def _on_progress(self, progress: Progress) -> None:
         self._progress.setRange(0, progress.total)
         self._progress.setValue(progress.done)
+        self._progress.setToolTip(f"{progress.what}: {progress.words}")
         self._progress.show()
 
     def _show(self) -> None:

@@ -32,7 +32,7 @@ from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import Trend
 from guardia.ui.canvas.walk_picture import TravelLines, WalkPicture
 from guardia.ui.parts.notes import ask_note
-from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
+from guardia.ui.parts.tables import fill_table, row_table, stretch_columns, widen_for_headings
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
 from guardia.ui.steps.gate_path import PathDelegate
@@ -130,6 +130,7 @@ class WhyTab(QWidget):
         fill_table(self.table, rows, lambda r, c: c == 1 and gates[r].state is State.CLOSED)
         self._path.show_states([gate.state for gate in gates], linked=linked)
         self.table.setColumnWidth(0, self._name_px([gate.name for gate in gates]))
+        widen_for_headings(self.table, 2, 3)
         closed = next((row for row, gate in enumerate(gates) if gate.state is State.CLOSED), 0)
         self.table.scrollToItem(self.table.item(closed, 0))
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from functools import partial
 
-from PyQt6.QtCore import pyqtSignal
+from PyQt6.QtCore import QSize, pyqtSignal
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
@@ -65,6 +65,15 @@ class CopyPurposeDialog(CopyDialog):
 
 class _Number(QDoubleSpinBox):
     """A number without zeros that say nothing."""
+
+    def sizeHint(self) -> QSize:
+        """As wide as what it says, and not as the longest number it could say."""
+        words = self.fontMetrics().horizontalAdvance(self.text()) + THEME.px(24)
+        return QSize(words, super().sizeHint().height())
+
+    def minimumSizeHint(self) -> QSize:
+        """No narrower than that."""
+        return self.sizeHint()
 
     def textFromValue(self, v: float) -> str:
         """As short as it is exact."""
@@ -164,7 +173,7 @@ class PurposePage(FreshPage):
             self.in_part[part].clicked.connect(lambda on, p=part: self.model.ask_of(p, in_part=on))
             grid.addWidget(self.in_part[part], len(REAL_KINDS) + 2, place)
         for row, kind in enumerate(REAL_KINDS, start=1):
-            grid.addWidget(label(kind_of(kind).text, wrap=True), row, 0)
+            grid.addWidget(label(kind_of(kind).text), row, 0)
         grid.setColumnMinimumWidth(0, 160)
         grid.addWidget(label("when"), len(REAL_KINDS) + 1, 0)
         grid.addWidget(label("where"), len(REAL_KINDS) + 2, 0)
@@ -208,19 +217,20 @@ class PurposePage(FreshPage):
         column.addWidget(self.canvas, 1)
         row = QHBoxLayout()
         self.draw = button("&Draw the part", self._begin_drawing, tip="Click its corners; Enter closes it")
-        self.whole = button("The &whole picture", lambda: self.model.ask(area=()), "link")
+        self.whole = button("The &whole picture", lambda: self.model.ask(area=()))
         row.addWidget(self.draw)
         row.addWidget(self.whole)
-        self.hint = label("", "muted")
-        row.addWidget(self.hint, 1)
+        row.addStretch()
         column.addLayout(row)
+        self.hint = label("", "muted")
+        column.addWidget(self.hint)
         return column
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Give the picture what the form and a dozen lines leave."""
         super().resizeEvent(event)
         wide = round(0.45 * self.width() * self.canvas.aspect())
-        self.canvas.setFixedHeight(max(LEAST_PICTURE_PX, min(wide, self.height() - BENEATH_PX)))
+        self.canvas.setFixedHeight(max(LEAST_PICTURE_PX, min(wide, self.height() - THEME.px(BENEATH_PX))))
 
     def refresh(self) -> None:
         """Show what is asked, and whether it is met."""

@@ -297,7 +297,7 @@ class RoundPage(QWidget):
         # A long name takes what is left beside the figures, and stands whole in the tip.
         name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         name.setToolTip(html.escape(model.camera.name[:200]))
-        name.setMinimumWidth(min(name.sizeHint().width(), NAME_PX))
+        name.setMinimumWidth(min(name.sizeHint().width(), THEME.px(NAME_PX)))
         head.addWidget(name, 1)
         if lines := model.met[0]:
             unmet, go = first_unmet(lines), partial(self.opened.emit, model.camera.id, "purpose")

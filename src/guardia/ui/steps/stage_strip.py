@@ -92,7 +92,7 @@ class StageStrip(QWidget):
     def minimumSizeHint(self) -> QSize:
         """As narrow as two rows are."""
         widest = max((key.sizeHint().width() for key in self._keys), default=0)
-        return QSize(widest * -(-len(self._keys) // 2) * 3 // 4, super().minimumSizeHint().height())
+        return QSize((widest + self._grid.spacing()) * -(-len(self._keys) // 2), super().minimumSizeHint().height())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Fit the new width."""

@@ -168,7 +168,7 @@ class StatisticsPage(FreshPage):
         if (upright := self.table.verticalHeader()) is not None:
             upright.setDefaultSectionSize(27)
         if (level := self.table.horizontalHeader()) is not None:
-            for column, width in enumerate((190, 64, 158)):
+            for column, width in enumerate(map(THEME.px, (190, 64, 158))):
                 level.resizeSection(column, width)
             level.setSectionResizeMode(3, QHeaderView.ResizeMode.Stretch)
         self._bars = _BarDelegate(self.table)

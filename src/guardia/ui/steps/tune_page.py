@@ -60,6 +60,8 @@ SEARCHED_TABS = 5
 """The first tabs show what a search found; scale and check do without."""
 
 
+SEARCHING = "Trying settings"
+
 ICON_PX, PAIR_PX = 72, 200
 """Widths of the pictures of candidates: in the table, and side by side."""
 
@@ -101,7 +103,7 @@ class TunePage(FreshPage):
         self.unseen.toggled.connect(lambda on: setattr(self.model, "unseen", on))
         head.addWidget(self.unseen)
         self.search = button("&Search", self._search, "primary", "Try the settings of this make on the judged evidence")
-        self.stop = button("Stop", self.model.jobs.cancel)
+        self.stop = button("Stop", self._stop)
         head.addWidget(self.search)
         head.addWidget(self.stop)
         layout.addLayout(head)
@@ -254,19 +256,35 @@ class TunePage(FreshPage):
         self.model.search()
         self._show_busy()
 
+    def _stop(self) -> None:
+        """Ask the search to stop, and say at once that this was heard."""
+        self.stop.setEnabled(False)
+        self.stop.setText("Stopping …")
+        self.model.jobs.cancel()
+
+    def _show_head(self) -> None:
+        found = self.model.found
+        self.headline.setText("Not searched yet" if found is None else _HEADS[found.answer])
+
     def _show_busy(self) -> None:
         busy = self.model.jobs.busy
         self.search.setEnabled(not busy)
         self.stop.setVisible(busy)
+        if not busy:
+            self.stop.setEnabled(True)
+            self.stop.setText("Stop")
+            self._show_head()
         self.progress.setVisible(busy)
 
     def _on_progress(self, progress: Progress) -> None:
         self.progress.setRange(0, progress.total)
         self.progress.setValue(progress.done)
+        self.headline.setText(f"{SEARCHING}: {progress.words}")
 
     def refresh(self) -> None:
         """Show what was found."""
         tuned = self.model.found
+        self._show_head()
         clear(self._figures)
         self.reasons.clear()
         for n in range(SEARCHED_TABS):
@@ -277,7 +295,6 @@ class TunePage(FreshPage):
             self.tabs.setCurrentIndex(0)
         self._was_found = tuned is not None
         if tuned is None:
-            self.headline.setText("Not searched yet")
             self.why.setText(
                 "Search tries zones, levels, times and filters, and hours and alerts as the purpose asks for them. It "
                 "leaves days out in turn to prove the choice and shows the whole trade-off. Nothing is changed."
@@ -286,7 +303,6 @@ class TunePage(FreshPage):
             self._fill(self.plan, [])
             self.gains.show_gains((), "")
         else:
-            self.headline.setText(_HEADS[tuned.answer])
             self._fill_figures(tuned)
             self.why.setText(" ".join(tuned.why[:SAID_FIRST]))
             self.reasons.addItems(tuned.why)
