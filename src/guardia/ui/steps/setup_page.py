@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.setup_model import ChecklistLine, SetupModel
+from guardia.core.base.words import sentence
 from guardia.core.prove.commission import Tick
 from guardia.ui.parts.tables import RowTable, fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
@@ -31,8 +32,8 @@ from guardia.ui.steps.stage_strip import Stage, StageStrip
 from guardia.ui.steps.units_dialog import UnitsDialog
 
 _SIGNS = {Tick.OPEN: "☐", Tick.DONE: "☑  done", Tick.NOT_HERE: "–  does not apply"}
-BESIDE_FROM_PX, SIDE_PX = 760, 264
-"""From this width of the page on the details stand beside the list, so wide."""
+BESIDE_FROM_PX, SIDE_PX, STAGES_FROM_PX = 760, 284, 900
+"""From this width of the page on the details stand beside the list, so wide, and from the last the stages in it."""
 
 LEAST_PX = 220
 """Below the list they are so high at least."""
@@ -62,9 +63,7 @@ class SetupPage(FreshPage):
         self._both = QBoxLayout(QBoxLayout.Direction.LeftToRight)
         self._both.setSpacing(12)
         layout.addLayout(self._both, 1)
-        self.table = row_table(
-            "Commissioning list", ("stage", "what to do", "ticked", "what the recordings show", "by")
-        )
+        self.table = row_table("Commissioning list", ("stage", "what to do", "ticked", "recordings show", "by"))
         stretch_columns(self.table, 1, 3)
         self.table.setWordWrap(True)
         self.table.currentCellChanged.connect(lambda *_: self._explain())
@@ -192,6 +191,7 @@ class SetupPage(FreshPage):
         beside = self.width() >= THEME.px(BESIDE_FROM_PX)
         ways = QBoxLayout.Direction
         self._both.setDirection(ways.LeftToRight if beside else ways.TopToBottom)
+        self.table.setColumnHidden(0, self.width() < THEME.px(STAGES_FROM_PX))  # it stands over the details, too
         self._side.setMinimumWidth(THEME.px(SIDE_PX) if beside else 0)
         self._side.setMaximumWidth(THEME.px(SIDE_PX) if beside else ANY_PX)
         self._side.setMinimumHeight(0 if beside else THEME.px(LEAST_PX))
@@ -205,7 +205,7 @@ class SetupPage(FreshPage):
         if 0 <= row < len(self._lines):
             item = self._lines[row].item
             caution = f" {item.caution}" if item.caution else ""
-            self.item.setText(item.text)
+            self.item.setText(f"{sentence(item.stage)}: {item.text}")
             found = f"\n\n{item.found}" if item.found else ""
             self.reason.setText(f"Because {item.reason}.{caution}{found}")
 
