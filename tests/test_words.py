@@ -3,14 +3,20 @@
 import contextlib
 import io
 import unittest
+from pathlib import Path
 
 from guardia.cli import main
-from guardia.tools.words import Text, faults, texts
+from guardia.tools.words import Text, faults, texts, texts_of_docs
 
 
 class Words(unittest.TestCase):
     def test_no_text_uses_a_word_that_another_has_replaced(self):
         self.assertEqual(faults(texts()), [])
+
+    def test_nor_does_the_documentation(self):
+        docs = texts_of_docs(Path(__file__).parents[1])
+        self.assertGreater(len({text.place.split(":")[0] for text in docs}), 5)
+        self.assertEqual(faults(docs), [])
 
     def test_such_a_word_is_found_with_what_to_write_instead(self):
         wrong = faults([Text("a.py:1", "Silenced by the notch …"), Text("a.py:2", "nobody should stand on a ladder")])

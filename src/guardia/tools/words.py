@@ -40,6 +40,7 @@ ALLOWED = ("stand on a ladder",)
 """Uses of those words in their plain sense."""
 
 _PATTERNS = [(re.compile(rf"\b({words})\b", re.IGNORECASE), instead) for words, instead in INSTEAD]
+_QUOTED = re.compile(r"`[^`]*`")
 _SENTENCE = re.compile(r"[A-Za-z]{2,} .*[a-z]{2,}|^[A-Z][a-z]+( ?…|\.)?$")
 _CODE = re.compile(r"^(SELECT|INSERT|UPDATE|DELETE|CREATE|ALTER|PRAGMA|DROP|WITH|ATTACH|SAVEPOINT|RELEASE|ROLLBACK)\b")
 
@@ -64,6 +65,22 @@ def texts() -> list[Text]:
     for path in sorted((root / "data" / "guide").glob("*.md")):
         lines = path.read_text("utf-8").splitlines()
         found += [Text(f"{path.relative_to(root)}:{n}", line) for n, line in enumerate(lines, 1) if line.strip()]
+    return found
+
+
+def texts_of_docs(checkout: Path) -> list[Text]:
+    """The prose of the documentation of a checkout, without what is quoted from code."""
+    found: list[Text] = []
+    for path in (checkout / "README.md", *sorted((checkout / "docs").glob("*.*"))):
+        if path.suffix not in (".md", ".txt"):
+            continue
+        code = False
+        for number, line in enumerate(path.read_text("utf-8").splitlines(), 1):
+            code ^= line.startswith("```")
+            if code or (path.suffix == ".md" and line.startswith(("    ", "![", "```"))):
+                continue
+            if words := _QUOTED.sub("…", line).strip():
+                found.append(Text(f"{path.relative_to(checkout)}:{number}", words))
     return found
 
 
