@@ -3,23 +3,30 @@
 from __future__ import annotations
 
 from collections import OrderedDict
+from collections.abc import Callable
 
 from PyQt6.QtCore import QRect, QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
 
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
-from guardia.app.steps.alike_model import AlikeModel
+from guardia.core.evidence.clips import Occurrence
 from guardia.ui.parts.theme import THEME
 
 _KEPT_PICTURES = 1500
 
 
 class MiddlePictures:
-    """The middle key picture of each occurrence, with the box of what moved."""
+    """The middle key picture of each occurrence, with the box of what moved.
 
-    def __init__(self, session: Session, model: AlikeModel) -> None:
+    Args:
+        session: The open project.
+        find: Gives the camera and the occurrence of a number.
+    """
+
+    def __init__(self, session: Session, find: Callable[[int], tuple[CameraModel, Occurrence]]) -> None:
         self._session = session
-        self._model = model
+        self._find = find
         self._kept: OrderedDict[int, tuple[QPixmap, tuple[float, float, float, float] | None]] = OrderedDict()
 
     def of(self, occurrence_id: int) -> tuple[QPixmap, tuple[float, float, float, float] | None]:
@@ -27,7 +34,7 @@ class MiddlePictures:
         if occurrence_id in self._kept:
             self._kept.move_to_end(occurrence_id)
             return self._kept[occurrence_id]
-        camera = self._session.camera(self._model.camera_of(occurrence_id))
+        camera, occurrence = self._find(occurrence_id)
         times = camera.pictures.key_times(occurrence_id)
         strip = QPixmap()
         box = None
@@ -35,7 +42,7 @@ class MiddlePictures:
             middle, width = len(times) // 2, strip.width() // len(times)
             strip = strip.copy(middle * width, 0, width, strip.height())
             evidence = camera.evidence
-            clip = evidence.clip_index[self._model.occurrence(occurrence_id).clip_id]
+            clip = evidence.clip_index[occurrence.clip_id]
             contrast = camera.comparison.installed_replay.motion.contrast_in(evidence.clips[clip])
             box = evidence.stack.box_at(clip, times[middle], contrast=contrast)
         if not strip.isNull():

@@ -74,7 +74,8 @@ class Theme(QObject):
         icons, ending = files("guardia") / "data" / "icons", "-dark.svg" if dark else ".svg"
         names |= {icon: Path(str(icons / f"{icon}{ending}")).as_posix() for icon in ("tick", "chevron", "chevron_up")}
         sized = re.sub(r"([\d.]+)pt", lambda found: f"{self.points(float(found[1])):g}pt", sheet.substitute(names))
-        app.setStyleSheet(sized)
+        lowest = re.compile(r"(min-height: )(\d+)px")  # of what holds a line of text
+        app.setStyleSheet(lowest.sub(lambda found: f"{found[1]}{self.px(int(found[2]))}px", sized))
         self.changed.emit()
 
     def points(self, usual: float) -> float:

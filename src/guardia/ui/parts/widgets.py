@@ -346,7 +346,7 @@ class JudgingKeys(QWidget):
             for kinds in (real, false, (("U", "unsure", "unsure"), ("\u232b", "undo", "")))
         ]
         self._words = [label(text, "muted") for text in ("real", "false", "open")]
-        self._hint = label(hint, "muted", wrap=True)
+        self._hint = ElidedLabel(hint, "muted")
         self._columns = 0
         self._lay_out(6)
 

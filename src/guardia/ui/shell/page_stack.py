@@ -4,8 +4,49 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from PyQt6.QtCore import Qt
+from PyQt6.QtCore import QEvent, QObject, Qt
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import QScrollArea, QStackedWidget, QWidget
+
+
+class _Room(QScrollArea):
+    """Shows a page as large as the window lets it be, and no smaller than it needs; what is more than shows scrolls.
+
+    The page lies in a widget without a layout: else it would be as high as its lists would like to be, and scroll
+    where they need only be shorter.
+    """
+
+    def __init__(self, page: QWidget) -> None:
+        super().__init__()
+        self._page, self._holder = page, QWidget()
+        self.setObjectName("room")
+        self.setWidgetResizable(True)
+        self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        page.setParent(self._holder)
+        for widget in (page, self._holder):
+            widget.installEventFilter(self)
+        self.setWidget(self._holder)
+        page.show()
+
+    def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
+        """Have the page as large as its holder, and the holder as large as the page needs."""
+        if event is not None and watched is self._holder and event.type() == QEvent.Type.Resize:
+            self._page.resize(self._holder.size())
+        if event is not None and watched is self._page and event.type() == QEvent.Type.LayoutRequest:
+            self._fit()
+        return super().eventFilter(watched, event)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Fit the page to the new room."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        needed, layout, shown = self._page.minimumSizeHint(), self._page.layout(), self.viewport()
+        if layout is not None and shown is not None and layout.hasHeightForWidth():
+            width = max(shown.width(), needed.width())
+            needed.setHeight(max(needed.height(), layout.minimumHeightForWidth(width)))
+        self._holder.setMinimumSize(needed)
 
 
 class PageStack(QStackedWidget):
@@ -40,11 +81,6 @@ class PageStack(QStackedWidget):
     def show_page(self, step: str) -> None:
         """Show one of the pages."""
         if step not in self._rooms:
-            room = QScrollArea()
-            room.setObjectName("room")
-            room.setWidgetResizable(True)
-            room.setFocusPolicy(Qt.FocusPolicy.NoFocus)
-            room.setWidget(self.pages[step])
-            self._rooms[step] = room
-            self.addWidget(room)
+            self._rooms[step] = _Room(self.pages[step])
+            self.addWidget(self._rooms[step])
         self.setCurrentWidget(self._rooms[step])

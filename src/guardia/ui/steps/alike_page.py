@@ -202,7 +202,7 @@ class AlikePage(QWidget):
         super().__init__()
         self.model = model
         self._session = session
-        self.pictures = MiddlePictures(session, model)
+        self.pictures = MiddlePictures(session, lambda i: (session.camera(model.camera_of(i)), model.occurrence(i)))
         self.doubtful: list[tuple[int, Suggestion]] = []
         self._looking_again = False
         layout, head = page_head(self, "Evidence")
