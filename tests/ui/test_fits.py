@@ -35,6 +35,20 @@ NIGHTS = WeekPlan(
 
 
 class FitsTest(GuiCase):
+    def test_a_page_that_grew_with_the_window_shrinks_with_it(self):
+        self.window.open_demo()
+        self.window.open_camera(self.window.session.camera_ids()[0], "evidence")
+        for step in STEPS:
+            self.window.go(step.id)
+            heights = []
+            for size in ((1920, 740), (1920, 1020), (1920, 740)):
+                self.window.resize(*size)
+                for _ in range(4):
+                    APP.sendPostedEvents()
+                heights.append(self.window.pages[step.id].height())
+            self.assertEqual(heights[0], heights[2], step.id)
+            self.assertGreater(heights[1], heights[0], step.id)
+
     def test_every_page_fits_with_the_largest_text(self):
         self.window.open_demo()
         self.window.open_camera(self.window.session.camera_ids()[0], "evidence")

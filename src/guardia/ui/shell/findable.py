@@ -37,8 +37,8 @@ def of_actions(actions: Mapping[str, QAction]) -> list[Entry]:
 def of_cameras(session: Session, open_camera: Callable[[int], object], model: CameraModel | None) -> list[Entry]:
     """The cameras of a site that are not the one that is open."""
     here = None if model is None else model.camera.id
-    ids = [i for i in session.camera_ids() if i != here and session.is_loaded(i)]
-    return [Entry(session.camera_name(i), "Open this camera.", partial(open_camera, i)) for i in ids]
+    names = [(i, session.camera_name(i)) for i in session.camera_ids() if i != here]
+    return [Entry(name, "Open this camera.", partial(open_camera, i)) for i, name in names]
 
 
 def of_settings(model: CameraModel, go: Callable[[str], object]) -> list[Entry]:

@@ -393,7 +393,7 @@ class MainWindow(QMainWindow):
             ("redo", bool(undo and undo.canRedo()), undo.redoText() if undo else ""),
         ):
             self.actions_by_id[name].setEnabled(can)
-            self.actions_by_id[name].setText(f"&{name.capitalize()} {text}".strip())
+            self.actions_by_id[name].setText(f"&{name.capitalize()} {text.replace('&', '&&')}".strip())
 
     def _stop_work(self) -> None:
         if self.session is not None:
@@ -568,9 +568,9 @@ class MainWindow(QMainWindow):
 
     def step_camera(self, by: int) -> None:
         """Show the present page for the next camera in the order of the site, or the one before."""
-        loaded = [i for i in self.session.camera_ids() if self.session.is_loaded(i)] if self.session else []
-        if self.camera_id in loaded:
-            self.show_camera(loaded[(loaded.index(self.camera_id) + by) % len(loaded)])
+        ids = self.session.camera_ids() if self.session else []
+        if self.camera_id in ids:
+            self.show_camera(ids[(ids.index(self.camera_id) + by) % len(ids)])
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Stop jobs and close the project; everything is already saved. Nobody need see a job come to its end."""

@@ -212,7 +212,7 @@ class PurposePage(FreshPage):
         column = QVBoxLayout()
         self.canvas = ZoneCanvas(model, self.model.tool, blocks=False)
         self.canvas.show_false = False
-        self.canvas.setMinimumSize(200, 140)
+        self.canvas.setMinimumSize(200, LEAST_PICTURE_PX)
         self.canvas.setAccessibleName("The part of the picture that matters")
         column.addWidget(self.canvas, 1)
         row = QHBoxLayout()
@@ -230,7 +230,7 @@ class PurposePage(FreshPage):
         """Give the picture what the form and a dozen lines leave."""
         super().resizeEvent(event)
         wide = round(0.45 * self.width() * self.canvas.aspect())
-        self.canvas.setFixedHeight(max(LEAST_PICTURE_PX, min(wide, self.height() - THEME.px(BENEATH_PX))))
+        self.canvas.setMaximumHeight(max(LEAST_PICTURE_PX, min(wide, self.height() - THEME.px(BENEATH_PX))))
 
     def refresh(self) -> None:
         """Show what is asked, and whether it is met."""

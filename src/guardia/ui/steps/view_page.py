@@ -30,6 +30,9 @@ BESIDE_PX, BELOW_PX, UNKNOWN_BELOW_PX = 210, 260, 110
 
 MOST_LINES = 10
 
+LEAST_PX, ABOVE_STRETCH = 220, 100
+"""The picture's least height; beyond that it takes what there is before the plan does."""
+
 WAYS_FROM_PX = 220
 """With so much room beside the picture's height the ways to a view are explained."""
 
@@ -83,7 +86,7 @@ class ViewPage(FreshPage):
         above.setSpacing(14)
         above.addLayout(self._numbers())
         above.addWidget(self.canvas, 1)
-        layout.addLayout(above)
+        layout.addLayout(above, ABOVE_STRETCH)
         below = QHBoxLayout()
         below.setSpacing(18)
         self._tables = QHBoxLayout()
@@ -151,7 +154,8 @@ class ViewPage(FreshPage):
         """Give the picture what the plan leaves, which is drawn once a view is known."""
         known = self.model.known is not None
         width, below = self.width() - THEME.px(BESIDE_PX), THEME.px(BELOW_PX if known else UNKNOWN_BELOW_PX)
-        self.canvas.setFixedHeight(round(min(width * self.model.aspect, self.height() - below)))
+        # Not more than fits; what a lower window leaves it is the layout's business.
+        self.canvas.setMaximumHeight(round(max(LEAST_PX, min(width * self.model.aspect, self.height() - below))))
         self.plan.setVisible(known and self.width() >= PLAN_FROM_PX)
         self.ways.setVisible(not known and self.height() - self.canvas.height() >= THEME.px(WAYS_FROM_PX))
 
