@@ -109,7 +109,7 @@ class Faults(WeekCase):
             yield "zone", self.week(seed, at, footage=moving, settings=s.with_values(zones=(FAR_CORNER,))), at
             high = s.with_values(sensitivity=(40, 0.2), notch="")
             yield "size", self.week(seed, at, footage=moving, settings=high), at
-            yield "hold", self.week(seed, at, footage=moving, settings=s.with_values(hold_s=3.0)), at
+            yield "minimum duration", self.week(seed, at, footage=moving, settings=s.with_values(hold_s=3.0)), at
             yield "target", self.week(seed, at, settings=s.with_values(target=StoreKind.REMOTE)), at
             failed = [Reading(BEGIN + DAY, Measure.HEALTHY), Reading(at - HOUR, Measure.FAILED)]
             yield "store", self.week(seed, at, of_store=failed), at
@@ -331,7 +331,7 @@ class FaultsOnRenderedScenes(unittest.TestCase):
                 ("recording hours", usual.with_values(recording_plan=WeekPlan()), store, ()),
                 ("detection on", usual.with_values(detection_on=False), store, ()),
                 ("size", usual.with_values(sensitivity=(40, 0.9)), store, ()),
-                ("hold", usual.with_values(hold_s=3600.0), store, ()),
+                ("minimum duration", usual.with_values(hold_s=3600.0), store, ()),
                 ("target", usual.with_values(target=StoreKind.RECORDER), store, ()),
                 ("store", usual, store, failed),
                 ("room", usual.with_values(overwrite=False), store, full)

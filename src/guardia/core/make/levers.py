@@ -292,7 +292,7 @@ NIGHT_NOTCH = Lever(
 HOLD = _of_list(
     "hold_s",
     "minimum duration",
-    "hold",
+    "minimum duration",
     _seconds,
     "hold_choices_s",
     shows_more=_less,
@@ -343,7 +343,7 @@ STOP_WHEN_STILL = Lever[bool](
 REST = _of_list(
     "rest_s",
     "pause after a recording",
-    "rest after a recording",
+    "pause after a recording",
     _seconds_or("none"),
     "rest_choices_s",
     shows_more=_less,
@@ -352,7 +352,7 @@ REST = _of_list(
 RELEASE = Lever(
     "release_s",
     "motion is over after",
-    "hold",
+    "minimum duration",
     _seconds,
     there=lambda _c: False,
     carried=lambda _v, c: c.release_s,

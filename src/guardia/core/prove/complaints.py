@@ -153,7 +153,7 @@ def _reach(done: Replay, by_light: dict[bool, list[Occurrence]]) -> Reason:
     for dark, some in by_light.items():
         mine = [o for o in some if o.verdict is Verdict.REAL]
         real[dark] = len(mine)
-        missed[dark] = sum(str(done.outcomes[o.id].gate) in ("size", "zone", "hold") for o in mine)
+        missed[dark] = sum(str(done.outcomes[o.id].gate) in ("size", "zone", "minimum duration") for o in mine)
     if not real[True]:
         check = "Walk there in the dark, near and far: where does it trigger?"
         return Reason("reach in the dark", State.UNKNOWN, "no real one of the night is judged", check, 10, 0.4)

@@ -192,7 +192,7 @@ class SizeGate(MotionGate):
 class HoldGate(MotionGate):
     """It must be large enough for long enough."""
 
-    id = "hold"
+    id = "minimum duration"
     check = CameraCheck("Walk there quickly and slowly.", 10, 0.04)
 
     def used(self, settings: Settings) -> bool:
@@ -258,7 +258,7 @@ class ObjectGate(MotionGate):
 class RestGate(MotionGate):
     """The camera must be free."""
 
-    id = "rest after a recording"
+    id = "pause after a recording"
     check = CameraCheck("Look at what was recorded just before.", 10, 0.05)
 
     def closed(self, look: Look) -> bool:
@@ -267,7 +267,7 @@ class RestGate(MotionGate):
 
     def words(self, look: Look) -> str:
         """As Gate.words."""
-        return f"the camera was recording or resting for another {look.held_while_resting:.1f} s"
+        return f"the camera was recording or pausing for another {look.held_while_resting:.1f} s"
 
     def at(self, moment: Moment) -> GateAnswer:
         """By the clip before."""
@@ -275,7 +275,7 @@ class RestGate(MotionGate):
         before = [c for c in moment.evidence.motion_clips if c.end_s <= moment.at_s]
         left = before[-1].end_s + rest_s - moment.at_s if before else -1.0
         if left > 0:
-            return GateAnswer(State.CLOSED, f"it was resting after {before[-1].name} for another {left:.0f} s")
+            return GateAnswer(State.CLOSED, f"it was pausing after {before[-1].name} for another {left:.0f} s")
         return GateAnswer(State.OPEN, "no recording before it was recent enough" if rest_s else "it does not rest")
 
 

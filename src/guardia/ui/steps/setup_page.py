@@ -28,7 +28,7 @@ from guardia.core.prove.commission import Tick
 from guardia.ui.parts.tables import RowTable, fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, label, page_head, words_card
-from guardia.ui.steps.stage_strip import Stage, StageStrip
+from guardia.ui.steps.stage_strip import StageDone, StageStrip
 from guardia.ui.steps.units_dialog import UnitsDialog
 
 _SIGNS = {Tick.OPEN: "☐", Tick.DONE: "☑  done", Tick.NOT_HERE: "–  does not apply"}
@@ -168,13 +168,13 @@ class SetupPage(FreshPage):
         self.current.setValue(self.model.current_a or 0.0)
         self.hangs.setText(self.model.hangs_on() or "Recorders, hubs, lines …")
 
-    def _stages(self) -> list[Stage]:
+    def _stages(self) -> list[StageDone]:
         """How far each stage is."""
         stages = []
         for name, own in groupby(self._lines, key=lambda line: line.item.stage):
             lines = list(own)
             wrong = any(line.item.verified is False for line in lines)
-            stages.append(Stage(name, sum(line.settled for line in lines), len(lines), wrong))
+            stages.append(StageDone(name, sum(line.settled for line in lines), len(lines), wrong))
         return stages
 
     def open_stage(self, name: str) -> None:

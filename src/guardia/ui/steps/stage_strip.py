@@ -16,7 +16,7 @@ from guardia.ui.parts.widgets import clear
 BAR_PX = 4
 
 
-class Stage(NamedTuple):
+class StageDone(NamedTuple):
     """How far one stage is."""
 
     name: str
@@ -32,7 +32,7 @@ class Stage(NamedTuple):
 class _StageButton(QPushButton):
     """The name of a stage, with its share done as a bar beneath."""
 
-    def __init__(self, stage: Stage) -> None:
+    def __init__(self, stage: StageDone) -> None:
         sign = "✕ " if stage.wrong else "✓ " if stage.settled == stage.lines else ""
         super().__init__(f"{sign}{stage.name} {stage.settled}/{stage.lines}")
         self._stage = stage
@@ -64,11 +64,11 @@ class StageStrip(QWidget):
         self._grid = QGridLayout(self)
         self._grid.setContentsMargins(0, 0, 0, 0)
         self._grid.setSpacing(5)
-        self._shown: tuple[Stage, ...] = ()
+        self._shown: tuple[StageDone, ...] = ()
         self._keys: list[_StageButton] = []
         self._columns = 0
 
-    def show_stages(self, stages: Sequence[Stage]) -> None:
+    def show_stages(self, stages: Sequence[StageDone]) -> None:
         """Show how far each stage is."""
         if tuple(stages) == self._shown:
             return
