@@ -75,6 +75,29 @@ print(json.dumps([statistics.median(s for _, s in taken), statistics.median(s fo
 window.close()
 """
 
+_PAGES = """
+import json, sys, time
+from pathlib import Path
+from guardia.app.steps.steps import STEPS
+from guardia.ui.shell.run import make_application
+from guardia.ui.shell.main_window import MainWindow
+app = make_application()
+window = MainWindow(Path(sys.argv[2]).parent)
+window.show()
+window.open_project(Path(sys.argv[2]))
+window.open_camera(window.session.camera_ids()[0], "evidence")
+window.grab()
+taken = {}
+for turn in ("first", "again"):
+    for step in STEPS:
+        begun = time.perf_counter()
+        window.go(step.id)
+        window.grab()
+        taken[step.id + " " + turn] = time.perf_counter() - begun
+window.close()
+print(json.dumps(taken))
+"""
+
 _BARE = """
 import sys, time
 from PyQt6.QtWidgets import QApplication, QMainWindow
@@ -108,6 +131,12 @@ def drag_of_a_corner(folder: Path) -> tuple[float, float]:
     make_big_project(folder, 1000)
     every, new = _child(_DRAG, folder)
     return float(every), float(new)
+
+
+def pages_shown(folder: Path) -> dict[str, float]:
+    """Seconds of the interface thread until each page of 3,000 clips is drawn, by step: the first time, and again."""
+    make_big_project(folder, 3000)
+    return {step: float(seconds) for step, seconds in _child(_PAGES, folder).items()}
 
 
 def make_big_project(folder: Path, clips: int) -> None:

@@ -6,7 +6,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.app.camera.camera_model import CameraModel
+from guardia.core.evidence.evidence import Evidence
 from guardia.core.purpose.judgement import Verdict
+from guardia.core.replay.replay import Motion
 from guardia.core.score.score import moved_cells
 from guardia.core.score.statistics import line_of
 
@@ -20,10 +22,14 @@ class HeatModel:
         self._model = model
         self._moved: dict[Verdict, dict[int, NDArray[np.bool_]]] = {}
         self.counts: dict[Verdict, NDArray[np.int64]] = {}
+        self._counted: tuple[Evidence, Motion] | None = None
 
     def refresh(self) -> None:
-        """Count anew."""
+        """Count again, where the evidence or what triggers on it is another."""
         evidence, motion = self._model.evidence, self._model.comparison.installed_replay.motion
+        if self._counted is not None and self._counted[0] is evidence and self._counted[1] is motion:
+            return
+        self._counted = evidence, motion
         shape = (evidence.stack.rows, evidence.stack.columns)
         for verdict in VERDICTS:
             self._moved[verdict] = moved_cells(evidence, motion, verdict=verdict)

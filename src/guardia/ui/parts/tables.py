@@ -194,14 +194,18 @@ def row_table(name: str, columns: Sequence[str]) -> RowTable:
 def fill_table(
     table: QTableWidget, rows: Sequence[Sequence[str]], warn: Callable[[int, int], bool] = lambda _r, _c: False
 ) -> None:
-    """Put rows of texts into a table."""
-    table.setRowCount(len(rows))
+    """Put rows of texts into a table; cells that say the same already are left, since each new one is laid out."""
+    if table.rowCount() != len(rows):
+        table.setRowCount(len(rows))
     for row, texts in enumerate(rows):
         for column, text in enumerate(texts):
+            there = table.item(row, column)
+            colour = THEME.colour("missed" if warn(row, column) else "ink")
+            if there is not None and there.text() == text and there.foreground().color() == colour:
+                continue
             item = QTableWidgetItem(text)
             item.setToolTip(text)  # whole, where the column is too narrow
-            if warn(row, column):
-                item.setForeground(THEME.colour("missed"))
+            item.setForeground(colour)
             table.setItem(row, column, item)
     header = table.horizontalHeader()
     modes = [header.sectionResizeMode(n) for n in range(table.columnCount())] if header is not None else []
