@@ -4,10 +4,11 @@ from unittest.mock import patch
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QGuiApplication, QKeySequence
-from PyQt6.QtWidgets import QComboBox, QDialog, QMenu, QWidget
+from PyQt6.QtWidgets import QAbstractButton, QComboBox, QDialog, QLabel, QMenu, QWidget
 
 from guardia.app.project.preferences import Preferences, load_preferences
 from guardia.app.steps.actions import ACTIONS, MENUS, RECENT, with_mnemonics
+from guardia.app.steps.steps import STEPS
 from guardia.ui.parts.tables import fill_table, row_table, sort_key
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.main_window import MainWindow
@@ -107,6 +108,18 @@ class Around(StepCase):
         card = self.window.pages["round"].findChild(QWidget, "card")
         next(a for a in card.steps_menu().actions() if a.text() == "Storage").trigger()
         self.assertEqual(self.window.current_step(), "storage")
+
+    def test_no_letter_of_a_page_is_one_of_the_menu_bar(self):
+        self.open_camera("Slipway", "evidence")
+        bar = {action.text()[action.text().index("&") + 1].lower() for action in self.window.menuBar().actions()}
+        taken = []
+        for step in STEPS:
+            for widget in self.window.page(step.id).findChildren(QWidget):
+                text = widget.text() if isinstance(widget, QAbstractButton | QLabel) else ""
+                at = text.replace("&&", "").find("&")
+                if at >= 0 and text[at + 1].lower() in bar:
+                    taken.append(f"{step.id}: {text}")
+        self.assertEqual(taken, [])
 
     def test_preferences_are_asked_applied_and_kept(self):
         def answer(dialog):

@@ -65,7 +65,7 @@ class HoursPage(FreshPage):
         self.from_noon.setToolTip("Rows begin at noon, so that a night lies in one piece; else at midnight")
         self.from_noon.toggled.connect(self._turn)
         head.addWidget(self.from_noon)
-        self.propose = button("&Propose hours", self._propose, "primary", "The hours that cost least on the evidence")
+        self.propose = button("Propose ho&urs", self._propose, "primary", "The hours that cost least on the evidence")
         head.addWidget(self.propose)
         layout.addLayout(head)
         frame = card()

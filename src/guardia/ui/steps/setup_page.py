@@ -128,7 +128,7 @@ class SetupPage(FreshPage):
         self.hangs = button(
             "Recorders, hubs, lines …", self.show_units, tip="What cameras are connected to, and its limits"
         )
-        form.addRow("&Connected to", self.hangs)
+        form.addRow("Co&nnected to", self.hangs)
         for field in (self.serial, self.manual, self.keys_kept, self.firmware, self.housing):
             field.editingFinished.connect(self._write_down)
         self.patrol.editingFinished.connect(self._write_down)

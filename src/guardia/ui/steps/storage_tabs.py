@@ -102,7 +102,7 @@ class StoresTab(QWidget):
         self.table.itemActivated.connect(lambda _: self.change())
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(button("&Enter a store …", self.add, tip="A card, stick, disk, copy or plan"))
+        row.addWidget(button("E&nter a store …", self.add, tip="A card, stick, disk, copy or plan"))
         row.addWidget(button("Change …", self.change, tip="Correct the chosen store"))
         row.addWidget(button("Read it off …", self.read, tip="Used and free space, or its state, on a date"))
         row.addWidget(button("Read the camera off …", self.read_camera, tip="Battery, temperature, data used"))
@@ -274,7 +274,7 @@ class SaveTab(QWidget):
         stretch_columns(self.table, 4)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(button("&Export the chosen …", self.choose_folder, "primary", "Untouched originals with SHA-256"))
+        row.addWidget(button("E&xport the chosen …", self.choose_folder, "primary", "Untouched originals with SHA-256"))
         row.addWidget(label("Keep the original; note the clock's error; local law decides who may see it.", "muted"), 1)
         layout.addLayout(row)
 
