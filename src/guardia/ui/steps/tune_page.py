@@ -62,7 +62,7 @@ SEARCHED_TABS = 5
 
 SEARCHING = "Trying settings"
 
-ICON_PX, PAIR_PX = 72, 200
+ICON_PX, PAIR_PX = 72, 176
 """Widths of the pictures of candidates: in the table, and side by side."""
 
 
@@ -173,7 +173,14 @@ class TunePage(FreshPage):
         self.changes.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.changes.setAccessibleName("What changes from installed")
         self.changes.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        column.addWidget(label("What changes from installed", "strong"))
+        row = QHBoxLayout()  # above all, so that it is in sight in the lowest window
+        row.addWidget(label("What changes from installed", "strong"))
+        row.addStretch()
+        self.back = button("Back to the draft", lambda: self.try_out(None), tip="End trying on")
+        self.take = button("&Take as draft", self._take, "primary", "Make these settings the draft; can be undone")
+        row.addWidget(self.back)
+        row.addWidget(self.take)
+        column.addLayout(row)
         pair = QHBoxLayout()
         self.pair = (QLabel(), QLabel())
         for picture, words in zip(self.pair, ("Installed", "These settings"), strict=True):
@@ -186,13 +193,6 @@ class TunePage(FreshPage):
         pair.addStretch()
         column.addLayout(pair)
         column.addWidget(self.changes, 1)
-        row = QHBoxLayout()
-        self.take = button("&Take as draft", self._take, "primary", "Make these settings the draft; can be undone")
-        self.back = button("Back to the draft", lambda: self.try_out(None), tip="End trying on")
-        row.addWidget(self.take)
-        row.addWidget(self.back)
-        row.addStretch()
-        column.addLayout(row)
         return column
 
     def _ranked(self) -> QWidget:
