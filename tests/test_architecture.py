@@ -90,6 +90,10 @@ class Rules(unittest.TestCase):
         for path in (HOME / "tests").rglob("*.py"):
             self.assertFalse(calls(path) & {"sleep", "qWait"}, path)
 
+    def test_no_file_is_so_large_that_a_repository_keeps_it_elsewhere(self):
+        files = [f for part in ("src", "docs", "tests", "packaging") for f in (HOME / part).rglob("*") if f.is_file()]
+        self.assertEqual([f for f in (*files, *HOME.glob("*.*")) if f.is_file() and f.stat().st_size > 3_000_000], [])
+
     def test_nothing_processes_events_by_hand_and_app_knows_no_widgets(self):
         for path in (HOME / "src").rglob("*.py"):
             self.assertNotIn("processEvents", calls(path), path)

@@ -34,7 +34,7 @@ class Wheel(FolderCase):
         with zipfile.ZipFile(wheel) as packed:
             names = packed.namelist()
             packed.extractall(there)
-        self.assertIn("guardia/data/demo.zip", names)
+        self.assertIn("guardia/data/demo/project.zip", names)
         self.assertEqual([n for n in names if "truth" in n and n.endswith(".jsonl")], [])
         self.assertEqual([n for n in names if n.startswith("guardia/tools")], [])
         (entry,) = there.glob("*.dist-info/entry_points.txt")

@@ -1,13 +1,16 @@
 """The shipped demo: its size, its mistakes to find, and its truth kept apart."""
 
+import re
+import shutil
 import unittest
 import zipfile
+from hashlib import sha256
 from importlib.resources import files
 from pathlib import Path
 from unittest.mock import patch
 
 from guardia.app.camera.makes import shipped_capabilities
-from guardia.app.project.demo import own_demo, unpack_demo
+from guardia.app.project.demo import SUMS, own_demo, unpack_demo
 from guardia.benchcam.record import read_truth
 from guardia.benchcam.tern_quay import PLACES, right_kind
 from guardia.core.base.errors import ProjectError
@@ -49,8 +52,9 @@ class Demo(unittest.TestCase):
         self.assertEqual(causes, {Cause.BUTTON, Cause.LIVE_LOOK, Cause.SOUND, Cause.BY_HAND})
 
     def test_it_stays_small_enough_to_ship_and_holds_no_truth(self):
-        packed = Path(str(files("guardia") / "data" / "demo.zip"))
-        self.assertLess(packed.stat().st_size, 25 * MEGABYTE)
+        packs = list((Path(str(files("guardia"))) / "data" / "demo").iterdir())
+        self.assertLess(sum(p.stat().st_size for p in packs), 25 * MEGABYTE)
+        self.assertLessEqual({p.stem.rpartition("-")[0] for p in packs} - {""}, {p.slug for p in PLACES})
         self.assertEqual([f for f in DEMO.rglob("*") if "truth" in f.name], [])
         program = Path(str(files("guardia")))
         readers = {f.name for f in program.rglob("*.py") if "truth.jsonl" in f.read_text("utf-8")}
@@ -91,29 +95,41 @@ class Demo(unittest.TestCase):
 class OwnCopy(FolderCase):
     def test_packing_what_was_unpacked_gives_the_same_bytes(self):
         unpack_demo(self.folder / "demo")
-        once, again = self.folder / "once.zip", self.folder / "again.zip"
-        pack_demo(self.folder / "demo", once)
-        with zipfile.ZipFile(once) as packed:
-            packed.extractall(self.folder / "unpacked")
-        pack_demo(self.folder / "unpacked", again)
-        self.assertEqual(again.read_bytes(), once.read_bytes())
+        once = pack_demo(self.folder / "demo", self.folder / "once")
+        for name in once:
+            with zipfile.ZipFile(self.folder / "once" / name) as packed:
+                packed.extractall(self.folder / "unpacked")
+        self.assertEqual(pack_demo(self.folder / "unpacked", self.folder / "again"), once)
+        for name in (SUMS, *once):
+            with self.subTest(name):
+                same = (self.folder / "again" / name).read_bytes() == (self.folder / "once" / name).read_bytes()
+                self.assertTrue(same)
 
-    def test_a_damaged_or_hostile_pack_is_refused_and_nothing_of_it_is_kept(self):
-        shipped, packed, home = files("guardia") / "data" / "demo.zip", self.folder / "demo.zip", self.folder / "home"
+    def test_a_damaged_missing_or_hostile_pack_is_refused_and_nothing_of_it_is_kept(self):
+        packs, home = self.folder / "packs", self.folder / "home"
+        shutil.copytree(files("guardia") / "data" / "demo", packs)
+        project, sound = packs / "project.zip", (packs / "project.zip").read_bytes()
         for name in ("../outside.txt", "media/../../outside.txt", "media/.hidden", "media\\up.jpg", "other/x.jpg"):
-            packed.write_bytes(shipped.read_bytes())
-            with zipfile.ZipFile(packed, "a") as pack:
+            project.write_bytes(sound)
+            with zipfile.ZipFile(project, "a") as pack:
                 pack.writestr(name, "x")
-            self.refused(name, home)
-        packed.write_bytes(shipped.read_bytes()[:-200])
-        self.refused("cut off", home)
+            sums = (packs / SUMS).read_text("ascii")
+            right = sha256(project.read_bytes()).hexdigest()
+            (packs / SUMS).write_text(re.sub(r"\w+(?=  project.zip)", right, sums), "ascii")
+            self.refused(name, home, "its file project.zip holds what it should not")
+        project.write_bytes(sound[:-200])
+        self.refused("cut off", home, "its file project.zip is not the one that was shipped")
+        project.write_text("version 1\noid sha256:0\nsize 2676081\n", "ascii")  # as a store of large files leaves it
+        self.refused("a pointer", home, "its file project.zip is not the one")
+        project.unlink()
+        self.refused("missing", home, "its file project.zip is missing")
 
-    def refused(self, what: str, home: Path) -> None:
+    def refused(self, what: str, home: Path, words: str) -> None:
         with (
             self.subTest(what),
             patch("guardia.app.project.demo.files", return_value=self.folder),
-            patch("guardia.app.project.demo.PLACE", ("demo.zip",)),
-            self.assertRaisesRegex(ProjectError, "damaged"),
+            patch("guardia.app.project.demo.PLACE", ("packs",)),
+            self.assertRaisesRegex(ProjectError, words),
         ):
             own_demo(home)
         self.assertFalse((home / "tern-quay").exists() or list(self.folder.rglob("outside.txt")))

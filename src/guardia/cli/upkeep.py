@@ -122,7 +122,7 @@ def build_demo(options: argparse.Namespace) -> int:
             print(f"recording {place.name} ...", file=sys.stderr)
             record(build_scene(place), folder, capability_from_dict(capability_data(place.installed.capability)))
     notes = build_demo(options.recorded, options.project, token=Token(), progress=lambda _: None)
-    packed = options.project.with_suffix(".zip")
-    count = count_of(pack_demo(options.project, packed), "file")
+    packed = options.project.with_name(f"{options.project.name}-packs")
+    count = count_of(len(pack_demo(options.project, packed)), "file")
     print("\n".join([f"built {options.project}, {count} packed as {packed}", *notes]))
     return 0

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import shutil
 import zipfile
+from hashlib import sha256
 from importlib.resources import as_file, files
 from pathlib import Path
 
@@ -13,15 +14,18 @@ from guardia.core.base.errors import ProjectError
 from guardia.store.media_folder import FOLDER as MEDIA
 from guardia.store.project import FILE_NAME, Project
 
-PLACE = ("data", "demo.zip")
-"""Where it lies in the package."""
+PLACE = ("data", "demo")
+"""The folder in the package with its packs."""
 
-MOST_BYTES = 200_000_000
-"""The packed demo holds a tenth of this; what claims more is damaged."""
+SUMS = "SHA256SUMS"
+"""The file there with the names and digests of the packs, as sha256sum writes them."""
+
+MOST_BYTES = 30_000_000
+"""A pack holds a tenth of this; what claims more is damaged."""
 
 
 def own_demo(home: Path) -> Path:
-    """The demo as a project of one's own, unpacked from the shipped file at the first start.
+    """The demo as a project of one's own, unpacked from the shipped packs at the first start.
 
     Args:
         home: Folder for the program's data.
@@ -41,11 +45,11 @@ def own_demo(home: Path) -> Path:
         unpack_demo(part)
         with Project(part) as project:
             for camera in project.cameras.all():
-                # The packed file may be older than what ships of its makes.
+                # The packs may be older than what ships of its makes.
                 project.cameras.set_make(camera.id, capability_data(camera.capability.id))
             enter_purposes(project)
         for backup in part.glob(f"{Path(FILE_NAME).stem}.before-schema-*"):
-            backup.unlink()  # the packed file can be unpacked again
+            backup.unlink()  # the packs can be unpacked again
         part.rename(target)
     except OSError as error:
         raise ProjectError(
@@ -67,14 +71,30 @@ def unpack_demo(folder: Path) -> None:
     """
     (folder / MEDIA).mkdir(parents=True)
     try:
-        with as_file(files("guardia").joinpath(*PLACE)) as shipped, zipfile.ZipFile(shipped) as packed:
-            entries = packed.infolist()
-            sound = all(_known(entry.filename) for entry in entries)
-            if not sound or sum(entry.file_size for entry in entries) > MOST_BYTES:
-                raise ProjectError("The shipped demo is damaged.", do="Install Guardia again.")
-            packed.extractall(folder)
+        shipped = files("guardia").joinpath(*PLACE)
+        for line in shipped.joinpath(SUMS).read_text("ascii").splitlines():
+            digest, _, name = line.partition("  ")
+            with as_file(shipped.joinpath(name)) as pack:
+                if sha256(pack.read_bytes()).hexdigest() != digest:
+                    raise _damaged(f"its file {name} is not the one that was shipped")
+                _unpack(pack, folder)
+    except FileNotFoundError as error:
+        raise _damaged(f"its file {Path(error.filename or '').name} is missing") from error
     except (zipfile.BadZipFile, EOFError) as error:
-        raise ProjectError(f"The shipped demo is damaged ({error}).", do="Install Guardia again.") from error
+        raise _damaged(str(error)) from error
+
+
+def _unpack(pack: Path, folder: Path) -> None:
+    """Unpack one pack, unless it would write elsewhere or without end."""
+    with zipfile.ZipFile(pack) as packed:
+        entries = packed.infolist()
+        if not all(_known(e.filename) for e in entries) or sum(e.file_size for e in entries) > MOST_BYTES:
+            raise _damaged(f"its file {pack.name} holds what it should not")
+        packed.extractall(folder)
+
+
+def _damaged(why: str) -> ProjectError:
+    return ProjectError(f"The shipped demo is damaged: {why}.", do="Install Guardia again.")
 
 
 def _known(name: str) -> bool:
