@@ -301,13 +301,51 @@ class FrontDoor(FolderCase):
         half = elsewhere / ".venv" / "bin"
         half.mkdir(parents=True)
         (half / "left over").write_text("from an installation that was cut short")
-        fake = self.folder / "python"
-        fake.write_text('#!/bin/sh\ncase "$1" in -c) exit 0;; *) echo tried to make it >&2; exit 1;; esac\n')
-        fake.chmod(0o755)
-        done = self.call(str(elsewhere / "guardia"), "analyse", "x.mp4", GUARDIA_PYTHON=str(fake))
+        (half.parent / ".guardia").touch()
+        fake = self.fake_python('case "$1" in -c) exit 0;; *) echo tried to make it >&2; exit 1;; esac')
+        done = self.call(str(elsewhere / "guardia"), "analyse", "x.mp4", GUARDIA_PYTHON=fake)
         self.assertIn("not whole", done.stderr)
         self.assertIn("tried to make it", done.stderr)
         self.assertFalse((elsewhere / ".venv").exists(), "nothing half made is left behind")
+
+    def fake_python(self, body):
+        fake = self.folder / "python"
+        fake.write_text(f"#!/bin/sh\n{body}\n")
+        fake.chmod(0o755)
+        return str(fake)
+
+    def test_an_environment_of_somebody_elses_is_left_as_it_is(self):
+        elsewhere = self.bare_copy()
+        own = elsewhere / ".venv" / "bin" / "mine"
+        own.parent.mkdir(parents=True)
+        own.touch()
+        fake = self.fake_python("exit 0")
+        done = self.call(str(elsewhere / "guardia"), "analyse", "x.mp4", GUARDIA_PYTHON=fake)
+        self.assertEqual((done.returncode, done.stderr.count("\n")), (1, 1))
+        self.assertIn("was not made by Guardia", done.stderr)
+        self.assertTrue(own.exists())
+
+    def test_of_two_first_starts_at_once_one_makes_the_libraries_and_the_other_waits(self):
+        elsewhere, log, go = self.bare_copy(), self.folder / "log", self.folder / "go"
+        os.mkfifo(go)
+        fake = self.fake_python(
+            f"""case "$1 $2" in
+            "-m venv") echo venv >> {log}; read word < {go}; mkdir -p "$3/bin"; cp "$0" "$3/bin/python" ;;
+            "-m pip") echo pip >> {log} ;;
+            "-m guardia") echo guardia >> {log} ;;
+            "-c import sysconfig"*) dirname "$0" ;;
+            esac"""
+        )
+        values = {"PATH": os.environ["PATH"], "HOME": str(self.folder), "GUARDIA_PYTHON": fake}
+        command = [str(elsewhere / "guardia"), "analyse", "x.mp4"]
+        started = []
+        for wanted in ("Setting up Guardia", "waits for it"):
+            started.append(subprocess.Popen(command, env=values, stderr=subprocess.PIPE, text=True))
+            self.addCleanup(started[-1].stderr.close)
+            self.assertIn(wanted, started[-1].stderr.readline())
+        go.write_text("on\n")
+        self.assertEqual([p.wait(60) for p in started], [0, 0])
+        self.assertEqual(log.read_text().split(), ["venv", "pip", "guardia", "guardia"])
 
     def test_a_named_python_that_does_not_run_is_told(self):
         done = self.call(str(self.bare_copy() / "guardia"), "score", "x", GUARDIA_PYTHON="/nowhere/python")
