@@ -13,7 +13,7 @@ from guardia.core.base.errors import ProjectError
 from guardia.core.make.settings import Settings, settings_to_dict
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.report.sheet import check_sheet
-from guardia.report.tables import write_table
+from guardia.report.tables import table_file
 from guardia.store.project import Project
 from guardia.ui.shell.run import check_display
 from tests.support import DEMO, FolderCase, capability, in_file, pontoon, scene, steady, write_clip
@@ -381,5 +381,5 @@ class OddFiles(CommandCase):
 
     def test_a_text_that_a_spreadsheet_would_run_is_guarded_and_numbers_stay_numbers(self):
         path = self.folder / "t.csv"
-        write_table(path, [{"name": "=HYPERLINK(1)", "also": "@x", "rate": -0.5, "plain": "gate"}])
-        self.assertEqual(path.read_text("utf-8-sig").splitlines()[1], "'=HYPERLINK(1),'@x,-0.5,gate")
+        table = table_file(path, [{"name": "=HYPERLINK(1)", "also": "@x", "rate": -0.5, "plain": "gate"}])
+        self.assertEqual(table.decode("utf-8-sig").splitlines()[1], "'=HYPERLINK(1),'@x,-0.5,gate")

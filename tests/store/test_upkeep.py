@@ -63,7 +63,7 @@ class Upkeep(FolderCase):
         about = About("SN 12-7", "shelf 3", "envelope in the safe", 4)
         self.project.cameras.set_about(self.ids[0], about)
         self.assertEqual(self.project.cameras.get(self.ids[0]).about, about)
-        with self.assertRaisesRegex(InvalidValue, "500 characters"):
+        with self.assertRaisesRegex(InvalidValue, "501 characters. At most 500"):
             self.project.cameras.set_about(self.ids[0], About("x" * 501))
         self.assertEqual(self.project.cameras.get(self.ids[0]).about, about)
 

@@ -3,20 +3,17 @@
 from __future__ import annotations
 
 import argparse
-import json
 import sys
 from pathlib import Path
-from typing import Any
 
-from guardia.app.camera.makes import capability_data
+from guardia.app.camera.makes import capability_data, make_from_file
 from guardia.app.work.engine import Cluster
 from guardia.cli.output import print_json
-from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_from_dict
-from guardia.formats.plain import plain_file
+from guardia.formats.plain import read_object
 
 
 def analyse(options: argparse.Namespace) -> int:
@@ -49,20 +46,7 @@ def _cluster(options: argparse.Namespace) -> Cluster | None:
 
 def settings_file(path: Path) -> Settings:
     """Settings from a JSON file; raises InvalidValue where there are none."""
-    return settings_from_dict(json_object(path, "settings"))
-
-
-def json_object(path: Path, what: str) -> dict[str, Any]:
-    """The one JSON object of a file; raises InvalidValue, naming `what`, where there is none."""
-    try:
-        data = json.loads(plain_file(path).read_text("utf-8"))
-    except OSError as error:
-        raise InvalidValue(f"The {what} file {path} cannot be read ({error.strerror}).") from error
-    except (ValueError, RecursionError) as error:
-        raise InvalidValue(f"The {what} file {path} is not JSON ({error}).") from error
-    if not isinstance(data, dict):
-        raise InvalidValue(f"The {what} file {path} must hold one JSON object.", do="See docs/formats.md.")
-    return data
+    return settings_from_dict(read_object(path, "The settings"))
 
 
 def replay(options: argparse.Namespace) -> int:
@@ -71,10 +55,7 @@ def replay(options: argparse.Namespace) -> int:
 
     settings = settings_file(options.settings)
     if options.capability:
-        try:
-            capability = capability_from_dict(json.loads(plain_file(options.capability).read_text("utf-8")))
-        except (OSError, ValueError) as error:
-            raise InvalidValue(f"The capability file {options.capability} cannot be read ({error}).") from error
+        capability = capability_from_dict(make_from_file(options.capability))
     else:
         capability = capability_from_dict(capability_data(settings.capability))
     result = replay_clip(options.clip, settings, capability)

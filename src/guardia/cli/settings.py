@@ -5,12 +5,13 @@ from __future__ import annotations
 import argparse
 import sys
 
-from guardia.cli.clips import json_object, settings_file
+from guardia.cli.clips import settings_file
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.purpose.purpose import purpose_from_dict
 from guardia.formats.judgements import kind_named
+from guardia.formats.plain import read_object, save_file
 
 
 def score(options: argparse.Namespace) -> int:
@@ -45,10 +46,7 @@ def sheet(options: argparse.Namespace) -> int:
     if options.pdf is not None:
         from guardia.report.sheet_pdf import sheet_pdf
 
-        try:
-            options.pdf.write_bytes(sheet_pdf(content))
-        except OSError as error:
-            raise InvalidValue(f"{options.pdf} cannot be written ({error.strerror}).") from error
+        save_file(options.pdf, sheet_pdf(content), "The sheet")
     if options.json:
         print_json(sheet_to_dict(content))
         return 0
@@ -69,7 +67,7 @@ def purpose(options: argparse.Namespace) -> int:
     """Print what a camera is for, met or not, after saying it as asked."""
     from guardia.app.scripted.whole_job import camera_purpose
 
-    new = purpose_from_dict(json_object(options.source, "purpose")) if options.source is not None else None
+    new = purpose_from_dict(read_object(options.source, "The purpose")) if options.source is not None else None
     result = camera_purpose(
         options.project, camera=options.camera, pattern=options.begin or "", purpose=new, nothing=options.nothing
     )

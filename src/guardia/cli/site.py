@@ -16,6 +16,7 @@ from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.storage.figure import days_words
+from guardia.formats.plain import save_file
 
 
 def _days(figure: Mapping[str, Any] | None) -> str:
@@ -62,10 +63,7 @@ def due(options: argparse.Namespace) -> int:
     due = project_due(options.project)
     if options.calendar is not None:
         entries = [(f"{d['camera']}: {d['what']}", d["why"], date.fromisoformat(d["by"])) for d in due]
-        try:
-            options.calendar.write_bytes(days_calendar(entries))
-        except OSError as error:
-            raise InvalidValue(f"{options.calendar} cannot be written ({error.strerror}).") from error
+        save_file(options.calendar, days_calendar(entries), "The calendar")
     if options.json:
         print_json(due)
     else:

@@ -27,7 +27,7 @@ from guardia.core.make.levers import HOLD, LEVERS
 from guardia.core.make.settings import settings_from_dict
 from guardia.core.make.zones import BlockZone
 from guardia.core.trace.measure import Grid
-from guardia.formats.plain import plain_file
+from guardia.formats.plain import no_number, plain_file
 
 LARGEST_BYTES = 5_000_000
 MOST_CELLS = 64
@@ -70,7 +70,7 @@ def read_installed(path: Path, capability: Capability) -> FoundSettings:
 
 def _of_json(data: bytes, name: str, capability: Capability) -> FoundSettings:
     try:
-        form = json.loads(data)
+        form = json.loads(data, parse_constant=no_number)
     except (ValueError, RecursionError) as error:
         raise InvalidValue(f"{name} is neither JSON nor XML ({error}).") from error
     if isinstance(form, dict) and isinstance(form.get("settings"), dict):

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import csv
+import io
 import json
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import UTC, datetime
@@ -10,7 +11,7 @@ from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
-from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.replay.gate import Stage
@@ -86,39 +87,32 @@ def statistic_rows(camera: str, by: str, lines: Sequence[StatisticLine]) -> Iter
         }
 
 
-def write_table(path: Path, rows: Sequence[Row]) -> None:
-    """Write rows in the form that the file's ending names.
+def table_file(path: Path, rows: Sequence[Row]) -> bytes:
+    """Rows as a file of the form that its ending names.
 
     Args:
         path: Ends in one of SUFFIXES.
         rows: All with the same names.
 
+    Returns:
+        What the file is to hold.
+
     Raises:
         InvalidValue: If the ending is another.
-        ProjectError: If the file cannot be written; nothing half-written is left then.
     """
-    writers = {".csv": _write_csv, ".jsonl": _write_jsonl, ".xlsx": _write_xlsx}
-    write = writers.get(path.suffix.lower())
-    if write is None:
+    forms = {".csv": _csv, ".jsonl": _jsonl, ".xlsx": _xlsx}
+    form = forms.get(path.suffix.lower())
+    if form is None:
         raise InvalidValue(f"'{path.name}' names no form of table.", do=f"End it in {', '.join(SUFFIXES)}.")
-    part = path.with_name(f"{path.name}.part")
-    try:
-        write(part, list(rows))
-        part.replace(path)
-    except OSError as error:
-        part.unlink(missing_ok=True) if part.parent.is_dir() else None
-        raise ProjectError(
-            f"The table could not be saved to {path} ({error.strerror}).",
-            kept="Nothing was changed.",
-            do="Choose another folder.",
-        ) from error
+    return form(rows)
 
 
-def _write_csv(path: Path, rows: Sequence[Row]) -> None:
-    with path.open("w", encoding="utf-8-sig", newline="") as file:
-        table = csv.DictWriter(file, list(rows[0]) if rows else [])
-        table.writeheader()
-        table.writerows({name: _guarded(value) for name, value in row.items()} for row in rows)
+def _csv(rows: Sequence[Row]) -> bytes:
+    file = io.StringIO(newline="")
+    table = csv.DictWriter(file, list(rows[0]) if rows else [])
+    table.writeheader()
+    table.writerows({name: _guarded(value) for name, value in row.items()} for row in rows)
+    return file.getvalue().encode("utf-8-sig", "replace")
 
 
 def _guarded(value: object) -> object:
@@ -126,12 +120,12 @@ def _guarded(value: object) -> object:
     return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value
 
 
-def _write_jsonl(path: Path, rows: Sequence[Row]) -> None:
+def _jsonl(rows: Sequence[Row]) -> bytes:
     lines = [json.dumps(row, ensure_ascii=False, allow_nan=False) for row in rows]
-    path.write_text("".join(f"{line}\n" for line in lines), "utf-8")
+    return "".join(f"{line}\n" for line in lines).encode("utf-8", "replace")
 
 
-def _write_xlsx(path: Path, rows: Sequence[Row]) -> None:
+def _xlsx(rows: Sequence[Row]) -> bytes:
     from openpyxl import Workbook
     from openpyxl.cell import WriteOnlyCell
     from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
@@ -160,7 +154,9 @@ def _write_xlsx(path: Path, rows: Sequence[Row]) -> None:
     sheet.append([cell(name, bold=True) for name in names])
     for row in rows:
         sheet.append([cell(value) for value in row.values()])
-    book.save(path)
+    file = io.BytesIO()
+    book.save(file)
+    return file.getvalue()
 
 
 def _iso(posix_s: float, zone: ZoneInfo) -> str:

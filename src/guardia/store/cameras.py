@@ -10,7 +10,7 @@ from pydantic import TypeAdapter
 
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.files import read_as
-from guardia.core.base.values import is_moment, moment, number
+from guardia.core.base.values import is_moment, moment, number, one_line, plain_text
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView, known_view_from_dict, known_view_to_dict
@@ -18,7 +18,6 @@ from guardia.store.database import Database
 from guardia.store.records import About, Camera
 from guardia.store.settings import CameraSettings
 
-LONGEST_NAME = 100
 LONGEST_TEXT = 500
 LARGEST_ERROR_S = 100 * 366 * 86_400.0
 _ABOUT = TypeAdapter(About)
@@ -97,7 +96,7 @@ class Cameras:
             InvalidValue: If the capability cannot be used or the name is taken.
         """
         capability_from_dict(capability)
-        self._check_name(name)
+        name = self._free_name(name)
         with self._db.transaction():
             camera_id = self._db.run(
                 "INSERT INTO camera (name, capability) VALUES (?, ?)", (name, json.dumps(capability))
@@ -105,16 +104,17 @@ class Cameras:
             self._settings.begin(camera_id, installed, from_s)
         return camera_id
 
-    def _check_name(self, name: str) -> None:
-        if not name or len(name) > LONGEST_NAME:
-            raise InvalidValue(f"A camera's name has 1 to {LONGEST_NAME} characters.", do="Name it after its place.")
+    def _free_name(self, text: str) -> str:
+        """The name that a text says; raises InvalidValue if it is none, or another camera has it."""
+        name = one_line(text, "A camera's name")
         if self._db.rows("SELECT 1 FROM camera WHERE name = ?", (name,)):
             raise InvalidValue(f"There is already a camera named '{name}'.", do="Name each camera after its own place.")
+        return name
 
     def rename(self, camera_id: int, name: str) -> None:
         """Give a camera another name; raises InvalidValue if another camera has it or it cannot be used."""
         if self.names().get(camera_id) != name:
-            self._check_name(name)
+            name = self._free_name(name)
         with self._db.transaction():
             self._db.run("UPDATE camera SET name = ? WHERE id = ?", (name, camera_id))
 
@@ -122,7 +122,7 @@ class Cameras:
         """Put a camera away, or bring it back; raises InvalidValue if another camera took its name meanwhile."""
         name = self._db.rows("SELECT name FROM camera WHERE id = ?", (camera_id,))[0]["name"].split(_AWAY)[0]
         if not gone:
-            self._check_name(name)
+            self._free_name(name)
         with self._db.transaction():
             self._db.run(
                 "UPDATE camera SET gone = ?, name = ? WHERE id = ?",
@@ -150,11 +150,8 @@ class Cameras:
 
     def set_about(self, camera_id: int, about: About) -> None:
         """Keep what is written down of a camera; raises InvalidValue where it holds what must not be kept."""
-        if any(
-            len(text) > LONGEST_TEXT
-            for text in (about.serial, about.manual, about.keys_kept, about.firmware, about.housing)
-        ):
-            raise InvalidValue(f"At most {LONGEST_TEXT} characters are kept.", kept="What was written before stays.")
+        for text in (about.serial, about.manual, about.keys_kept, about.firmware, about.housing):
+            plain_text(text, "What is written down of a camera", most=LONGEST_TEXT)
         with self._db.transaction():
             self._db.run("UPDATE camera SET about = ? WHERE id = ?", (_ABOUT.dump_json(about).decode(), camera_id))
 

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.base.errors import ProjectError
+from guardia.core.base.errors import InvalidValue, ProjectError
 
 BUSY_S = 10.0
 """How long another program that writes to the project is waited for."""
@@ -194,7 +194,7 @@ class Database:
                 f"There is no Guardia project at {path.parent}.", do="Choose a folder that holds a project.sqlite."
             )
         with self.plainly():
-            self._connection = sqlite3.connect(path, isolation_level=None, timeout=BUSY_S)
+            self._connection = sqlite3.connect(os.fsencode(path), isolation_level=None, timeout=BUSY_S)
         try:
             with self.plainly():
                 self._prepare(create=create, begin=begin)
@@ -314,6 +314,13 @@ class Database:
                     kept="The file was not changed.",
                 ) from error
             raise
+        except UnicodeEncodeError as error:
+            raise InvalidValue(
+                f"A text holds what is no letter (U+{ord(error.object[error.start]):04X}).",
+                kept="Everything saved before is kept.", do="Type it again without it.",
+            ) from error  # fmt: skip
+        except OverflowError as error:
+            raise InvalidValue("A number is too large to be kept.", kept="Everything saved before is kept.") from error
         except sqlite3.DatabaseError as error:
             if "not a database" in str(error) or "malformed" in str(error):
                 raise ProjectError(

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass, field
@@ -48,7 +49,9 @@ def peek(folder: Path) -> Peek:
     wal = path.with_name(path.name + "-wal")
     still = "&immutable=1" if not wal.exists() else ""
     try:
-        with closing(sqlite3.connect(f"file:{quote(str(path))}?mode=ro{still}", uri=True, timeout=1.0)) as connection:
+        with closing(
+            sqlite3.connect(f"file:{quote(os.fsencode(path))}?mode=ro{still}", uri=True, timeout=1.0)
+        ) as connection:
             connection.execute("PRAGMA trusted_schema = OFF")
             mark = connection.execute("PRAGMA application_id").fetchone()[0]
             version = connection.execute("PRAGMA user_version").fetchone()[0]

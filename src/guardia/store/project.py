@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Sequence
-from contextlib import AbstractContextManager
+from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
 from typing import Any
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
+from guardia.core.base.values import one_line, plain_text
 from guardia.core.evidence.clips import Clip, Origin
 from guardia.core.evidence.clock import check_zone
 from guardia.core.evidence.events import CameraEvent
@@ -44,7 +45,49 @@ from guardia.store.watched_times import WatchedTimes
 
 FILE_NAME = "project.sqlite"
 
+_FILES = (FILE_NAME, f"{FILE_NAME}-wal", f"{FILE_NAME}-shm", f"{FILE_NAME}-journal")
 _OF_CAMERA = ("settings", "event", "watched", "logbook", "reading", "fact", "camera_store", "checked")
+
+
+def _checked(site: Site) -> Site:
+    """A site as it can be kept; raises InvalidValue for a name, time zone or coordinates that are none."""
+    check_zone(site.time_zone)
+    SitePlace(site.time_zone, site.latitude, site.longitude)
+    people = plain_text(site.people, "Who is expected there")
+    return replace(site, name=one_line(site.name, "A site's name"), people=people)
+
+
+@contextmanager
+def made_whole(folder: Path, site: Site) -> Iterator[Project]:
+    """Make a project, whole or not at all: where something fails, whatever was made of it is removed.
+
+    Args:
+        folder: The project's folder; what else lies in it stays.
+        site: Its site.
+
+    Yields:
+        The new project, open.
+
+    Raises:
+        InvalidValue: If the site cannot be kept as it is.
+        ProjectError: If the folder cannot be made or written to, or holds a project already.
+    """
+    above = next((p for p in (folder, *folder.parents) if p.exists()), folder)
+    there = (folder / FILE_NAME).exists()
+    try:
+        with Project(folder, create=True, site=site) as project:
+            yield project
+    except BaseException:
+        if not there:
+            for name in _FILES:
+                (folder / name).unlink(missing_ok=True)
+            with suppress(OSError):  # a folder that holds something stays
+                (folder / MEDIA).rmdir()
+                for made in (folder, *folder.parents):
+                    if made == above:
+                        break
+                    made.rmdir()
+        raise
 
 
 class Project:
@@ -61,11 +104,10 @@ class Project:
 
     def __init__(self, folder: Path, *, create: bool = False, site: Site | None = None) -> None:
         self.folder = folder
-        own = (FILE_NAME, f"{FILE_NAME}-wal", f"{FILE_NAME}-shm", f"{FILE_NAME}-journal", MEDIA, "open.lock")
-        refuse_links(folder, own)
+        refuse_links(folder, (*_FILES, MEDIA, "open.lock"))
         place = site or Site(folder.name, "UTC")
         if create:
-            check_zone(place.time_zone)
+            place = _checked(place)
             try:
                 (folder / MEDIA).mkdir(parents=True, exist_ok=True)
             except OSError as error:
@@ -166,8 +208,8 @@ class Project:
         Raises:
             InvalidValue: If the time zone does not exist, or clips are here whose times were read in another one.
         """
+        site = _checked(site)
         zone = check_zone(site.time_zone)
-        SitePlace(site.time_zone, site.latitude, site.longitude)  # refuses coordinates that are none
         if zone.key != self._zone.key and self.clips.count():
             raise InvalidValue(
                 f"The times of the clips here were read in {self._zone.key}; another time zone would move them.",

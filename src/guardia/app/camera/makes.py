@@ -13,7 +13,7 @@ from guardia.core.base.words import count_of
 from guardia.core.make.capability import Capability, capability_from_dict, why_unusable
 from guardia.core.make.levers import LEVERS
 from guardia.core.make.settings import Settings
-from guardia.formats.plain import plain_file
+from guardia.formats.plain import read_object
 
 
 def capability_data(capability_id: str) -> dict[str, Any]:
@@ -54,19 +54,9 @@ def make_from_file(path: Path) -> dict[str, Any]:
         As in the file.
 
     Raises:
-        ProjectError: If it cannot be read.
-        InvalidValue: If it describes no make.
+        InvalidValue: If it cannot be read or describes no make.
     """
-    try:
-        data = json.loads(plain_file(path).read_text("utf-8"))
-    except OSError as error:
-        raise ProjectError(f"{path} cannot be read ({error.strerror}).", do="Choose another file.") from error
-    except (ValueError, RecursionError) as error:
-        raise ProjectError(
-            f"{path.name} cannot be read as JSON ({error}).", do="The form of a make is described in docs/formats.md."
-        ) from error
-    if not isinstance(data, dict):
-        raise InvalidValue(f"{path.name} is no make: it holds a list or a single value.")
+    data = read_object(path, "The make")
     if trouble := why_unusable(capability_from_dict(data)):
         raise InvalidValue(f"{path.name}: {trouble}", do="Correct the file; docs/formats.md describes its form.")
     return data

@@ -11,6 +11,7 @@ from typing import NamedTuple
 
 from guardia.app.intake.import_plan import STILL_SUFFIXES, VIDEO_SUFFIXES, find_files
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import LONGEST_NAME
 from guardia.core.evidence.clock import time_in_name
 
 _TIME = re.compile(r"[\W_]*\d{4,}.*$")
@@ -85,7 +86,9 @@ def _timed(files: Sequence[Path]) -> bool:
 
 
 def _words(name: str) -> str:
-    return " ".join(re.split(r"[\s_.]+", name.strip(" _-."))).strip()
+    readable = name.encode("utf-8", "replace").decode()  # a name may hold bytes that are no text
+    words = " ".join(re.split(r"[\s_.]+", readable.strip(" _-."))).strip()[:LONGEST_NAME]
+    return words if any(c.isalnum() for c in words) else ""
 
 
 def free_folder(above: Path, name: str) -> Path:

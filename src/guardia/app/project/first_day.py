@@ -10,7 +10,7 @@ from guardia.app.camera.makes import unsaid_settings
 from guardia.app.intake.from_folder import FoundCameras, cameras_in, free_folder
 from guardia.core.make.capability import Capability, capability_from_dict
 from guardia.core.make.described import Menus, make_of
-from guardia.store.project import Project
+from guardia.store.project import made_whole
 from guardia.store.records import Site
 
 NO_MAKE = "Make not known"
@@ -57,6 +57,6 @@ def begin_from(paths: Sequence[Path], *, above: Path, time_zone: str, name_of: C
     data = unknown_make()
     settings = unsaid_settings(capability_from_dict(data))
     folder = free_folder(above, name_of(found.site) or "site")
-    with Project(folder, create=True, site=Site(found.site, time_zone)) as project:
+    with made_whole(folder, Site(found.site, time_zone)) as project:
         cameras = tuple(project.cameras.add(name, data, settings) for name in found.cameras)
     return Begun(folder, found, cameras)

@@ -10,10 +10,11 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from guardia.app.camera.makes import make_words
-from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
+from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.make.capability import Capability, Extra, Notch, capability_from_dict, why_unusable
 from guardia.core.make.levers import LEVERS
 from guardia.core.storage.rules import PowerDraw, Quality, StorageRules
+from guardia.formats.plain import save_file
 
 Keys = tuple[str | int, ...]
 """Leads to a value: names of keys and numbers of rows."""
@@ -157,10 +158,7 @@ class MakeDraft:
         """Save it as JSON, to be shared; raises InvalidValue or ProjectError where that cannot be."""
         if trouble := self.trouble:
             raise InvalidValue(trouble, kept="Nothing was saved.")
-        try:
-            path.write_text(json.dumps(self.data, indent=2, ensure_ascii=False) + "\n", "utf-8")
-        except OSError as error:
-            raise ProjectError(f"{path} cannot be written ({error.strerror}).", do="Choose another folder.") from error
+        save_file(path, json.dumps(self.data, indent=2, ensure_ascii=False) + "\n", "The make")
 
 
 def _plain(value: Any) -> Any:

@@ -22,12 +22,12 @@ from pydantic import TypeAdapter, ValidationError
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.bench_week import simulated_place
 from guardia.app.project.session import Session
-from guardia.core.base.errors import GuardiaError, InvalidValue, ProjectError
+from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.make.capability import Capability, Taught, capability_from_dict
 from guardia.core.replay.factor import GRID, Seen, shown_by
 from guardia.core.replay.pool import pooled
 from guardia.core.replay.seen import seen_by
-from guardia.formats.plain import plain_file
+from guardia.formats.plain import read_json, save_file
 from guardia.store.project import Project
 
 FILE_NAME = "scales.json"
@@ -70,11 +70,8 @@ def camera_key(site: str, camera: str) -> str:
 
 
 def scales_from(path: Path) -> Scales:
-    """Read such a file; raises ProjectError if it cannot be read, InvalidValue if it is none."""
-    try:
-        data = json.loads(plain_file(path).read_text("utf-8"))
-    except (OSError, ValueError, RecursionError) as error:
-        raise ProjectError(f"{path.name} cannot be read as JSON ({error}).") from error
+    """Read such a file; raises InvalidValue if it cannot be read or is none."""
+    data = read_json(path, "What other cameras taught")
     if not isinstance(data, dict) or data.get("format") != FORMAT or data.get("version") != VERSION:
         raise InvalidValue(f"{path.name} is no list of scales.", do=f"Its format is '{FORMAT}', version {VERSION}.")
     try:
@@ -92,7 +89,7 @@ def own_scales(home: Path) -> Scales:
     path = home / FILE_NAME
     try:
         return scales_from(path) if path.exists() else {}
-    except (ProjectError, InvalidValue):
+    except InvalidValue:
         with suppress(OSError):
             os.replace(path, path.with_suffix(".damaged.json"))
         return {}
@@ -101,13 +98,9 @@ def own_scales(home: Path) -> Scales:
 def write_scales(path: Path, scales: Mapping[str, OwnScale]) -> None:
     """Write such a file, whole or not at all; raises ProjectError where the disk refuses."""
     data = {"format": FORMAT, "version": VERSION, "cameras": {key: asdict(one) for key, one in scales.items()}}
-    part = path.with_name(f"{path.name}.part")
-    try:
+    with suppress(OSError):  # if its folder cannot be made, the file cannot be written, which is told
         path.parent.mkdir(parents=True, exist_ok=True)
-        part.write_text(json.dumps(data, indent=1), "utf-8")
-        os.replace(part, path)
-    except OSError as error:
-        raise ProjectError(f"{path} cannot be written ({error}).", do="What was there before is kept.") from error
+    save_file(path, json.dumps(data, indent=1), "What your cameras taught")
 
 
 def _shown(seen: list[Seen], make: Capability) -> OwnScale | None:

@@ -3,13 +3,15 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from platformdirs import user_documents_dir
+
+from guardia.core.base.errors import ProjectError
+from guardia.formats.plain import save_file
 
 VERSION = 1
 FILE_NAME = "preferences.json"
@@ -105,11 +107,9 @@ def load_preferences(folder: Path) -> tuple[Preferences, list[str]]:
 
 def save_preferences(preferences: Preferences, folder: Path) -> bool:
     """Keep the preferences, whole or not at all; gives False when the disk refuses, which loses nothing else."""
-    part = folder / f"{FILE_NAME}.part"
     try:
         folder.mkdir(parents=True, exist_ok=True)
-        part.write_text(json.dumps(asdict(preferences), indent=2), "utf-8")
-        os.replace(part, folder / FILE_NAME)
-    except OSError:
+        save_file(folder / FILE_NAME, json.dumps(asdict(preferences), indent=2), "Preferences")
+    except (OSError, ProjectError):
         return False
     return True

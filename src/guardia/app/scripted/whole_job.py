@@ -32,9 +32,10 @@ from guardia.core.tuning.scale import scale_words
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
 from guardia.formats.judgements import COLUMNS, Judged, read_judgements
+from guardia.formats.plain import save_file
 from guardia.report.sheet import SheetContent, expected_to_dict, purpose_to_list, steps
-from guardia.report.tables import write_table
-from guardia.store.project import Project
+from guardia.report.tables import table_file
+from guardia.store.project import FILE_NAME, Project, made_whole
 from guardia.store.records import Camera, Site
 
 NEAR_S = 0.01
@@ -45,14 +46,14 @@ SAME_START_S = 0.5
 
 
 def new_project(
-    folder: Path, *, site: str, time_zone: str, camera: str, make: str, settings: Settings | None
+    folder: Path, *, site: str | None, time_zone: str | None, camera: str, make: str, settings: Settings | None
 ) -> dict[str, Any]:
     """Make a project with one camera, or add the camera to the project that is there.
 
     Args:
         folder: The project's folder.
-        site: Name of the site.
-        time_zone: IANA name.
+        site: Name of the site; None for that of the project that is there.
+        time_zone: IANA name, likewise.
         camera: Name of the camera.
         make: Id of a shipped make, or the name of a JSON file that describes one.
         settings: Installed on it; None where nobody said.
@@ -62,16 +63,37 @@ def new_project(
 
     Raises:
         ProjectError: If the folder cannot be made, or there is no such make.
-        InvalidValue: If a name, the time zone or the settings cannot be used.
+        InvalidValue: If a name, the time zone or the settings cannot be used, or the project that is there has another
+            site or time zone.
     """
     data = make_from_file(Path(make)) if make.endswith(".json") else capability_data(make)
     capability = capability_from_dict(data)
     installed = settings or unsaid_settings(capability)
+    if installed.capability != capability.id:
+        raise InvalidValue(
+            f"The settings are of the make '{installed.capability}', the camera is a '{capability.id}'.",
+            kept="Nothing was made.", do="Give settings in the words of its make.",
+        )  # fmt: skip
     for dark in installed.lights:
         installed.in_light(dark=dark).sensitivity_under(capability)
-    there = (folder / "project.sqlite").exists()
-    with Project(folder, create=not there, site=None if there else Site(site, time_zone)) as project:
-        project.cameras.add(camera, data, installed)
+    if not (folder / FILE_NAME).exists():
+        if site is None or time_zone is None:
+            raise InvalidValue(
+                f"There is no project at {folder}, and a new one needs a site and a time zone.",
+                do="Add --site NAME and --time-zone ZONE.",
+            )
+        with made_whole(folder, Site(site, time_zone)) as project:
+            project.cameras.add(camera, data, installed)
+    else:
+        with Project(folder) as project:
+            known = project.site()
+            for what, given, its in (("site", site, known.name), ("time zone", time_zone, known.time_zone)):
+                if given is not None and given != its:
+                    raise InvalidValue(
+                        f"The project at {folder} has the {what} '{its}', not '{given}'.",
+                        kept="No camera was added.", do="Leave it out, or name another folder.",
+                    )  # fmt: skip
+            project.cameras.add(camera, data, installed)
     return {"project": str(folder), "camera": camera}
 
 
@@ -142,7 +164,7 @@ def judge_to(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
         start = datetime.fromtimestamp(clip.start_s, zone).isoformat(timespec="milliseconds")
         cells = (clip.name, start, round(o.start_s, 3), round(o.end_s, 3), o.kind)
         rows.append(dict(zip(COLUMNS, cells, strict=True)))
-    write_table(path, rows)
+    save_file(path, table_file(path, rows), "The table")
     return {"written": len(rows), "file": str(path)}
 
 

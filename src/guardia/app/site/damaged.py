@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import json
-import os
 from pathlib import Path
 
-from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.errors import InvalidValue
+from guardia.formats.plain import save_file
 from guardia.store.project import Project
 from guardia.store.rows import WHAT, Damaged
 
@@ -43,16 +43,12 @@ class DamagedEntries:
             ProjectError: If it cannot be written.
         """
         entries = [{"what": str(one), "rows": self._project.damaged_rows(one)} for one in self._found]
-        part = path.with_name(path.name + ".part")
-        try:
-            part.write_text(json.dumps(entries, indent=2, ensure_ascii=False) + "\n", "utf-8")
-            os.replace(part, path)
-        except OSError as error:
-            raise ProjectError(
-                f"The damaged entries could not be saved to {path} ({error.strerror}).",
-                kept="Nothing was deleted.",
-                do="Choose another folder.",
-            ) from error
+        save_file(
+            path,
+            json.dumps(entries, indent=2, ensure_ascii=False) + "\n",
+            "The damaged entries",
+            kept="Nothing was deleted.",
+        )
         self._saved = list(self._found)
 
     def delete(self) -> int:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 from collections.abc import Callable, Sequence
 from datetime import UTC, datetime
 from enum import StrEnum
@@ -18,9 +17,10 @@ from guardia.core.base.words import count_of
 from guardia.core.prove.due import due_of
 from guardia.core.score.statistics import StatisticLine
 from guardia.core.score.storage_findings import storage_findings
+from guardia.formats.plain import save_file
 from guardia.report.analytics_xml import analytics_xml
 from guardia.report.sheet import USUAL_ASPECT, SheetContent, changes_of, score_rows, sheet_to_dict, unmet_lines
-from guardia.report.tables import Row, occurrence_rows, statistic_rows, write_table
+from guardia.report.tables import Row, occurrence_rows, statistic_rows, table_file
 
 if TYPE_CHECKING:
     from guardia.report.owner_pdf import OwnerPage
@@ -71,7 +71,7 @@ class Exports:
 
     def _save(self, path: Path, rows: Sequence[Row]) -> None:
         try:
-            write_table(path, rows)
+            save_file(path, table_file(path, rows), "The table")
         except GuardiaError as error:
             self._session.messages.tell_error(error)
             return
@@ -83,13 +83,9 @@ class Exports:
 
         def save(pages: dict[int, tuple[int, OwnerPage]]) -> None:
             try:
-                path.write_bytes(self._report(pages))
-            except OSError as error:
-                session.messages.tell_error(
-                    ProjectError(
-                        f"The report could not be saved to {path} ({error.strerror}).", do="Choose another folder."
-                    )
-                )
+                save_file(path, self._report(pages), "The report")
+            except ProjectError as error:
+                session.messages.tell_error(error)
             else:
                 session.messages.tell(f"A report of {count_of(len(pages), 'camera')} was saved to {path}.")
 
@@ -175,23 +171,16 @@ class Exports:
 
     @staticmethod
     def _write_sheet(content: SheetContent, path: Path) -> None:
-        part = path.with_name(path.name + ".part")
-        try:
-            match path.suffix.lower():
-                case ".pdf":
-                    from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
+        match path.suffix.lower():
+            case ".pdf":
+                from guardia.report.sheet_pdf import sheet_pdf  # slow to import, and needed only here
 
-                    part.write_bytes(sheet_pdf(content))
-                case ".xml":
-                    part.write_bytes(analytics_xml(content.camera, content.settings, content.capability))
-                case _:
-                    text = json.dumps(sheet_to_dict(content), indent=2, ensure_ascii=False)
-                    part.write_text(text + "\n", "utf-8")
-            os.replace(part, path)
-        except OSError as error:
-            raise ProjectError(
-                f"The sheet could not be saved to {path} ({error.strerror}).", do="Choose another folder."
-            ) from error
+                data: bytes | str = sheet_pdf(content)
+            case ".xml":
+                data = analytics_xml(content.camera, content.settings, content.capability)
+            case _:
+                data = json.dumps(sheet_to_dict(content), indent=2, ensure_ascii=False) + "\n"
+        save_file(path, data, "The sheet")
 
     def sheet_content(self, camera_id: int) -> SheetContent:
         """What the settings sheet of a camera's draft says now."""

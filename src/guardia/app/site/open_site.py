@@ -22,11 +22,11 @@ from guardia.app.site.summary import Summary, keep_summary, kept_summaries, summ
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
 from guardia.app.work.messages import MessageHub, Severity
-from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.errors import GuardiaError
+from guardia.core.base.values import one_line
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings
-from guardia.store.cameras import LONGEST_NAME
-from guardia.store.project import Project
+from guardia.store.project import Project, made_whole
 from guardia.store.records import Site
 
 
@@ -92,8 +92,8 @@ class OpenSite(QObject):
             InvalidValue: If the name or the time zone cannot be used.
             ProjectError: If the folder cannot be made or holds a project already.
         """
-        _check_site_name(site, "Nothing was made.")
-        Project(folder, create=True, site=Site(site, time_zone)).close()
+        with made_whole(folder, Site(site, time_zone)):
+            pass
 
     def camera_ids(self) -> list[int]:
         """Numbers of the cameras, by name, without those that were set aside."""
@@ -221,7 +221,7 @@ class OpenSite(QObject):
         Raises:
             InvalidValue: If the name cannot be used.
         """
-        _check_site_name(name, "Nothing was changed.")
+        name = one_line(name, "A site's name")
         if (after := Site(name, time_zone, *where, people.strip())) != self.site:
             self._changes.make(OF_SITE, "correct the site", self._project.set_site, self._show_site, self.site, after)
 
@@ -288,8 +288,3 @@ class OpenSite(QObject):
         self.keep_lines()
         self._project.close()
         self._lock.unlock()
-
-
-def _check_site_name(name: str, kept: str) -> None:
-    if not any(c.isalnum() for c in name) or len(name) > LONGEST_NAME:
-        raise InvalidValue(f"A site's name needs a letter or a digit and {LONGEST_NAME} characters at most.", kept=kept)

@@ -7,11 +7,12 @@ from pathlib import Path
 
 from guardia.app.site.open_site import OpenSite
 from guardia.app.site.units import SiteUnits
-from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.base.words import count_of
 from guardia.core.hours.place import SitePlace
 from guardia.core.prove.due import Due, due_of, in_patrol_order
 from guardia.formats.calendar import days_calendar, read_days
+from guardia.formats.plain import save_file
 from guardia.store.site_things import Task
 
 AHEAD_DAYS = 366
@@ -81,8 +82,8 @@ class Rounds:
         entries = [(f"{d.camera}: {d.what}", d.why, d.on) for d in dues]
         messages = self._session.messages
         try:
-            path.write_bytes(days_calendar(entries))
-        except OSError as error:
-            messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+            save_file(path, days_calendar(entries), "The calendar")
+        except ProjectError as error:
+            messages.tell_error(error)
         else:
             messages.tell(f"{count_of(len(entries), 'date')} saved to {path}.")

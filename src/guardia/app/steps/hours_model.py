@@ -39,6 +39,7 @@ from guardia.core.storage.readings import Measure, Reading, alert_delay
 from guardia.core.tuning.cures import usual_cures
 from guardia.core.tuning.hours import ProposedHours, propose_hours
 from guardia.formats.calendar import calendar_of, read_specials
+from guardia.formats.plain import save_file
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -444,11 +445,9 @@ class HoursModel(StepModel):
         plans = {f"{camera.name}, {words.lower()}": plan for name, words in PLANS.items()
                  if (plan := LEVER_OF[name].read(self.model.draft)) is not None}  # fmt: skip
         try:
-            path.write_bytes(calendar_of(plans, self.place, self.monday))
+            save_file(path, calendar_of(plans, self.place, self.monday), "The calendar")
         except GuardiaError as error:
             self._messages.tell_error(error)
-        except OSError as error:
-            self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
         else:
             self._messages.tell(f"{count_of(len(plans), 'plan')} saved to {path}.")
 

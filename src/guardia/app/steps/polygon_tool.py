@@ -16,6 +16,7 @@ from shapely.geometry import Polygon
 
 from guardia.app.steps.zone_shapes import block_at, distance, is_mask, points_of, with_corner
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import one_line
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import Capability
 from guardia.core.make.outlines import straightened, with_fewer_corners
@@ -453,10 +454,15 @@ class PolygonTool:
         """Give a zone another name."""
         old = self.zones[zone]
         if isinstance(old, PolygonZone) and name.strip() and name.strip() != old.name:
-            if any(isinstance(z, PolygonZone) and z.name == name.strip() for z in self.zones):
-                self._refuse(f"Another zone is called '{name.strip()}'; '{old.name}' keeps its name.")
+            try:
+                new = one_line(name, "A zone's name")
+            except InvalidValue as error:
+                self._refuse(f"{error.what} '{old.name}' keeps its name.")
                 return
-            self.zones = (*self.zones[:zone], replace(old, name=name.strip()), *self.zones[zone + 1 :])
+            if any(isinstance(z, PolygonZone) and z.name == new for z in self.zones):
+                self._refuse(f"Another zone is called '{new}'; '{old.name}' keeps its name.")
+                return
+            self.zones = (*self.zones[:zone], replace(old, name=new), *self.zones[zone + 1 :])
             self._commit(self.zones, "rename zone")
 
     def set_notch(self, zone: int, notch: str) -> None:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, NamedTuple
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.read_in import read_in
 from guardia.app.steps.step_model import StepModel
-from guardia.core.base.errors import InvalidValue
+from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.clips import Origin, Visit
 from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind
@@ -27,6 +27,7 @@ from guardia.core.storage.trend import Trend, threshold_of, trend_of
 from guardia.core.tuning.cures import usual_cures
 from guardia.core.view.geometry import density_words
 from guardia.core.view.walk_look import WalkLook
+from guardia.formats.plain import save_file
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -260,9 +261,10 @@ class ProveModel(StepModel):
         from guardia.report.paper import list_pdf  # slow to import, and needed only here
 
         try:
-            path.write_bytes(list_pdf(title, subtitle, [("Walks", rows), ("The act itself", [act])], foot))
-        except OSError as error:
-            self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+            card = list_pdf(title, subtitle, [("Walks", rows), ("The act itself", [act])], foot)
+            save_file(path, card, "The card")
+        except ProjectError as error:
+            self._messages.tell_error(error)
         else:
             self._messages.tell(f"The card was saved to {path}.")
 

@@ -11,8 +11,9 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.steps.step_model import StepModel
-from guardia.core.base.errors import InvalidValue
+from guardia.core.base.errors import ProjectError
 from guardia.core.prove.commission import Item, Tick, commissioning
+from guardia.formats.plain import save_file
 from guardia.store.records import About
 
 if TYPE_CHECKING:
@@ -137,8 +138,9 @@ class SetupModel(StepModel):
         from guardia.report.paper import list_pdf  # slow to import, and needed only here
 
         try:
-            path.write_bytes(list_pdf(title, subtitle, sections, "Done by ____________________    on ____________"))
-        except OSError as error:
-            self._messages.tell_error(InvalidValue(f"{path} cannot be written ({error.strerror})."))
+            paper = list_pdf(title, subtitle, sections, "Done by ____________________    on ____________")
+            save_file(path, paper, "The list")
+        except ProjectError as error:
+            self._messages.tell_error(error)
         else:
             self._messages.tell(f"The list was saved to {path}.")

@@ -6,13 +6,14 @@ Both give the same results: a task is a pure function of what it carries. Nothin
 from __future__ import annotations
 
 import os
+import signal
 import tempfile
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor, Future, ProcessPoolExecutor
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from dataclasses import dataclass, fields, replace
-from multiprocessing import get_context
+from multiprocessing import active_children, get_context
 from pathlib import Path
 from typing import Any
 
@@ -112,6 +113,12 @@ def _done(work: Callable[[Any], Any], task: Any, contents: dict[str, bytes], mod
         return work(replace(task, **moved))
 
 
+def _begin(steps: int) -> None:
+    """In a new process: give way by some steps of nice, and leave Ctrl+C to the one that started it."""
+    signal.signal(signal.SIGINT, signal.SIG_IGN)
+    os.nice(steps)
+
+
 @contextmanager
 def engine(cluster: Cluster | None = None, *, behind: bool = False) -> Iterator[Engine]:
     """Open an engine; leaving it ends its processes, or lets go of the scheduler, which stays.
@@ -128,10 +135,14 @@ def engine(cluster: Cluster | None = None, *, behind: bool = False) -> Iterator[
     """
     if cluster is None:
         count = 1 if behind else os.cpu_count() or 1
-        give_way = (os.nice, (GIVES_WAY_BY,)) if behind else (None, ())
-        own = Engine(lambda: ProcessPoolExecutor(count, get_context("spawn"), *give_way), count, sends=False)
+        begin = (_begin, (GIVES_WAY_BY if behind else 0,))
+        own = Engine(lambda: ProcessPoolExecutor(count, get_context("spawn"), *begin), count, sends=False)
         try:
             yield own
+        except KeyboardInterrupt:
+            for child in active_children():
+                child.terminate()
+            raise
         finally:
             own.executor.shutdown(cancel_futures=True)
         return

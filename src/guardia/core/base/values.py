@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 from datetime import UTC, datetime
+from unicodedata import category
 
 from guardia.core.base.errors import InvalidValue
 
@@ -12,6 +13,11 @@ LATEST_S = datetime(2100, 1, 1, tzinfo=UTC).timestamp()
 """Moments lie between these, POSIX seconds: a clock without a date begins in 1970, in whatever zone."""
 
 LONGEST_CLIP_S = 31 * 86_400.0
+LONGEST_NAME = 100
+LONGEST_TEXT = 2000
+
+_NO_TEXT = ("Cc", "Cs", "Zl", "Zp")
+_TURNS = "\u202a\u202b\u202c\u202d\u202e\u2066\u2067\u2068\u2069"
 
 
 def number(value: object, low: float, high: float, what: str) -> float:
@@ -20,6 +26,37 @@ def number(value: object, low: float, high: float, what: str) -> float:
         shown = repr(value)[:40]
         raise InvalidValue(f"{what} cannot be {shown}.", do=f"It must be a number from {low:g} to {high:g}.")
     return float(value)
+
+
+def one_line(text: str, what: str, *, most: int = LONGEST_NAME) -> str:
+    """A name: one line of letters, digits and signs that can be printed, without spaces at its ends.
+
+    Args:
+        text: As it was given.
+        what: What it is, for the message: "A camera's name".
+        most: Letters it may have.
+
+    Returns:
+        The name.
+
+    Raises:
+        InvalidValue: If it is empty, too long, or holds what no line of text can hold.
+    """
+    name = plain_text(text, what, most=most).strip()
+    if "\n" in name or not any(c.isalnum() for c in name):
+        raise InvalidValue(f"{what} cannot be {_shown(name)}.", do="It needs a letter or digit, all in one line.")
+    return name
+
+
+def plain_text(text: str, what: str, *, most: int = LONGEST_TEXT) -> str:
+    """A text of one or more lines; raises InvalidValue, naming `what`, where it holds what no text can hold."""
+    if len(text) > most:
+        raise InvalidValue(f"{what} has {len(text)} characters.", do=f"At most {most} are kept.")
+    # Cc: control characters; Cs: halves of letters, as names of files in another encoding leave them; Cf that turn
+    # the direction of writing would show another name than the one that is kept.
+    if wrong := next((c for c in text if c != "\n" and (category(c) in _NO_TEXT or c in _TURNS)), None):
+        raise InvalidValue(f"{what} cannot hold the character U+{ord(wrong):04X}.", do="Type it again without it.")
+    return text
 
 
 def is_moment(value: object) -> bool:

@@ -9,6 +9,7 @@ from datetime import date, timedelta
 import numpy as np
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import LONGEST_TEXT, one_line
 from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import Spans, WeekPlan, common, if_known, joined, plan_spans, rest_of
 
@@ -31,8 +32,7 @@ class Mode:
     """It is switched on and off so many minutes late, as by the presence of a phone."""
 
     def __post_init__(self) -> None:
-        if not self.name.strip():
-            raise InvalidValue("A mode needs a name.")
+        one_line(self.name, "A mode's name", most=LONGEST_TEXT)
         if not 0 <= self.late_min <= LONGEST_LATE_MIN:
             raise InvalidValue(f"'{self.name}' is switched 0 to {LONGEST_LATE_MIN} minutes late, not {self.late_min}.")
 

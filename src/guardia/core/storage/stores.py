@@ -8,6 +8,7 @@ from datetime import date
 from enum import StrEnum
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import LONGEST_TEXT, one_line
 from guardia.core.storage.figure import Figure, Source, exactly
 from guardia.core.storage.rates import shown_step, straight_line
 from guardia.core.storage.readings import STATES, Measure, Reading
@@ -74,8 +75,7 @@ class Store:
     """Only what the camera named as one of these goes there; none for everything."""
 
     def __post_init__(self) -> None:
-        if not self.name.strip():
-            raise InvalidValue("A store needs a name.", do="Name it after its place, such as 'slipway card'.")
+        one_line(self.name, "A store's name", most=LONGEST_TEXT)
         if not (math.isfinite(self.capacity_gb) and 0 <= self.capacity_gb <= 1e6):
             raise InvalidValue(
                 f"A store of {self.capacity_gb} GB cannot be.", kept="Nothing was changed.",

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from guardia.core.base.errors import InvalidValue
+from guardia.core.base.values import one_line
 from guardia.core.base.words import count_of
 from guardia.core.storage.figure import Figure
 from guardia.core.storage.stores import Fitted, StoreKind
@@ -43,8 +44,7 @@ class Unit:
     """Of all its cameras together, Mbit/s."""
 
     def __post_init__(self) -> None:
-        if not self.name.strip() or len(self.name) > 100:
-            raise InvalidValue("It needs a name of 100 characters at most.", do="Name it after its place.")
+        one_line(self.name, "Its name")
         for words, value in (
             ("channels", self.channels), ("megapixels", self.megapixels), ("largest medium", self.medium_gb),
             ("current", self.current_a), ("upload", self.upload_mbit_s),

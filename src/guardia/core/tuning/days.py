@@ -149,6 +149,11 @@ class Days:
         quiet = sorted(within - set(judged))
         return [frozenset([*judged[n::count], *quiet[n::count]]) for n in range(count)]
 
+    @property
+    def judged(self) -> int:
+        """On so many days something is judged."""
+        return len(self._judged)
+
     def last(self, days: int) -> frozenset[date]:
         """The last so many days on which something is judged, and all since; none if nothing would be left before."""
         if not 0 < days < len(self._judged):

@@ -11,6 +11,7 @@ from enum import StrEnum
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.errors import InvalidValue
 from guardia.core.base.intervals import Expected
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
@@ -170,7 +171,8 @@ def tune(
         The same on every machine.
 
     Raises:
-        InvalidValue: If the installed settings name a notch that the make does not have.
+        InvalidValue: If the installed settings name a notch that the make does not have, or so many days cannot be
+            held out.
     """
     trials = Trials(evidence)
     days = Days(evidence, trials)
@@ -188,6 +190,11 @@ def tune(
             Answer.TOO_LITTLE, (words,), none, installed, none, None, None, (price, price), None, None, (), (), (),
             (), None, waiting, 1,
         )  # fmt: skip
+    if hold_out and not last:
+        raise InvalidValue(
+            f"{count_of(hold_out, 'day')} cannot be held out: something is judged on {count_of(days.judged, 'day')}.",
+            do="Hold fewer out, or none, and each part of the days is left out in turn.",
+        )
     singles = search.singles()
     ideas = [idea for _, idea in search.combinations()]
     short = [*[i for i in ideas if i.drawing][:SHORT_LIST], *(i for i in ideas if not i.drawing)]
