@@ -1,8 +1,9 @@
 """Mutated files of every kind that comes from outside, read by processes that may die or hang; counts what came of it.
 
-    python -m tests.fuzz_files [COUNT]
+    python -m tests.fuzz_files [COUNT] [clips]
 
-Each file is a sound one with bytes flipped, cut, repeated, moved or set to extremes. Reading it must end within 10 s,
+Each file is a sound one with bytes flipped, cut, repeated, moved or set to extremes; a clip may also name a codec that
+nobody knows. With 'clips' there are only those, in nine containers and nine codecs. Reading it must end within 10 s,
 with a result or an error in words; nothing beside it may be touched. Prints the counts; 1 when anything else happened.
 """
 
@@ -16,10 +17,12 @@ import sys
 import tempfile
 import time
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import date
 from pathlib import Path
 from zoneinfo import ZoneInfo
+
+import av
 
 from guardia.app.camera.makes import capability_data, make_from_file, middle_settings
 from guardia.cli.clips import settings_file
@@ -66,8 +69,16 @@ def _clip(path: Path) -> None:
     clean_view([(path, info.duration_s)])
 
 
+CLIPS = {
+    "h264.mp4": ("libx264", b"avc1"), "h264.ts": ("libx264", b"\x1b\xe1"), "hevc.mov": ("libx265", b"hev1"),
+    "vp9.mkv": ("libvpx-vp9", b"V_VP9"), "vp8.webm": ("libvpx", b"V_VP8"), "av1.mp4": ("libsvtav1", b"av01"),
+    "mpeg4.avi": ("mpeg4", b"FMP4"), "mjpeg.avi": ("mjpeg", b"MJPG"), "flv1.flv": ("flv", b"\x22"),
+    "mpeg2.mpg": ("mpeg2video", b"\x00\x00\x01\xb3"), "wmv2.asf": ("wmv2", b"WMV2"),
+}  # fmt: skip
+"""Clips by file name: the encoder, and the bytes by which the file names its codec."""
+
 READ: dict[str, Callable[[Path], object]] = {
-    "clip.mp4": _clip,
+    **dict.fromkeys(CLIPS, _clip),
     "project": _project,
     "events.csv": _events,
     "events.jsonl": _events,
@@ -92,11 +103,10 @@ def make_seeds(folder: Path) -> None:
     """One sound file of each kind."""
     import numpy as np
 
-    from tests.support import square_at, steady, write_clip
     from tests.unlike import START, Made, make_project, trace_of
 
-    del square_at
-    write_clip(folder / "clip.mp4", steady(2, 5))
+    for name, (codec, _) in CLIPS.items():
+        _write(folder / name, codec)
     rng = np.random.default_rng(1)
     make_project(folder / "project", [Made(trace_of(rng, "walker"), "person", START + 60.0 * n) for n in range(3)])
     (folder / "events.csv").write_text("time;duration;class\n" + "07.09.2026 10:41:15;4;person\n" * 20)
@@ -120,9 +130,24 @@ def make_seeds(folder: Path) -> None:
     )
 
 
-def mutated(data: bytes, rng: random.Random) -> bytes:
-    """The bytes with a few things done to them."""
+def _write(path: Path, codec: str) -> None:
+    """Two seconds of a moving square by an encoder."""
+    from tests.support import scene, steady
+
+    with av.open(str(path), "w", options={"strict": "unofficial"}) as container:
+        stream = container.add_stream(codec, rate=10)
+        stream.width, stream.height, stream.gop_size = 320, 180, 5
+        stream.pix_fmt = "yuvj420p" if codec == "mjpeg" else "yuv420p"
+        for at in steady(2, 10):
+            container.mux(stream.encode(av.VideoFrame.from_ndarray(scene(2 + at), format="rgb24")))
+        container.mux(stream.encode())
+
+
+def mutated(data: bytes, rng: random.Random, codec: bytes = b"") -> bytes:
+    """The bytes with a few things done to them; where they name a codec, perhaps to that name, too."""
     content = bytearray(data)
+    if codec and rng.random() < 0.2:
+        content = content.replace(codec, rng.randbytes(len(codec)))
     for _ in range(rng.randint(1, 6)):
         if not content:
             break
@@ -161,7 +186,8 @@ def _work(seeds: Path, kind: str, numbers: list[int], lane) -> None:
                     database = path / "project.sqlite"
                     database.write_bytes(mutated(database.read_bytes(), rng))
                 else:
-                    path.write_bytes(mutated((seeds / kind).read_bytes(), rng))
+                    codec = CLIPS[kind][1] if kind in CLIPS else b""
+                    path.write_bytes(mutated((seeds / kind).read_bytes(), rng, codec))
                 READ[kind](path)
                 told = "read"
             except GuardiaError:
@@ -178,8 +204,8 @@ def _state(folder: Path) -> dict[str, tuple[int, int]]:
     return {str(p): (p.stat().st_mtime_ns, p.stat().st_size) for p in sorted(folder.rglob("*"))}
 
 
-def run(count: int) -> Counter[str]:
-    """Read so many mutated files; what came of them, by words."""
+def run(count: int, kinds: Sequence[str] = tuple(READ)) -> Counter[str]:
+    """Read so many mutated files of some kinds; what came of them, by words."""
     counts: Counter[str] = Counter()
     context = multiprocessing.get_context("spawn")
     with tempfile.TemporaryDirectory(prefix="guardia-fuzz-seeds-") as home:
@@ -187,7 +213,6 @@ def run(count: int) -> Counter[str]:
         seeds.mkdir()
         make_seeds(seeds)
         before = _state(Path(home))
-        kinds = list(READ)
         for place, kind in enumerate(kinds):
             left = list(range(place, count, len(kinds)))
             while left:
@@ -219,8 +244,9 @@ def run(count: int) -> Counter[str]:
 
 
 if __name__ == "__main__":
-    result = run(int(sys.argv[1]) if len(sys.argv) > 1 else 1000)
-    for words, number in result.most_common():
-        print(f"{number:>6}  {words}")
+    number = next((int(word) for word in sys.argv[1:] if word.isdigit()), 1000)
+    result = run(number, tuple(CLIPS if "clips" in sys.argv else READ))
+    for words, times in result.most_common():
+        print(f"{times:>6}  {words}")
     good = {"read", "refused in words", "files touched elsewhere"}
     sys.exit(bool(set(result) - good or result["files touched elsewhere"]))

@@ -180,6 +180,46 @@ class StartOfAClip(FolderCase):
         self.assertEqual(clip_start(epoch, probe(epoch), LONDON)[1], "file date")
 
 
+class PartsOfFiles(FolderCase):
+    """Containers as cameras and people leave them: cut off, put end to end, with a hole."""
+
+    KINDS = (("mp4", "libx264"), ("mkv", "libx264"), ("flv", "libx264"), ("ts", "libx264"), ("avi", "mpeg4"))
+
+    def test_how_much_of_a_joined_or_cut_file_is_read_is_said(self):
+        said = {
+            ("mp4", "joined"): ("The last 5[01]% of the file", 6), ("mkv", "joined"): ("2 recordings are joined", 12),
+            ("flv", "joined"): ("The last 50% of the file", 6), ("ts", "joined"): ("2 recordings are joined", 12),
+            ("avi", "joined"): ("Its header says 6.0 s, and 12.0 s can be read", 12),
+            ("mkv", "cut"): ("Its header says 6.0 s, and 3.. s can be read: it may be cut", 3.6),
+            ("flv", "cut"): ("Its header says 6.. s, and 3.. s can be read: it may be cut", 3.6),
+        }  # fmt: skip
+        for suffix, codec in self.KINDS:
+            # Noise, so that even the largest container is small beside its pictures.
+            noisy = np.random.default_rng(1).integers(0, 255, (80, 180, 320, 3)).astype(np.uint8)
+            clip = self.folder / f"a.{suffix}"
+            with av.open(str(clip), "w") as container:
+                stream = container.add_stream(codec, rate=10)
+                stream.width, stream.height, stream.pix_fmt, stream.gop_size = 320, 180, "yuv420p", 10
+                for picture in noisy[:60]:
+                    container.mux(stream.encode(av.VideoFrame.from_ndarray(picture, format="rgb24")))
+                container.mux(stream.encode())
+            data = clip.read_bytes()
+            self.assertEqual(analyse_clip(clip).notes, (), suffix)
+            for name, content in (("joined", data * 2), ("cut", data[: int(len(data) * 0.6)])):
+                if (suffix, name) not in said:
+                    continue
+                words, length_s = said[suffix, name]
+                clip.write_bytes(content)
+                found = analyse_clip(clip)
+                with self.subTest(suffix, name=name):
+                    self.assertRegex(" ".join(found.notes), words)
+                    self.assertAlmostEqual(found.length_s, length_s, delta=0.75)
+
+    def test_a_hole_in_time_is_said(self):
+        clip = write_clip(self.folder / "hole.mp4", [*steady(3, 10), *(300 + t for t in steady(3, 10))])
+        self.assertEqual(analyse_clip(clip).notes, ("There is no picture for 297 s after 3 s.",))
+
+
 class BadClips(FolderCase):
     def refused(self, path, word):
         with self.assertRaisesRegex(UnreadableClip, word) as caught:

@@ -31,6 +31,8 @@ def analyse(options: argparse.Namespace) -> int:
             print(f"  began {clip['start']} (by {clip['start_source']}), {clip['sampled_pictures']} pictures sampled")
             for span in clip["motion"]:
                 print(f"  motion {span['start_s']:.1f} to {span['end_s']:.1f} s, up to {span['largest_percent']:.1f} %")
+            for line in clip["notes"]:
+                print(f"  {line}")
         if "decoding" in result:
             print(result["decoding"])
         for line in result["skipped"]:

@@ -55,6 +55,8 @@ class Analysis:
     """(H, W) uint8 luma of the still scene by this clip alone, at the analysis width."""
     length_s: float
     """Length of the clip by its pictures, 0 for a single picture."""
+    notes: tuple[str, ...] = ()
+    """What of the file cannot be read, in sentences."""
 
 
 def analyse_clip(
@@ -83,6 +85,7 @@ def analyse_clip(
     parts: list[Trace] = []
     backgrounds = []
     length_s = 0.0
+    notes: tuple[str, ...] = ()
     for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads, hardware=hardware):
         own = clip_background(block.luma)
         background = own
@@ -90,10 +93,10 @@ def analyse_clip(
             background = helped_background(own, block.luma, help_)
         parts.append(sparse_trace(block.times_s, measure(block.luma, background)))
         backgrounds.append(own)
-        length_s = block.length_s
+        length_s, notes = block.length_s, block.notes
         if cancelled():
             break
-    return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)), length_s)
+    return Analysis(join_traces(parts), clip_background(np.stack(backgrounds)), length_s, notes)
 
 
 def compared(path: Path, device: str) -> tuple[Hardware | None, str]:

@@ -19,10 +19,11 @@ from av.video.reformatter import Interpolation
 from numpy.typing import NDArray
 
 from guardia.core.base.errors import UnreadableClip
+from guardia.core.base.words import count_of
 from guardia.core.evidence.clock import resolve, time_in_name
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID
 from guardia.media.hardware import Hardware
-from guardia.media.timeline import INDEXED, USUAL_RATE, Timeline, packets_of, timeline_of
+from guardia.media.timeline import INDEXED, MP4, USUAL_RATE, Timeline, packets_of, timeline_of
 
 MAX_SIDE_PX = 16384
 
@@ -256,6 +257,8 @@ class Pictures:
     """(F, H, W) uint8, W at most the analysis width."""
     length_s: float
     """Length of the whole clip by its pictures, as far as it is known by now."""
+    notes: tuple[str, ...] = ()
+    """What of the file cannot be read, in sentences; whole with the last block."""
 
 
 def sampled_pictures(
@@ -296,6 +299,7 @@ def sampled_pictures(
         luma: list[NDArray[np.uint8]] = []
         origin: float | None = timeline.first_s if timeline else None
         length = timeline.length_s if timeline else 0.0
+        notes = timeline.notes if timeline else ()
         next_tick = 0
         given = 0
         left = timeline.not_needed(taken) if timeline is not None and taken is not None else frozenset()
@@ -315,13 +319,16 @@ def sampled_pictures(
                 continue
             if block_s and times and at - times[0] >= 1.5 * block_s:
                 cut = bisect_left(times, times[0] + block_s - 1e-9)
-                yield Pictures(np.array(times[:cut]), np.stack(luma[:cut]), length)
+                yield Pictures(np.array(times[:cut]), np.stack(luma[:cut]), length, notes)
                 given += cut
                 times, luma = times[cut:], luma[cut:]
             times.append(at)
             luma.append(_small_luma(frame, shown, width_px))
         if times:
-            yield Pictures(np.array(times), np.stack(luma), length)
+            lost = len(taken) - given - len(times) if taken is not None else 0
+            if lost > 0:
+                notes += (f"{lost} of {count_of(len(taken or ()), 'picture')} cannot be decoded: it is damaged there.",)
+            yield Pictures(np.array(times), np.stack(luma), length, notes)
         elif not given:
             raise _undecodable(path)
 
@@ -344,7 +351,7 @@ _SCALING = Interpolation.AREA | Interpolation.ACCURATE_RND | Interpolation.BITEX
 
 def _looked_over(path: Path, container: Any, stream: Any) -> Timeline | None:
     """The clip's timeline; leaves the container at its beginning."""
-    if container.format.name in INDEXED:
+    if container.format.name == MP4:
         timeline = timeline_of(container, stream)
         container.seek(0)
         return timeline

@@ -240,6 +240,7 @@ class _First:
     background: bytes
     brightness: float
     length_s: float
+    notes: tuple[str, ...]
 
 
 def _first_look(task: _Task) -> _First:
@@ -248,7 +249,7 @@ def _first_look(task: _Task) -> _First:
     else:
         analysis = analyse_clip(task.path, threads=1, hardware=task.hardware)
     background = encode_jpeg(analysis.background, quality=80)
-    return _First(analysis.trace, background, float(analysis.background.mean()), analysis.length_s)
+    return _First(analysis.trace, background, float(analysis.background.mean()), analysis.length_s, analysis.notes)
 
 
 @dataclass(frozen=True, eq=False)
@@ -349,6 +350,7 @@ def measure_camera(
                 clip.id, looked.trace, background=looked.background, brightness=looked.brightness,
                 length_s=looked.length_s,
             )  # fmt: skip
+            result.notes += [f"{clip.name}: {note}" for note in looked.notes]
             done += 1
             meter.at(done, f"Looking at {clip.name}")
         if token.cancelled:

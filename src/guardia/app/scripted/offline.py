@@ -35,9 +35,9 @@ from guardia.core.score.candidates import Scorer
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.met import met_both
 from guardia.core.score.score import Score, difference_words, score
-from guardia.core.trace.measure import CELL_SIZE, Trace
+from guardia.core.trace.measure import CELL_SIZE
 from guardia.core.trace.stack import TraceStack
-from guardia.media.analysis import analyse_clip, compared
+from guardia.media.analysis import Analysis, analyse_clip, compared
 from guardia.media.hardware import Hardware, check_device
 from guardia.media.reader import ClipInfo, clip_start, probe
 from guardia.report.sheet import met_rows, purpose_to_list, score_rows, score_to_dict
@@ -79,7 +79,8 @@ def analyse_files(
         if isinstance(looked, UnreadableClip):
             skipped.append(str(looked))
             continue
-        info, trace = looked
+        info, analysis = looked
+        trace = analysis.trace
         start, source = clip_start(path, info, zone)
         stack = TraceStack([trace])
         sizes = stack.sizes(np.ones((trace.rows, trace.columns), bool), contrast=FINEST[0])
@@ -93,7 +94,7 @@ def analyse_files(
             {
                 "file": str(path), "start": start.isoformat(), "start_source": source, "codec": info.codec,
                 "width": info.width, "height": info.height, "duration_s": info.duration_s,
-                "sampled_pictures": trace.frames, "motion": motion,
+                "sampled_pictures": trace.frames, "motion": motion, "notes": list(analysis.notes),
             }
         )  # fmt: skip
     return {"clips": clips, "skipped": skipped, **({"decoding": words} if words else {})}
@@ -124,13 +125,13 @@ class _Look:
     hardware: Hardware | None
 
 
-def _look(task: _Look) -> tuple[ClipInfo, Trace]:
-    return probe(task.path), analyse_clip(task.path, threads=1, hardware=task.hardware).trace
+def _look(task: _Look) -> tuple[ClipInfo, Analysis]:
+    return probe(task.path), analyse_clip(task.path, threads=1, hardware=task.hardware)
 
 
 def _looked_at(
     paths: Sequence[Path], cluster: Cluster | None, hardware: Hardware | None
-) -> Iterator[tuple[ClipInfo, Trace] | UnreadableClip]:
+) -> Iterator[tuple[ClipInfo, Analysis] | UnreadableClip]:
     """What each file says of itself and its trace, in the order of the files; or why it cannot be used."""
     if cluster is None and len(paths) == 1:  # not worth a process of its own
         try:
@@ -148,9 +149,9 @@ def _looked_at(
             yield _result_of(pool, *waiting.popleft())
 
 
-def _result_of(pool: Engine, path: Path, future: Future[Any]) -> tuple[ClipInfo, Trace] | UnreadableClip:
+def _result_of(pool: Engine, path: Path, future: Future[Any]) -> tuple[ClipInfo, Analysis] | UnreadableClip:
     try:
-        info, trace = future.result()
+        info, analysis = future.result()
     except UnreadableClip as error:
         return error
     except Exception as error:
@@ -159,11 +160,11 @@ def _result_of(pool: Engine, path: Path, future: Future[Any]) -> tuple[ClipInfo,
         if isinstance(error, BrokenProcessPool):
             pool.renew()
             with suppress(Exception):  # another one's decoder may have taken this one down: once more, by itself
-                alone: tuple[ClipInfo, Trace] = pool.submit(_look, _Look(path, None)).result()
+                alone: tuple[ClipInfo, Analysis] = pool.submit(_look, _Look(path, None)).result()
                 return alone
             pool.renew()
         return UnreadableClip(f"{path.name} ended the process that decoded it.", kept="The others are not affected.")
-    return info, trace
+    return info, analysis
 
 
 def replay_clip(path: Path, settings: Settings, capability: Capability) -> dict[str, Any]:
