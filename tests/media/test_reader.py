@@ -162,9 +162,23 @@ class StartOfAClip(FolderCase):
             ("A01_20260907T075950+0100.ts", (2026, 9, 7, 6, 59, 50, 0, UTC)),
             ("SN20451231235959-cam_20260907075950.mp4", (2026, 9, 7, 7, 59, 50)),
             ("2026_09_07_07h59m50.avi", (2026, 9, 7, 7, 59, 50)),
+            ("A01_20260907T075950.250Z.ts", (2026, 9, 7, 7, 59, 50, 0, UTC)),
+            ("A01_20260907_075950_UTC.ts", (2026, 9, 7, 7, 59, 50, 0, UTC)),
+            ("A01_20260907075950-0500.ts", (2026, 9, 7, 12, 59, 50, 0, UTC)),
+            ("A01_20260907T075950+01-00.ts", (2026, 9, 7, 6, 59, 50, 0, UTC)),
+            ("A01_20260907_075950_001.ts", (2026, 9, 7, 7, 59, 50)),
+            ("A01_20260907_075950-080010.ts", (2026, 9, 7, 7, 59, 50)),
+            ("2026-09-07 07.59.50\u202fPM.mp4", (2026, 9, 7, 19, 59, 50)),
+            ("SN20191231235959-cam_20260907075950.mp4", (2026, 9, 7, 7, 59, 50)),
+            ("cam_20260907075950_20260907080010.mp4", (2026, 9, 7, 7, 59, 50)),
         ):
             with self.subTest(name):
                 self.assertEqual(time_in_name(name, latest=datetime(2026, 12, 1, tzinfo=UTC)), datetime(*expected))
+        counted = time_in_name("A01_20260907075950-0500.ts", behind=False)
+        self.assertEqual(counted, datetime(2026, 9, 7, 7, 59, 50), "where other files bear other numbers there")
+        self.assertEqual(
+            time_in_name("07-09-2026 075950-0500.ts", "%d-%m-%Y %H%M%S%z"), datetime(2026, 9, 7, 12, 59, 50, 0, UTC)
+        )
         for name in ("clip0001.mp4", "20261399_996161.mp4", "120260907_0759501.mp4", ""):
             with self.subTest(name):
                 self.assertIsNone(time_in_name(name))

@@ -93,6 +93,34 @@ class EventLists(FolderCase):
         clear = self.write("d.csv", f"{dates}25/09/2026 10:41:15,cat\n")
         self.assertEqual(self.read(clear).doubts, [])
 
+    def test_times_say_their_zone_by_themselves_by_their_column_or_by_choice(self):
+        summer = datetime(2026, 9, 7, 11, 41, 15, tzinfo=LONDON).timestamp()
+        for content, doubt in (
+            ("Time (UTC),Class\n2026-09-07 10:41:15,dog\n", "read as times of UTC"),
+            ("When,Class\n2026-09-07 10:41:15.250 UTC,dog\n", ""),
+            ("When,Class\n09/07/2026 10:41:15\u202fAM Z,dog\n", "could be day/month"),
+            ("When,Class\n20260907054115-0500,dog\n", ""),
+            ("To,From\n2026-09-07 10:41:25Z,2026-09-07 10:41:15Z\n", ""),
+            ("created_at,Class\n2026-09-07T10:41:15Z,dog\n", "'created_at' is the time that is read"),
+        ):
+            with self.subTest(content):
+                report = self.read(self.write("z.csv", content))
+                self.assertEqual(int(report.events[0].at_s), summer)
+                self.assertIn(doubt, " ".join(report.doubts) if doubt else "")
+                self.assertEqual(bool(report.doubts), bool(doubt))
+        plain = self.write("p.csv", "When\n2026-09-07 10:41:15\n")
+        report = self.read(plain, ColumnMapping("When", "iso", clock="UTC"))
+        self.assertEqual(report.events[0].at_s, summer)
+        self.assertIn("choose the zone", report.doubts[0])
+
+    def test_the_doubled_hour_is_put_in_order_whichever_way_the_list_runs(self):
+        walls = ["00:50", "01:10", "01:50", "01:05", "01:40", "02:10"]
+        rows = [f"2026-10-25 {wall}:00,a" for wall in walls]
+        forward = [e.at_s for e in self.read(self.write("f.csv", "\n".join(["time,class", *rows]))).events]
+        back = [e.at_s for e in self.read(self.write("b.csv", "\n".join(["time,class", *rows[::-1]]))).events]
+        self.assertEqual(np.diff(forward).tolist(), [20 * 60, 40 * 60, 15 * 60, 35 * 60, 30 * 60])
+        self.assertEqual(back, forward[::-1])
+
     def test_a_list_names_causes_in_its_own_words(self):
         content = "Start,Cause\n" + "".join(
             f"2026-09-07 10:4{n}:15,{word}\n"

@@ -126,6 +126,10 @@ def program_parser() -> argparse.ArgumentParser:
     )
     command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
     command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
+    words = "column of event lists, such as time=Recorded; known: " + ", ".join(clips.COLUMNS)
+    command.add_argument("--column", action="append", default=[], metavar="WHAT=NAME", help=words)
+    words = "zone of times in event lists that name none, an IANA name; else the site's"
+    command.add_argument("--times-in", metavar="ZONE", help=words)
     command.add_argument("--dry-run", action="store_true", help="only say what would happen")
     _add_cluster(command)
     command = add("new", clips.new, "Make a project with one camera, or add a camera to one.")

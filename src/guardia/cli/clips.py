@@ -9,11 +9,19 @@ from pathlib import Path
 from guardia.app.camera.makes import capability_data, make_from_file
 from guardia.app.work.engine import Cluster
 from guardia.cli.output import print_json
+from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Origin
+from guardia.core.evidence.clock import check_zone
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import Settings, settings_from_dict
 from guardia.formats.plain import read_object
+
+COLUMNS = {
+    "time": "time", "date": "date", "length": "duration", "class": "named", "alert": "alert", "zone": "zone",
+    "cause": "cause", "form": "form",
+}  # fmt: skip
+"""What a column of an event list can mean, by its word on the command line; `form` is that of the time."""
 
 
 def analyse(options: argparse.Namespace) -> int:
@@ -91,6 +99,18 @@ def new(options: argparse.Namespace) -> int:
     return 0
 
 
+def _columns(options: argparse.Namespace) -> dict[str, str]:
+    columns = {"clock": check_zone(options.times_in).key} if options.times_in is not None else {}
+    for text in options.column:
+        what, _, name = text.partition("=")
+        if what not in COLUMNS or not name:
+            raise InvalidValue(
+                f"{text[:40]!a} names no column.", do=f"Write WHAT=NAME; known are {', '.join(COLUMNS)}."
+            )
+        columns[COLUMNS[what]] = name
+    return columns
+
+
 def bring_in(options: argparse.Namespace) -> int:
     """Bring files in; 1 when there are notes."""
     from guardia.app.scripted.offline import bring_in
@@ -107,6 +127,7 @@ def bring_in(options: argparse.Namespace) -> int:
         watched=options.watched,
         cluster=_cluster(options),
         device=options.decode_on,
+        columns=_columns(options),
     )
     if options.json:
         print_json(result)

@@ -9,12 +9,13 @@ import re
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from itertools import pairwise
 from pathlib import Path
 from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.evidence.clips import Cause
-from guardia.core.evidence.clock import TIME_FORMS, read_time, resolve
+from guardia.core.evidence.clock import TIME_FORMS, Resolved, check_zone, read_time, resolve
 from guardia.core.evidence.events import CameraEvent, ColumnMapping
 from guardia.formats.plain import plain_file
 
@@ -26,7 +27,7 @@ _TOLD = 20
 _YES = frozenset(("true", "yes", "y", "1", "sent", "on", "alert", "notified"))
 _NO = frozenset(("false", "no", "n", "0", "", "none", "off", "not sent", "-"))
 _WORDS = {
-    "time": ("start", "begin", "trigger", "timestamp", "datetime", "time", "when", "date", "at"),
+    "time": ("start", "begin", "from", "trigger", "timestamp", "datetime", "time", "when", "date", "at"),
     "duration": ("duration", "seconds", "length", "lasts", "secs"),
     "named": ("class", "object", "type", "label", "kind", "what", "seen", "detected", "category"),
     "alert": ("alert", "notif", "push", "sent", "alarm"),
@@ -36,7 +37,10 @@ _WORDS = {
 """Words that name a column, for a first guess of the mapping; for the time the surest first."""
 
 _NOT_A_BEGINNING = ("end", "stop", "finish", "until", "export", "created", "modified")
-"""Columns of other times than the beginning."""
+"""Columns of other times than the beginning; so is one that is called 'to'."""
+
+_UTC = frozenset(("utc", "gmt", "zulu"))
+"""Words of a column's name that say in which zone its times are."""
 
 _CAUSES = (
     (Cause.SOUND, ("sound", "audio", "noise", "glass")),
@@ -240,8 +244,9 @@ def guess_mapping(shape: ListShape) -> ColumnMapping:
     named["time"] = [
         c for w in _WORDS["time"] for c in shape.columns if w in _words(c) or (len(w) > 2 and w in c.lower())
     ]
-    named["time"] = list(dict.fromkeys(c for c in named["time"] if not any(w in c.lower() for w in _NOT_A_BEGINNING)))
-    written = [c for c in form_of if form_of[c] not in ("seconds", "milliseconds") and c not in _ends(shape.columns)]
+    ends = [c for c in shape.columns if _no_beginning(c)]
+    named["time"] = list(dict.fromkeys(c for c in named["time"] if c not in ends))
+    written = [c for c in form_of if form_of[c] not in ("seconds", "milliseconds") and c not in ends]
     times = [c for c in named["time"] if c in form_of] or written
     date = ""
     if not times:
@@ -253,6 +258,7 @@ def guess_mapping(shape: ListShape) -> ColumnMapping:
             if form:
                 times, date, form_of = [hour], day, {hour: form}
                 break
+    times = times or [c for c in ends if c in form_of]  # the only time that the list has; read_events() says so
     taken = {*times[:1], date}
 
     def first(what: str) -> str:
@@ -262,8 +268,9 @@ def guess_mapping(shape: ListShape) -> ColumnMapping:
 
     time = times[0] if times else ""
     alert, duration, zone, cause = first("alert"), first("duration"), first("zone"), first("cause")
+    clock = "UTC" if _UTC & {*_words(time), *_words(date)} else ""
     return ColumnMapping(
-        time, form_of.get(time, TIME_FORMS[0].code), date, duration, first("named"), alert, zone, cause
+        time, form_of.get(time, TIME_FORMS[0].code), date, duration, first("named"), alert, zone, cause, clock
     )
 
 
@@ -271,11 +278,15 @@ def _words(column: str) -> list[str]:
     return re.split(r"[^a-z]+", column.lower())
 
 
-def _ends(columns: Sequence[str]) -> list[str]:
-    return [c for c in columns if any(w in c.lower() for w in _NOT_A_BEGINNING)]
+def _no_beginning(column: str) -> bool:
+    return "to" in _words(column) or any(word in column.lower() for word in _NOT_A_BEGINNING)
 
 
-_TURNED = {"%d/%m/%Y %H:%M:%S": "%m/%d/%Y %H:%M:%S", "%m/%d/%Y %H:%M:%S": "%d/%m/%Y %H:%M:%S"}
+_TURNED = {
+    f"{one} {clock}": f"{other} {clock}"
+    for clock in ("%H:%M:%S", "%I:%M:%S %p")
+    for one, other in (("%d/%m/%Y", "%m/%d/%Y"), ("%m/%d/%Y", "%d/%m/%Y"))
+}
 """Forms that a date of small numbers can be read by as well as by the other."""
 
 
@@ -319,7 +330,8 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
     both_ways = bool(turned)
     skipped: list[str] = []
     twice = never = unknown = 0
-    before: datetime | None = None
+    clock = check_zone(mapping.clock) if mapping.clock else zone
+    read: list[tuple[dict[str, str], datetime, float | None]] = []
     for number, row in _rows(shape):
         if isinstance(row, str):
             skipped.append(f"line {number} {row}")
@@ -327,12 +339,14 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
         try:
             parts = [row.get(c, "") for c in (mapping.date, mapping.time) if c]
             both_ways = both_ways and _is_time(" ".join(parts), turned)
-            moment = resolve(read_time(" ".join(parts), mapping.form), zone, after=before)
+            wall = read_time(" ".join(parts), mapping.form)
             duration = _seconds(row.get(mapping.duration, "")) if mapping.duration else None
         except (ValueError, OverflowError, OSError) as error:
             skipped.append(f"line {number}: {error}")
             continue
-        before = moment.moment
+        read.append((row, wall, duration))
+    moments = _in_order([wall for _, wall, _ in read], clock)
+    for (row, _, duration), moment in zip(read, moments, strict=True):
         twice += moment.doubt == "twice"
         never += moment.doubt == "never"
         alert, known = _yes_or_no(row.get(mapping.alert, "")) if mapping.alert else (None, True)
@@ -348,10 +362,16 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
             )
         )
     name = shape.path.name
-    if both_ways and report.events:
-        read, other = ("day/month", "month/day") if mapping.form.startswith("%d") else ("month/day", "day/month")
+    if mapping.clock and any(wall.tzinfo is None for _, wall, _ in read):
         report.doubts.append(
-            f"{name}: its dates are read as {read} but could be {other}; choose the form if that is wrong."
+            f"{name}: its times are read as times of {mapping.clock}; choose the zone if that is wrong."
+        )
+    if read and _no_beginning(mapping.time):
+        report.doubts.append(f"{name}: '{mapping.time}' is the time that is read; events may have begun before it.")
+    if both_ways and report.events:
+        taken, other = ("day/month", "month/day") if mapping.form.startswith("%d") else ("month/day", "day/month")
+        report.doubts.append(
+            f"{name}: its dates are read as {taken} but could be {other}; choose the form if that is wrong."
         )
     report.skipped = [f"{name}, {line}" for line in skipped[:_TOLD]]
     if len(skipped) > _TOLD:
@@ -364,6 +384,19 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
         if count:
             report.doubts.append(f"{name}: {count} lines {what}.")
     return report
+
+
+def _in_order(walls: Sequence[datetime], zone: ZoneInfo) -> list[Resolved]:
+    """The moments of a list's times, which runs forwards or, where most times lie before the last one, backwards."""
+    # Times in the hour that the clocks show twice say nothing of that.
+    naive = [wall.replace(tzinfo=None) for wall in walls if resolve(wall, zone).doubt != "twice"]
+    falls = sum(later < earlier for earlier, later in pairwise(naive))
+    rises = sum(later > earlier for earlier, later in pairwise(naive))
+    step = -1 if falls > rises else 1
+    found: list[Resolved] = []
+    for wall in walls[::step]:
+        found.append(resolve(wall, zone, after=found[-1].moment if found else None))
+    return found[::step]
 
 
 def cause_named(text: str) -> str:

@@ -225,7 +225,9 @@ def _created(metadata: dict[str, str]) -> datetime | None:
     return moment if moment.year >= 2000 else None
 
 
-def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "") -> tuple[datetime, str]:
+def clip_start(
+    path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "", *, behind: bool = True
+) -> tuple[datetime, str]:
     """When a clip began and how that is known.
 
     Args:
@@ -233,12 +235,13 @@ def clip_start(path: Path, info: ClipInfo, time_zone: ZoneInfo, pattern: str = "
         info: From probe().
         time_zone: The site's.
         pattern: How the camera writes the time in file names, see core.clock.NAME_FORMS.
+        behind: A number such as -0500 in the name is a shift from UTC.
 
     Returns:
         Aware start by the camera's clock, and 'file name', 'metadata' or 'file date' (the weakest: the file's own date
         less its length).
     """
-    named = time_in_name(path.name, pattern, latest=datetime.now(UTC))
+    named = time_in_name(path.name, pattern, latest=datetime.now(UTC), behind=behind)
     if named is not None:
         return resolve(named, time_zone).moment, "file name"
     if info.created is not None:

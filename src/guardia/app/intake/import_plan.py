@@ -8,7 +8,7 @@ from collections.abc import Iterable, Mapping, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import UTC, datetime
 from itertools import pairwise
 from pathlib import Path
 from zoneinfo import ZoneInfo
@@ -18,7 +18,15 @@ from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Origin
-from guardia.core.evidence.clock import error_words, resolve, time_in_name, true_time
+from guardia.core.evidence.clock import (
+    behind_in_name,
+    error_words,
+    not_of_one_day,
+    resolve,
+    time_in_name,
+    times_in_name,
+    true_time,
+)
 from guardia.media.reader import ClipInfo, clip_start, probe
 from guardia.store.clips import plain_name
 
@@ -215,6 +223,8 @@ def make_plan(
     """
     by_id = {c.id: c for c in cameras}
     pattern_of = {c.id: c.time_pattern for c in cameras} | dict(patterns or {})
+    # The cameras of a site are in one zone: more than its two shifts are numbers of another kind.
+    behind = len({word for path, _ in found.clips if (word := behind_in_name(path.name))}) <= 2
     planned = []
     seen: dict[tuple[int, str, int], Path] = {}
     for path, info in found.clips:
@@ -223,8 +233,8 @@ def make_plan(
             planned.append(PlannedClip(path, camera, "cannot be read", None, "", None, info))
             continue
         pattern = pattern_of.get(camera, "") if camera is not None else ""
-        start, source = clip_start(path, info, zone, pattern)
-        new_clip = PlannedClip(path, camera, "new", start, source, info, _doubt(path, source, pattern, zone))
+        start, source = clip_start(path, info, zone, pattern, behind=behind)
+        new_clip = PlannedClip(path, camera, "new", start, source, info, _doubt(path, source, pattern, zone, behind))
         if camera is None:
             new_clip = replace(new_clip, state="no camera", note="No camera's name fits this file; it is left out.")
         else:
@@ -251,6 +261,15 @@ def make_plan(
         notes.append(
             f"The start of {count_of(guessed, 'clip')} is only a guess from the file's date: "
             "choose how to read it from the names."
+        )
+    shifted = [
+        p for p in planned if p.source == "file name" and not pattern_of.get(p.camera_id or 0)
+        and (at := time_in_name(p.path.name, behind=behind)) is not None and at.tzinfo is not None
+    ]  # fmt: skip
+    if shifted:
+        notes.append(
+            f"{count_of(len(shifted), 'name says', 'names say')} in which zone the time is, such as "
+            f"{plain_name(shifted[0].path)}; choose another form of the time if that is wrong."
         )
     slow = [c for c in cameras if c.clock_error_s and any(p.camera_id == c.id and p.state == "new" for p in planned)]
     notes += [f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow]
@@ -306,12 +325,14 @@ def _plain(name: str) -> str:
     return "".join(c for c in name.lower() if c.isalnum())
 
 
-def _doubt(path: Path, source: str, pattern: str, zone: ZoneInfo) -> str:
+def _doubt(path: Path, source: str, pattern: str, zone: ZoneInfo, behind: bool) -> str:
     """What is doubtful about a clip's start."""
     if source == "file date":
         return "Its start is only a guess from the file's date."
     if source == "file name":
-        named = time_in_name(path.name, pattern)
+        named = time_in_name(path.name, pattern, latest=datetime.now(UTC), behind=behind)
+        if not pattern and not_of_one_day(times_in_name(path.name)) and named is not None:
+            return f"Its name holds two times; {named:%Y-%m-%d %H:%M:%S} is taken."
         doubt = resolve(named, zone).doubt if named is not None else ""
         if doubt == "twice":
             return "Its start falls in the hour that the clocks showed twice; the first is taken."

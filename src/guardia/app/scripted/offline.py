@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections import deque
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import Future
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from functools import cache
 from pathlib import Path
@@ -16,6 +16,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
+from guardia.app.intake.event_import import LIST_SUFFIXES
 from guardia.app.intake.import_plan import look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, import_clips, known_cameras
 from guardia.app.work.engine import Cluster, Engine, engine
@@ -37,6 +38,8 @@ from guardia.core.score.met import met_both
 from guardia.core.score.score import Score, difference_words, score
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.core.trace.stack import TraceStack
+from guardia.formats.event_lists import guess_mapping, look_at
+from guardia.formats.mot import looks_like_boxes
 from guardia.media.analysis import Analysis, analyse_clip, compared
 from guardia.media.hardware import Hardware, check_device
 from guardia.media.reader import ClipInfo, clip_start, probe
@@ -276,6 +279,7 @@ def bring_in(
     watched: Sequence[str] | None = None,
     cluster: Cluster | None = None,
     device: str = "",
+    columns: Mapping[str, str] | None = None,
 ) -> dict[str, Any]:
     """Bring files into a project, or only say what would happen.
 
@@ -291,6 +295,8 @@ def bring_in(
         watched: Two times in ISO 8601 between which all that it recorded by motion is here.
         cluster: Where clips are measured, None for this machine.
         device: Decode on this kind of device of this machine, where that gives the same traces; '' for software.
+        columns: Columns of event lists by what they mean, or the `form` or `clock` of their times, as in ColumnMapping;
+            the rest is guessed.
 
     Returns:
         `clips` with what becomes of each, `notes`, and unless it is a dry run what was added, measured and listed.
@@ -328,9 +334,11 @@ def bring_in(
     }
     if not dry_run:
         hardware, words = device_for([c.path for c in plan.wanted], device, cluster)
+        lists = [path for path, _ in plan.lists if path.suffix.lower() in LIST_SUFFIXES and not looks_like_boxes(path)]
         request = ImportRequest(
-            folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span, cluster=cluster, hardware=hardware
-        )
+            folder, chosen.id, (), origin, plan=plan, cause=cause, watched=span, cluster=cluster, hardware=hardware,
+            mappings={path: replace(guess_mapping(look_at(path)), **columns) for path in lists} if columns else {},
+        )  # fmt: skip
         done = import_clips(request, token=token, progress=lambda _p: None)
         report |= {"added": done.added, "measured": done.analysed, "events": done.events, "notes": done.notes}
         report |= {"decoding": words} if words else {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from zoneinfo import ZoneInfo, ZoneInfoNotFoundError
@@ -112,6 +113,7 @@ TIME_FORMS = (
     TimeForm("%d/%m/%Y %H:%M:%S", "day/month/year (07/09/2026 10:41:15)"),
     TimeForm("%m/%d/%Y %H:%M:%S", "month/day/year (09/07/2026 10:41:15)"),
     TimeForm("%m/%d/%Y %I:%M:%S %p", "month/day/year, 12 hours (09/07/2026 10:41:15 AM)"),
+    TimeForm("%d/%m/%Y %I:%M:%S %p", "day/month/year, 12 hours (07/09/2026 10:41:15 AM)"),
     TimeForm("%d.%m.%Y %H:%M:%S", "day.month.year (07.09.2026 10:41:15)"),
     TimeForm("%Y%m%d%H%M%S", "digits only (20260907104115)"),
     TimeForm("seconds", "seconds since 1970"),
@@ -133,17 +135,22 @@ NAME_FORMS = (
 
 CODES = {
     "%Y": r"\d{4}", "%m": r"\d{2}", "%d": r"\d{2}", "%H": r"\d{2}", "%M": r"\d{2}", "%S": r"\d{2}", "%y": r"\d{2}",
-    "%I": r"\d{2}", "%p": r"[AaPp][Mm]", "%j": r"\d{3}", "%b": r"[A-Za-z]{3}",
+    "%I": r"\d{2}", "%p": r"[AaPp][Mm]", "%j": r"\d{3}", "%b": r"[A-Za-z]{3}", "%z": r"(?:[+-]\d{2}:?\d{2}|Z)",
 }  # fmt: skip
 """Codes of a pattern for file names, with what each stands for; the meaning is datetime.strptime's."""
 
 _AUTOMATIC = re.compile(
     r"(?<!\d)(20\d\d)[-_.]?([01]\d)[-_.]?([0-3]\d)[-_. ]{0,3}(T?)[-_. ]{0,3}"
-    r"([0-2]\d)[-_.:h]?([0-5]\d)[-_.:m]?([0-5]\d)(?!\d)"
-    r"(?:[ _.-]?([AaPp])\.?[Mm](?![A-Za-z])|(Z)(?![A-Za-z0-9])|([+](?:0\d|1[0-4]):?[0-5]\d)(?!\d))?"
+    r"([0-2]\d)[-_.:h]?([0-5]\d)[-_.:m]?([0-5]\d)(?!\d)(?:[.,]\d{1,6}(?=Z|[+-]|[ _.-]?(?:UTC|GMT)))?"
+    r"(?:[\s_.-]?([AaPp])\.?[Mm](?![A-Za-z])|[\s_.-]?(Z|UTC|GMT)(?![A-Za-z0-9])"
+    r"|([+](?:0\d|1[0-4])[-_:]?[0-5]\d|-(?:0[1-9]|1[0-2])[_:]?(?:00|30))(?!\d))?"
 )
-"""Year to second, then an hour's half, or Z or a shift from UTC."""
+"""Year to second, perhaps parts of it, then an hour's half, or UTC or a shift from it."""
 _SINCE_1970 = {"seconds": (r"(?<!\d)1\d{9}(?!\d)", 1.0), "milliseconds": (r"(?<!\d)1\d{12}(?!\d)", 1000.0)}
+
+
+_WITH_ZONE = re.compile(r"(.*?\d(?: ?[AaPp][Mm])?)([.,]\d{1,9})? ?(Z|UTC|GMT|[+-]\d{2}:?\d{2})?")
+"""A time, parts of a second, and what is said of its zone."""
 
 
 def read_time(text: str, code: str) -> datetime:
@@ -159,26 +166,35 @@ def read_time(text: str, code: str) -> datetime:
     Raises:
         ValueError: If the text is not of that form or lies outside 1990 to 2100.
     """
-    text = text.strip()
+    text = " ".join(text.split())  # whatever kind of space stands before AM and PM
     if code in _SINCE_1970:
         moment = datetime.fromtimestamp(float(text) / _SINCE_1970[code][1], UTC)
     elif code == "iso":
         moment = datetime.fromisoformat(text)
     else:
-        # Devices write wall time; resolve() gives it its zone.
-        moment = datetime.strptime(text, code)  # noqa: DTZ007
+        # Devices write wall time, which resolve() gives its zone, unless they say it behind.
+        written = _WITH_ZONE.fullmatch(text) if "%z" not in code else None
+        parts = written.groups() if written else (text, None, None)
+        moment = datetime.strptime(parts[0], code)  # noqa: DTZ007
+        if parts[1]:
+            moment = moment.replace(microsecond=int(parts[1][1:7].ljust(6, "0")))
+        if parts[2]:
+            shift = "+00:00" if parts[2][0] not in "+-" else parts[2]
+            moment = moment.replace(tzinfo=datetime.fromisoformat(f"2000-01-01T00:00:00{shift}").tzinfo)
     if not 1990 <= moment.year <= 2100:
         raise ValueError(f"the year {moment.year} cannot be right")
     return moment
 
 
-def time_in_name(name: str, code: str = "", *, latest: datetime | None = None) -> datetime | None:
+def time_in_name(name: str, code: str = "", *, latest: datetime | None = None, behind: bool = True) -> datetime | None:
     """Find the time in a file's name.
 
     Args:
         name: The name.
         code: Of one of NAME_FORMS, or a pattern of CODES; empty for automatic.
-        latest: Aware; of several numbers that could be times, such as a serial number, one that lies later is none.
+        latest: Aware; of several numbers that could be times, such as a serial number, one that lies later is none. Of
+            those that are left, the first is taken where all are of one day, such as a begin and an end, else the last.
+        behind: A number such as -0500 is a shift from UTC; else it may be a count, and is passed over.
 
     Returns:
         Naive local time (aware for times since 1970 and where the name tells a shift from UTC), None if the name holds
@@ -188,12 +204,14 @@ def time_in_name(name: str, code: str = "", *, latest: datetime | None = None) -
         InvalidValue: If the pattern has a code that is not known or is no whole date and time.
     """
     if not code:
-        times = [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match)) is not None]
+        times = times_in_name(name, behind=behind)
         if latest is not None:
             # A day to spare, since the name's zone is not known here.
             limit = latest.replace(tzinfo=None) + timedelta(days=1)
             times = [at for at in times if at.replace(tzinfo=None) <= limit] or times
-        return next(iter(times), None)
+        if not times:
+            return None
+        return times[-1] if not_of_one_day(times) else times[0]
     match = re.search(_SINCE_1970[code][0] if code in _SINCE_1970 else _name_pattern(code), name)
     try:
         return read_time(match.group(), code) if match else None
@@ -201,7 +219,23 @@ def time_in_name(name: str, code: str = "", *, latest: datetime | None = None) -
         return None
 
 
-def _automatic(match: re.Match[str]) -> datetime | None:
+def times_in_name(name: str, *, behind: bool = True) -> list[datetime]:
+    """All times that stand in a file's name from the year to the second, in the order of the name."""
+    return [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match, behind)) is not None]
+
+
+def not_of_one_day(times: Sequence[datetime]) -> bool:
+    """Whether times lie more than a day apart, so that they are not the begin and the end of one clip."""
+    walls = [at.replace(tzinfo=None) for at in times]
+    return bool(walls) and max(walls) - min(walls) > timedelta(days=1)
+
+
+def behind_in_name(name: str) -> str:
+    """What may be a shift behind UTC in a name, such as '-0500'; empty where there is none."""
+    return next((m[10] for m in _AUTOMATIC.finditer(name) if m[10] and m[10].startswith("-")), "")
+
+
+def _automatic(match: re.Match[str], behind: bool) -> datetime | None:
     year, month, day, hour, minute, second = (int(match[n]) for n in (1, 2, 3, 5, 6, 7))
     if half := match[8]:
         if not 1 <= hour <= 12:
@@ -211,7 +245,10 @@ def _automatic(match: re.Match[str]) -> datetime | None:
         wall = datetime(year, month, day, hour, minute, second)  # noqa: DTZ001
         if match[9]:
             return wall.replace(tzinfo=UTC)
-        return datetime.fromisoformat(f"{wall.isoformat()}{match[10]}") if match[10] else wall
+        if match[10] and (behind or match[10][0] == "+"):
+            digits = "".join(c for c in match[10] if c.isdigit())
+            return datetime.fromisoformat(f"{wall.isoformat()}{match[10][0]}{digits[:2]}:{digits[2:]}")
+        return wall
     except ValueError:
         return None
 

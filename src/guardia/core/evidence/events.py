@@ -48,6 +48,8 @@ class ColumnMapping:
     """Name of the zone."""
     cause: str = ""
     """Why it was recorded: motion, sound, button and so on."""
+    clock: str = ""
+    """IANA name of the zone of times that name none themselves; empty for the site's."""
 
 
 NEAR_S = 0.3

@@ -135,6 +135,12 @@ class MappingDialog(QDialog):
         self.form_box.setCurrentIndex(max(0, self.form_box.findData(mapping.form)))
         self.form_box.currentIndexChanged.connect(self._look)
         form.addRow("Form of the time", self.form_box)
+        self.clock_box = QComboBox()
+        for words, zone in ((f"the site's ({model.session.time_zone.key})", ""), ("UTC", "UTC")):
+            self.clock_box.addItem(words, zone)
+        self.clock_box.setCurrentIndex(max(0, self.clock_box.findData(mapping.clock)))
+        self.clock_box.currentIndexChanged.connect(self._look)
+        form.addRow("Time zone, where none is written", self.clock_box)
         layout.addLayout(form)
         self.told = label("", wrap=True)
         layout.addWidget(self.told, 1)
@@ -147,7 +153,7 @@ class MappingDialog(QDialog):
     def mapping(self) -> ColumnMapping:
         """The mapping as chosen."""
         chosen = {f.name: self.boxes[f.name].currentData() for f in fields(ColumnMapping) if f.name in self.boxes}
-        return ColumnMapping(form=self.form_box.currentData(), **chosen)
+        return ColumnMapping(form=self.form_box.currentData(), clock=self.clock_box.currentData(), **chosen)
 
     def _look(self) -> None:
         try:
