@@ -146,7 +146,7 @@ def program_parser() -> argparse.ArgumentParser:
     command.add_argument("--camera", required=True, metavar="NAME")
     way = command.add_mutually_exclusive_group(required=True)
     way.add_argument(
-        "--from", dest="source", type=path_named, metavar="FILE", help="CSV or JSON Lines: clip,begin,end,kind"
+        "--from", dest="source", type=path_named, metavar="FILE", help="CSV, JSON Lines or XLSX: clip,begin,end,kind"
     )
     way.add_argument("--to", type=path_named, metavar="FILE", help="the same form")
     text = "Say what a camera is for, or print it: what must be recorded and alerted, met or not."

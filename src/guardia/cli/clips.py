@@ -153,7 +153,8 @@ def judge(options: argparse.Namespace) -> int:
         words = f"{count_of(result['written'], 'occurrence')} written to {result['file']}"
     else:
         result = judge_from(options.project, camera=options.camera, path=options.source)
-        words = f"{count_of(result['judged'], 'occurrence')} judged"
+        others = f", {count_of(result['other_cameras'], 'line')} of other cameras" if result["other_cameras"] else ""
+        words = f"{count_of(result['judged'], 'occurrence')} judged{others}"
     if options.json:
         print_json(result)
     else:

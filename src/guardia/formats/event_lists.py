@@ -18,6 +18,7 @@ from guardia.core.evidence.clips import Cause
 from guardia.core.evidence.clock import TIME_FORMS, Resolved, check_zone, read_time, resolve
 from guardia.core.evidence.events import CameraEvent, ColumnMapping
 from guardia.formats.plain import plain_file
+from guardia.formats.table_rows import encoding_of
 
 SAMPLE_ROWS = 12
 _SAMPLE_BYTES = 1 << 16
@@ -107,7 +108,7 @@ def look_at(path: Path) -> ListShape:
             head = file.read(_SAMPLE_BYTES)
     except OSError as error:
         raise InvalidValue(f"{path.name} cannot be read ({error.strerror}).", kept="Nothing was changed.") from error
-    encoding, notes = _encoding(head, path.name)
+    encoding, notes = encoding_of(head, path.name)
     first = head.decode(encoding, "replace").lstrip("\ufeff \r\n\t")
     if not first:
         raise InvalidValue(f"{path.name} is empty.", kept="Nothing was changed.")
@@ -136,19 +137,6 @@ def look_at(path: Path) -> ListShape:
         raise InvalidValue(f"{path.name} holds no rows that can be read as an event list.", kept="Nothing was changed.")
     sample = tuple(tuple(row.get(c, "") for c in columns) for row in rows)
     return ListShape(path, form, encoding, delimiter, tuple(columns), sample, tuple(notes))
-
-
-def _encoding(head: bytes, name: str) -> tuple[str, list[str]]:
-    if head[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return "utf-16", []
-    if b"\0" in head:
-        raise InvalidValue(f"{name} is not a text file.", kept="Nothing was changed.", do="Choose a CSV or JSON Lines.")
-    try:
-        head.decode("utf-8")
-    except UnicodeDecodeError as error:
-        if error.start < len(head) - 4:
-            return "cp1252", [f"{name} is not UTF-8; it was read as Windows-1252, so look at accents and umlauts."]
-    return "utf-8-sig", []
 
 
 def _rows(shape: ListShape) -> Iterator[tuple[int, dict[str, str] | str]]:

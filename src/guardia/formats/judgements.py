@@ -1,18 +1,15 @@
-"""Judgements as a table: clip, its start, begin, end, kind; CSV or JSON Lines."""
+"""Judgements as a table: clip, its start, begin, end, kind."""
 
 from __future__ import annotations
 
-import csv
-import json
 import math
-from collections.abc import Iterator
 from datetime import datetime
 from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.purpose.judgement import KINDS
-from guardia.formats.plain import plain_file
+from guardia.formats.table_rows import Row, table_rows, without_guard
 
 COLUMNS = ("clip", "start", "begin", "end", "kind")
 NEEDED = ("clip", "kind")
@@ -36,15 +33,19 @@ class Judged(NamedTuple):
     """Likewise; infinite for all of the clip."""
     kind: str
     """Id of a kind; empty takes a judgement back."""
+    camera: str = ""
+    """Name of its camera; empty where the table does not say."""
+    moments: tuple[datetime, datetime] | None = None
+    """Begin and end where the table says them as dates; `begin_s` and `end_s` then mean all of the clip."""
 
 
 def read_judgements(path: Path) -> list[Judged]:
     """Read a table of judgements.
 
     Args:
-        path: CSV with a header that names the columns clip and kind, and perhaps start, begin and end, or JSON Lines
-            with these names, by its ending. A start is ISO 8601; begin and end are seconds from the clip's first
-            picture, kinds their ids or words.
+        path: CSV, JSON Lines or XLSX whose columns are named clip and kind (or judgement, as in a saved table of
+            occurrences), and perhaps camera, start, begin and end. A start is ISO 8601; begin and end are seconds from
+            the clip's first picture, or dates; kinds are ids or words.
 
     Returns:
         In the order of the file.
@@ -52,24 +53,8 @@ def read_judgements(path: Path) -> list[Judged]:
     Raises:
         InvalidValue: If it cannot be read, naming the first line that is wrong.
     """
-    try:
-        text = plain_file(path).read_text("utf-8-sig")
-        rows = list(_json_lines(text) if path.suffix.lower() == ".jsonl" else _csv_rows(text))
-    except (OSError, ValueError, csv.Error, RecursionError) as error:
-        raise InvalidValue(f"{path.name} cannot be read ({error}).", do="It must be CSV or JSON Lines.") from error
+    rows = table_rows(path, NEEDED, also={"judgement": "kind"})
     return [_judged(line, row) for line, row in rows]
-
-
-def _csv_rows(text: str) -> Iterator[tuple[int, dict[str, Any]]]:
-    reader = csv.DictReader(text.splitlines())
-    yield from ((reader.line_num, row) for row in reader)
-
-
-def _json_lines(text: str) -> Iterator[tuple[int, dict[str, Any]]]:
-    for number, line in enumerate(text.splitlines(), start=1):
-        if line.strip():
-            row = json.loads(line)
-            yield number, row if isinstance(row, dict) else {}
 
 
 def kind_named(text: str) -> str:
@@ -81,36 +66,43 @@ def kind_named(text: str) -> str:
     return kind
 
 
-def _judged(line: int, row: dict[str, Any]) -> Judged:
-    missing = [name for name in NEEDED if row.get(name) is None]
-    if missing:
-        raise InvalidValue(f"Line {line} has no {', '.join(missing)}.", do=f"The columns are {', '.join(COLUMNS)}.")
-    begin, end = (_seconds(line, row.get(name), usual) for name, usual in (("begin", 0.0), ("end", math.inf)))
+def _judged(line: int, row: Row) -> Judged:
+    moments = _moments(row)
+    texts = ("", "") if moments else (row.get("begin", ""), row.get("end", ""))
+    begin, end = (_seconds(line, text, usual) for text, usual in zip(texts, (0.0, math.inf), strict=True))
+    if moments and not moments[0] <= moments[1]:
+        raise InvalidValue(f"Line {line}: it begins at {row['begin']} and ends at {row['end']}.")
     if not begin <= end:
         raise InvalidValue(f"Line {line}: it begins at {begin} s and ends at {end} s.")
     try:
-        start = datetime.fromisoformat(text) if (text := str(row.get("start") or "").strip()) else None
+        start = datetime.fromisoformat(text) if (text := row.get("start", "").strip()) else None
     except ValueError as error:
         raise InvalidValue(f"Line {line}: the start must be like 2026-09-07T10:15:30+01:00 ({error}).") from error
     try:
-        kind = kind_named(str(row["kind"]))
+        kind = kind_named(row["kind"])
     except InvalidValue as error:
         raise InvalidValue(f"Line {line}: {error}") from error
-    return Judged(line, without_guard(str(row["clip"])), start, begin, end, kind)
+    return Judged(
+        line, without_guard(row["clip"]), start, begin, end, kind, without_guard(row.get("camera", "")), moments
+    )
 
 
-def _seconds(line: int, value: object, usual: float) -> float:
-    if value is None or value == "":
+def _moments(row: Row) -> tuple[datetime, datetime] | None:
+    """Begin and end of a row as dates with their shift from UTC, None where they are not."""
+    try:
+        begin, end = (datetime.fromisoformat(row.get(name, "").strip()) for name in ("begin", "end"))
+    except ValueError:
+        return None
+    return (begin, end) if begin.tzinfo and end.tzinfo else None
+
+
+def _seconds(line: int, text: str, usual: float) -> float:
+    if not text.strip():
         return usual
     try:
-        seconds = float(str(value))
+        seconds = float(text.strip().replace(",", "."))
     except ValueError as error:
         raise InvalidValue(f"Line {line}: begin and end must be seconds ({error}).") from error
     if not math.isfinite(seconds):
-        raise InvalidValue(f"Line {line}: begin and end must be seconds, not {value}.")
+        raise InvalidValue(f"Line {line}: begin and end must be seconds, not {text}.")
     return seconds
-
-
-def without_guard(text: str) -> str:
-    """A text without the sign that keeps a spreadsheet from running it."""
-    return text[1:] if text[:1] == "'" and text[1:2] in tuple("=+-@\t\r") else text

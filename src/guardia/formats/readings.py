@@ -1,8 +1,7 @@
-"""Readings as a table: camera or store, when, what, value; CSV with a header."""
+"""Readings as a table: camera or store, when, what, value."""
 
 from __future__ import annotations
 
-import csv
 from datetime import datetime
 from pathlib import Path
 from typing import NamedTuple
@@ -10,7 +9,7 @@ from zoneinfo import ZoneInfo
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.readings import RANGES, Measure, Reading, value_shown
-from guardia.formats.plain import plain_file
+from guardia.formats.table_rows import table_rows, without_guard
 
 COLUMNS = ("of", "when", "what", "value")
 
@@ -28,8 +27,8 @@ def read_readings(path: Path, zone: ZoneInfo) -> tuple[list[ReadOff], list[str]]
     """Read a table of readings.
 
     Args:
-        path: CSV with a header that names the columns of, when (ISO 8601, the site's wall time without an offset), what
-            and value (empty for a state, and for an alert that never came).
+        path: CSV, JSON Lines or XLSX with the columns of, when (ISO 8601, the site's wall time without an offset),
+            what and value (empty for a state, and for an alert that never came).
         zone: The site's time zone.
 
     Returns:
@@ -38,17 +37,7 @@ def read_readings(path: Path, zone: ZoneInfo) -> tuple[list[ReadOff], list[str]]
     Raises:
         InvalidValue: If it is no such table at all.
     """
-    try:
-        text = plain_file(path).read_text("utf-8-sig")
-        table = csv.DictReader(text.splitlines(), dialect=csv.Sniffer().sniff(text[:4096], ",;\t|"))
-        rows = [(table.line_num, row) for row in table]
-    except (OSError, ValueError, csv.Error) as error:
-        raise InvalidValue(
-            f"{path.name} cannot be read ({error}).", do=f"It must be CSV with the columns {', '.join(COLUMNS)}."
-        ) from error
-    missing = [name for name in COLUMNS if name not in (table.fieldnames or ())]
-    if missing:
-        raise InvalidValue(f"{path.name} has no column {', '.join(missing)}.", do=f"It needs {', '.join(COLUMNS)}.")
+    rows = table_rows(path, COLUMNS)
     found, skipped = [], []
     for line, row in rows:
         try:
@@ -68,6 +57,6 @@ def _read(row: dict[str, str], zone: ZoneInfo) -> ReadOff:
         if value and what in RANGES
         else (Reading(at.timestamp(), what, float(value) if value else None))
     )
-    if not row["of"].strip():
+    if not (of := without_guard(row["of"].strip())):
         raise InvalidValue("it names no camera and no store")
-    return ReadOff(row["of"].strip(), reading)
+    return ReadOff(of, reading)

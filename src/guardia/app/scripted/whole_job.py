@@ -115,7 +115,8 @@ def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
         path: The table, see formats.judgements.
 
     Returns:
-        `judged`, the number of occurrences, and `notes` on rows that no occurrence answers.
+        `judged`, the number of occurrences, `other_cameras`, that of rows which name another camera and were passed
+        over, and `notes` on rows that no occurrence answers.
 
     Raises:
         InvalidValue: If the table cannot be read or there is no such camera.
@@ -124,28 +125,36 @@ def judge_from(folder: Path, *, camera: str, path: Path) -> dict[str, Any]:
     with Project(folder) as project:
         evidence = project.evidence(camera_named(project, camera).id)
         kinds: dict[int, str] = {}
-        notes = []
-        for row in rows:
+        own = [row for row in rows if row.camera in ("", camera)]
+        notes: list[str] = []
+        for row in own:
             clips = _clips_meant(evidence, row)
-            if len(clips) > 1:
+            if len(clips) > 1 and row.moments is None:
                 notes.append(
                     f"Line {row.line}: {len(clips)} clips are called '{row.clip}', and its start fits none of them; "
                     "nothing was judged by it."
                 )
                 continue
             low, high = row.begin_s - NEAR_S, row.end_s + NEAR_S
-            ids = [o.id for o in evidence.occurrences if o.clip_id in clips and o.start_s <= high and low <= o.end_s]
+            if row.moments is not None:
+                low, high = (at.timestamp() + by for at, by in zip(row.moments, (-NEAR_S, NEAR_S), strict=True))
+            spans = {
+                o.id: evidence.span_s(o) if row.moments else (o.start_s, o.end_s)
+                for o in evidence.occurrences if o.clip_id in clips
+            }  # fmt: skip
+            ids = [number for number, (begin, end) in spans.items() if begin <= high and low <= end]
             kinds |= dict.fromkeys(ids, row.kind)
             if not ids:
                 until = f"from {row.begin_s} to {row.end_s} s" if math.isfinite(row.end_s) else "at any time"
                 notes.append(f"Line {row.line}: nothing moved in '{row.clip}' {until}.")
         project.occurrences.judge(kinds)
-    return {"judged": len(kinds), "notes": notes}
+    return {"judged": len(kinds), "other_cameras": len(rows) - len(own), "notes": notes}
 
 
 def _clips_meant(evidence: Evidence, row: Judged) -> list[int]:
     """The clip that a row names; all of that name where its start does not tell which."""
-    named = [c for c in evidence.clips if c.name == row.clip]
+    name = row.clip.replace("\\", "/").rpartition("/")[2]  # a path names the file, too
+    named = [c for c in evidence.clips if c.name in (row.clip, name)]
     if len(named) < 2 or row.start is None:
         return [c.id for c in named]
     start = row.start if row.start.tzinfo else row.start.replace(tzinfo=ZoneInfo(evidence.time_zone))
