@@ -6,9 +6,11 @@ python packaging/papers.py FOLDER
 from __future__ import annotations
 
 import argparse
+import json
 import os
 import re
 import sys
+import tomllib
 from importlib.metadata import Distribution, PackageNotFoundError, distribution
 from pathlib import Path
 
@@ -24,7 +26,7 @@ ICON_PX = (16, 24, 32, 48, 64, 128, 256, 512)
 
 def man_page() -> str:
     """The man page, from the words of the commands themselves."""
-    parser = program_parser()
+    parser = program_parser(tools=False)
     subparsers = next(a for a in parser._actions if isinstance(a, argparse._SubParsersAction))
     lines = [
         "=========", " guardia", "=========", "", parser.description or "", "",
@@ -53,20 +55,68 @@ def licence_of(library: Distribution) -> str:
     return stated or ", ".join(classes) or first_line or "see its text"
 
 
+AS_A_WHOLE = """Guardia itself may be used under the GNU General Public License, version 3 or (at your option) any later one.
+As it is redistributed here, with PyQt6, which is under version 3 only, the whole is under the GNU General Public License,
+version 3. Its text is in the file LICENSE beside this one. The source code of each library is offered by its project under
+the version named below; that of Guardia is the folder from which this was built."""
+
+HERE = Path(__file__).resolve().parent
+TEXTS = {
+    "LGPL-3.0-or-later": "LGPL-3.0", "LGPL-3.0-only": "LGPL-3.0", "GPL-2.0-or-later": "GPL-2.0",
+    "LGPL-2.0-or-later": "LGPL-2.1", "LGPL-2.1-or-later": "LGPL-2.1",
+}  # fmt: skip
+"""Names of the files with the texts of licences, where they are not the licences' own."""
+
+
+def built_in(library: Distribution) -> list[tuple[str, str, str]]:
+    """What lies built in a library: name, licence, holders; raises KeyError for a file of which nobody said whose it is.
+
+    A library whose own licence file speaks of what is built in, as those of NumPy, SciPy, Pillow and shapely do, is left out.
+    """
+    table = tomllib.loads((HERE / "bundled.toml").read_text("utf-8")).get(library.metadata["Name"].lower().replace("-", "_"))
+    if table is None:
+        return []
+    found = {}
+    for file in library.files or ():
+        if ".so" in file.name and ("av.libs" in str(file) or "Qt6/lib/" in str(file)):
+            owner = next((name for name, one in table.items() if file.name.startswith(tuple(one["files"]))), None)
+            if owner is None and file.name.startswith(LEFT_OUT):
+                continue
+            if owner is None:
+                raise KeyError(f"{file} is redistributed, and packaging/bundled.toml does not say under which licence")
+            found[owner] = (owner, table[owner]["licence"], table[owner]["holders"])
+    return [*found.values()]
+
+
+LEFT_OUT = ("libavcodec", "libavformat", "libavutil", "libsw")
+"""Of Qt's libraries: these are taken out of every package, see build."""
+
+
 def notices() -> str:
-    """Names, versions, licences and licence texts of the libraries."""
-    parts = ["Guardia uses these libraries, each under its own licence.", ""]
-    texts = []
+    """Names, versions, licences and licence texts of the libraries and of what is built in them."""
+    parts = [AS_A_WHOLE, "", "These libraries are in it, each under its own licence.", ""]
+    texts: list[str] = []
+    needed: set[str] = set()
     for name in requirements():
         try:
             library = distribution(name)
         except PackageNotFoundError:  # only for other systems
             continue
         parts.append(f"{library.metadata['Name']} {library.version}: {licence_of(library)}")
+        for owner, licence, holders in built_in(library):
+            parts.append(f"    with {owner}: {licence}; copyright {holders}")
+            needed.add(TEXTS.get(licence, licence))
+        for file in library.files or ():
+            if file.name.endswith(".cyclonedx.json"):
+                content = json.loads(Path(str(file.locate())).read_text("utf-8"))
+                own = [f"{c['name']} {c.get('version', '')}".strip() for c in content.get("components", ())]
+                parts.append(f"    built with: {', '.join(sorted(own))}")
         for file in library.files or ():
             if re.search(r"(licen[cs]e|copying|notice)", file.name, re.I) and "dist-info" in str(file):
                 text = Path(str(file.locate())).read_text("utf-8", "replace")
                 texts += ["", "-" * 80, f"{library.metadata['Name']}: {file.name}", "", text]
+    for licence in sorted(needed):
+        texts += ["", "-" * 80, licence, "", (HERE / "licences" / f"{licence}.txt").read_text("utf-8")]
     return "\n".join([*parts, *texts]) + "\n"
 
 
@@ -95,17 +145,35 @@ def icons(folder: Path) -> None:
     del app
 
 
+COPYRIGHT = """Format: https://www.debian.org/doc/packaging-manuals/copyright-format/1.0/
+Upstream-Name: Guardia
+Comment: As a whole, with the libraries in it, under the GNU General Public License, version 3. Each library's own licence
+ and its text are in third-party-notices.txt beside this file.
+
+Files: *
+Copyright: The authors of Guardia
+License: GPL-3+
+ On Debian systems the text of this licence is in /usr/share/common-licenses/GPL-3.
+"""
+"""As Debian's packages have it."""
+
+DOCS = [HOME / "docs" / f"{name}.md" for name in ("formats", "motion-model", "scale", "robustness")]
+"""What whoever uses the program may want to read; the guide is in the program."""
+
+
 def main() -> int:
     """Write everything beneath a folder, as /usr/share has it."""
     share = Path(sys.argv[1])
     for name, text in (
         ("man/man1/guardia.1", man_page()),
-        ("bash-completion/completions/guardia", shtab.complete(program_parser(), "bash")),
-        ("zsh/site-functions/_guardia", shtab.complete(program_parser(), "zsh")),
+        ("bash-completion/completions/guardia", shtab.complete(program_parser(tools=False), "bash")),
+        ("zsh/vendor-completions/_guardia", shtab.complete(program_parser(tools=False), "zsh")),
         ("doc/guardia/third-party-notices.txt", notices()),
-        ("doc/guardia/copyright", (HOME / "LICENSE").read_text("utf-8")),
+        ("doc/guardia/copyright", COPYRIGHT),
+        ("doc/guardia/LICENSE", (HOME / "LICENSE").read_text("utf-8")),
+        *((f"doc/guardia/{f.name}", f.read_text("utf-8")) for f in (HOME / "CHANGELOG.md", *DOCS)),
         ("applications/guardia.desktop", (HOME / "packaging/guardia.desktop").read_text("utf-8")),
-        ("metainfo/guardia.Guardia.metainfo.xml", (HOME / "packaging/guardia.metainfo.xml").read_text("utf-8")),
+        ("metainfo/local.guardia.guardia.metainfo.xml", (HOME / "packaging/guardia.metainfo.xml").read_text("utf-8")),
         ("mime/packages/guardia.xml", (HOME / "packaging/guardia-mime.xml").read_text("utf-8")),
     ):
         target = share / name

@@ -83,8 +83,15 @@ def _to_nowhere() -> None:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
-def program_parser() -> argparse.ArgumentParser:
-    """The commands with their words, for the program and for its man page."""
+def program_parser(*, tools: bool | None = None) -> argparse.ArgumentParser:
+    """The commands with their words, for the program and for its man page.
+
+    Args:
+        tools: Those for who builds it, too; None for where they are.
+
+    Returns:
+        The parser; what it parses has a function `act`.
+    """
     parser = argparse.ArgumentParser(
         prog="guardia",
         description="A settings bench for installed cameras: score settings on clips that the camera really recorded.",
@@ -226,9 +233,16 @@ def program_parser() -> argparse.ArgumentParser:
     text = "Measure what an older version measured; old figures beside new."
     command = add("measure-again", clips.measure_again, text)
     command.add_argument("project", type=path_named, metavar="PROJECT")
-    if find_spec("guardia.tools") is not None:  # a checkout; what is installed has no tools
+    if tools or (tools is None and find_spec("guardia.tools") is not None):  # what is installed has none
         upkeep.add_to(add)
+    command = add("help", lambda options: _help(parser, commands, options), "Say what the commands do.", machine=False)
+    command.add_argument("command", nargs="?", choices=list(commands.choices), metavar="COMMAND", help="one of them")
     return parser
+
+
+def _help(parser: argparse.ArgumentParser, commands: Any, options: argparse.Namespace) -> int:
+    (commands.choices[options.command] if options.command else parser).print_help()
+    return 0
 
 
 def _add_cluster(command: argparse.ArgumentParser) -> None:
