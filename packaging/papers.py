@@ -21,6 +21,7 @@ from guardia import __version__
 from guardia.cli import program_parser
 
 HOME = Path(__file__).resolve().parent.parent
+SUMMARY = "score camera settings on the clips that the cameras recorded"
 ICON_PX = (16, 24, 32, 48, 64, 128, 256, 512)
 
 
@@ -29,8 +30,9 @@ def man_page() -> str:
     parser = program_parser(tools=False)
     subparsers = next(a for a in parser._actions if isinstance(a, argparse._SubParsersAction))
     lines = [
-        "=========", " guardia", "=========", "", parser.description or "", "",
-        ":Manual section: 1", ":Version: " + __version__, "",
+        "=========", " guardia", "=========", "", "-" * len(SUMMARY), SUMMARY, "-" * len(SUMMARY), "",
+        ":Manual section: 1", ":Version: " + __version__, "", "DESCRIPTION", "===========", "",
+        parser.description or "", "",
         "SYNOPSIS", "========", "", "guardia COMMAND ...", "", "COMMANDS", "========", "",
     ]  # fmt: skip
     for name, command in subparsers.choices.items():
@@ -55,10 +57,10 @@ def licence_of(library: Distribution) -> str:
     return stated or ", ".join(classes) or first_line or "see its text"
 
 
-AS_A_WHOLE = """Guardia itself may be used under the GNU General Public License, version 3 or (at your option) any later one.
-As it is redistributed here, with PyQt6, which is under version 3 only, the whole is under the GNU General Public License,
-version 3. Its text is in the file LICENSE beside this one. The source code of each library is offered by its project under
-the version named below; that of Guardia is the folder from which this was built."""
+AS_A_WHOLE = """Guardia itself may be used under the GNU General Public License, version 3 or any later one.
+As it is redistributed here, with PyQt6, which is under version 3 only, the whole is under the GNU General Public
+License, version 3. Its text is in the file LICENSE beside this one. The source code of each library is offered by its
+project under the version named below; that of Guardia is the folder from which this was built."""
 
 HERE = Path(__file__).resolve().parent
 TEXTS = {
@@ -69,11 +71,13 @@ TEXTS = {
 
 
 def built_in(library: Distribution) -> list[tuple[str, str, str]]:
-    """What lies built in a library: name, licence, holders; raises KeyError for a file of which nobody said whose it is.
+    """What lies built in a library: name, licence, holders; raises KeyError for a file that nobody named a licence of.
 
-    A library whose own licence file speaks of what is built in, as those of NumPy, SciPy, Pillow and shapely do, is left out.
+    A library whose own licence file speaks of what is built in, as those of NumPy, SciPy, Pillow and shapely do, is
+    left out.
     """
-    table = tomllib.loads((HERE / "bundled.toml").read_text("utf-8")).get(library.metadata["Name"].lower().replace("-", "_"))
+    name = library.metadata["Name"].lower().replace("-", "_")
+    table = tomllib.loads((HERE / "bundled.toml").read_text("utf-8")).get(name)
     if table is None:
         return []
     found = {}
@@ -147,11 +151,11 @@ def icons(folder: Path) -> None:
 
 COPYRIGHT = """Format: https://www.debian.org/doc/packaging-manuals/copyright-format/1.0/
 Upstream-Name: Guardia
-Comment: As a whole, with the libraries in it, under the GNU General Public License, version 3. Each library's own licence
- and its text are in third-party-notices.txt beside this file.
+Comment: As a whole, with the libraries in it, under the GNU General Public License, version 3. Each library's own
+ licence and its text are in third-party-notices.txt beside this file.
 
 Files: *
-Copyright: The authors of Guardia
+Copyright: 2026 The authors of Guardia
 License: GPL-3+
  On Debian systems the text of this licence is in /usr/share/common-licenses/GPL-3.
 """

@@ -24,7 +24,7 @@ import numpy as np
 from guardia.cli import main, path_named, program_parser
 from tests.unlike import START, Made, make_project, trace_of
 
-LEFT_OUT = ("demo", "open", "benchmark", "screenshots", "words", "build-demo")
+LEFT_OUT = ("demo", "open", "help", "benchmark", "screenshots", "words", "build-demo")
 """They open a window, or are for those who build the program."""
 
 NUMBERS = ("0", "-1", "1e309", "nan", "inf", "99999999999999999999", "1.5", "", "many", "-0", "9" * 5000)

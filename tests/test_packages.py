@@ -17,8 +17,8 @@ HOME = Path(__file__).resolve().parent.parent
 SHARE = HOME / "packaging"
 
 
-def commands() -> list[str]:
-    return list(next(iter(program_parser()._subparsers._group_actions)).choices)
+def commands(*, tools: bool = True) -> list[str]:
+    return list(next(iter(program_parser(tools=tools)._subparsers._group_actions)).choices)
 
 
 class Wheel(FolderCase):
@@ -74,17 +74,40 @@ class Papers(FolderCase):
         self.assertEqual(done.returncode, 0, done.stderr)
         page = (share / "man/man1/guardia.1").read_text("utf-8")
         bash = (share / "bash-completion/completions/guardia").read_text("utf-8")
-        for name in commands():
+        self.assertIn("guardia \\- score camera settings", page)
+        own = commands(tools=False)
+        for name in own:
             self.assertIn(name.replace("-", "\\-"), page)
             self.assertIn(name, bash)
+        for name in {*commands()} - {*own}:  # those for who builds it are not in what is installed
+            self.assertNotIn(f".SS {name}\n", page)
+            self.assertNotIn(f"'{name}'", bash)
         self.assertEqual(subprocess.run(["bash", "-n"], input=bash, text=True, check=False).returncode, 0)
         notices = (share / "doc/guardia/third-party-notices.txt").read_text("utf-8").lower()
         for line in (HOME / "requirements.txt").read_text("utf-8").splitlines():
             if (found := re.match(r"([A-Za-z0-9_.-]+)==(\S+) \\", line)) and "sys_platform" not in line:
                 self.assertRegex(notices, re.sub(r"[-_.]", "[-_.]", found[1].lower()) + " " + re.escape(found[2]))
+        for line, text in (
+            ("with x264: gpl-2.0-or-later", "gnu general public license\n                       version 2"),
+            ("with ffmpeg: lgpl-3.0-or-later", "gnu lesser general public license\n                       version 3"),
+            ("with lame: lgpl-2.0-or-later", "version 2.1, february 1999"),
+            ("pyqt6 6.11.0: gpl-3.0-only", "as it is redistributed here, with pyqt6"),
+            ("with qt: lgpl-3.0-only", "with icu: unicode-3.0"),
+        ):
+            self.assertIn(line, notices)
+            self.assertIn(text, notices)
+        self.assertTrue((share / "doc/guardia/formats.md").exists())
         sizes = [p.parent.parent.name for p in share.glob("icons/hicolor/*/apps/guardia.png")]
         self.assertIn("256x256", sizes)
         self.assertTrue((share / "icons/hicolor/48x48/apps/guardia.png").read_bytes().startswith(b"\x89PNG"))
+
+    def test_validators_find_nothing_wrong(self):
+        for command in (
+            ["desktop-file-validate", SHARE / "guardia.desktop"],
+            ["appstreamcli", "validate", "--no-net", SHARE / "guardia.metainfo.xml"],
+        ):
+            done = subprocess.run(command, capture_output=True, text=True, check=False)
+            self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
 
     def test_desktop_entry_metadata_and_mime_type_agree_with_each_other_and_with_a_project(self):
         entry = configparser.ConfigParser(interpolation=None, strict=True)
