@@ -144,6 +144,39 @@ class Merging(Sites):
             shutil.rmtree(first)
             shutil.rmtree(second)
 
+    def test_what_was_undone_is_known_from_what_was_said_later(self):
+        first, second = self.copies()
+        session = Session(first, MessageHub())
+        self.addCleanup(session.close)
+        ids = [o.id for o in session.camera(1).evidence.occurrences]
+
+        before = {n: self.stamp(first, ids[n]) for n in (0, 3)}
+        session.occurrences.judge({1: ids[:1]}, "foliage")
+        session.occurrences.judge({1: ids[3:]}, "animal")
+        between = self.folder / "between"
+        shutil.copytree(first, between)  # a copy that still has both
+        made = self.stamp(first, ids[3])
+        session.undo.undo()
+        session.undo.undo()
+        self.assertEqual(self.stamp(first, ids[3])[:3], before[3][:3], "kind, moment and person are those of before")
+        session.undo.redo()
+        session.undo.redo()
+        self.assertEqual(self.stamp(first, ids[3]), made, "so they are after redo")
+        session.undo.undo()
+        session.undo.undo()
+        self.judge(second, o0="vehicle")  # somebody else's word, made meanwhile on a copy of before
+        session.close()
+        self.assertEqual(merge(first, between).taken, 0, "what is still there was undone here")
+        self.assertEqual(self.kinds(first), ["", "", "", "person"])
+        self.assertEqual(merge(between, first).taken, 2, "and the other way it is undone there, too")
+        self.assertEqual(self.kinds(between), ["", "", "", "person"])
+        merge(first, second)
+        self.assertEqual(self.kinds(first), ["vehicle", "", "", "person"])
+
+    def stamp(self, folder, number):
+        with Project(folder) as project:
+            return project.occurrences.said([number])[number]
+
     def test_foreign_projects_and_what_is_not_here_are_said(self):
         first, second = self.copies()
         with self.assertRaisesRegex(InvalidValue, "same project"):

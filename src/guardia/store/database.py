@@ -151,6 +151,9 @@ MIGRATIONS: tuple[str, ...] = (
     -- The tables stay. Settings name what nobody said of them, and cameras know the folder of their clips: a Guardia
     -- that does not know these words would set such a camera aside as damaged, so it is to refuse the file.
     """,
+    """
+    ALTER TABLE occurrence ADD COLUMN undone_s REAL;
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

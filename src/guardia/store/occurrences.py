@@ -8,7 +8,7 @@ import time
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
+from typing import Any, NamedTuple
 
 from guardia.core.base.values import LONGEST_CLIP_S, number
 from guardia.core.evidence.clips import Occurrence
@@ -40,6 +40,29 @@ class KeptJudgement:
     """When it was judged, POSIX seconds; 0 where that is not known."""
     by: str
     """By whom."""
+    undone_s: float
+    """When the judgement was made that was undone here last, POSIX seconds; 0 where none was."""
+
+
+class Said(NamedTuple):
+    """What is said of an occurrence, and of when and whom that is."""
+
+    kind: str
+    """Empty while it is not judged."""
+    at_s: float | None
+    """When it was judged, POSIX seconds; None where that is not known."""
+    by: str
+    """By whom."""
+    undone_s: float | None
+    """When the judgement was made that was undone last, so that a copy which still has it is known to be older."""
+
+    def then(self, kind: str, at_s: float, by: str) -> Said:
+        """After another judgement, made at a moment by somebody; one that is empty takes this one back."""
+        return Said(kind, at_s, by, self.undone_s) if kind else Said("", None, "", self.at_s)
+
+    def before(self, new: Said) -> Said:
+        """The same after `new` was undone."""
+        return self._replace(undone_s=new.at_s if new.at_s is not None else self.undone_s)
 
 
 @dataclass(frozen=True)
@@ -126,27 +149,36 @@ class Occurrences:
 
     def judge(self, kinds: Mapping[int, str]) -> None:
         """Keep judgements by occurrence id, all in one transaction; an empty kind takes one back."""
-        now, who = time.time(), person()
+        self.put_said({i: said.then(kinds[i], time.time(), person()) for i, said in self.said(kinds).items()})
+
+    def said(self, ids: Iterable[int]) -> dict[int, Said]:
+        """What is said of occurrences, by their numbers."""
+        chosen = {*ids}
+        rows = self._db.rows("SELECT id, kind, judged_s, judged_by, undone_s FROM occurrence")
+        return {row["id"]: Said(*tuple(row)[1:]) for row in rows if row["id"] in chosen}
+
+    def put_said(self, said: Mapping[int, Said]) -> None:
+        """Keep what is said of occurrences, with its moment and person, all in one transaction."""
         with self._db.transaction():
-            for occurrence_id, kind in kinds.items():
-                said = (kind, now if kind else None, who if kind else "", occurrence_id)
-                self._db.run("UPDATE occurrence SET kind = ?, judged_s = ?, judged_by = ? WHERE id = ?", said)
+            for occurrence_id, one in said.items():
+                self._db.run(
+                    "UPDATE occurrence SET kind = ?, judged_s = ?, judged_by = ?, undone_s = ? WHERE id = ?",
+                    (*one, occurrence_id),
+                )
 
     def judged(self, camera_id: int) -> list[KeptJudgement]:
         """All occurrences of a camera with who said when what they are, judged or not."""
         rows = self._db.rows(
             "SELECT o.id, c.digest, c.original_name, o.start_s, o.end_s, o.kind, coalesce(o.judged_s, 0) AS at_s, "
-            "o.judged_by FROM occurrence o JOIN clip_at c ON c.id = o.clip_id WHERE c.camera_id = ? AND NOT o.gone",
+            "o.judged_by, coalesce(o.undone_s, 0) FROM occurrence o JOIN clip_at c ON c.id = o.clip_id "
+            "WHERE c.camera_id = ? AND NOT o.gone",
             (camera_id,),
         )
         return [KeptJudgement(*tuple(row)) for row in rows]
 
     def take(self, judged: Iterable[tuple[int, KeptJudgement]]) -> None:
         """Keep judgements made elsewhere, by the number of the occurrence here, with their time and person."""
-        with self._db.transaction():
-            for occurrence_id, one in judged:
-                said = (one.kind, one.at_s or None, one.by, occurrence_id)
-                self._db.run("UPDATE occurrence SET kind = ?, judged_s = ?, judged_by = ? WHERE id = ?", said)
+        self.put_said({i: Said(one.kind, one.at_s or None, one.by, one.undone_s or None) for i, one in judged})
 
     def strip(self, occurrence_id: int) -> bytes:
         """The key pictures of an occurrence, as JPEG; empty if there are none."""

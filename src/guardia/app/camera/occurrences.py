@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import replace
 
@@ -12,6 +13,7 @@ from guardia.core.evidence.proposed import SHORTEST_S
 from guardia.core.purpose.judgement import kind_of
 from guardia.core.score.coverage import Uncovered, uncovered
 from guardia.media.analysis import key_pictures
+from guardia.store.occurrences import Said, person
 from guardia.store.project import Project
 from guardia.store.records import NewOccurrence
 
@@ -31,12 +33,14 @@ class CameraOccurrences:
         old = {i: before for i, before in old.items() if before != kind}
         if old:
             words = kind_of(kind).text if kind else "not judged"
-            new = dict.fromkeys(old, kind)
-            self._model.change(f"judge {len(old)} as {words}", self._store.judge, self._show_kinds, old, new)
+            before, now, who = self._store.said(old), time.time(), person()
+            new = {i: said.then(kind, now, who) for i, said in before.items()}
+            back = {i: said.before(new[i]) for i, said in before.items()}
+            self._model.change(f"judge {len(old)} as {words}", self._store.put_said, self._show_kinds, back, new)
 
-    def _show_kinds(self, kinds: Mapping[int, str]) -> None:
+    def _show_kinds(self, said: Mapping[int, Said]) -> None:
         evidence = self._model.evidence
-        judged = [replace(o, kind=kinds.get(o.id, o.kind)) for o in evidence.occurrences]
+        judged = [replace(o, kind=said[o.id].kind if o.id in said else o.kind) for o in evidence.occurrences]
         self._model.take(self._model.judgements_changed, evidence=evidence.with_occurrences(judged))
 
     def set_visits(self, visits: Mapping[int, int | None]) -> None:

@@ -127,7 +127,10 @@ def _judgements(
         if own is None:
             missing += bool(other.kind)
             continue
-        if not other.kind or other.kind == own.kind:
+        if own.at_s and own.at_s == other.undone_s:
+            taken.append((own.id, other))  # what is said here was undone there
+            continue
+        if not other.kind or other.kind == own.kind or (other.at_s and other.at_s == own.undone_s):
             continue
         later = keep is Keep.LATER and other.at_s > own.at_s
         take = not own.kind or keep is Keep.SECOND or later
