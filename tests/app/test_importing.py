@@ -21,7 +21,7 @@ from guardia.app.project.session import Session
 from guardia.app.scripted.offline import measure_again
 from guardia.app.work.engine import Engine
 from guardia.app.work.faults import NAME, keep_fault
-from guardia.app.work.job_runner import JobRunner
+from guardia.app.work.job_runner import JobRunner, left_running
 from guardia.app.work.jobs import Meter, Token
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import Cancelled, InvalidValue
@@ -374,6 +374,31 @@ class Jobs(unittest.TestCase):
         APP.processEvents()
         self.assertEqual((told, runner.busy), ([], False))
         self.assertFalse(runner.start("work", lambda _token, _report: 1))
+
+    def test_what_works_on_values_alone_is_left_to_itself_at_the_end_and_anything_else_waited_for(self):
+        gate, ended = threading.Event(), []
+
+        def held(_token, _report):
+            gate.wait(60)
+            ended.append("held")
+
+        runner = JobRunner()
+        runner.start("work", held, of_values=True)
+        runner.drain()  # it would wait for the gate
+        self.assertEqual((left_running(), ended), (True, []))
+        gate.set()
+        runner._worker.wait()
+        self.assertFalse(left_running())
+
+        def writing(token, _report):
+            while not token.cancelled:
+                gate.wait(0.01)
+            ended.append("written")
+
+        runner = JobRunner()
+        runner.start("work", writing)
+        runner.drain()
+        self.assertEqual(ended, ["held", "written"])
 
     def test_progress_is_told_seldom_but_always_at_the_end(self):
         told = []

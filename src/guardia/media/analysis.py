@@ -66,6 +66,7 @@ def analyse_clip(
     cancelled: Callable[[], bool] = lambda: False,
     threads: int = 0,
     hardware: Hardware | None = None,
+    each: Callable[[], object] = lambda: None,
 ) -> Analysis:
     """Measure a clip once.
 
@@ -75,6 +76,7 @@ def analyse_clip(
         cancelled: Asked between blocks; True ends the work with what was measured until then.
         threads: Decoding threads, 0 for as many as there are cores.
         hardware: Where to decode, None for software.
+        each: Called with each picture that is decoded; what it raises ends the work.
 
     Returns:
         Trace and background.
@@ -86,7 +88,7 @@ def analyse_clip(
     backgrounds = []
     length_s = 0.0
     notes: tuple[str, ...] = ()
-    for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads, hardware=hardware):
+    for block in sampled_pictures(path, block_s=BACKGROUND_BLOCK_S, threads=threads, hardware=hardware, each=each):
         own = clip_background(block.luma)
         background = own
         if help_ is not None and help_.differs.shape == own.shape:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
@@ -272,6 +272,7 @@ def sampled_pictures(
     block_s: float | None = None,
     threads: int = 0,
     hardware: Hardware | None = None,
+    each: Callable[[], object] = lambda: None,
 ) -> Iterator[Pictures]:
     """Decode a clip's pictures at the analysis rate and width.
 
@@ -287,6 +288,7 @@ def sampled_pictures(
             None.
         threads: Decoding threads, 0 for as many as there are cores.
         hardware: Where to decode, None for software.
+        each: Called with each picture that is decoded; what it raises ends the work.
 
     Yields:
         In order of time. A file that breaks off gives what could be decoded.
@@ -307,6 +309,7 @@ def sampled_pictures(
         given = 0
         left = timeline.not_needed(taken) if timeline is not None and taken is not None else frozenset()
         for seconds, frame in _decoded(container, stream, taken, threads, left):
+            each()
             if origin is None:
                 origin = seconds
             if shown is None:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from concurrent.futures import Future, as_completed
+from concurrent.futures import FIRST_COMPLETED, Future, wait
 from concurrent.futures.process import BrokenProcessPool
 from contextlib import suppress
 from dataclasses import dataclass, field, replace
@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 from guardia.app.intake.event_import import METADATA_SUFFIXES, take_in_boxes, take_in_list, take_in_metadata
 from guardia.app.intake.import_plan import TAKEN, Known, Plan, look_into, make_plan
 from guardia.app.intake.views import compare_views
-from guardia.app.work.engine import Cluster, Engine, engine
+from guardia.app.work.engine import Cluster, Engine, engine, still_wanted
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled, GuardiaError, InvalidValue, ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
@@ -225,6 +225,10 @@ def _take_in_lists(project: Project, request: ImportRequest, plan: Plan, result:
         result.notes += words.notes
 
 
+LOOK_EVERY_S = 0.2
+"""So often it is looked whether somebody wants the import to stop."""
+
+
 @dataclass(frozen=True, eq=False)
 class _Task:
     """A clip to look at by itself."""
@@ -247,7 +251,7 @@ def _first_look(task: _Task) -> _First:
     if task.clip.origin is Origin.SNAPSHOT:
         analysis = analyse_snapshot(task.path, [])
     else:
-        analysis = analyse_clip(task.path, threads=1, hardware=task.hardware)
+        analysis = analyse_clip(task.path, threads=1, hardware=task.hardware, each=still_wanted)
     background = encode_jpeg(analysis.background, quality=80)
     return _First(analysis.trace, background, float(analysis.background.mean()), analysis.length_s, analysis.notes)
 
@@ -289,7 +293,7 @@ def _second_look(task: _Second) -> _Finished:
     else:
         help_ = help_of(decode_grey(task.own), others)
         if help_ is not None or task.altered:
-            trace = analyse_clip(task.path, help_=help_, threads=1, hardware=task.hardware).trace
+            trace = analyse_clip(task.path, help_=help_, threads=1, hardware=task.hardware, each=still_wanted).trace
     if trace is not None and np.array_equal(trace.dense(), task.trace.dense()):
         trace = None
     occurrences = []
@@ -436,10 +440,17 @@ def _each(
     for _ in range(2 * pool.workers):
         feed()
     while running:
-        future = next(as_completed(running))
+        ready = wait(running, timeout=LOOK_EVERY_S, return_when=FIRST_COMPLETED).done
+        if token.cancelled:
+            pool.stop()
+        if not ready:
+            continue
+        future = ready.pop()
         clip = running.pop(future)
         try:
             yield clip, future.result()
+        except Cancelled:
+            continue
         except Exception as error:
             if not pool.died(error):
                 _tell_failure(error, clip, project, result)

@@ -332,7 +332,7 @@ class HoursModel(StepModel):
         def work(_token: Token, _report: Report) -> ProposedHours:
             return propose_hours(evidence, rules, miss_cost=float(MISSED_WEIGHT), expected_too=recording)
 
-        return self.jobs.start("Proposing hours", work, self._take_in)
+        return self.jobs.start("Proposing hours", work, self._take_in, of_values=True)
 
     def _take_in(self, proposed: ProposedHours) -> None:
         self.proposed = proposed

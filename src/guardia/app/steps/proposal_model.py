@@ -68,7 +68,7 @@ class ProposalModel(StepModel):
                 words = f"In this make's form nothing can be left out without losing something real. {words}"
             return Offer("take proposed zones", words, steps)
 
-        return self.jobs.start("Seeking zones", work, lambda offer: self._take_in(offer, draft))
+        return self.jobs.start("Seeking zones", work, lambda offer: self._take_in(offer, draft), of_values=True)
 
     def convert(self, zones: tuple[Zone, ...], what: str) -> bool:
         """Bring zones into the make's form; gives False while another search is under way."""
@@ -93,7 +93,7 @@ class ProposalModel(StepModel):
                 words += f" Privacy masks are not changed: {' '.join(left)}"
             return Offer(what, words, (converted,))
 
-        return self.jobs.start("Fitting zones", work, lambda offer: self._take_in(offer, draft))
+        return self.jobs.start("Fitting zones", work, lambda offer: self._take_in(offer, draft), of_values=True)
 
     def _take_in(self, offer: Offer, draft: Settings) -> None:
         """Offer what was found, unless the draft that it was sought for has changed meanwhile."""

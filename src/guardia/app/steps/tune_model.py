@@ -69,7 +69,7 @@ class TuneModel(StepModel):
 
             return evidence, tune(evidence, installed, draft=draft, cost=cost, unseen=unseen, tried=tried)
 
-        return self.jobs.start("Tuning", work, self._take_in)
+        return self.jobs.start("Tuning", work, self._take_in, of_values=True)
 
     def _take_in(self, result: tuple[object, Tuned]) -> None:
         """Show what was found, unless the evidence changed meanwhile."""

@@ -14,10 +14,11 @@ from concurrent.futures.process import BrokenProcessPool
 from contextlib import contextmanager
 from dataclasses import dataclass, fields, replace
 from multiprocessing import active_children, get_context
+from multiprocessing.synchronize import Event
 from pathlib import Path
 from typing import Any
 
-from guardia.core.base.errors import InvalidValue, ProjectError
+from guardia.core.base.errors import Cancelled, InvalidValue, ProjectError
 from guardia.core.trace.measure import MODEL_VERSION
 
 REACHED_WITHIN_S = 10.0
@@ -56,10 +57,13 @@ class Engine:
         start: Starts what they run on.
         workers: How many run at a time.
         sends: The bytes of files go with them.
+        stop: Tells those under way that they are no longer wanted.
     """
 
-    def __init__(self, start: Callable[[], Executor], workers: int, *, sends: bool) -> None:
-        self._start, self.workers, self._sends = start, workers, sends
+    def __init__(
+        self, start: Callable[[], Executor], workers: int, *, sends: bool, stop: Callable[[], object] = lambda: None
+    ) -> None:
+        self._start, self.workers, self._sends, self.stop = start, workers, sends, stop
         self.executor = start()
 
     def submit(self, work: Callable[[Any], Any], task: Any) -> Future[Any]:
@@ -113,10 +117,23 @@ def _done(work: Callable[[Any], Any], task: Any, contents: dict[str, bytes], mod
         return work(replace(task, **moved))
 
 
-def _begin(steps: int) -> None:
+_stop: Event | None = None
+"""In a process of an engine: set when what it does is no longer wanted."""
+
+
+def _begin(steps: int, stop: Event) -> None:
     """In a new process: give way by some steps of nice, and leave Ctrl+C to the one that started it."""
+    global _stop
+    _stop = stop
     signal.signal(signal.SIGINT, signal.SIG_IGN)
     os.nice(steps)
+
+
+def still_wanted() -> bool:
+    """In a process of an engine: raises Cancelled once what it does is no longer wanted; on a cluster never."""
+    if _stop is not None and _stop.is_set():
+        raise Cancelled
+    return True
 
 
 @contextmanager
@@ -135,8 +152,10 @@ def engine(cluster: Cluster | None = None, *, behind: bool = False) -> Iterator[
     """
     if cluster is None:
         count = 1 if behind else os.cpu_count() or 1
-        begin = (_begin, (GIVES_WAY_BY if behind else 0,))
-        own = Engine(lambda: ProcessPoolExecutor(count, get_context("spawn"), *begin), count, sends=False)
+        context = get_context("spawn")
+        stop = context.Event()
+        begin = (_begin, (GIVES_WAY_BY if behind else 0, stop))
+        own = Engine(lambda: ProcessPoolExecutor(count, context, *begin), count, sends=False, stop=stop.set)
         try:
             yield own
         except KeyboardInterrupt:

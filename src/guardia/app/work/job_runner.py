@@ -12,6 +12,18 @@ from guardia.core.base.errors import Cancelled
 
 Job = Callable[[Any, Token, Report], Any]
 
+PATIENCE_MS = 400
+"""At the end of a project, work on values alone is given so long to end by itself."""
+
+_left: list[QThread] = []
+"""Threads that were left to themselves; they are kept here until they end, since Qt ends the program otherwise."""
+
+
+def left_running() -> bool:
+    """Whether threads that were left to themselves still run."""
+    _left[:] = [thread for thread in _left if thread.isRunning()]
+    return bool(_left)
+
 
 class _Worker(QThread):
     progressed = pyqtSignal(object)
@@ -47,7 +59,7 @@ class JobRunner(QObject):
         self._worker: _Worker | None = None
         self._token = Token()
         self._done: Callable[[Any], object] | None = None
-        self._drained = False
+        self._drained = self._of_values = False
 
     @property
     def busy(self) -> bool:
@@ -55,15 +67,28 @@ class JobRunner(QObject):
         return self._worker is not None
 
     def start(
-        self, title: str, work: Callable[[Token, Report], Any], done: Callable[[Any], object] | None = None
+        self,
+        title: str,
+        work: Callable[[Token, Report], Any],
+        done: Callable[[Any], object] | None = None,
+        *,
+        of_values: bool = False,
     ) -> bool:
         """Start a job; gives False, and starts nothing, while another is under way.
 
-        `done` is called with the result, in this thread, before `succeeded` is emitted.
+        Args:
+            title: What is done, for the screen.
+            work: Does it, in another thread.
+            done: Called with the result, in this thread, before `succeeded` is emitted.
+            of_values: It works on values in memory alone: where it does not end soon at the end of the project, it is
+                left to itself, and what it finds is dropped.
+
+        Returns:
+            Whether it was started.
         """
         if self._worker is not None or self._drained:
             return False
-        self._done = done
+        self._done, self._of_values = done, of_values
         self._token = Token()
         worker = _Worker(work, self._token, self)
         worker.progressed.connect(self._on_progress)
@@ -105,6 +130,12 @@ class JobRunner(QObject):
     def drain(self) -> None:
         """Stop the job and wait for it, at the end of the program or of a project; nothing more is told of it."""
         self._drained = True
-        if self._worker is not None:
-            self._token.cancel()
+        if self._worker is None:
+            return
+        self._token.cancel()
+        if not self._of_values:
             self._worker.wait()
+        elif not self._worker.wait(PATIENCE_MS):
+            self._worker.setParent(None)
+            self._worker.finished.connect(left_running)
+            _left.append(self._worker)

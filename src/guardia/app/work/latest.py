@@ -52,4 +52,4 @@ class Latest(QObject, Generic[T]):
                 self._wanted = None
             self.changed.emit()
 
-        self.runner.start("", lambda _token, _report: work(), take)
+        self.runner.start("", lambda _token, _report: work(), take, of_values=True)

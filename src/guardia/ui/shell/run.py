@@ -17,6 +17,7 @@ from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
+from guardia.app.work.job_runner import left_running
 from guardia.core.base.errors import ProjectError
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.main_window import MainWindow
@@ -111,7 +112,11 @@ def run(data_home: Path, project: Path | None, *, demo: bool = False) -> int:
     elif project is not None:
         window.open_project(project)
     window.show()
-    return app.exec()
+    status = app.exec()
+    if left_running():  # Python would wait for them, and everything is saved
+        sys.stdout.flush()
+        os._exit(status)
+    return status
 
 
 class _Teller(QObject):
