@@ -171,6 +171,7 @@ class StartOfAClip(FolderCase):
             ("2026-09-07 07.59.50\u202fPM.mp4", (2026, 9, 7, 19, 59, 50)),
             ("SN20191231235959-cam_20260907075950.mp4", (2026, 9, 7, 7, 59, 50)),
             ("cam_20260907075950_20260907080010.mp4", (2026, 9, 7, 7, 59, 50)),
+            ("SN20191231235959_20260907075950_20260907080010.mp4", (2026, 9, 7, 7, 59, 50)),
         ):
             with self.subTest(name):
                 self.assertEqual(time_in_name(name, latest=datetime(2026, 12, 1, tzinfo=UTC)), datetime(*expected))
@@ -228,6 +229,18 @@ class PartsOfFiles(FolderCase):
                 with self.subTest(suffix, name=name):
                     self.assertRegex(" ".join(found.notes), words)
                     self.assertAlmostEqual(found.length_s, length_s, delta=0.75)
+
+    def test_a_bare_stream_is_read_at_the_rate_that_it_says_and_that_is_told(self):
+        clip = self.folder / "bare.h264"
+        with av.open(str(clip), "w", format="h264") as container:
+            stream = container.add_stream("libx264", rate=10)
+            stream.width, stream.height, stream.pix_fmt = 320, 180, "yuv420p"
+            for at in steady(4, 10):
+                container.mux(stream.encode(av.VideoFrame.from_ndarray(scene(at), format="rgb24")))
+            container.mux(stream.encode())
+        found = analyse_clip(clip)
+        self.assertEqual((found.length_s, probe(clip).duration_s, found.trace.frames), (4.0, 4.0, 20))
+        self.assertEqual(found.notes, ("Its pictures carry no times: they are read as 10 a second.",))
 
     def test_a_hole_in_time_is_said(self):
         clip = write_clip(self.folder / "hole.mp4", [*steady(3, 10), *(300 + t for t in steady(3, 10))])

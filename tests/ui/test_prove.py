@@ -51,7 +51,7 @@ class SetUp(StepCase):
             page.choose_pdf()
         self.assertTrue(paper.read_bytes().startswith(b"%PDF"))
         page.model.save(self.folder / "not there" / "list.pdf")
-        self.assertIn("cannot be written", self.session.messages.told[-1].text)
+        self.assertIn("could not be saved", self.session.messages.told[-1].text)
         self.painted(page)
         folder = self.session.folder
         self.window.open_project(folder)

@@ -72,7 +72,7 @@ def replay(options: argparse.Namespace) -> int:
     if options.json:
         print_json(result)
     else:
-        print(f"{result['clip']}: {len(result['recordings'])} recordings")
+        print(f"{result['clip']}: {count_of(len(result['recordings']), 'recording')}")
         for entry in result["recordings"]:
             ran = ", the clip ends before the motion does" if entry["ran_on"] else ""
             print(

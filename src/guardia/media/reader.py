@@ -23,7 +23,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clock import resolve, time_in_name
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ, ANALYSIS_WIDTH_PX, GRID
 from guardia.media.hardware import Hardware
-from guardia.media.timeline import INDEXED, MP4, USUAL_RATE, Timeline, packets_of, timeline_of
+from guardia.media.timeline import INDEXED, MP4, Timeline, packets_of, rate_of, timeline_of
 
 MAX_SIDE_PX = 16384
 
@@ -189,7 +189,7 @@ def pictures_length(path: Path) -> float:
             return timeline.length_s
     with open_video(path) as (container, stream):
         packets = sum(1 for packet in packets_of(container, stream) if packet.size)
-        return packets / float(stream.average_rate or USUAL_RATE)
+        return packets / rate_of(stream)
 
 
 def _undecodable(path: Path) -> UnreadableClip:
@@ -304,7 +304,7 @@ def sampled_pictures(
         luma: list[NDArray[np.uint8]] = []
         origin: float | None = timeline.first_s if timeline else None
         length = timeline.length_s if timeline else 0.0
-        notes = timeline.notes if timeline else ()
+        notes = timeline.notes if timeline else _without_times(stream)
         next_tick = 0
         given = 0
         left = timeline.not_needed(taken) if timeline is not None and taken is not None else frozenset()
@@ -316,7 +316,7 @@ def sampled_pictures(
                 shown = _large_enough(path, _shown(stream, frame))
             at = seconds - origin
             if timeline is None:
-                length = max(length, at + 1 / float(stream.average_rate or USUAL_RATE))
+                length = max(length, at + 1 / rate_of(stream))
             if taken is None and at < next_tick / rate_hz - 1e-6:
                 continue
             if taken is None:
@@ -337,6 +337,10 @@ def sampled_pictures(
             yield Pictures(np.array(times), np.stack(luma), length, notes)
         elif not given:
             raise _undecodable(path)
+
+
+def _without_times(stream: Any) -> tuple[str, ...]:
+    return (f"Its pictures carry no times: they are read as {rate_of(stream):g} a second.",)
 
 
 def _small_luma(frame: Any, shown: ShownPicture, width_px: int) -> NDArray[np.uint8]:
@@ -378,7 +382,7 @@ def _decoded(
     context.flags |= Flags.bitexact  # for decoders that have a faster way with other rounding
     base = float(stream.time_base)
     count = 0
-    rate = float(stream.average_rate or USUAL_RATE)
+    rate = rate_of(stream)
     for packet in packets_of(container, stream):
         if packet.pts in left:
             continue

@@ -22,6 +22,14 @@ JUMP_S = 600.0
 were put end to end the times of each."""
 
 
+def rate_of(stream: Any) -> float:
+    """Pictures per second of a stream whose packets carry no times: as it says itself, else the usual rate.
+
+    Of a bare stream FFmpeg's mean rate is what it takes where nothing is known; what the stream says is its guess.
+    """
+    return float(stream.guessed_rate or stream.average_rate or USUAL_RATE)
+
+
 class Clock:
     """Puts the packets of a stream on one clock that runs on where their times begin anew."""
 

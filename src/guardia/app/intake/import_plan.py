@@ -21,7 +21,7 @@ from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.clock import (
     behind_in_name,
     error_words,
-    not_of_one_day,
+    far_apart,
     resolve,
     time_in_name,
     times_in_name,
@@ -331,7 +331,7 @@ def _doubt(path: Path, source: str, pattern: str, zone: ZoneInfo, behind: bool) 
         return "Its start is only a guess from the file's date."
     if source == "file name":
         named = time_in_name(path.name, pattern, latest=datetime.now(UTC), behind=behind)
-        if not pattern and not_of_one_day(times_in_name(path.name)) and named is not None:
+        if not pattern and far_apart(times_in_name(path.name)) and named is not None:
             return f"Its name holds two times; {named:%Y-%m-%d %H:%M:%S} is taken."
         doubt = resolve(named, zone).doubt if named is not None else ""
         if doubt == "twice":

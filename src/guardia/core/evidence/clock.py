@@ -193,7 +193,7 @@ def time_in_name(name: str, code: str = "", *, latest: datetime | None = None, b
         name: The name.
         code: Of one of NAME_FORMS, or a pattern of CODES; empty for automatic.
         latest: Aware; of several numbers that could be times, such as a serial number, one that lies later is none. Of
-            those that are left, the first is taken where all are of one day, such as a begin and an end, else the last.
+            those that are left, the first is taken that is of the newest one's day, such as the begin beside an end.
         behind: A number such as -0500 is a shift from UTC; else it may be a count, and is passed over.
 
     Returns:
@@ -209,9 +209,9 @@ def time_in_name(name: str, code: str = "", *, latest: datetime | None = None, b
             # A day to spare, since the name's zone is not known here.
             limit = latest.replace(tzinfo=None) + timedelta(days=1)
             times = [at for at in times if at.replace(tzinfo=None) <= limit] or times
-        if not times:
-            return None
-        return times[-1] if not_of_one_day(times) else times[0]
+        newest = max((at.replace(tzinfo=None) for at in times), default=None)
+        # What lies more than a day before the newest, such as a serial number, is no begin of it.
+        return next((at for at in times if not far_apart((at, newest))), None) if newest else None
     match = re.search(_SINCE_1970[code][0] if code in _SINCE_1970 else _name_pattern(code), name)
     try:
         return read_time(match.group(), code) if match else None
@@ -224,7 +224,7 @@ def times_in_name(name: str, *, behind: bool = True) -> list[datetime]:
     return [at for match in _AUTOMATIC.finditer(name) if (at := _automatic(match, behind)) is not None]
 
 
-def not_of_one_day(times: Sequence[datetime]) -> bool:
+def far_apart(times: Sequence[datetime]) -> bool:
     """Whether times lie more than a day apart, so that they are not the begin and the end of one clip."""
     walls = [at.replace(tzinfo=None) for at in times]
     return bool(walls) and max(walls) - min(walls) > timedelta(days=1)

@@ -5,12 +5,14 @@ from __future__ import annotations
 import html
 import sys
 from collections.abc import Callable, Sequence
+from datetime import UTC, datetime
 from functools import partial, wraps
 from typing import TypeVar
 
-from PyQt6.QtCore import QEvent, QObject, QPointF, QRectF, QSize, Qt
+from PyQt6.QtCore import QDate, QEvent, QObject, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
+    QDateTimeEdit,
     QDialog,
     QDialogButtonBox,
     QFrame,
@@ -24,6 +26,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from guardia.core.base.values import EARLIEST_S, LATEST_S
 from guardia.core.purpose.judgement import KINDS, Verdict
 from guardia.ui.parts.theme import THEME
 
@@ -51,14 +54,23 @@ def painting(draw: Callable[[_Widget, QPainter], None]) -> Callable[[_Widget, ob
     return paint
 
 
-def label(text: str, name: str = "", *, wrap: bool = False) -> QLabel:
-    """A label with one of the style sheet's names."""
+def label(text: str, name: str = "", *, wrap: bool = False, rich: bool = False) -> QLabel:
+    """A label with one of the style sheet's names; `rich` where its text is markup, which no name may be part of."""
     widget = QLabel(text)
-    if "<b>" not in text:
-        widget.setTextFormat(Qt.TextFormat.PlainText)  # a camera's name is no markup
+    widget.setTextFormat(Qt.TextFormat.RichText if rich else Qt.TextFormat.PlainText)
     widget.setObjectName(name)
     widget.setWordWrap(wrap)
     return widget
+
+
+DateField = TypeVar("DateField", bound=QDateTimeEdit)
+
+
+def dated(field: DateField) -> DateField:
+    """The field, which then takes no date that a camera's clock cannot show."""
+    first, last = (datetime.fromtimestamp(s, UTC).date() for s in (EARLIEST_S, LATEST_S))
+    field.setDateRange(QDate(first.year, first.month, first.day), QDate(last.year, last.month, last.day).addDays(-1))
+    return field
 
 
 class WrappedLabel(QLabel):

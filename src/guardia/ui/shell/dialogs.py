@@ -38,7 +38,7 @@ from guardia.core.purpose.judgement import KINDS
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import button, dialog_ends, label
+from guardia.ui.parts.widgets import button, dated, dialog_ends, label
 from guardia.ui.shell.my_camera import MyCamera
 
 
@@ -269,7 +269,10 @@ def ask_start(parent: QWidget, start: datetime, source: str, time_zone: str) -> 
 
     def entered() -> datetime | None:
         try:
-            return datetime.fromisoformat(field.text().strip()).replace(tzinfo=start.tzinfo, fold=start.fold)
+            typed = datetime.fromisoformat(field.text().strip())
+            if typed.tzinfo is not None:  # with its own shift from UTC
+                return typed.astimezone(start.tzinfo)
+            return typed.replace(tzinfo=start.tzinfo, fold=start.fold)
         except ValueError:
             return None
 
@@ -282,7 +285,7 @@ def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | Non
     Gives seconds, positive when it is fast; None when it is not wanted.
     """
     dialog, form = _form(parent, "Clock of the camera")
-    shown, right = QDateTimeEdit(), QDateTimeEdit()
+    shown, right = dated(QDateTimeEdit()), dated(QDateTimeEdit())
     now = QDateTime.fromSecsSinceEpoch(round(datetime.now(UTC).timestamp()), QTimeZone.utc())
     for field, name in ((shown, "shown"), (right, "right")):
         field.setObjectName(name)

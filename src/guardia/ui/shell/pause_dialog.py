@@ -8,7 +8,7 @@ from functools import partial
 from PyQt6.QtCore import QDateTime
 from PyQt6.QtWidgets import QDateTimeEdit, QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
-from guardia.ui.parts.widgets import WrappedLabel, button, label
+from guardia.ui.parts.widgets import WrappedLabel, button, dated, label
 
 MORNING = time(7)
 
@@ -32,7 +32,7 @@ class PauseDialog(QDialog):
             (f"Until &tomorrow {MORNING:%H:%M}", tomorrow),
         ):
             layout.addWidget(button(words, partial(self._take, until)))
-        self.at = QDateTimeEdit(QDateTime(tomorrow.date(), tomorrow.time()))
+        self.at = dated(QDateTimeEdit(QDateTime(tomorrow.date(), tomorrow.time())))
         self.at.setDisplayFormat("yyyy-MM-dd HH:mm")
         self.at.setCalendarPopup(True)
         self.at.setAccessibleName("Until when")

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.project.session import Session
 from guardia.core.prove.due import Due
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
-from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, button, dated, dialog_ends
 
 
 class TaskDialog(QDialog):
@@ -38,7 +38,7 @@ class TaskDialog(QDialog):
         for camera_id in session.camera_ids():
             self.where.addItem(session.camera_name(camera_id), camera_id)
         today = session.rounds.today
-        self.on = QDateEdit(QDate(today.year, today.month, today.day))
+        self.on = dated(QDateEdit(QDate(today.year, today.month, today.day)))
         self.on.setDisplayFormat("yyyy-MM-dd")
         self.on.setCalendarPopup(True)
         form.addRow("What is to be done", self.what)

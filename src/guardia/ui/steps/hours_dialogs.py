@@ -19,7 +19,7 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.core.storage.readings import RANGES, Measure
-from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, dated, dialog_ends
 
 
 class ShareDialog(QDialog):
@@ -84,7 +84,7 @@ class AlertTestDialog(QDialog):
         super().__init__(parent)
         self.setWindowTitle("Log an alert test")
         form = QFormLayout(self)
-        self.at = QDateTimeEdit(QDateTime(at.year, at.month, at.day, at.hour, at.minute, at.second))
+        self.at = dated(QDateTimeEdit(QDateTime(at.year, at.month, at.day, at.hour, at.minute, at.second)))
         self.at.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
         self.after = QDoubleSpinBox()
         self.after.setDecimals(0)

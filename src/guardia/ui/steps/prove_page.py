@@ -34,7 +34,7 @@ from guardia.ui.canvas.walk_picture import TravelLines, WalkPicture
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns, widen_for_headings
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head, words_card
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, dated, label, page_head, words_card
 from guardia.ui.steps.gate_path import PathDelegate
 
 _SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
@@ -59,7 +59,7 @@ class WhyTab(QWidget):
         for question in Question:
             self.question.addItem(question.value, question)
         self.question.activated.connect(lambda _: self._ask())
-        self.at = QDateTimeEdit()
+        self.at = dated(QDateTimeEdit())
         self.at.setDisplayFormat("yyyy-MM-dd HH:mm:ss")
         self.at.setCalendarPopup(True)
         self.at.setAccessibleName("At which moment")

@@ -308,7 +308,7 @@ class RoundPage(QWidget):
             head.addWidget(ElidedLabel(found, "muted"), 2)
         for text, interval in _figures(model.comparison.installed):
             # Where the purpose stands beside it, what chance alone makes of a figure is told in its tip.
-            figure = label(text if lines else f"{text} {interval}")
+            figure = label(text if lines else f"{text} {interval}", rich=True)
             figure.setToolTip(f"{interval[1:-1]} by chance alone (95 %)")
             head.addWidget(figure)
         middle.addLayout(head)

@@ -22,7 +22,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.steps.hours_model import HoursModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.plan import WEEKDAYS, Special
-from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, button, dated, dialog_ends
 
 RULES = [("off", "off"), ("on", "on"), *((f"as on a {name}", name) for name in WEEKDAYS)]
 
@@ -38,7 +38,7 @@ class SpecialDialog(QDialog):
         self.name = QLineEdit()
         self.name.setPlaceholderText("Holiday, delivery at night, alert pause …")
         midnight = QDateTime(begin.year, begin.month, begin.day, 0, 0) if begin.year else QDateTime()
-        self.begin, self.end = QDateTimeEdit(midnight), QDateTimeEdit(midnight.addDays(1))
+        self.begin, self.end = dated(QDateTimeEdit(midnight)), dated(QDateTimeEdit(midnight.addDays(1)))
         for field in (self.begin, self.end):
             field.setDisplayFormat("yyyy-MM-dd HH:mm")
             field.setCalendarPopup(True)

@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.readings import RANGES, STATES, UNIT_GB, Measure, Reading
 from guardia.core.storage.stores import Store, StoreKind, Takes
-from guardia.ui.parts.widgets import WrappedLabel, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, dated, dialog_ends
 
 FED_WITH = (
     ("not known", 0.0), ("5 V (USB)", 5.0), ("12 V", 12.0), ("24 V", 24.0), ("48 V (network cable)", 48.0),
@@ -84,7 +84,7 @@ class StoreDialog(QDialog):
         row.addWidget(self.capacity, 1)
         row.addWidget(self.unit)
         self.begins, self.ends = (
-            QDateEdit(QDate(day.year, day.month, day.day) if day else QDate.currentDate())
+            dated(QDateEdit(QDate(day.year, day.month, day.day) if day else QDate.currentDate()))
             for day in ((store.begins, store.ends) if store else (None, None))
         )
         for field in (self.begins, self.ends):
@@ -171,7 +171,7 @@ class ReadingDialog(QDialog):
         self.setWindowTitle(f"Read off {subject}")
         self.readings: Sequence[Reading] = ()
         form = QFormLayout(self)
-        self.at = QDateTimeEdit(QDateTime(now.year, now.month, now.day, now.hour, now.minute))
+        self.at = dated(QDateTimeEdit(QDateTime(now.year, now.month, now.day, now.hour, now.minute)))
         self.at.setDisplayFormat("yyyy-MM-dd HH:mm")
         self.at.setCalendarPopup(True)
         form.addRow("When", self.at)
@@ -236,7 +236,7 @@ class DayDialog(QDialog):
         self.setWindowTitle("As on which day")
         form = QFormLayout(self)
         self.evidence = QCheckBox("the last day of evidence and readings")
-        self.at = QDateEdit(QDate(day.year, day.month, day.day))
+        self.at = dated(QDateEdit(QDate(day.year, day.month, day.day)))
         self.at.setDisplayFormat("yyyy-MM-dd")
         self.at.setCalendarPopup(True)
         self.evidence.toggled.connect(self.at.setDisabled)
