@@ -17,6 +17,7 @@ from guardia.report.tables import table_file
 from guardia.store.project import Project
 from guardia.ui.shell.run import check_display
 from tests.support import DEMO, FolderCase, capability, in_file, pontoon, scene, steady, write_clip
+from tests.ui.virtual_screen import VirtualScreen
 
 HOME = Path(__file__).resolve().parent.parent
 LEFT = PolygonZone(ZoneKind.WATCH, ((0, 0), (0.5, 0), (0.5, 1), (0, 1)), "left half")
@@ -357,6 +358,12 @@ class FrontDoor(FolderCase):
             with self.subTest(display), self.assertRaisesRegex(ProjectError, "cannot be reached.*DISPLAY"):
                 check_display({"DISPLAY": display})
         check_display({"QT_QPA_PLATFORM": "offscreen"})
+
+    def test_a_screen_number_that_the_display_does_not_have_is_told(self):
+        display = VirtualScreen(self, (640, 480)).environment["DISPLAY"]
+        check_display({"DISPLAY": f"{display}.0"})
+        with self.assertRaisesRegex(ProjectError, "cannot be reached.*DISPLAY"):
+            check_display({"DISPLAY": f"{display}.5"})
 
 
 class OddFiles(CommandCase):

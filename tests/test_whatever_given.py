@@ -2,6 +2,7 @@
 
 import contextlib
 import io
+import json
 import os
 import stat
 import subprocess
@@ -15,15 +16,20 @@ from hypothesis import strategies as st
 
 from guardia.app.camera.makes import capability_data, unsaid_settings
 from guardia.cli import main
+from guardia.cli.clips import settings_file
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.values import one_line
 from guardia.core.make.capability import capability_from_dict
+from guardia.core.make.settings import settings_to_dict
+from guardia.core.make.zones import PolygonZone, ZoneKind
+from guardia.formats.installed_file import read_installed
 from guardia.formats.plain import save_file
 from guardia.store.cameras import Cameras
 from guardia.store.project import Project
 from guardia.store.records import Site
 from tests import given_options
 from tests.support import FolderCase
+from tests.ui import given_dialogs
 
 TEXTS = st.text(max_size=120) | st.sampled_from(given_options.WORDS)
 MAKE = "polygon-mains-camera"
@@ -36,6 +42,14 @@ class Options(unittest.TestCase):
         self.assertGreater(min(counts.values()), 5)
 
 
+class Fields(unittest.TestCase):
+    def test_whatever_is_typed_into_the_dialogs_is_refused_in_words_or_can_be_read_again(self):
+        counts, wrong, seen = given_dialogs.run(1)
+        self.assertEqual(wrong, [])
+        self.assertGreater(len(seen), 25)
+        self.assertGreater(counts["accepted"], 10)
+
+
 class Names(FolderCase):
     @given(text=TEXTS)
     def test_a_name_is_one_printable_line_or_refused(self, text):
@@ -46,6 +60,17 @@ class Names(FolderCase):
         self.assertEqual(one_line(name, "A name"), name)
         self.assertEqual((len(name.splitlines()), name.strip()), (1, name))
         self.assertLessEqual({*name}, {*text})
+
+    def test_a_zone_in_a_settings_file_has_a_name_of_one_line_or_the_file_is_refused(self):
+        make, path = capability_from_dict(capability_data(MAKE)), self.folder / "settings.json"
+        corners = ((0.1, 0.1), (0.9, 0.1), (0.5, 0.9))
+        for name, fits in (("By the gate", True), ("", True), ("two\nlines", False), ("x" * 300, False)):
+            zone = PolygonZone(ZoneKind.WATCH, corners, name)
+            form = settings_to_dict(unsaid_settings(make).with_values(zones=(zone,)))
+            path.write_text(json.dumps(form), "utf-8-sig")  # some editors begin a file with a mark
+            for read in (lambda: read_installed(path, make).values, lambda: settings_file(path)):
+                with self.subTest(name), contextlib.nullcontext() if fits else self.assertRaises(InvalidValue):
+                    read()
 
     def test_whatever_a_camera_and_its_site_are_called_can_be_read_again(self):
         make = capability_data(MAKE)

@@ -96,6 +96,17 @@ class ManyCameras(FolderCase):
                     self.until(session, lambda sheets=sheets: len(list(sheets.glob("*.json"))) == 41)
                 session.close()
 
+    def test_a_removed_camera_leaves_what_it_hung_on_and_hangs_there_again_once_that_is_undone(self):
+        session, unit = self.site(3), Unit("Recorder", UnitKind.RECORDER, channels=8)
+        session.units.keep(0, unit, [1, 2])
+        session.remove_camera(2)
+        self.assertEqual(session.units.units[0].cameras, (1,))
+        session.units.keep(session.units.units[0].id, unit, [1, 3])
+        self.assertEqual(session.units.units[0].cameras, (1, 3))
+        session.undo.undo()
+        session.undo.undo()
+        self.assertEqual(session.units.units[0].cameras, (1, 2))
+
     def test_hours_shared_while_cameras_are_being_read_are_kept_through_the_next_edit(self):
         session, ids = self.site(3), [1, 2, 3]
         was_read, go_on = threading.Event(), threading.Event()

@@ -45,6 +45,8 @@ class Drawn(unittest.TestCase):
         self.assertAlmostEqual(drawn.value, 1.6)
         self.assertAlmostEqual(days_to_empty(exactly("charge", 16.0, "Wh"), drawn).value, 10.0)
         self.assertEqual(days_to_empty(exactly("c", 16.0, "Wh"), drawn, exactly("g", 2.0, "Wh")).words, "without end")
+        nothing = PowerDraw(20.0, standby_mw=0, recording_w=0, snapshot_j=0, alert_j=0, live_w=0, wake_j=0)
+        self.assertEqual(consumption(doing, nothing, {}).value, 0.0)
         dark = consumption(replace(doing, white_light=False), power, {"live": 2.0, "wakes": 50.0})
         self.assertAlmostEqual(dark.value, 1.1)
 

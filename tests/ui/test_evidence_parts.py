@@ -198,6 +198,7 @@ class VisitsByHand(StepCase):
         spans = sorted((o.start_s, o.end_s) for o in parts)[-2:]
         self.assertIn(longest.end_s, {e for _, e in spans})
         self.assertTrue(all(self.model.pictures.strip(o.id) for o in parts))
+        self.assertRegex(self.window.banner.text.text(), r"Split \d+\.\d s into the clip, where it is quietest")
         self.window.actions_by_id["undo"].trigger()
         self.assertEqual(self.model.occurrence(longest.id), longest)
         self.session.occurrences.split(self.model.camera.id, longest.id, longest.start_s)

@@ -126,6 +126,9 @@ class Around(StepCase):
             self.assertEqual(dialog.text.currentData(), 100)
             dialog.text.setCurrentIndex(dialog.text.findData(125))
             dialog.colours.setCurrentIndex(1)
+            dialog.folder.setText("mine")
+            dialog.accept()
+            self.assertIn("no whole path", dialog.trouble.text())
             dialog.folder.setText(str(self.folder / "mine"))
             return QDialog.DialogCode.Accepted
 

@@ -26,8 +26,8 @@ from guardia.core.base.errors import GuardiaError
 from guardia.core.base.values import is_moment
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.purpose.patterns import PATTERN_OF
+from guardia.formats.plain import can_be_called
 
-LONGEST_PART = 255
 """Bytes of a file's name, as all usual file systems have it."""
 SHOWN = 40
 """Letters of a refused value that are shown."""
@@ -260,7 +260,7 @@ def _add_cluster(command: argparse.ArgumentParser) -> None:
 
 def path_named(text: str) -> Path:
     """A path from the command line, for argparse; what no file can be called is refused."""
-    if not text or "\0" in text or any(len(os.fsencode(part)) > LONGEST_PART for part in Path(text).parts):
+    if not can_be_called(text):
         shown = ascii(text if len(text) <= SHOWN else f"{text[:SHOWN]}...")
         raise argparse.ArgumentTypeError(f"no file can be called {shown}")
     return Path(text)

@@ -14,7 +14,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.clock import check_zone
 from guardia.core.make.capability import capability_from_dict
-from guardia.core.make.settings import Settings, settings_from_dict
+from guardia.core.make.settings import Settings, settings_given
 from guardia.formats.plain import read_object
 
 COLUMNS = {
@@ -56,7 +56,7 @@ def _cluster(options: argparse.Namespace) -> Cluster | None:
 
 def settings_file(path: Path) -> Settings:
     """Settings from a JSON file; raises InvalidValue where there are none."""
-    return settings_from_dict(read_object(path, "The settings"))
+    return settings_given(read_object(path, "The settings"))
 
 
 def replay(options: argparse.Namespace) -> int:

@@ -24,7 +24,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.make.capability import Capability
 from guardia.core.make.convert_zones import convert
 from guardia.core.make.levers import HOLD, LEVERS
-from guardia.core.make.settings import settings_from_dict
+from guardia.core.make.settings import settings_given
 from guardia.core.make.zones import BlockZone
 from guardia.core.trace.measure import Grid
 from guardia.formats.plain import no_number, plain_file
@@ -77,7 +77,7 @@ def _of_json(data: bytes, name: str, capability: Capability) -> FoundSettings:
         form = form["settings"]  # a settings sheet
     if not isinstance(form, dict):
         raise InvalidValue(f"{name} holds no settings.", do="Choose a settings file or a settings sheet as JSON.")
-    settings = settings_from_dict(form)
+    settings = settings_given(form)
     if settings.capability != capability.id:
         raise InvalidValue(
             f"{name} is for the make '{settings.capability}', this camera's is '{capability.id}'.",

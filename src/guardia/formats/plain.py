@@ -15,6 +15,34 @@ MOST_BYTES = 200_000_000
 """No list, sheet or calendar of this field is nearly as large; more would only fill the memory."""
 
 
+LONGEST_PART = 255
+"""Bytes that a name on a disk may have, on every file system in use here."""
+
+
+def can_be_called(text: str) -> bool:
+    """Whether a file or folder can have such a path."""
+    try:
+        return bool(text) and "\0" not in text and all(len(os.fsencode(p)) <= LONGEST_PART for p in Path(text).parts)
+    except UnicodeEncodeError:
+        return False
+
+
+def whole_path(text: str) -> Path:
+    """A folder as it is typed in a window, `~` read as the home folder.
+
+    Raises:
+        InvalidValue: If it is no path from the root on: it would lie wherever the program was started from.
+    """
+    named = os.path.expanduser(text.strip())
+    if not named.startswith("/") or not can_be_called(named):
+        raise InvalidValue(
+            "This is no whole path of a folder.",
+            kept="Nothing was made.",
+            do="Type it from / on, or choose the folder.",
+        )
+    return Path(named)
+
+
 def plain_file(path: Path, *, most_bytes: int = MOST_BYTES) -> Path:
     """The same path, if it is one to read.
 
@@ -55,7 +83,7 @@ def read_json(path: Path, what: str) -> Any:
         InvalidValue: If it cannot be read or is not JSON.
     """
     try:
-        return json.loads(plain_file(path).read_text("utf-8"), parse_constant=no_number)
+        return json.loads(plain_file(path).read_text("utf-8-sig"), parse_constant=no_number)
     except OSError as error:
         raise InvalidValue(f"{what} cannot be read from {path} ({error.strerror}).") from error
     except (ValueError, RecursionError) as error:

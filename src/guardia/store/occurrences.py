@@ -149,13 +149,16 @@ class Occurrences:
 
     def judge(self, kinds: Mapping[int, str]) -> None:
         """Keep judgements by occurrence id, all in one transaction; an empty kind takes one back."""
-        self.put_said({i: said.then(kinds[i], time.time(), person()) for i, said in self.said(kinds).items()})
+        now, by = time.time(), person()
+        self.put_said({i: said.then(kinds[i], now, by) for i, said in self.said(kinds).items()})
 
     def said(self, ids: Iterable[int]) -> dict[int, Said]:
         """What is said of occurrences, by their numbers."""
-        chosen = {*ids}
-        rows = self._db.rows("SELECT id, kind, judged_s, judged_by, undone_s FROM occurrence")
-        return {row["id"]: Said(*tuple(row)[1:]) for row in rows if row["id"] in chosen}
+        rows = self._db.rows(
+            "SELECT id, kind, judged_s, judged_by, undone_s FROM occurrence WHERE id IN (SELECT value FROM json_each(?))",
+            (json.dumps([*ids]),),
+        )
+        return {row["id"]: Said(*tuple(row)[1:]) for row in rows}
 
     def put_said(self, said: Mapping[int, Said]) -> None:
         """Keep what is said of occurrences, with its moment and person, all in one transaction."""

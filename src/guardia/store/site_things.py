@@ -54,9 +54,10 @@ class SiteThings:
         self._db, self._damage = database, damage
 
     def units(self) -> tuple[Hung, ...]:
-        """All units in the order in which they were entered."""
+        """All units in the order in which they were entered, with the cameras that are there."""
         connected: dict[int, list[int]] = {}
-        for row in self._db.rows("SELECT unit_id, camera_id FROM camera_unit ORDER BY camera_id"):
+        there = "SELECT unit_id, camera_id FROM camera_unit JOIN camera k ON k.id = camera_id AND NOT k.gone"
+        for row in self._db.rows(f"{there} ORDER BY camera_id"):
             connected.setdefault(row["unit_id"], []).append(row["camera_id"])
         units = read_each(
             self._db.rows("SELECT id, body FROM unit ORDER BY id"),
@@ -77,7 +78,9 @@ class SiteThings:
             for hung in (h for h in units if h not in before):
                 body = _UNIT.dump_json(hung.unit).decode()
                 number = put_body(self._db, "unit", hung.id or None, body)
-                self._db.run("DELETE FROM camera_unit WHERE unit_id = ?", (number,))
+                # A removed camera stays connected: its removal can be undone.
+                there = "camera_id IN (SELECT id FROM camera WHERE NOT gone)"
+                self._db.run(f"DELETE FROM camera_unit WHERE unit_id = ? AND {there}", (number,))
                 for camera_id in hung.cameras:
                     self._db.run("INSERT INTO camera_unit (camera_id, unit_id) VALUES (?, ?)", (camera_id, number))
 

@@ -11,7 +11,7 @@ from typing import Any
 from platformdirs import user_documents_dir
 
 from guardia.core.base.errors import ProjectError
-from guardia.formats.plain import save_file
+from guardia.formats.plain import can_be_called, save_file
 
 VERSION = 1
 FILE_NAME = "preferences.json"
@@ -68,7 +68,7 @@ _CHECKS: dict[str, Callable[[Any], bool]] = {
     "dark": lambda v: isinstance(v, bool),
     "text_percent": lambda v: v in TEXT_SIZES and not isinstance(v, bool),
     "maximised": lambda v: isinstance(v, bool),
-    "new_projects": lambda v: isinstance(v, str) and len(v) <= 4000 and "\0" not in v,
+    "new_projects": lambda v: v == "" or (isinstance(v, str) and v.startswith("/") and can_be_called(v)),
     "width": _is_size,
     "height": _is_size,
     "cluster": lambda v: isinstance(v, str) and len(v) <= 200,

@@ -107,15 +107,16 @@ class SiteOccurrences:
             model.occurrences.set_visits({occurrence_id: None})
             return
         try:
-            job = model.occurrences.split_job(
-                occurrence_id, model.occurrences.quietest_s(occurrence_id) if at_s is None else at_s
-            )
+            at = model.occurrences.quietest_s(occurrence_id) if at_s is None else at_s
+            job = model.occurrences.split_job(occurrence_id, at)
         except GuardiaError as error:
             self._session.messages.tell_error(error)
             return
 
         def done(result: tuple[int, list[NewOccurrence]]) -> None:
             model.occurrences.put_split(*result)
+            where = ", where it is quietest" if at_s is None else ""
+            self._session.messages.tell(f"Split {at:.1f} s into the clip{where}. Undo makes it one again.")
 
         if not self._splitter.start("Splitting", job, done):
             self._session.messages.tell("Another split is still being made; repeat it in a moment.")

@@ -150,8 +150,8 @@ class AlikeModel(QObject):
         return {i: kind for i in self._space.ids if (kind := self.occurrence(i).kind)}
 
     def waiting(self, group: int) -> list[int]:
-        """Ids of a group that are not judged yet."""
-        return [i for i in self.groups[group].ids if not self.occurrence(i).kind]
+        """Ids of a group that are not judged yet; none before anything is compared."""
+        return [i for i in self.groups[group].ids if not self.occurrence(i).kind] if self.groups else []
 
     @property
     def suggestions(self) -> dict[int, Suggestion]:

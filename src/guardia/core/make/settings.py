@@ -11,6 +11,7 @@ from pydantic import PlainSerializer, PlainValidator, TypeAdapter
 
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
+from guardia.core.base.values import one_line
 from guardia.core.base.words import count_of
 from guardia.core.hours.modes import Mode
 from guardia.core.hours.plan import WeekPlan
@@ -300,6 +301,16 @@ def settings_from_dict(data: Mapping[str, Any]) -> Settings:
         )
     values = _in_parts(data) if version in (1, 2) else {k: v for k, v in data.items() if k not in ("format", "version")}
     return read_as(_FORM, values, "The settings")
+
+
+def settings_given(data: Mapping[str, Any]) -> Settings:
+    """As settings_from_dict(), of a file that anybody may have written: InvalidValue also for a zone's name that is no
+    line of text."""
+    settings = settings_from_dict(data)
+    for zone in settings.detection.zones:
+        if isinstance(zone, PolygonZone) and zone.name:
+            one_line(zone.name, "A zone's name")
+    return settings
 
 
 _NAMES_BEFORE_3 = {"retrigger_wait_s": "rest_s", "clip_length_s": "length_s", "end_early": "stop_when_still"}

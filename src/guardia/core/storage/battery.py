@@ -128,7 +128,7 @@ def consumption(activity: Activity, power: PowerDraw, facts: Mapping[str, float]
     if activity.white_light and power.white_light_w:
         light = draw("white_light", power.white_light_w)
         parts.append(product("white light", "Wh", light, activity.recorded_dark, factor=1 / 3600))
-    return total("drawn a day", "Wh", *(p for p in parts if p.value > 0))
+    return total("drawn a day", "Wh", *([p for p in parts if p.value > 0] or parts[:1]))
 
 
 def days_to_empty(charge: Figure, drawn: Figure, gained: Figure | None = None) -> Figure:

@@ -69,7 +69,12 @@ DateField = TypeVar("DateField", bound=QDateTimeEdit)
 def dated(field: DateField) -> DateField:
     """The field, which then takes no date that a camera's clock cannot show."""
     first, last = (datetime.fromtimestamp(s, UTC).date() for s in (EARLIEST_S, LATEST_S))
-    field.setDateRange(QDate(first.year, first.month, first.day), QDate(last.year, last.month, last.day).addDays(-1))
+    # Two days within, since the same moment bears another date in UTC.
+    begin, end = (
+        QDate(first.year, first.month, first.day).addDays(2),
+        QDate(last.year, last.month, last.day).addDays(-2),
+    )
+    field.setDateRange(begin, end)
     return field
 
 

@@ -35,6 +35,7 @@ from guardia.core.base.errors import GuardiaError
 from guardia.core.evidence.clips import Cause, Clip
 from guardia.core.evidence.clock import error_words
 from guardia.core.purpose.judgement import KINDS
+from guardia.formats.plain import whole_path
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.theme import THEME
@@ -146,7 +147,7 @@ def ask_new_project(parent: QWidget, above: Path, make: Callable[[Path, str, str
     form.addRow("", label("Made for this project alone; clips are copied there. Nothing leaves this machine.", "muted"))
 
     def chosen() -> Path:
-        return Path(folder.text().strip()).expanduser()
+        return whole_path(folder.text())
 
     fits = _accepted(
         dialog,

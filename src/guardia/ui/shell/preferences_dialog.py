@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from pathlib import Path
 
 from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from guardia.app.project.preferences import TEXT_SIZES, Preferences
+from guardia.core.base.errors import InvalidValue
+from guardia.formats.plain import whole_path
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import button, dialog_ends, label
 
@@ -43,16 +44,33 @@ class PreferencesDialog(QDialog):
         for name, field in (("Colours", self.colours), ("Text size", self.text), ("New projects in", row)):
             form.addRow(name, field)
         form.addRow("", label("Projects that are there already stay where they are.", "muted"))
+        self.trouble = label("", "warning", wrap=True)
+        self.trouble.hide()
+        layout.addWidget(self.trouble)
         layout.addWidget(dialog_ends(self))
 
     def _choose(self) -> None:
         if chosen := QFileDialog.getExistingDirectory(self, "Folder for new projects", self.folder.text()):
             self.folder.setText(chosen)
 
+    def _named(self) -> str:
+        """The folder as it is typed, empty for the usual one; raises InvalidValue for what is no folder."""
+        return str(whole_path(self.folder.text())) if self.folder.text().strip() else ""
+
+    def accept(self) -> None:
+        """Close, unless the folder cannot be one."""
+        try:
+            self._named()
+        except InvalidValue as error:
+            self.trouble.setText(str(error))
+            self.trouble.show()
+            self.folder.setFocus()
+            return
+        super().accept()
+
     def chosen(self) -> Preferences:
         """The preferences as they are in the dialog."""
-        text = self.folder.text().strip()
-        folder = str(Path(text).expanduser()) if text else ""
+        folder = self._named()
         usual = folder in ("", str(replace(self._known, new_projects="").above_projects))
         return replace(
             self._known,

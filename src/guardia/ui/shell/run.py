@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 import signal
 import socket
@@ -50,16 +51,23 @@ def check_display(environment: Mapping[str, str]) -> None:
 
 
 def _x_answers(display: str) -> bool:
+    """Whether Qt's own way to the X screen, its permissions and the number after the point included, leads there."""
     host, _, rest = display.rpartition(":")
     number = rest.split(".")[0]
     if not number.isdigit():
         return False
-    if host and host not in ("unix", "localhost"):
-        return _answers(socket.AF_INET, (host, X_TCP_PORT + int(number)))
-    path = f"/tmp/.X11-unix/X{number}"
-    return any(_answers(socket.AF_UNIX, where) for where in (path, f"\0{path}")) or (
-        host == "localhost" and _answers(socket.AF_INET, (host, X_TCP_PORT + int(number)))
-    )
+    if host not in ("", "unix", "localhost") and not _answers(socket.AF_INET, (host, X_TCP_PORT + int(number))):
+        return False  # libxcb would wait for minutes
+    try:
+        xcb = ctypes.CDLL("libxcb.so.1")
+    except OSError:
+        return True  # Qt names the missing library
+    xcb.xcb_connect.restype = ctypes.c_void_p
+    screen = ctypes.c_int()  # asked for, so that one the display does not have is refused
+    connection = ctypes.c_void_p(xcb.xcb_connect(display.encode(), ctypes.byref(screen)))
+    refused = xcb.xcb_connection_has_error(connection)
+    xcb.xcb_disconnect(connection)
+    return not refused
 
 
 def _answers(family: socket.AddressFamily, where: str | tuple[str, int]) -> bool:
