@@ -9,13 +9,13 @@ import numpy as np
 from PIL import Image
 
 from guardia.app.camera.makes import capability_data
-from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.clips import NewOccurrence, Origin
 from guardia.core.evidence.watch import Entered
 from guardia.core.make.settings import Settings
 from guardia.core.purpose.judgement import KINDS
 from guardia.core.trace.measure import CONTRAST_LEVELS, Trace, sparse_trace
 from guardia.store.project import Project
-from guardia.store.records import NewClip, NewOccurrence, Site
+from guardia.store.records import NewClip, Site
 
 START = 1_757_329_200.0  # 2025-09-08 12:00 in London
 LEVELS = len(CONTRAST_LEVELS)

@@ -2,7 +2,7 @@
 
 import sys
 
-from guardia.cli import main
+if __name__ == "__main__":  # a process that is started to measure does not load the commands
+    from guardia.cli import main
 
-if __name__ == "__main__":
     sys.exit(main())

@@ -13,7 +13,8 @@ from unittest import mock
 from distributed import LocalCluster
 
 from guardia.app.camera.makes import capability_data
-from guardia.app.intake.importing import ImportRequest, _first_look, _Task, import_clips
+from guardia.app.intake.importing import ImportRequest, import_clips
+from guardia.app.intake.looking import FirstTask, first_look
 from guardia.app.scripted.offline import analyse_files
 from guardia.app.work.engine import Cluster, engine
 from guardia.app.work.jobs import Token
@@ -116,12 +117,12 @@ class Engines(FolderCase):
 
     def test_a_clip_that_is_being_decoded_is_given_up_once_nobody_wants_it(self):
         clip = write_clip(self.folder / "a.mp4", steady(4, 10))
-        task = _Task(Clip(1, "a.mp4", 0.0, 4.0, Origin.MOTION), clip, None)
+        task = FirstTask(Clip(1, "a.mp4", 0.0, 4.0, Origin.MOTION), clip, None)
         with engine() as pool:
-            self.assertEqual(pool.submit(_first_look, task).result().trace.frames, 20)
+            self.assertEqual(pool.submit(first_look, task).result().trace.frames, 20)
             pool.stop()
             with self.assertRaises(Cancelled):
-                pool.submit(_first_look, task).result()
+                pool.submit(first_look, task).result()
 
     def test_an_address_that_is_none_or_does_not_answer_is_said_and_nothing_is_sent(self):
         for address in ("", "10.0.0.5", "tcp://name", "file://x:1", "tcp://:x"):

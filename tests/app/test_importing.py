@@ -25,12 +25,12 @@ from guardia.app.work.job_runner import JobRunner, left_running
 from guardia.app.work.jobs import Meter, Token
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import Cancelled, InvalidValue
-from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.clips import NewOccurrence, Origin
 from guardia.core.make.settings import Settings
 from guardia.core.score.score import evidence_limits
 from guardia.store.database import pack
 from guardia.store.project import Project
-from guardia.store.records import NewClip, NewOccurrence, Site
+from guardia.store.records import NewClip, Site
 from tests.support import FolderCase, blob_trace, in_file, scene, steady, write_clip, yard
 from tests.ui.support import APP
 

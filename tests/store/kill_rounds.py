@@ -11,10 +11,10 @@ import sys
 from pathlib import Path
 
 from guardia.app.camera.makes import capability_data
-from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.clips import NewOccurrence, Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
-from guardia.store.records import NewClip, NewOccurrence, Site
+from guardia.store.records import NewClip, Site
 from tests.support import blob_trace, in_file
 
 DRAFT = Settings.of("polygon-mains-camera", "5")

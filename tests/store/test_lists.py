@@ -235,7 +235,7 @@ class IntoTheProject(ProjectCase):
         project, camera = self.new_project()
         clip = project.clips.add(camera, self.clip_file())
         trace = blob_trace([4] * 20)
-        from guardia.store.records import NewOccurrence
+        from guardia.core.evidence.clips import NewOccurrence
 
         project.measurements.put_analysis(clip, trace, [NewOccurrence(0, 3, [0], b"")], background=b"", brightness=40.0)
         begin = project.evidence(camera).clips[0].start_s

@@ -19,7 +19,7 @@ import numpy as np
 from guardia.app.camera.makes import capability_data
 from guardia.app.camera.shown_camera import load_camera
 from guardia.core.base.errors import Cancelled, GuardiaError, InvalidValue, ProjectError
-from guardia.core.evidence.clips import Cause, Origin
+from guardia.core.evidence.clips import Cause, NewOccurrence, Origin
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.walked import Walked
@@ -34,7 +34,7 @@ from guardia.store import database
 from guardia.store.checklists import Checked
 from guardia.store.database import Database
 from guardia.store.project import FILE_NAME, Project
-from guardia.store.records import NewClip, NewOccurrence, Site
+from guardia.store.records import NewClip, Site
 from guardia.store.settings import HoursGroup, SharedHours
 from guardia.store.site_things import Task
 from tests.support import FolderCase, blob_trace, capability, in_file

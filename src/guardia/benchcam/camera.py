@@ -15,9 +15,9 @@ from pathlib import Path
 
 import av
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw
-from scipy.ndimage import find_objects, label, uniform_filter
 
 from guardia.benchcam.actors import Actor, lamp
 from guardia.benchcam.raster import Raster
@@ -100,7 +100,7 @@ class View:
 def smoothed(coarse: NDArray[np.uint8]) -> NDArray[np.float32]:
     """Luma of every fourth pixel (H / 4, W / 4, 3), its noise smoothed over three by three of them."""
     grey = coarse.astype(np.float32) @ np.array([0.3, 0.59, 0.11], np.float32)
-    small: NDArray[np.float32] = uniform_filter(grey, 3)
+    small: NDArray[np.float32] = scipy.ndimage.uniform_filter(grey, 3)
     return small
 
 
@@ -155,13 +155,13 @@ class Decider:
         moved = moved & ~self._masked
         if self._zone_test == "pixels":
             moved = moved & zone
-        areas, count = label(moved)
+        areas, count = scipy.ndimage.label(moved)
         if not count:
             return False
         large = np.flatnonzero(np.bincount(areas.ravel())[1:] >= least)
         if self._zone_test == "pixels":
             return bool(len(large))
-        boxes = find_objects(areas)
+        boxes = scipy.ndimage.find_objects(areas)
         for number in large.tolist():
             rows, columns = boxes[number]
             inside = (

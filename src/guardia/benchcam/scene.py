@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from PIL import Image, ImageDraw, ImageFilter
-from scipy.ndimage import gaussian_filter, zoom
 
 WIDTH, HEIGHT = 640, 360
 FOCAL_PX = 520.0
@@ -44,7 +44,7 @@ def cloud(rng: np.random.Generator, shape: tuple[int, int], octaves: tuple[tuple
     total = np.zeros(shape, np.float32)
     for index, (rows, columns) in enumerate(octaves):
         coarse = rng.standard_normal((rows + 1, columns + 1))
-        fine = zoom(coarse, (shape[0] / rows, shape[1] / columns), order=1)[: shape[0], : shape[1]]
+        fine = scipy.ndimage.zoom(coarse, (shape[0] / rows, shape[1] / columns), order=1)[: shape[0], : shape[1]]
         total += (fine / 2**index).astype(np.float32)
     result: Picture = (total - total.mean()) / total.std()
     return result
@@ -115,7 +115,7 @@ class Canvas:
         haze = self.noise((4, 5), (9, 11), (20, 24))
         sky = np.stack([206 - 30 * rise, 213 - 22 * rise, 220 - 10 * rise], axis=-1) + 6 * haze[..., None]
         self.colour[:] = sky
-        outline = gaussian_filter(cloud(self.rng, (1, self.shape[1]), ((1, 7), (1, 30), (1, 120)))[0], 7)
+        outline = scipy.ndimage.gaussian_filter(cloud(self.rng, (1, self.shape[1]), ((1, 7), (1, 30), (1, 120)))[0], 7)
         wood = (self.row > self.horizon - 10 - 4 * outline[None, :]) & ~self.ground
         self.fill(wood, trees, self.noise((60, 100), (180, 320)), 9)
 
@@ -200,7 +200,7 @@ class Canvas:
             fill = (tone[0] + shade, tone[1] + shade, tone[2] + shade // 2)
             draw.line([root, tip], fill=fill, width=int(self.rng.integers(2, 5)))
             marker.line([root, tip], fill=255, width=14)
-        soft = gaussian_filter(np.asarray(mark, np.float32) / 255, 9)
+        soft = scipy.ndimage.gaussian_filter(np.asarray(mark, np.float32) / 255, 9)
         lowest = min(HEIGHT, project(0, 0, near)[1])
         bend = np.clip((lowest - self.row) / 170, 0, 1)
         self.reeds = np.maximum(self.reeds, np.clip(soft * 1.3, 0, 1).astype(np.float32) * bend)

@@ -13,12 +13,11 @@ import numpy as np
 
 from guardia.core.base.errors import ProjectError
 from guardia.core.base.values import is_moment
-from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.clips import NewOccurrence, Origin
 from guardia.core.trace.backgrounds import ClipLook, wall_seconds
 from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
 from guardia.store.database import Database, pack, unpack
 from guardia.store.media_folder import MediaFolder
-from guardia.store.records import NewOccurrence
 
 _Named = tuple[NewOccurrence, str]
 """What was found, and the name of its strip of pictures."""

@@ -11,12 +11,11 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from guardia.core.base.values import LONGEST_CLIP_S, number
-from guardia.core.evidence.clips import Occurrence
+from guardia.core.evidence.clips import NewOccurrence, Occurrence
 from guardia.core.purpose.judgement import kind_of
 from guardia.store.clips import Clips
 from guardia.store.database import Database
 from guardia.store.media_folder import MediaFolder
-from guardia.store.records import NewOccurrence
 from guardia.store.rows import Damaged, read_each
 
 
@@ -154,9 +153,9 @@ class Occurrences:
 
     def said(self, ids: Iterable[int]) -> dict[int, Said]:
         """What is said of occurrences, by their numbers."""
+        chosen = "id IN (SELECT value FROM json_each(?))"
         rows = self._db.rows(
-            "SELECT id, kind, judged_s, judged_by, undone_s FROM occurrence WHERE id IN (SELECT value FROM json_each(?))",
-            (json.dumps([*ids]),),
+            f"SELECT id, kind, judged_s, judged_by, undone_s FROM occurrence WHERE {chosen}", (json.dumps([*ids]),)
         )
         return {row["id"]: Said(*tuple(row)[1:]) for row in rows}
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -106,17 +105,3 @@ class NewClip:
     """How it was recorded."""
     cause: Cause | None = None
     """Why the camera recorded it, where that was said; else its event list decides, or it is motion."""
-
-
-@dataclass(frozen=True)
-class NewOccurrence:
-    """An occurrence with its key pictures."""
-
-    start_s: float
-    """On the clip's clock."""
-    end_s: float
-    """Likewise."""
-    key_times_s: Sequence[float]
-    """Times of the key pictures."""
-    strip: bytes
-    """JPEG of the key pictures side by side."""

@@ -14,10 +14,10 @@ from typing import Any
 
 from guardia.app.camera.makes import capability_data
 from guardia.app.project.demo import own_demo
-from guardia.core.evidence.clips import Origin
+from guardia.core.evidence.clips import NewOccurrence, Origin
 from guardia.core.make.settings import Settings
 from guardia.store.project import Project
-from guardia.store.records import NewClip, NewOccurrence, Site
+from guardia.store.records import NewClip, Site
 
 CLIPS = 10_000
 

@@ -9,13 +9,13 @@ from dataclasses import replace
 from guardia.app.camera.shown_camera import ShownCamera
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.errors import InvalidValue
+from guardia.core.evidence.clips import NewOccurrence
 from guardia.core.evidence.proposed import SHORTEST_S
 from guardia.core.purpose.judgement import kind_of
 from guardia.core.score.coverage import Uncovered, uncovered
 from guardia.media.analysis import key_pictures
 from guardia.store.occurrences import Said, person
 from guardia.store.project import Project
-from guardia.store.records import NewOccurrence
 
 TAKE_BACK = ""
 """The kind that stands for 'not judged'."""

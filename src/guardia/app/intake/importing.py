@@ -5,43 +5,30 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator, Mapping, Sequence
 from concurrent.futures import FIRST_COMPLETED, Future, wait
 from concurrent.futures.process import BrokenProcessPool
-from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TypeVar
 from zoneinfo import ZoneInfo
 
-import numpy as np
-from numpy.typing import NDArray
-
 from guardia.app.intake.event_import import METADATA_SUFFIXES, take_in_boxes, take_in_list, take_in_metadata
 from guardia.app.intake.import_plan import TAKEN, Known, Plan, look_into, make_plan
+from guardia.app.intake.looking import FirstTask, SecondTask, first_look, second_look
 from guardia.app.intake.views import compare_views
-from guardia.app.work.engine import Cluster, Engine, engine, still_wanted
+from guardia.app.work.engine import Cluster, Engine, engine
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled, GuardiaError, InvalidValue, ProjectError, UnreadableClip
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Clip, Origin
 from guardia.core.evidence.events import ColumnMapping
-from guardia.core.evidence.proposed import propose_occurrences
 from guardia.core.evidence.watch import Entered
 from guardia.core.trace.backgrounds import ALTERED, helpers, key_of
-from guardia.core.trace.measure import MODEL_VERSION, Trace, help_of
+from guardia.core.trace.measure import MODEL_VERSION
 from guardia.formats.mot import looks_like_boxes
-from guardia.media.analysis import (
-    analyse_clip,
-    analyse_snapshot,
-    decode_grey,
-    encode_jpeg,
-    key_pictures,
-    key_times,
-    still_luma,
-)
 from guardia.media.hardware import Hardware
 from guardia.store.clips import plain_name
 from guardia.store.project import Project
-from guardia.store.records import NewClip, NewOccurrence
+from guardia.store.records import NewClip
 
 
 @dataclass(frozen=True)
@@ -229,95 +216,6 @@ LOOK_EVERY_S = 0.2
 """So often it is looked whether somebody wants the import to stop."""
 
 
-@dataclass(frozen=True, eq=False)
-class _Task:
-    """A clip to look at by itself."""
-
-    clip: Clip
-    path: Path
-    hardware: Hardware | None
-
-
-@dataclass(frozen=True, eq=False)
-class _First:
-    trace: Trace
-    background: bytes
-    brightness: float
-    length_s: float
-    notes: tuple[str, ...]
-
-
-def _first_look(task: _Task) -> _First:
-    if task.clip.origin is Origin.SNAPSHOT:
-        analysis = analyse_snapshot(task.path, [])
-    else:
-        analysis = analyse_clip(task.path, threads=1, hardware=task.hardware, each=still_wanted)
-    background = encode_jpeg(analysis.background, quality=80)
-    return _First(analysis.trace, background, float(analysis.background.mean()), analysis.length_s, analysis.notes)
-
-
-@dataclass(frozen=True, eq=False)
-class _Second:
-    """A clip to be held against those that help it."""
-
-    clip: Clip
-    path: Path
-    trace: Trace
-    own: bytes
-    others: tuple[bytes, ...]
-    stills: tuple[Path, ...]
-    contrast: int
-    size: float
-    occurrences: bool
-    altered: bool
-    hardware: Hardware | None
-
-
-@dataclass(frozen=True, eq=False)
-class _Finished:
-    """What a clip comes to: another trace, or None where the one that is kept stands."""
-
-    trace: Trace | None
-    occurrences: tuple[NewOccurrence, ...]
-    before: tuple[tuple[float, float], ...] | None
-    """What was found in the trace that is kept, seconds on the clip's clock; None where the same is found now."""
-    altered: bool
-
-
-def _second_look(task: _Second) -> _Finished:
-    still = task.clip.origin is Origin.SNAPSHOT
-    others = [decode_grey(b) for b in task.others]
-    trace, help_ = None, None
-    if still:
-        trace = analyse_snapshot(task.path, [*_readable(task.stills), *others]).trace
-    else:
-        help_ = help_of(decode_grey(task.own), others)
-        if help_ is not None or task.altered:
-            trace = analyse_clip(task.path, help_=help_, threads=1, hardware=task.hardware, each=still_wanted).trace
-    if trace is not None and np.array_equal(trace.dense(), task.trace.dense()):
-        trace = None
-    occurrences = []
-    seen = trace or task.trace
-
-    def found(one: Trace) -> list[tuple[float, float]]:
-        return propose_occurrences(one, contrast=task.contrast, size=task.size, origin=task.clip.origin)
-
-    before = None
-    if not task.occurrences and trace is not None and (kept := found(task.trace)) != found(seen):
-        before = tuple(kept)
-    if task.occurrences or before is not None:
-        for begin, end in found(seen):
-            times = [0.0] if still else key_times(seen, begin, end, contrast=task.contrast)
-            occurrences.append(NewOccurrence(begin, end, times, key_pictures(task.path, times, threads=1)))
-    return _Finished(trace, tuple(occurrences), before, help_ is not None)
-
-
-def _readable(paths: tuple[Path, ...]) -> Iterator[NDArray[np.uint8]]:
-    for path in paths:
-        with suppress(UnreadableClip):
-            yield still_luma(path)
-
-
 def measure_camera(
     project: Project,
     camera_id: int,
@@ -345,11 +243,11 @@ def measure_camera(
     done = helped = 0
     with engine(cluster) as pool:
 
-        def first(clip: Clip) -> _Task | None:
+        def first(clip: Clip) -> FirstTask | None:
             path = _path_of(project, clip, result)
-            return None if path is None else _Task(clip, path, hardware)
+            return None if path is None else FirstTask(clip, path, hardware)
 
-        for clip, looked in _each(pool, waiting, first, _first_look, project, result, token):
+        for clip, looked in _each(pool, waiting, first, first_look, project, result, token):
             measurements.put_first_look(
                 clip.id, looked.trace, background=looked.background, brightness=looked.brightness,
                 length_s=looked.length_s,
@@ -371,20 +269,20 @@ def measure_camera(
             if (look := looks.get(c.id)) is not None and (not look.final or look.helped_by != keys[c.id])
         ]
 
-        def second(clip: Clip) -> _Second | None:
+        def second(clip: Clip) -> SecondTask | None:
             path = _path_of(project, clip, result)
             if path is None:
                 return None
             mine = helping[clip.id]
             stills = [project.clips.path_or_none(i) for i in mine if looks[i].snapshot]
-            return _Second(
+            return SecondTask(
                 clip, path, measurements.trace(clip.id), measurements.background(clip.id),
                 tuple(b for i in mine if not looks[i].snapshot and (b := measurements.background(i))),
                 tuple(s for s in stills if s is not None), finest.contrast, finest.size, not looks[clip.id].final,
                 looks[clip.id].altered, hardware,
             )  # fmt: skip
 
-        for clip, finished in _each(pool, clips, second, _second_look, project, result, token):
+        for clip, finished in _each(pool, clips, second, second_look, project, result, token):
             helped_by = keys[clip.id] + (ALTERED if finished.altered else "")
             if measurements.finish(
                 clip.id, finished.trace, finished.occurrences, helped=helped_by, before=finished.before

@@ -100,10 +100,10 @@ class KeyPictures(QObject):
         self._wanted: list[int] = []
         self._had: set[int] = set()
         self._over = False
-        self._jobs = JobRunner(self)
-        self._jobs.progressed.connect(self._on_drawn)
-        self._jobs.failed.connect(messages.tell_error)
-        self._jobs.finished.connect(self._on_end)
+        self.jobs = JobRunner(self)
+        self.jobs.progressed.connect(self._on_drawn)
+        self.jobs.failed.connect(messages.tell_error)
+        self.jobs.finished.connect(self._on_end)
 
     def want(self, occurrence_id: int) -> bool:
         """Ask for pictures that are not there, these before all others; gives whether they may still come."""
@@ -111,7 +111,7 @@ class KeyPictures(QObject):
             return False
         if occurrence_id not in self._wanted:
             self._wanted.append(occurrence_id)
-        self._jobs.start("Drawing key pictures", self._work)  # does nothing while it is under way
+        self.jobs.start("Drawing key pictures", self._work)  # does nothing while it is under way
         return True
 
     def _work(self, token: Token, report: Callable[[Any], None]) -> None:
@@ -128,7 +128,3 @@ class KeyPictures(QObject):
         self._over = True
         for occurrence_id in self._wanted:
             self.drawn.emit(occurrence_id)
-
-    def drain(self) -> None:
-        """Stop at the end of the project."""
-        self._jobs.drain()

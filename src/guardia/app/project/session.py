@@ -36,6 +36,7 @@ class Session(OpenSite):
         self.rounds, self.copying = Rounds(self, self.units), Copying(self)
         self.shared_hours = SharedHoursOfSite(self, self._project, messages)
         self.key_pictures = KeyPictures(folder, messages, self)
+        self.adopt(self.key_pictures.jobs)
         self.camera_opened.connect(self._follow)
         self._step_models: dict[tuple[int, object], Any] = {}
         self.intake = Intake(self, self._project)
@@ -46,11 +47,6 @@ class Session(OpenSite):
         model.draft_changed.connect(partial(self.shared_hours.follow, model))
         for signal in (model.installed_changed, model.facts_changed, model.evidence_changed):
             signal.connect(partial(self.storage.follow, model))
-
-    def close(self) -> None:
-        """As OpenSite.close."""
-        self.key_pictures.drain()
-        super().close()
 
     def damaged(self) -> DamagedEntries:
         """Entries of the project that cannot be read, looked for now."""

@@ -49,9 +49,9 @@ class SiteCameras:
     ) -> None:
         self._project, self._messages, self._make = project, messages, make
         self._take: Callable[[Read], object] = lambda _one: None
-        self._runner = JobRunner(parent)
-        self._runner.progressed.connect(lambda one: self._take(one))
-        self._runner.failed.connect(messages.tell_error)
+        self.runner = JobRunner(parent)
+        self.runner.progressed.connect(lambda one: self._take(one))
+        self.runner.failed.connect(messages.tell_error)
         self.opened: dict[int, CameraModel] = {}
         self.aside: set[int] = set()
         self._known: tuple[object, dict[int, Camera]] | None = None
@@ -126,7 +126,7 @@ class SiteCameras:
             results.update({i: of_camera(m) for i, m in self.opened.items() if i not in results})
             done({i: results[i] for i in ids if i in results})
 
-        if not self._runner.start(title, read, end):
+        if not self.runner.start(title, read, end):
             return False
         self._take = take
         self._messages.tell(f"{title}: the evidence of {count_of(len(missing), 'camera')} is read first.")
@@ -136,10 +136,6 @@ class SiteCameras:
         """A camera that was read in another thread, read again where it was changed meanwhile."""
         camera_id = loaded.state.camera.id
         return loaded if self._project.camera_key(camera_id) == loaded.key else load_camera(self._project, camera_id)
-
-    def drain(self) -> None:
-        """Stop reading, at the end of the project."""
-        self._runner.drain()
 
     def _model(self, camera_id: int) -> CameraModel | None:
         try:

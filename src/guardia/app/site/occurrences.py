@@ -9,10 +9,10 @@ from guardia.app.site.open_site import OpenSite
 from guardia.app.work.job_runner import JobRunner
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
+from guardia.core.evidence.clips import NewOccurrence
 from guardia.core.evidence.visits import propose_visits
 from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.store.project import Project
-from guardia.store.records import NewOccurrence
 
 FAR_APART_S = 600.0
 """Parts of one visit this far apart are joined, but it is said (common practice, no source)."""

@@ -60,7 +60,6 @@ class OpenSite(QObject):
         self.cameras = SiteCameras(self._project, messages, self._model_of, self)
         self.summaries: dict[int, Summary] = {}
         self._closed = False
-        self._adopted: list[JobRunner] = []
         self._missing = QTimer(self)
         self._missing.setSingleShot(True)
         self._missing.timeout.connect(self._read_missing)
@@ -69,6 +68,7 @@ class OpenSite(QObject):
         self._loader.failed.connect(messages.tell_error)
         self.pictures = JobRunner(self)
         self.pictures.failed.connect(messages.tell_error)
+        self._adopted = [self._loader, self.cameras.runner, self.pictures]
         self._lock = QLockFile(str(folder / "open.lock"))
         if self._lock.tryLock(0):
             self._clear_away()  # what an earlier sitting put away and could not delete at its end
@@ -278,9 +278,8 @@ class OpenSite(QObject):
             return
         self._closed = True
         self._missing.stop()
-        self._loader.drain()
-        self.cameras.drain()
-        self.pictures.drain()
+        for runner in self._adopted:
+            runner.cancel()  # all at once, since each takes a moment
         for runner in self._adopted:
             runner.drain()
         if self._lock.isLocked():

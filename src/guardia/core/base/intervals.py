@@ -6,8 +6,8 @@ import math
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import gammaincinv, ndtr, ndtri
 
 
 class Expected(NamedTuple):
@@ -40,7 +40,7 @@ def expected_number(chances: NDArray[np.float64], *, confidence: float = 0.95) -
     first, last = max(0, int((mean - 6 * deviation).min()) - 1), int((mean + 6 * deviation).max()) + 1
     counts = np.arange(first, min(chances.shape[1], last) + 1)
     above = counts[:, None] + 0.5 - mean
-    below = np.where(deviation > 1e-9, ndtr(above / np.maximum(deviation, 1e-9)), above > 0).mean(axis=1)
+    below = np.where(deviation > 1e-9, scipy.special.ndtr(above / np.maximum(deviation, 1e-9)), above > 0).mean(axis=1)
     below[-1] = 1.0
     low, high = (first + int(np.argmax(below >= q)) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
     return Expected(float(mean.mean()), low, high)
@@ -67,7 +67,7 @@ def wilson(successes: int, trials: int, *, confidence: float = 0.95) -> tuple[fl
         raise ValueError(f"{successes} successes of {trials}")
     if trials == 0:
         return 0.0, 1.0
-    z = float(ndtri(0.5 + confidence / 2))
+    z = float(scipy.special.ndtri(0.5 + confidence / 2))
     share = successes / trials
     centre = share + z * z / (2 * trials)
     half = z * math.sqrt(share * (1 - share) / trials + z * z / (4 * trials * trials))
@@ -96,6 +96,6 @@ def rate_interval(events: int, exposure: float, *, confidence: float = 0.95) -> 
     if events < 0 or exposure <= 0:
         raise ValueError(f"{events} events in {exposure}")
     tail = (1 - confidence) / 2
-    low = 0.0 if events == 0 else float(gammaincinv(events, tail))
-    high = float(gammaincinv(events + 1, 1 - tail))
+    low = 0.0 if events == 0 else float(scipy.special.gammaincinv(events, tail))
+    high = float(scipy.special.gammaincinv(events + 1, 1 - tail))
     return low / exposure, high / exposure

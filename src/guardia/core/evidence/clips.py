@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
@@ -76,6 +76,20 @@ class Clip:
     def by_another_cause(self) -> bool:
         """Whether the camera recorded it by itself, but not, or perhaps not, because something moved."""
         return self.origin is Origin.MOTION and self.cause is not Cause.MOTION
+
+
+@dataclass(frozen=True)
+class NewOccurrence:
+    """An occurrence with its key pictures."""
+
+    start_s: float
+    """On the clip's clock."""
+    end_s: float
+    """Likewise."""
+    key_times_s: Sequence[float]
+    """Times of the key pictures."""
+    strip: bytes
+    """JPEG of the key pictures side by side."""
 
 
 @dataclass(frozen=True)

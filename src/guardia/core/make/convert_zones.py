@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from itertools import combinations
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 from shapely.geometry import MultiPoint, Polygon
 
@@ -164,9 +165,8 @@ def _hull(a: PolygonZone, b: PolygonZone, form: Form) -> Outline:
 
 def _pieces(target: NDArray[np.float64], kind: ZoneKind, form: Form) -> list[PolygonZone]:
     """The outline of each piece of the target."""
-    from scipy.ndimage import label  # slow to import, and needed only here
 
-    pieces, count = label(target >= CELL_INSIDE_SHARE)
+    pieces, count = scipy.ndimage.label(target >= CELL_INSIDE_SHARE)
     outlines = [largest_outline(pieces == n, form) for n in range(1, count + 1)]
     return [PolygonZone(kind, o, f"{kind.value} {n}") for n, o in enumerate(outlines, 1) if o is not None]
 

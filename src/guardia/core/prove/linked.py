@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.special import gammainc
+import scipy
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.purpose.judgement import Verdict
@@ -106,7 +106,7 @@ def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
         expected = len(seen[start]) * len(seen[end]) / days[end] * window
         if len(travel) < LEAST_PASSES or not expected:
             continue
-        many = float(gammainc(len(travel), expected))  # of a Poisson number of at least so many
+        many = float(scipy.special.gammainc(len(travel), expected))  # of a Poisson number of at least so many
         spread = (max(travel) - min(travel)) / (LONGEST_WAY_S + OVERLAP_S)
         alike = min(1.0, len(travel) * spread ** (len(travel) - 1))  # of times so near each other
         chance = many * alike * len(seen) * (len(seen) - 1)  # of any pair of the site

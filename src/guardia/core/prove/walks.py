@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 from enum import StrEnum
 
 import numpy as np
+import scipy
 from shapely import Polygon, contains_xy
 
 from guardia.core.base.intervals import wilson
@@ -167,7 +168,6 @@ def fewest_walks(aims: Sequence[Aim], walks: Sequence[Walk]) -> list[Walk]:
     Returns:
         Exact; of covers of the same size one by day is preferred.
     """
-    from scipy.optimize import Bounds, LinearConstraint, milp
 
     served = [a for a in aims if any(a in w.settles for w in walks)]
     if not served:
@@ -175,7 +175,12 @@ def fewest_walks(aims: Sequence[Aim], walks: Sequence[Walk]) -> list[Walk]:
     cover = np.array([[a in w.settles for w in walks] for a in served], float)
     cost = np.array([1.0 + 0.01 * w.dark for w in walks])
     whole = np.ones(len(walks), np.int64)
-    solved = milp(cost, constraints=LinearConstraint(cover, lb=1.0), integrality=whole, bounds=Bounds(0, 1))
+    solved = scipy.optimize.milp(
+        cost,
+        constraints=scipy.optimize.LinearConstraint(cover, lb=1.0),
+        integrality=whole,
+        bounds=scipy.optimize.Bounds(0, 1),
+    )
     if solved.x is None:
         return list(walks)
     chosen = [w for w, on in zip(walks, solved.x, strict=True) if on > 0.5]

@@ -22,8 +22,8 @@ from functools import cached_property
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import logsumexp, ndtr
 
 from guardia.core.make.capability import Capability
 
@@ -170,15 +170,15 @@ def camera_scale(seen: Sequence[Seen], capability: Capability) -> CameraScale:
     counts = [sum(s.notch == n.label for s in seen) for n in notches]
     ends = [_interval(p) for p in posteriors]
     at = (np.arange(NODES) + 0.5) / NODES
-    nodes = np.exp([_quantiles(logsumexp(p, axis=0), at) for p in (*posteriors, common)])
+    nodes = np.exp([_quantiles(scipy.special.logsumexp(p, axis=0), at) for p in (*posteriors, common)])
     sizes = np.array([n.size for n in notches])
     nodes[:-1] = np.exp(_falling(np.log(sizes[:, None] * nodes[:-1]))) / sizes[:, None]
     levels = tuple(
         NotchScale(n.label, middle, min(math.exp(low), middle), max(math.exp(high), middle), count)
         for n, (low, high), middle, count in zip(notches, ends, nodes[:-1, NODES // 2].tolist(), counts, strict=True)
     )
-    by_width = logsumexp(common, axis=1)
-    weights = np.exp(by_width - logsumexp(by_width))
+    by_width = scipy.special.logsumexp(common, axis=1)
+    weights = np.exp(by_width - scipy.special.logsumexp(by_width))
     both_ways = {s.triggered for s in seen if not s.selected} == {True, False}
     contradicted = bool(both_ways and weights[-1] > CONTRADICTED)
     return CameraScale(levels, nodes, float(weights @ WIDTHS), contradicted, _is_odd(shown, capability))
@@ -188,7 +188,7 @@ def shown_by(seen: Sequence[Seen], capability: Capability) -> Reals:
     """(G,) logarithm of the likelihood of the common factor on GRID, 0 at its largest: what evidence alone says."""
     own = _own_kernel()
     parts = [_through(own, _likelihood([s for s in seen if s.notch == n.label])) for n in capability.notches]
-    logs: Reals = logsumexp(sum(parts) + np.log(WIDTH_WEIGHTS)[:, None], axis=0)
+    logs: Reals = scipy.special.logsumexp(sum(parts) + np.log(WIDTH_WEIGHTS)[:, None], axis=0)
     logs -= logs.max()
     return logs
 
@@ -204,7 +204,7 @@ def _is_odd(shown: Reals, capability: Capability) -> bool:
     """Whether what is seen is likelier on a camera unlike the others of its make."""
     if capability.taught is None:
         return False
-    likely = np.exp(logsumexp(shown, axis=0) - shown.max())
+    likely = np.exp(scipy.special.logsumexp(shown, axis=0) - shown.max())
     unlike = ODD_SHARE * float(likely @ make_prior(capability))
     alike = float(likely @ prior_of(capability)) - unlike
     return unlike > ODD * (unlike + alike)
@@ -219,7 +219,7 @@ def chance(strength: Reals, factor: float, *, width: float) -> Reals:
 
 def passes(above: Reals, width: float | Reals) -> Reals:
     """Chance to trigger of what lies so far above the threshold, in natural logarithm."""
-    curve: Reals = LAPSE + (1 - 2 * LAPSE) * ndtr(above / width)
+    curve: Reals = LAPSE + (1 - 2 * LAPSE) * scipy.special.ndtr(above / width)
     return curve
 
 
@@ -268,16 +268,16 @@ def _likelihood_of_clips(x: Reals) -> Reals:
     slope, curvature = (a.reshape(-1, 1) for a in np.meshgrid(SLOPES, CURVATURES))
     shape = [np.exp(slope * (at - top) - curvature * np.square(at - top)) for at in (across, weak)]
     slopes = np.tile(-0.5 * np.square(SLOPES / SLOPE_SPREAD), len(CURVATURES))
-    slopes -= logsumexp(slopes)
+    slopes -= scipy.special.logsumexp(slopes)
     step, even = across[1] - across[0], 1.0 / (top - lowest)
     for row, width in enumerate(np.minimum(WIDTHS, WIDEST_OF_CLIPS)):
-        whole = shape[0] @ ndtr((across[:, None] - GRID) / width) * step + 1e-300
-        density = shape[1][:, :, None] * ndtr((weak[:, None] - GRID) / width) / whole[:, None, :]
+        whole = shape[0] @ scipy.special.ndtr((across[:, None] - GRID) / width) * step + 1e-300
+        density = shape[1][:, :, None] * scipy.special.ndtr((weak[:, None] - GRID) / width) / whole[:, None, :]
         parts = [
             np.log((1 - strange) * density + strange * even).sum(axis=1) + slopes[:, None] + math.log(weight)
             for strange, weight in zip(STRANGE_SHARES.tolist(), STRANGE_WEIGHTS.tolist(), strict=True)
         ]
-        logs[row] += logsumexp(parts, axis=(0, 1))
+        logs[row] += scipy.special.logsumexp(parts, axis=(0, 1))
     return logs
 
 
@@ -309,8 +309,8 @@ def _falling(logs: Reals) -> Reals:
 
 def _interval(logs: Reals) -> tuple[float, float]:
     """Ends of the interval, in natural logarithm: the widest of those of each width that may well be."""
-    by_width = logsumexp(logs, axis=1)
-    believed = np.exp(by_width - logsumexp(by_width)) >= COUNTS_FROM
+    by_width = scipy.special.logsumexp(logs, axis=1)
+    believed = np.exp(by_width - scipy.special.logsumexp(by_width)) >= COUNTS_FROM
     tails = np.array([(1 - CONFIDENCE) / 2, (1 + CONFIDENCE) / 2])
     ends = np.array([_quantiles(row, tails) for row in logs[believed]])
     return float(ends[:, 0].min()), float(ends[:, 1].max())

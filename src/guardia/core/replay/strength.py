@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
@@ -22,12 +23,11 @@ def lasting_sizes(stack: TraceStack, sizes: NDArray[np.int32], hold_s: float) ->
     Returns:
         (F,), 0 where the clip ends too soon.
     """
-    from scipy.ndimage import minimum_filter1d  # slow to import, and needed only here
 
     frames = 1 + math.ceil(hold_s / stack.step_s - 1e-6)
     if frames <= 1 or not len(sizes):
         return sizes
-    lasting: NDArray[np.int32] = minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
+    lasting: NDArray[np.int32] = scipy.ndimage.minimum_filter1d(sizes, frames, origin=-(frames // 2), mode="constant")
     ends = np.append(stack.clip_start[1:], stack.frames)
     lasting[np.maximum(ends[:, None] - 1 - np.arange(frames - 1), 0).ravel()] = 0
     return lasting

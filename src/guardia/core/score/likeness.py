@@ -4,18 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.trace.measure import ANALYSIS_RATE_HZ
 from guardia.core.trace.stack import FILL_BYTE
-
-if TYPE_CHECKING:
-    from scipy.spatial import cKDTree
 
 
 class Features(NamedTuple):
@@ -100,12 +98,11 @@ def features_of(evidence: Evidence, occurrence: Occurrence) -> Features:
 
 def _way_of_the_largest(active: NDArray[np.bool_]) -> dict[str, float]:
     """The features that follow the largest group from picture to picture, by name."""
-    from scipy.ndimage import label  # slow to import, and needed only here
 
     places, sizes, heights, pieces = [], [], [], []
     jumps, before = 0, None
     for picture in active:
-        groups, count = label(picture)
+        groups, count = scipy.ndimage.label(picture)
         if count == 0:
             before = None
             continue
@@ -191,9 +188,8 @@ def groups(space: Likeness, *, distance: float = GROUP_DISTANCE) -> list[tuple[i
         return [space.ids] if space.ids else []
     count = len(space.ids)
     chosen = np.unique(np.linspace(0, count - 1, min(count, MOST)).round().astype(int))
-    from scipy.cluster.hierarchy import fcluster, linkage  # slow to import, and needed only here
-
-    number = fcluster(linkage(space.points[chosen], "ward"), distance, "distance")
+    tree = scipy.cluster.hierarchy.linkage(space.points[chosen], "ward")
+    number = scipy.cluster.hierarchy.fcluster(tree, distance, "distance")
     if count > MOST:
         number = number[_tree(space.points[chosen]).query(space.points)[1]]
     families = []
@@ -287,8 +283,7 @@ def doubtful(space: Likeness, judged: Mapping[int, str]) -> list[tuple[int, Sugg
     return sorted(doubts, key=lambda f: -f[1].certainty)
 
 
-def _tree(points: NDArray[np.float64]) -> cKDTree:
+def _tree(points: NDArray[np.float64]) -> scipy.spatial.cKDTree:
     """For the nearest of (N, D) points."""
-    from scipy.spatial import cKDTree  # slow to import, and needed only when groups are sought
 
-    return cKDTree(points)
+    return scipy.spatial.cKDTree(points)

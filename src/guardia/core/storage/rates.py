@@ -7,8 +7,8 @@ from collections.abc import Sequence
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import ndtri, stdtrit
 
 from guardia.core.storage.figure import Figure, Source, exactly, product
 
@@ -66,7 +66,7 @@ def measured_rate(files: Sequence[FileSize], name: str) -> Figure | None:
     if n < FEW_FILES:
         return Figure(name, rate, rate / 1.5, rate * 1.5, "Mbit/s", Source.MEASURED, f"{how}; too few for an interval")
     spread = math.sqrt(float(((bits - rate * seconds) ** 2).sum()) / (n - 1) / n) / float(seconds.mean())
-    half = float(stdtrit(n - 1, 0.95)) * spread
+    half = float(scipy.special.stdtrit(n - 1, 0.95)) * spread
     return Figure(name, rate, max(rate - half, rate / 10), rate + half, "Mbit/s", Source.MEASURED, how)
 
 
@@ -121,8 +121,8 @@ def line_deviation(residual: NDArray[np.float64], left: int, values: Sequence[fl
     Returns:
         The greater of the two, in the unit of the values.
     """
-    by_rest = float(stdtrit(left, 0.95)) * math.sqrt(float(residual @ residual) / left)
-    return max(by_rest, float(ndtri(0.95)) * shown_step(values) / math.sqrt(12.0))
+    by_rest = float(scipy.special.stdtrit(left, 0.95)) * math.sqrt(float(residual @ residual) / left)
+    return max(by_rest, float(scipy.special.ndtri(0.95)) * shown_step(values) / math.sqrt(12.0))
 
 
 def mean_with_interval(values: Sequence[float], name: str, unit: str, how: str) -> Figure:
@@ -131,5 +131,5 @@ def mean_with_interval(values: Sequence[float], name: str, unit: str, how: str) 
     mean = float(days.mean())
     if len(days) < 2:
         return Figure(name, mean, mean / 2, mean * 2, unit, Source.MEASURED, f"{how}; one day only")
-    half = float(stdtrit(len(days) - 1, 0.95)) * float(days.std(ddof=1)) / math.sqrt(len(days))
+    half = float(scipy.special.stdtrit(len(days) - 1, 0.95)) * float(days.std(ddof=1)) / math.sqrt(len(days))
     return Figure(name, mean, max(mean - half, 0.0), mean + half, unit, Source.MEASURED, how)

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 from enum import StrEnum
 from typing import Any, NamedTuple
 
+import scipy
+
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.values import moment
 from guardia.core.base.words import count_of
@@ -187,11 +189,10 @@ def alert_delay(readings: tuple[Reading, ...]) -> AlertDelay | None:
     tests = sorted(math.inf if r.value is None else r.value for r in readings if r.what is Measure.ALERT_DELAY)
     if not tests:
         return None
-    from scipy.stats import quantile_test  # slow to import, and needed only here
 
     came = sum(math.isfinite(value) for value in tests)
     # Its ends are places among the tests, which are numbered first: some of them are infinite.
-    interval: Any = quantile_test(range(len(tests)), p=0.5).confidence_interval(confidence_level=0.9)
+    interval: Any = scipy.stats.quantile_test(range(len(tests)), p=0.5).confidence_interval(confidence_level=0.9)
     low, high = (tests[int(end)] if math.isfinite(end) else tests[edge] for end, edge in
                  ((interval.low, 0), (interval.high, -1)))  # fmt: skip
     middle = (tests[(len(tests) - 1) // 2] + tests[len(tests) // 2]) / 2

@@ -6,9 +6,8 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import coo_array
-from scipy.sparse.csgraph import connected_components
 
 Bits = NDArray[np.uint64]
 """One row of cells as a bit mask, bit c for column c; grids are at most 64 columns wide."""
@@ -104,6 +103,6 @@ def label_runs(runs: Runs) -> NDArray[np.int32]:
     count = np.maximum(high - low, 0)
     upper = np.repeat(np.arange(len(first)), count)
     lower = np.repeat(low - np.cumsum(count) + count, count) + np.arange(len(upper))
-    graph = coo_array((np.ones(len(upper), np.int8), (upper, lower)), shape=(len(first), len(first)))
-    labels: NDArray[np.int32] = connected_components(graph, directed=False)[1]
+    graph = scipy.sparse.coo_array((np.ones(len(upper), np.int8), (upper, lower)), shape=(len(first), len(first)))
+    labels: NDArray[np.int32] = scipy.sparse.csgraph.connected_components(graph, directed=False)[1]
     return labels

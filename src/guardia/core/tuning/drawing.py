@@ -9,6 +9,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
+import scipy
 import shapely
 from numpy.typing import NDArray
 
@@ -149,9 +150,8 @@ def draw(
 
 
 def _grown(cells: Cells, by: int) -> Cells:
-    from scipy.ndimage import binary_dilation  # slow to import, and needed only here
 
-    grown: Cells = binary_dilation(cells, np.ones((3, 3), bool), iterations=by) if by else cells
+    grown: Cells = scipy.ndimage.binary_dilation(cells, np.ones((3, 3), bool), iterations=by) if by else cells
     return grown
 
 
@@ -161,7 +161,6 @@ def _given_up(watched: Cells, real: Cells, false: NDArray[np.int64], keep: float
     Cells go one by one, those first where most false ones moved for each real one; what is left is rid of what is
     thinner than two cells, and of holes.
     """
-    from scipy.ndimage import binary_closing, binary_opening  # slow to import, and needed only here
 
     real = real & watched
     left = real.sum(axis=(1, 2)).astype(np.float64)
@@ -174,7 +173,9 @@ def _given_up(watched: Cells, real: Cells, false: NDArray[np.int64], keep: float
         if (left[uses] - 1 >= least[uses]).all():
             watched[row, column] = False
             left[uses] -= 1
-    smooth: Cells = binary_opening(binary_closing(watched, np.ones((3, 3), bool)) & watched, np.ones((2, 2), bool))
+    smooth: Cells = scipy.ndimage.binary_opening(
+        scipy.ndimage.binary_closing(watched, np.ones((3, 3), bool)) & watched, np.ones((2, 2), bool)
+    )
     return smooth
 
 
@@ -195,18 +196,18 @@ def _watch(cells: Cells, capability: Capability, *, hull: bool) -> list[Zone]:
         boxes = shapely.box(column / columns, row / rows, (column + 1) / columns, (row + 1) / rows)
         outline = simpler(outline_of(shapely.convex_hull(shapely.union_all(boxes))), form)
     else:
-        from scipy.ndimage import binary_closing  # slow to import, and needed only here
-
-        outline = largest_outline(binary_closing(cells) | cells, form) or ()
+        outline = largest_outline(scipy.ndimage.binary_closing(cells) | cells, form) or ()
     return [PolygonZone(ZoneKind.WATCH, outline, "watch", made_by=MadeBy.TUNED)]
 
 
 def _pieces(cells: Cells, weight: NDArray[np.int64]) -> list[Cells]:
     """The pieces of some cells without what is thinner than two cells, the weightiest first."""
-    from scipy.ndimage import binary_closing, binary_opening, label  # slow to import, and needed only here
 
-    whole = binary_opening(binary_closing(cells, np.ones((3, 3), bool)), np.ones((2, 2), bool)) & cells
-    pieces, count = label(whole)
+    whole = (
+        scipy.ndimage.binary_opening(scipy.ndimage.binary_closing(cells, np.ones((3, 3), bool)), np.ones((2, 2), bool))
+        & cells
+    )
+    pieces, count = scipy.ndimage.label(whole)
     masks = [pieces == n for n in range(1, count + 1)]
     masks = [piece for piece in masks if piece.sum() >= LEAST_CELLS]
     return sorted(masks, key=lambda piece: -int(weight[piece].sum()))

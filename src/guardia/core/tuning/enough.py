@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from scipy.special import betaincinv
+import scipy
 
 from guardia.core.base.words import count_of
 
@@ -29,7 +29,7 @@ def lacking_real(kept: int, lost: int = 0) -> str:
     """
 
     def bound(real: int) -> float:
-        return 1.0 if lost >= real else float(betaincinv(lost + 1, real - lost, CONFIDENCE))
+        return 1.0 if lost >= real else float(scipy.special.betaincinv(lost + 1, real - lost, CONFIDENCE))
 
     if bound(kept) <= MOST_LOST:
         return ""

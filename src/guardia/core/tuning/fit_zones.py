@@ -11,6 +11,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from guardia.core.evidence.evidence import Evidence
@@ -145,10 +146,9 @@ class _Search:
 
     def ignored(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to ignore, the one that silences most first."""
-        from scipy.ndimage import binary_closing, label  # slow to import, and needed only here
 
         tries = Tries(TRIES)
-        pieces, count = label(binary_closing(cells) | cells)
+        pieces, count = scipy.ndimage.label(scipy.ndimage.binary_closing(cells) | cells)
         mine = [largest_outline(pieces == n, self.form) for n in range(1, count + 1)]
         outlines: list[Outline] = []
         best = self._worth(self._left_out([]))
@@ -171,11 +171,10 @@ class _Search:
 
     def watched(self, cells: NDArray[np.bool_], room: int) -> list[Outline]:
         """Up to so many outlines to watch; none if every one loses something."""
-        from scipy.ndimage import binary_closing  # slow to import, and needed only here
 
         tries = Tries(TRIES)
         left = self._inside(self.present) & ~cells
-        mine = [largest_outline(mask, self.form) for mask in (left, binary_closing(left))]
+        mine = [largest_outline(mask, self.form) for mask in (left, scipy.ndimage.binary_closing(left))]
         start = self._start([*mine, *self._drawn()], None)
         if room < 1 or start is None:
             return []

@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Callable
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.special import betainc, gammaln
 
 from guardia.core.base.intervals import Expected
 
@@ -61,7 +61,10 @@ def expected_count(
     def below(count: float) -> float:
         """How likely at most so many come."""
         size = shape[:, None] * days
-        return sum(float((w * betainc(size, count + 1, size / (size + means * coming))).sum()) for means, w in laws)
+        return sum(
+            float((w * scipy.special.betainc(size, count + 1, size / (size + means * coming))).sum())
+            for means, w in laws
+        )
 
     low, high = (_first(below, q) for q in ((1 - confidence) / 2, (1 + confidence) / 2))
     return Expected(float(share @ totals) / float(watched.sum()) * coming, low, high)
@@ -72,7 +75,7 @@ def _posterior(
 ) -> NDArray[np.float64]:
     """(scatters, means) how likely each pair is, given the counts of days; their sum is 1."""
     size, rate = shape[:, None, None], means[:, None] * exposure
-    logs = gammaln(counts + size) - gammaln(size) + size * np.log(size / (size + rate))
+    logs = scipy.special.gammaln(counts + size) - scipy.special.gammaln(size) + size * np.log(size / (size + rate))
     fit = (logs + counts * np.log(rate / (size + rate))).sum(axis=2)
     prior = -0.5 * (SCATTERS / SCATTER_BELIEVED) ** 2 + np.log(np.gradient(SCATTERS))
     fit += prior[:, None] + 0.5 * np.log(means)

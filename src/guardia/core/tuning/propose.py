@@ -16,8 +16,8 @@ from dataclasses import dataclass
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import coo_array, csr_array
 
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
@@ -176,7 +176,7 @@ class _Asked(NamedTuple):
 
     useful: NDArray[np.int64]
     ids: list[int]
-    table: csr_array
+    table: scipy.sparse.csr_array
     lower: list[float]
     upper: list[float]
 
@@ -217,7 +217,7 @@ def _asked(program: Program, active: dict[int, list[MotionGroup]]) -> _Asked:
                 add(columns, np.append(weight, slack) / _scale(group), -np.inf, float(weight.sum() / _scale(group)))
     for columns_of in by_real.values():
         add(np.array(columns_of), np.ones(len(columns_of)), 1.0, np.inf)
-    table = coo_array(
+    table = scipy.sparse.coo_array(
         (np.concatenate(value), (np.concatenate(row), np.concatenate(column))), shape=(len(lower), count)
     ).tocsr()
     return _Asked(useful, ids, table, lower, upper)
@@ -225,18 +225,17 @@ def _asked(program: Program, active: dict[int, list[MotionGroup]]) -> _Asked:
 
 def _solve(program: Program, asked: _Asked) -> tuple[NDArray[np.bool_], list[int], int, bool]:
     """Solve the program: ignored cells, silenced ids, upper bound, proven."""
-    from scipy.optimize import Bounds, LinearConstraint, milp  # slow to import, and needed only here
 
     useful, ids = asked.useful, asked.ids
     begin, count = len(useful) + len(ids), asked.table.shape[1]
     cost = np.zeros(count)
     cost[: len(useful)] = 1.0 / (len(useful) + 1)
     cost[len(useful) : begin] = -1.0
-    solved = milp(
+    solved = scipy.optimize.milp(
         cost,
-        constraints=LinearConstraint(asked.table, np.array(asked.lower), np.array(asked.upper)),
+        constraints=scipy.optimize.LinearConstraint(asked.table, np.array(asked.lower), np.array(asked.upper)),
         integrality=np.ones(count, np.int64),
-        bounds=Bounds(0, 1),
+        bounds=scipy.optimize.Bounds(0, 1),
         options={"node_limit": MOST_NODES, "time_limit": STUCK_S, "mip_rel_gap": 0.0},
     )
     ignored = np.zeros(program.count, bool)

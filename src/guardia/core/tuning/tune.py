@@ -9,6 +9,7 @@ from datetime import date
 from enum import StrEnum
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from guardia.core.base.errors import InvalidValue
@@ -321,9 +322,8 @@ def _answer(search: Search, days: Days, base: Trial, best: Trial, outs: Outs) ->
 
 def _student(days: int) -> float:
     """Standard errors that a mean of so many days must lie above nothing (Student's t, one-sided)."""
-    from scipy.special import stdtrit  # slow to import, and needed only here
 
-    return float(stdtrit(days - 1, CONFIDENCE))
+    return float(scipy.special.stdtrit(days - 1, CONFIDENCE))
 
 
 def _no_gain(search: Search, base: Trial) -> tuple[Answer, list[str]]:

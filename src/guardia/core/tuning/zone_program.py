@@ -8,8 +8,8 @@ from itertools import pairwise
 from typing import NamedTuple
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
-from scipy.sparse import csr_array
 
 from guardia.core.evidence.clips import Occurrence, Origin
 from guardia.core.evidence.evidence import Evidence
@@ -188,9 +188,8 @@ _IN_ONE_PICTURE[1] = True
 
 def _groups(pictures: NDArray[np.bool_]) -> Iterator[tuple[int, NDArray[np.int64]]]:
     """Picture and cell numbers of every group of (pictures, rows, columns) active cells."""
-    from scipy.ndimage import label  # slow to import, and needed only here
 
-    groups, count = label(pictures, _IN_ONE_PICTURE)
+    groups, count = scipy.ndimage.label(pictures, _IN_ONE_PICTURE)
     flat = groups.ravel()
     where = np.flatnonzero(flat)
     where = where[np.argsort(flat[where], kind="stable")]
@@ -289,17 +288,19 @@ class Rules:
         return result
 
 
-def _table(groups: Sequence[MotionGroup], units: int) -> csr_array:
+def _table(groups: Sequence[MotionGroup], units: int) -> scipy.sparse.csr_array:
     """The weight of each unit in each group."""
     edges = np.cumsum([0, *(len(g.cells) for g in groups)])
     columns = np.concatenate([np.zeros(0, np.int64), *(g.cells for g in groups)])
     weight = np.concatenate([np.zeros(0, np.int64), *(g.weight for g in groups)]).astype(np.int32)
-    table = csr_array((weight, columns, edges), shape=(len(groups), units))
+    table = scipy.sparse.csr_array((weight, columns, edges), shape=(len(groups), units))
     table.sum_duplicates()
     return table
 
 
-def _member_table(counts: Sequence[int]) -> csr_array:
+def _member_table(counts: Sequence[int]) -> scipy.sparse.csr_array:
     """1 where a member, numbered through, belongs to a row that has so many of them."""
     edges = np.cumsum([0, *counts])
-    return csr_array((np.ones(edges[-1], np.int32), np.arange(edges[-1]), edges), shape=(len(counts), int(edges[-1])))
+    return scipy.sparse.csr_array(
+        (np.ones(edges[-1], np.int32), np.arange(edges[-1]), edges), shape=(len(counts), int(edges[-1]))
+    )

@@ -7,6 +7,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from guardia.core.base.errors import InvalidValue
@@ -116,13 +117,11 @@ def calibrate(
         prior = (free[2] - math.log(USUAL_FOCAL)) / FOCAL_DOUBT if focal is None else 0.0
         return np.concatenate([off.ravel(), above, [prior, (free[0] - math.log(3.0)) * 0.05]])
 
-    from scipy.optimize import least_squares  # slow to import, and needed only here
-
     best = None
     for tilt in (5.0, 15.0, 30.0, 50.0):
         for height in (2.2, 4.0):
             start = np.array([math.log(height_m or height), tilt, math.log(focal or USUAL_FOCAL)])
-            solved = least_squares(misfit, start, x_scale=[0.3, 10.0, 0.3], max_nfev=400)
+            solved = scipy.optimize.least_squares(misfit, start, x_scale=[0.3, 10.0, 0.3], max_nfev=400)
             if best is None or solved.cost < best.cost:
                 best = solved
     assert best is not None

@@ -7,6 +7,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
+import scipy
 from numpy.typing import NDArray
 
 from guardia.core.trace.stack import FILL_BYTE, TraceStack
@@ -72,7 +73,6 @@ def follow(times_s: NDArray[np.float64], boxes: Sequence[NDArray[np.float64]]) -
     Returns:
         In order of their beginning; those shorter than SHORTEST_S left out.
     """
-    from scipy.optimize import linear_sum_assignment  # slow to import, and needed only here
 
     open_tracks: list[tuple[list[float], list[NDArray[np.float64]]]] = []
     closed: list[tuple[list[float], list[NDArray[np.float64]]]] = []
@@ -83,7 +83,9 @@ def follow(times_s: NDArray[np.float64], boxes: Sequence[NDArray[np.float64]]) -
         if open_tracks and len(now_boxes):
             expected = np.stack([_expected(t, now) for t in open_tracks])
             cost = _cost(expected, np.asarray(now_boxes, np.float64))
-            for row, column in zip(*linear_sum_assignment(np.where(np.isfinite(cost), cost, 1e6)), strict=True):
+            for row, column in zip(
+                *scipy.optimize.linear_sum_assignment(np.where(np.isfinite(cost), cost, 1e6)), strict=True
+            ):
                 if math.isfinite(cost[row, column]):
                     open_tracks[row][0].append(now)
                     open_tracks[row][1].append(now_boxes[column])
@@ -184,15 +186,16 @@ def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
     Returns:
         (n, 4) left, top, width, height in shares of the picture; things of fewer than four cells are left out.
     """
-    from scipy.ndimage import binary_closing, find_objects, label  # slow to import, and needed only here
 
     rows, columns = cells.shape
     around = np.ones((2 * join + 1, 2 * join + 1), bool)
     # Room around the picture, so that what stands at its edge is not closed away.
-    closed = binary_closing(np.pad(cells, 2 * join), around)[2 * join : 2 * join + rows, 2 * join : 2 * join + columns]
-    groups, count = label(closed, np.ones((3, 3), bool))
+    closed = scipy.ndimage.binary_closing(np.pad(cells, 2 * join), around)[
+        2 * join : 2 * join + rows, 2 * join : 2 * join + columns
+    ]
+    groups, count = scipy.ndimage.label(closed, np.ones((3, 3), bool))
     boxes = []
-    for number, area in enumerate(find_objects(groups, count), start=1):
+    for number, area in enumerate(scipy.ndimage.find_objects(groups, count), start=1):
         row, column = np.nonzero((groups[area] == number) & cells[area])
         if len(row) >= LEAST_CELLS:
             left, top = area[1].start + column.min(), area[0].start + row.min()
@@ -202,12 +205,11 @@ def boxes_of(cells: NDArray[np.bool_], *, join: int) -> NDArray[np.float64]:
 
 def _group_boxes(picture: NDArray[np.uint8]) -> NDArray[np.float64]:
     """(n, 4) boxes of the groups of active cells of one picture, in shares."""
-    from scipy.ndimage import find_objects, label  # slow to import, and needed only here
 
     rows, columns = picture.shape
-    groups, count = label(picture >= FILL_BYTE)
+    groups, count = scipy.ndimage.label(picture >= FILL_BYTE)
     boxes = []
-    for number, area in enumerate(find_objects(groups, count), start=1):
+    for number, area in enumerate(scipy.ndimage.find_objects(groups, count), start=1):
         share = np.where(groups[area] == number, picture[area], 0) / 255.0
         top, left = area[0].start, area[1].start
         height, width = share.shape
