@@ -9,7 +9,7 @@ from pypdf import PdfReader
 from PyQt6.QtTest import QSignalSpy
 
 from guardia.app.camera.makes import capability_data, middle_settings
-from guardia.app.project.read_in import read_in
+from guardia.app.project.readings_table import read_in
 from guardia.app.project.session import Session
 from guardia.app.site import open_site as open_project
 from guardia.app.site.cameras import read_cameras

@@ -6,7 +6,7 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 
-from guardia.app.project.read_in import read_in
+from guardia.app.project.readings_table import read_in, save_readings
 from guardia.app.project.session import Session
 from guardia.app.work.messages import MessageHub
 from guardia.core.base.errors import InvalidValue
@@ -14,6 +14,7 @@ from guardia.core.storage.readings import Measure, Reading, value_shown
 from guardia.core.storage.rules import StorageRules
 from guardia.core.storage.trend import threshold_of, trend_of
 from guardia.formats.readings import read_readings
+from guardia.report.tables import SUFFIXES
 from tests.support import FolderCase
 
 DAY = 86400.0
@@ -112,6 +113,18 @@ class FromATable(FolderCase):
         self.assertEqual(read_in(session, path), 2)
         self.assertIn("'Boathouse' is no camera and no store", session.messages.told[-1].text)
         self.assertEqual([r.what for r in model.facts.readings()], [Measure.SIGNAL])
+        wanted = session.storage.stores[0].readings
+        for suffix in SUFFIXES:
+            save_readings(session, self.folder / f"out{suffix}")
+            model.facts.set_readings((), "emptied")
+            self.assertGreater(read_in(session, self.folder / f"out{suffix}"), 2)
+            self.assertEqual(
+                ([r.value for r in model.facts.readings()], session.storage.stores[0].readings), ([-71.0], wanted)
+            )
+            session.undo.undo()
+            session.undo.undo()
+        save_readings(session, self.folder / "out.pdf")
+        self.assertIn("names no form of table", session.messages.told[-1].text)
         self.assertIn(Measure.HEALTHY, [r.what for r in model.evidence.storage.stores[0].readings])
         session.undo.undo()
         self.assertEqual(model.facts.readings(), ())

@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
 from guardia.app.camera.camera_model import CameraModel
-from guardia.app.project.read_in import read_in
+from guardia.app.project.readings_table import read_in, save_readings
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.clips import Origin, Visit
@@ -197,6 +197,10 @@ class ProveModel(StepModel):
     def read_in(self, path: Path) -> None:
         """Take a table of readings in, of this camera and others."""
         read_in(self._session, path)
+
+    def save_readings(self, path: Path) -> None:
+        """Save the readings of all cameras and stores as a table."""
+        save_readings(self._session, path)
 
     def local(self, posix_s: float) -> datetime:
         """A moment on the site's clock."""

@@ -323,7 +323,16 @@ class ReadingsTab(WordsTab):
         stretch_columns(self.table, 5)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
-        row.addWidget(button("From a &table …", self.choose_table, tip="CSV with the columns of, when, what, value"))
+        row.addWidget(
+            button(
+                "From a &table …",
+                self.choose_table,
+                tip="CSV, JSON Lines or XLSX with the columns of, when, what, value",
+            )
+        )
+        row.addWidget(
+            button("Save as a ta&ble …", self.choose_file, tip="Of all cameras and stores, to be taken in again")
+        )
         row.addWidget(label("Single readings are typed in under Storage, Stores.", "muted"), 1)
         layout.addLayout(row)
 
@@ -350,9 +359,17 @@ class ReadingsTab(WordsTab):
 
     def choose_table(self) -> None:
         """Ask for a table."""
-        name, _ = QFileDialog.getOpenFileName(self, "Readings from a table", "", "CSV (*.csv)")
+        forms = "Tables (*.csv *.jsonl *.xlsx)"
+        name, _ = QFileDialog.getOpenFileName(self, "Readings from a table", "", forms)
         if name:
             self._model.read_in(Path(name))
+
+    def choose_file(self) -> None:
+        """Ask for a file name and save all readings there."""
+        forms = "CSV (*.csv);;JSON Lines (*.jsonl);;XLSX (*.xlsx)"
+        name, _ = QFileDialog.getSaveFileName(self, "Save readings", str(Path.home() / "readings.csv"), forms)
+        if name:
+            self._model.save_readings(Path(name))
 
 
 class ProvePage(FreshPage):

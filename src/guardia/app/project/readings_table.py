@@ -1,7 +1,8 @@
-"""Readings brought in from a table: those of cameras and of stores, by their names."""
+"""Readings as a table, in and out: those of cameras and of stores, by their names."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from guardia.app.camera.undo import step_text
@@ -10,7 +11,9 @@ from guardia.app.work.messages import Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.storage.readings import Reading
+from guardia.formats.plain import save_file
 from guardia.formats.readings import read_readings
+from guardia.report.tables import Row, table_file
 
 MOST_TOLD = 6
 
@@ -54,3 +57,23 @@ def read_in(session: Session, path: Path) -> int:
     words = f"{count_of(taken, 'reading')} imported from {path.name}."
     session.messages.tell(" ".join([words, *notes[:MOST_TOLD]]) + more, Severity.WARNING if notes else Severity.INFO)
     return taken
+
+
+def save_readings(session: Session, path: Path) -> None:
+    """Save what was read off all cameras and stores as a table, in the form in which it is taken in."""
+
+    def rows(of: str, readings: Iterable[Reading]) -> list[Row]:
+        when = session.local_time
+        return [{"of": of, "when": when(r.at_s).isoformat(), "what": r.what.value, "value": r.value} for r in readings]
+
+    def save(of_camera: dict[int, list[Row]]) -> None:
+        of_stores = [row for f in session.storage.stores for row in rows(f.store.name, f.readings)]
+        table = [*(row for part in of_camera.values() for row in part), *of_stores]
+        try:
+            save_file(path, table_file(path, table), "The table")
+        except GuardiaError as error:
+            session.messages.tell_error(error)
+            return
+        session.messages.tell(f"{count_of(len(table), 'reading')} saved to {path}.")
+
+    session.cameras.read_each("Readings as a table", lambda m: rows(m.camera.name, m.facts.readings()), save)
