@@ -21,7 +21,8 @@ from unittest.mock import patch
 
 import numpy as np
 
-from guardia.cli import main, path_named, program_parser
+from guardia.cli import main, program_parser
+from guardia.cli.arguments import path_named
 from tests.unlike import START, Made, make_project, trace_of
 
 LEFT_OUT = ("demo", "open", "help", "benchmark", "screenshots", "words", "build-demo")

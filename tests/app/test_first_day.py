@@ -74,7 +74,7 @@ class FirstDay(FolderCase):
         self.assertEqual(rule_by_names(found, [gate, door]), "name")
         self.assertEqual(rule_by_names(found, [gate]), "one")
         zone = ZoneInfo("UTC")
-        (planned,) = make_plan(found, [gate, door], origin=Origin.MOTION, zone=zone, rule="name", camera_id=2).clips
+        (planned,) = make_plan(found, [gate, door], zone=zone, rule="name", camera_id=2).clips
         self.assertEqual(planned.camera_id, 1)
         self.assertIn("'Door' has a clip of this name and size", planned.note)
 

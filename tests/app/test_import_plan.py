@@ -7,7 +7,6 @@ from zoneinfo import ZoneInfo
 
 from guardia.app.intake.import_plan import Found, Known, make_plan, shown_start
 from guardia.core.base.errors import InvalidValue
-from guardia.core.evidence.clips import Origin
 from guardia.media.reader import ClipInfo
 
 LONDON = ZoneInfo("Europe/London")
@@ -26,7 +25,7 @@ class Plans(unittest.TestCase):
     def plan(self, *files, rule="one", camera_id=1, lists=(), **more):
         clips = tuple((Path("/stick") / name, what) for name, what in files)
         found = Found(clips, tuple(Path("/stick") / name for name in lists))
-        return make_plan(found, CAMERAS, origin=Origin.MOTION, zone=LONDON, rule=rule, camera_id=camera_id, **more)
+        return make_plan(found, CAMERAS, zone=LONDON, rule=rule, camera_id=camera_id, **more)
 
     def test_cameras_by_folder_and_by_name_the_longest_name_first(self):
         by_folder = self.plan(

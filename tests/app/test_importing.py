@@ -243,7 +243,7 @@ class Measuring(FolderCase):
         shutil.copy(whole, stick / whole.name)
         found = look_into([stick], Origin.MOTION, token=Token(), progress=lambda _p: None)
         with Project(folder) as project:
-            plan = make_plan(found, known_cameras(project), origin=Origin.MOTION, zone=ZoneInfo("UTC"), camera_id=1)
+            plan = make_plan(found, known_cameras(project), zone=ZoneInfo("UTC"), camera_id=1)
         self.assertEqual({c.path.name: c.state for c in plan.clips}, {"a copy.mp4": "copy", whole.name: "new"})
         result = self.bring_in(folder, stick)
         self.assertEqual(result.added, 1)

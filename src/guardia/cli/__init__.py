@@ -11,26 +11,17 @@ import os
 import sys
 from collections.abc import Sequence
 from contextlib import suppress
-from datetime import UTC, date, datetime
 from importlib.util import find_spec
-from pathlib import Path
 from typing import Any
 
 from platformdirs import user_data_path
 
 from guardia import __version__
-from guardia.app.intake.import_plan import RULES
 from guardia.app.work.faults import keep_fault
 from guardia.cli import clips, settings, site, upkeep
+from guardia.cli.arguments import path_named
 from guardia.core.base.errors import GuardiaError
-from guardia.core.base.values import is_moment
-from guardia.core.evidence.clips import Cause, Origin
-from guardia.core.purpose.patterns import PATTERN_OF
-from guardia.formats.plain import can_be_called
 
-"""Bytes of a file's name, as all usual file systems have it."""
-SHOWN = 40
-"""Letters of a refused value that are shown."""
 INTERRUPTED = 130
 """What a program ends with on Ctrl+C, by the custom of shells."""
 
@@ -109,130 +100,8 @@ def program_parser(*, tools: bool | None = None) -> argparse.ArgumentParser:
     add("demo", _demo, "Open the window on your own copy of the demo site.", machine=False)
     command = add("open", _open, "Open the window, on a project if one is given.", machine=False)
     command.add_argument("project", nargs="?", type=path_named)
-    command = add("analyse", clips.analyse, "Measure clips and say what moves in them and when.")
-    command.add_argument("clips", nargs="+", type=path_named, metavar="CLIP", help="a video file, or a folder of them")
-    command.add_argument("--time-zone", default="UTC", help="of times in file names (IANA name)")
-    _add_cluster(command)
-    command = add("replay", clips.replay, "Say when settings would trigger and record on a clip.")
-    command.add_argument("clip", type=path_named, metavar="CLIP")
-    command.add_argument("--settings", type=path_named, required=True, metavar="FILE", help="JSON, see docs/formats.md")
-    command.add_argument(
-        "--capability", type=path_named, metavar="FILE", help="a make of your own instead of a shipped one"
-    )
-    command = add("score", settings.score, "Score installed and draft of a project's cameras on their judged evidence.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", metavar="NAME", help="only this camera")
-    command = add("bring-in", clips.bring_in, "Bring clips, pictures, event lists and metadata into a project.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("paths", nargs="+", type=path_named, metavar="PATH", help="files and folders")
-    command.add_argument("--camera", metavar="NAME", required=True, help="the camera that recorded them")
-    command.add_argument("--origin", choices=[o.value for o in Origin], default=Origin.MOTION.value)
-    command.add_argument("--cause", choices=[c.value for c in Cause], help="why it recorded; else by its event list")
-    command.add_argument(
-        "--watched", nargs=2, metavar=("FROM", "TO"), help="all that it recorded by motion between these times is here"
-    )
-    command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
-    command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
-    words = "column of event lists, such as time=Recorded; known: " + ", ".join(clips.COLUMNS)
-    command.add_argument("--column", action="append", default=[], metavar="WHAT=NAME", help=words)
-    words = "zone of times in event lists that name none, an IANA name; else the site's"
-    command.add_argument("--times-in", metavar="ZONE", help=words)
-    command.add_argument("--dry-run", action="store_true", help="only say what would happen")
-    _add_cluster(command)
-    command = add("new", clips.new, "Make a project with one camera, or add a camera to one.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--site", metavar="NAME", help="of a new project")
-    words = "of a new project, IANA name, for example Europe/Oslo"
-    command.add_argument("--time-zone", metavar="ZONE", help=words)
-    command.add_argument("--camera", required=True, metavar="NAME")
-    command.add_argument("--make", required=True, metavar="ID", help="a shipped make, or a JSON file of your own")
-    command.add_argument("--settings", type=path_named, metavar="FILE", help="installed on it; else not known")
-    text = "Take the judgements of a camera's occurrences from a table, or write them to one."
-    command = add("judge", clips.judge, text)
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", required=True, metavar="NAME")
-    way = command.add_mutually_exclusive_group(required=True)
-    way.add_argument(
-        "--from", dest="source", type=path_named, metavar="FILE", help="CSV, JSON Lines or XLSX: clip,begin,end,kind"
-    )
-    way.add_argument("--to", type=path_named, metavar="FILE", help="the same form")
-    text = "Say what a camera is for, or print it: what must be recorded and alerted, met or not."
-    command = add("purpose", settings.purpose, text)
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", required=True, metavar="NAME")
-    way = command.add_mutually_exclusive_group()
-    way.add_argument("--begin", choices=sorted(PATTERN_OF), metavar="PATTERN", help=", ".join(sorted(PATTERN_OF)))
-    way.add_argument("--set", dest="source", type=path_named, metavar="FILE", help="JSON, see docs/formats.md")
-    way.add_argument("--nothing", action="store_true", help="ask nothing of it any more")
-    command = add("first", settings.first, "Say what to set before there is any clip, and which walks prove it.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", required=True, metavar="NAME")
-    command.add_argument("--save", action="store_true", help="keep it as the draft")
-    command = add("tune", settings.tune, "Search better settings for a camera and prove them on days held out.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", required=True, metavar="NAME")
-    command.add_argument(
-        "--miss-cost", type=float, default=5.0, metavar="N", help="of a miss; a false recording costs 1"
-    )
-    command.add_argument("--kind-cost", action="append", default=[], metavar="KIND=N", help="factor for single kinds")
-    command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
-    command.add_argument("--unseen", action="store_true", help="also choose what motion clips cannot show the price of")
-    command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
-    command = add("sheet", settings.sheet, "Print the settings sheet of a camera: what to enter, and what it changes.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", required=True, metavar="NAME")
-    command.add_argument("--settings", type=path_named, metavar="FILE", help="these in place of the draft")
-    command.add_argument("--pdf", type=path_named, metavar="FILE", help="save it as PDF, too")
-    command = add("hours", settings.hours, "Say when a camera records and alerts, and what is typed in for that.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", required=True, metavar="NAME")
-    command.add_argument("--from", dest="first", type=_date, metavar="DATE", help="first date; today if left out")
-    command.add_argument("--to", dest="last", type=_date, metavar="DATE", help="last date; a week if left out")
-    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
-    text = "Say how long footage, a charge and data last, and what to save before when."
-    command = add("storage", site.storage, text)
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--camera", action="append", default=[], metavar="NAME", help="all if left out")
-    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
-    command.add_argument(
-        "--export", type=path_named, metavar="FOLDER", help="copy the originals of one camera's real ones"
-    )
-    command = add("due", site.due, "Say what is due when on the cameras of a site.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument("--calendar", type=path_named, metavar="FILE", help="save it as iCalendar, too")
-    command = add("damaged", site.damaged, "List the entries of a project that cannot be read; save and delete them.")
-    command.add_argument("project", type=path_named, metavar="PROJECT")
-    command.add_argument(
-        "--save", type=path_named, metavar="FILE", help="save them as JSON, as they stand in the project"
-    )
-    command.add_argument("--delete", action="store_true", help="delete those that were saved")
-    text = "List a folder of projects, those first that need care most; nothing in them is changed."
-    command = add("portfolio", site.portfolio, text)
-    command.add_argument("folder", type=path_named, metavar="FOLDER")
-    text = "Show what your cameras taught about their makes; learn from projects, use it in others."
-    command = add("scales", site.scales, text)
-    for name, does in (("--learn", "keep what its cameras show"), ("--use", "let its cameras start from that")):
-        command.add_argument(name, type=path_named, action="append", default=[], metavar="PROJECT", help=does)
-    command.add_argument(
-        "--import", dest="source", type=path_named, metavar="FILE", help="add what another machine learned"
-    )
-    command.add_argument(
-        "--export", type=path_named, metavar="FILE", help="save it as JSON: no picture, place or name in it"
-    )
-    text = "Bring what a second copy of a project knows into the first: judgements with time and person, readings."
-    command = add("merge", site.merge, text)
-    command.add_argument("first", type=path_named, metavar="A", help="the project that is changed")
-    command.add_argument("second", type=path_named, metavar="B", help="the other copy, which is not")
-    command.add_argument("--keep", choices=("later", "first", "second"), default="later", help="where they differ")
-    text = "Let the simulated camera record a week that nobody has seen, to tune by hand."
-    command = add("practice", site.practice, text)
-    command.add_argument("project", type=path_named, metavar="FOLDER", help="a new folder; with --result a practice")
-    command.add_argument("--level", type=int, default=1, metavar="N", help="1, one cause by day, to 5, all of them")
-    command.add_argument("--scene", type=int, default=0, metavar="N", help="which scene")
-    command.add_argument("--result", action="store_true", help="hold the draft against the truth of the week after")
-    text = "Measure what an older version measured; old figures beside new."
-    command = add("measure-again", clips.measure_again, text)
-    command.add_argument("project", type=path_named, metavar="PROJECT")
+    for part in (clips, settings, site):
+        part.add_to(add)
     if tools or (tools is None and find_spec("guardia.tools") is not None):  # what is installed has none
         upkeep.add_to(add)
     command = add("help", lambda options: _help(parser, commands, options), "Say what the commands do.", machine=False)
@@ -243,37 +112,6 @@ def program_parser(*, tools: bool | None = None) -> argparse.ArgumentParser:
 def _help(parser: argparse.ArgumentParser, commands: Any, options: argparse.Namespace) -> int:
     (commands.choices[options.command] if options.command else parser).print_help()
     return 0
-
-
-def _add_cluster(command: argparse.ArgumentParser) -> None:
-    command.add_argument("--cluster", metavar="ADDRESS", help="measure on this dask scheduler, such as tcp://name:8786")
-    command.add_argument("--shared", action="store_true", help="its workers see the files under the same paths")
-    for name, words in (("ca", "the authority's certificate"), ("cert", "this client's"), ("key", "its key")):
-        command.add_argument(
-            f"--tls-{name}", type=path_named, metavar="FILE", help=f"for tls:// addresses: {words}, PEM"
-        )
-    words = (
-        "decode on this kind of device, such as vaapi, if it gives the first clip's very trace (without it by software)"
-    )
-    command.add_argument("--decode-on", metavar="DEVICE", default="", help=words)
-
-
-def path_named(text: str) -> Path:
-    """A path from the command line, for argparse; what no file can be called is refused."""
-    if not can_be_called(text):
-        shown = ascii(text if len(text) <= SHOWN else f"{text[:SHOWN]}...")
-        raise argparse.ArgumentTypeError(f"no file can be called {shown}")
-    return Path(text)
-
-
-def _date(text: str) -> date:
-    try:
-        day = date.fromisoformat(text)
-    except ValueError as error:
-        raise argparse.ArgumentTypeError(f"{text[:SHOWN]!a} is no date such as 2026-12-24") from error
-    if not is_moment(datetime(day.year, day.month, day.day, tzinfo=UTC).timestamp()):
-        raise argparse.ArgumentTypeError(f"{text} is no date from 1970 to 2099")
-    return day
 
 
 def _demo(_options: argparse.Namespace) -> int:

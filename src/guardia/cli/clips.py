@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 from guardia.app.camera.makes import capability_data, make_from_file
+from guardia.app.intake.import_plan import RULES
 from guardia.app.work.engine import Cluster
+from guardia.cli.arguments import measured_where, of_camera, path_named
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
@@ -22,6 +25,56 @@ COLUMNS = {
     "cause": "cause", "form": "form",
 }  # fmt: skip
 """What a column of an event list can mean, by its word on the command line; `form` is that of the time."""
+
+
+def add_to(add: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add these commands to the program's."""
+    command = add("analyse", analyse, "Measure clips and say what moves in them and when.")
+    command.add_argument("clips", nargs="+", type=path_named, metavar="CLIP", help="a video file, or a folder of them")
+    command.add_argument("--time-zone", default="UTC", help="of times in file names (IANA name)")
+    measured_where(command)
+    command = add("replay", replay, "Say when settings would trigger and record on a clip.")
+    command.add_argument("clip", type=path_named, metavar="CLIP")
+    command.add_argument("--settings", type=path_named, required=True, metavar="FILE", help="JSON, see docs/formats.md")
+    command.add_argument(
+        "--capability", type=path_named, metavar="FILE", help="a make of your own instead of a shipped one"
+    )
+    command = add("bring-in", bring_in, "Bring clips, pictures, event lists and metadata into a project.")
+    command.add_argument("project", type=path_named, metavar="PROJECT")
+    command.add_argument("paths", nargs="+", type=path_named, metavar="PATH", help="files and folders")
+    command.add_argument("--camera", metavar="NAME", required=True, help="the camera that recorded them")
+    command.add_argument("--origin", choices=[o.value for o in Origin], default=Origin.MOTION.value)
+    command.add_argument("--cause", choices=[c.value for c in Cause], help="why it recorded; else by its event list")
+    command.add_argument(
+        "--watched", nargs=2, metavar=("FROM", "TO"), help="all that it recorded by motion between these times is here"
+    )
+    command.add_argument("--cameras-by", choices=RULES, default="one", help="how files find their camera")
+    command.add_argument("--pattern", help="of the time in file names, for example %%d%%m%%y_%%H%%M%%S")
+    words = "column of event lists, such as time=Recorded; known: " + ", ".join(COLUMNS)
+    command.add_argument("--column", action="append", default=[], metavar="WHAT=NAME", help=words)
+    words = "zone of times in event lists that name none, an IANA name; else the site's"
+    command.add_argument("--times-in", metavar="ZONE", help=words)
+    command.add_argument("--dry-run", action="store_true", help="only say what would happen")
+    measured_where(command)
+    command = add("new", new, "Make a project with one camera, or add a camera to one.")
+    command.add_argument("project", type=path_named, metavar="PROJECT")
+    command.add_argument("--site", metavar="NAME", help="of a new project")
+    words = "of a new project, IANA name, for example Europe/Oslo"
+    command.add_argument("--time-zone", metavar="ZONE", help=words)
+    command.add_argument("--camera", required=True, metavar="NAME")
+    command.add_argument("--make", required=True, metavar="ID", help="a shipped make, or a JSON file of your own")
+    command.add_argument("--settings", type=path_named, metavar="FILE", help="installed on it; else not known")
+    text = "Take the judgements of a camera's occurrences from a table, or write them to one."
+    command = add("judge", judge, text)
+    of_camera(command)
+    way = command.add_mutually_exclusive_group(required=True)
+    way.add_argument(
+        "--from", dest="source", type=path_named, metavar="FILE", help="CSV, JSON Lines or XLSX: clip,begin,end,kind"
+    )
+    way.add_argument("--to", type=path_named, metavar="FILE", help="the same form")
+    text = "Measure what an older version measured; old figures beside new."
+    command = add("measure-again", measure_again, text)
+    command.add_argument("project", type=path_named, metavar="PROJECT")
 
 
 def analyse(options: argparse.Namespace) -> int:

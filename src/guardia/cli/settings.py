@@ -4,14 +4,52 @@ from __future__ import annotations
 
 import argparse
 import sys
+from collections.abc import Callable
 
+from guardia.cli.arguments import day_named, of_camera, path_named
 from guardia.cli.clips import settings_file
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
+from guardia.core.purpose.patterns import PATTERN_OF
 from guardia.core.purpose.purpose import purpose_from_dict
 from guardia.formats.judgements import kind_named
 from guardia.formats.plain import read_object, save_file
+
+
+def add_to(add: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add these commands to the program's."""
+    command = add("score", score, "Score installed and draft of a project's cameras on their judged evidence.")
+    command.add_argument("project", type=path_named, metavar="PROJECT")
+    command.add_argument("--camera", metavar="NAME", help="only this camera")
+    text = "Say what a camera is for, or print it: what must be recorded and alerted, met or not."
+    command = add("purpose", purpose, text)
+    of_camera(command)
+    way = command.add_mutually_exclusive_group()
+    way.add_argument("--begin", choices=sorted(PATTERN_OF), metavar="PATTERN", help=", ".join(sorted(PATTERN_OF)))
+    way.add_argument("--set", dest="source", type=path_named, metavar="FILE", help="JSON, see docs/formats.md")
+    way.add_argument("--nothing", action="store_true", help="ask nothing of it any more")
+    command = add("first", first, "Say what to set before there is any clip, and which walks prove it.")
+    of_camera(command)
+    command.add_argument("--save", action="store_true", help="keep it as the draft")
+    command = add("tune", tune, "Search better settings for a camera and prove them on days held out.")
+    of_camera(command)
+    command.add_argument(
+        "--miss-cost", type=float, default=5.0, metavar="N", help="of a miss; a false recording costs 1"
+    )
+    command.add_argument("--kind-cost", action="append", default=[], metavar="KIND=N", help="factor for single kinds")
+    command.add_argument("--hold-out", type=int, default=0, metavar="DAYS", help="keep the last days out; else in turn")
+    command.add_argument("--unseen", action="store_true", help="also choose what motion clips cannot show the price of")
+    command.add_argument("--save", action="store_true", help="keep what is chosen as the draft")
+    command = add("sheet", sheet, "Print the settings sheet of a camera: what to enter, and what it changes.")
+    of_camera(command)
+    command.add_argument("--settings", type=path_named, metavar="FILE", help="these in place of the draft")
+    command.add_argument("--pdf", type=path_named, metavar="FILE", help="save it as PDF, too")
+    command = add("hours", hours, "Say when a camera records and alerts, and what is typed in for that.")
+    of_camera(command)
+    command.add_argument("--from", dest="first", type=day_named, metavar="DATE", help="first date; today if left out")
+    command.add_argument("--to", dest="last", type=day_named, metavar="DATE", help="last date; a week if left out")
+    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
 
 
 def score(options: argparse.Namespace) -> int:

@@ -5,18 +5,64 @@ from __future__ import annotations
 import argparse
 import math
 import sys
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import asdict
 from datetime import date
 from typing import Any
 
 from platformdirs import user_data_path
 
+from guardia.cli.arguments import path_named
 from guardia.cli.output import print_json
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.storage.figure import days_words
 from guardia.formats.plain import save_file
+
+
+def add_to(add: Callable[..., argparse.ArgumentParser]) -> None:
+    """Add these commands to the program's."""
+    text = "Say how long footage, a charge and data last, and what to save before when."
+    command = add("storage", storage, text)
+    command.add_argument("project", type=path_named, metavar="PROJECT")
+    command.add_argument("--camera", action="append", default=[], metavar="NAME", help="all if left out")
+    command.add_argument("--draft", action="store_true", help="of the draft in place of the installed settings")
+    command.add_argument(
+        "--export", type=path_named, metavar="FOLDER", help="copy the originals of one camera's real ones"
+    )
+    command = add("due", due, "Say what is due when on the cameras of a site.")
+    command.add_argument("project", type=path_named, metavar="PROJECT")
+    command.add_argument("--calendar", type=path_named, metavar="FILE", help="save it as iCalendar, too")
+    command = add("damaged", damaged, "List the entries of a project that cannot be read; save and delete them.")
+    command.add_argument("project", type=path_named, metavar="PROJECT")
+    command.add_argument(
+        "--save", type=path_named, metavar="FILE", help="save them as JSON, as they stand in the project"
+    )
+    command.add_argument("--delete", action="store_true", help="delete those that were saved")
+    text = "List a folder of projects, those first that need care most; nothing in them is changed."
+    command = add("portfolio", portfolio, text)
+    command.add_argument("folder", type=path_named, metavar="FOLDER")
+    text = "Show what your cameras taught about their makes; learn from projects, use it in others."
+    command = add("scales", scales, text)
+    for name, does in (("--learn", "keep what its cameras show"), ("--use", "let its cameras start from that")):
+        command.add_argument(name, type=path_named, action="append", default=[], metavar="PROJECT", help=does)
+    command.add_argument(
+        "--import", dest="source", type=path_named, metavar="FILE", help="add what another machine learned"
+    )
+    command.add_argument(
+        "--export", type=path_named, metavar="FILE", help="save it as JSON: no picture, place or name in it"
+    )
+    text = "Bring what a second copy of a project knows into the first: judgements with time and person, readings."
+    command = add("merge", merge, text)
+    command.add_argument("first", type=path_named, metavar="A", help="the project that is changed")
+    command.add_argument("second", type=path_named, metavar="B", help="the other copy, which is not")
+    command.add_argument("--keep", choices=("later", "first", "second"), default="later", help="where they differ")
+    text = "Let the simulated camera record a week that nobody has seen, to tune by hand."
+    command = add("practice", practice, text)
+    command.add_argument("project", type=path_named, metavar="FOLDER", help="a new folder; with --result a practice")
+    command.add_argument("--level", type=int, default=1, metavar="N", help="1, one cause by day, to 5, all of them")
+    command.add_argument("--scene", type=int, default=0, metavar="N", help="which scene")
+    command.add_argument("--result", action="store_true", help="hold the draft against the truth of the week after")
 
 
 def _days(figure: Mapping[str, Any] | None) -> str:

@@ -410,7 +410,7 @@ def _index(stick: Path, folder: Path) -> Measured:
         begun = time.perf_counter()
         looked = look_into([stick], Origin.MOTION, token=token, progress=lambda _p: None)
         known = known_cameras(project)
-        plan = make_plan(looked, known, origin=Origin.MOTION, zone=ZoneInfo("UTC"), camera_id=camera)
+        plan = make_plan(looked, known, zone=ZoneInfo("UTC"), camera_id=camera)
         result = ImportResult()
         request = ImportRequest(folder, camera, (stick,))
         enter_clips(project, request, plan, result, token=token, progress=lambda _p: None)

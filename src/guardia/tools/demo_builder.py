@@ -47,7 +47,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
                 # All are entered before they are measured, since they help each other with their backgrounds.
                 request = ImportRequest(folder, camera_id, (source / sub,), origin)
                 looked = look_into(request.files, origin, token=token, progress=progress)
-                plan = make_plan(looked, known_cameras(project), origin=origin, zone=zone, camera_id=camera_id)
+                plan = make_plan(looked, known_cameras(project), zone=zone, camera_id=camera_id)
                 result = ImportResult()
                 enter_clips(project, request, plan, result, token=token, progress=progress)
                 notes += result.notes

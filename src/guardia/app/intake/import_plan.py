@@ -198,7 +198,6 @@ def make_plan(
     found: Found,
     cameras: Sequence[Known],
     *,
-    origin: Origin,
     zone: ZoneInfo,
     rule: str = "one",
     camera_id: int | None = None,
@@ -209,7 +208,6 @@ def make_plan(
     Args:
         found: From look_into().
         cameras: The project's cameras.
-        origin: How the clips were recorded.
         zone: The site's.
         rule: One of RULES.
         camera_id: The camera for the rule 'one', and for lists that no name assigns.

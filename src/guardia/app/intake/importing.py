@@ -96,7 +96,7 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
             result.notes += looked.notes
             zone = ZoneInfo(project.site().time_zone)
             plan = make_plan(
-                looked, known_cameras(project), origin=request.origin, zone=zone, rule=request.rule,
+                looked, known_cameras(project), zone=zone, rule=request.rule,
                 camera_id=request.camera_id,
             )  # fmt: skip
             if request.only_new:

@@ -315,7 +315,7 @@ def bring_in(
         raise InvalidValue(f"There is no camera named '{camera}'.", do=f"This project has: {known}.")
     planned = look_into(paths, origin, token=token, progress=lambda _p: None)
     patterns = {c.id: pattern for c in cameras} if pattern is not None else {}
-    plan = make_plan(planned, cameras, origin=origin, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
+    plan = make_plan(planned, cameras, zone=zone, rule=rule, camera_id=chosen.id, patterns=patterns)
     names = {c.id: c.name for c in cameras}
     report: dict[str, Any] = {
         "clips": [

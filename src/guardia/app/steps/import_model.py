@@ -96,7 +96,6 @@ class ImportModel(QObject):
             self.plan = make_plan(
                 self._found,
                 self.cameras,
-                origin=self.origin,
                 zone=self.session.time_zone,
                 rule=self.rule,
                 camera_id=self.camera_id,

@@ -140,6 +140,6 @@ class OccurrenceFilter(QSortFilterProxyModel):
         self.filter = wanted
         self.endFilterChange()
 
-    def filterAcceptsRow(self, row: int, parent: QModelIndex) -> bool:
+    def filterAcceptsRow(self, row: int, _parent: QModelIndex) -> bool:
         """Whether an occurrence passes."""
         return bool(self._source.matching(self.filter)[row])

@@ -69,9 +69,7 @@ def nuisance_words(search: Search) -> str:
     return "false alerts" if search.trials.on_alerts else "false recordings"
 
 
-def against_misses(
-    search: Search, days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]
-) -> list[str]:
+def against_misses(days: Days, base: Trial, singles: Sequence[Single], seen: frozenset[date]) -> list[str]:
     """What would lose fewer real ones at a price that this evidence cannot tell."""
     before = days.counts(base, seen).lost
     cures = [(days.counts(one.trial, seen).lost, one.words) for one in singles if one.more]

@@ -227,7 +227,7 @@ def tune(
             *stored_words(stored, entered),
             *as_drawn(chosen.candidate, installed),
             *passed_over(search, days, chosen, [(p.candidate, p.counts) for p in points], seen),
-            *against_misses(search, days, base, singles, seen),
+            *against_misses(days, base, singles, seen),
             *(what_would(search, days, chosen) if unmet or answer is Answer.LIMIT else ()),
             *cannot_show(evidence, search),
         ),

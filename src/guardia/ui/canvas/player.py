@@ -294,6 +294,6 @@ class Player(QDialog):
         self._session.pictures.cancel()
         super().done(result)
 
-    def closeEvent(self, event: QCloseEvent | None) -> None:
+    def closeEvent(self, _event: QCloseEvent | None) -> None:
         """Closing by the frame is the same as Esc."""
         self.reject()

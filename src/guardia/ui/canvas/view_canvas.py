@@ -205,7 +205,7 @@ class ViewCanvas(QWidget):
         else:
             super().keyPressEvent(event)
 
-    def leaveEvent(self, event: object) -> None:
+    def leaveEvent(self, _event: object) -> None:
         """Take the figure away."""
         self.pointer = None
         self.update()

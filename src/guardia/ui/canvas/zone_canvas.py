@@ -112,7 +112,7 @@ class ZoneCanvas(QWidget):
             self.tool.move(self.to_picture(event.position()))
             self.update()
 
-    def leaveEvent(self, event: QEvent | None) -> None:
+    def leaveEvent(self, _event: QEvent | None) -> None:
         """Show every mark again."""
         self._pointer = None
         self.update()

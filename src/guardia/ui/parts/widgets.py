@@ -322,7 +322,7 @@ class FreshPage(QWidget):
         if self.isVisible():
             self.refresh()
 
-    def showEvent(self, event: object) -> None:
+    def showEvent(self, _event: object) -> None:
         """Show it as it is now."""
         self.refresh()
 
@@ -399,6 +399,6 @@ class JudgingKeys(QWidget):
         """As narrow as three columns."""
         return QSize(self._room(3), super().minimumSizeHint().height())
 
-    def resizeEvent(self, event: object) -> None:
+    def resizeEvent(self, _event: object) -> None:
         """Use the room there is."""
         self._lay_out(next((n for n in (6, 5, 4) if self._room(n) <= self.width()), 3))

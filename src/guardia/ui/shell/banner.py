@@ -87,11 +87,11 @@ class Banner(QWidget):
         super().resizeEvent(event)
         self._offer_whole()
 
-    def enterEvent(self, event: QEnterEvent | None) -> None:
+    def enterEvent(self, _event: QEnterEvent | None) -> None:
         """Whoever points at it wants to read it."""
         self.leaving.stop()
 
-    def leaveEvent(self, event: QEvent | None) -> None:
+    def leaveEvent(self, _event: QEvent | None) -> None:
         """It was read."""
         if self.frame.property("severity") == Severity.INFO.value:
             self.leaving.start(SHOWN_MS)

@@ -69,7 +69,7 @@ class _GroupDelegate(QStyledItemDelegate):
         super().__init__(page)
         self._page = page
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
         """Every row has the same height."""
         return QSize(THEME.px(_LIST_WIDTH) - 24, THEME.px(_THUMB.height()) + 12)
 
@@ -128,7 +128,7 @@ class _SheetDelegate(QStyledItemDelegate):
         super().__init__(page)
         self._page = page
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
         """Every cell has the same size."""
         return QSize(_PICTURE.width() + 14, _PICTURE.height() + THEME.px(62))
 

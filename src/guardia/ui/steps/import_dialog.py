@@ -77,7 +77,7 @@ class PlanTable(QAbstractTableModel):
         """Number of clips."""
         return 0 if parent is not None and parent.isValid() else len(self._model.plan.clips)
 
-    def columnCount(self, parent: QModelIndex | None = None) -> int:
+    def columnCount(self, _parent: QModelIndex | None = None) -> int:
         """Number of columns."""
         return len(_HEADS)
 

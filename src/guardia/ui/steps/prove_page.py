@@ -331,7 +331,7 @@ class ReadingsTab(WordsTab):
             )
         )
         row.addWidget(
-            button("Save as a ta&ble …", self.choose_file, tip="Of all cameras and stores, to be taken in again")
+            button("Save as a ta&ble …", self.choose_file, tip="Of all cameras and stores, to be imported again")
         )
         row.addWidget(label("Single readings are typed in under Storage, Stores.", "muted"), 1)
         layout.addLayout(row)

@@ -258,14 +258,14 @@ class SensitivityPage(QWidget):
         self._night_text.setText(f"from {100 * at_night.size:.2f} % of the picture on" if len(draft.lights) > 1 else "")
         self._night_text.setToolTip(f"Contrast {at_night.contrast} of 255 luma steps")
         self.strip.setLabel("bottom", self._axis_words())
-        self._draw_curve(contrast)
+        self._draw_curve()
         self._draw_strip()
 
     def _chosen(self) -> Occurrence | None:
         ids = self._model.selected or tuple(o.id for o in self._model.evidence.occurrences[:1])
         return self._model.occurrence(ids[0]) if ids else None
 
-    def _draw_curve(self, contrast: int) -> None:
+    def _draw_curve(self) -> None:
         plot = self.curve
         plot.clear()
         occurrence = self._chosen()

@@ -32,7 +32,7 @@ class StripDelegate(QStyledItemDelegate):
         self._model, self._drawing = model, drawing
         self._strips: OrderedDict[int, tuple[QPixmap, list[tuple[float, float, float, float] | None]]] = OrderedDict()
 
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+    def sizeHint(self, _option: QStyleOptionViewItem, _index: QModelIndex) -> QSize:
         """Every row has the same height."""
         return QSize(300, THEME.px(_STRIP_HEIGHT) + 12)
 
