@@ -239,108 +239,158 @@ def local_time(at_s: float) -> datetime:
     return FIRST_DAY + timedelta(seconds=at_s)
 
 
-def build_scene(place: Place, *, seed: int = 11) -> Scene:
-    """Make up two weeks at a place."""
-    number = next(n for n, p in enumerate(PLACES) if p.slug == place.slug)
-    rng = np.random.default_rng([seed, number])
-    events: list[Event] = []
-    gusts: list[Span] = []
-    glitter: list[Span] = []
+class _Making:
+    """Two weeks at a place while they are made up.
 
-    def moment(day: int, low: float, high: float) -> float:
-        return day * 86400.0 + rng.uniform(low, high) * 3600
+    Args:
+        place: The place.
+        seed: Of everything that is left to chance.
+    """
 
-    def gust(begin: float) -> None:
-        lasts = rng.uniform(12, 22)
-        gusts.append((begin, lasts, rng.uniform(0.6, 0.95)))
-        kind = "flag_or_rope" if place.flag else "foliage"
-        events.append(Event(kind, begin, begin + lasts))
+    def __init__(self, place: Place, seed: int) -> None:
+        self.place, self.number = place, next(n for n, p in enumerate(PLACES) if p.slug == place.slug)
+        self.rng, self.extra, self.late = (
+            np.random.default_rng([seed, self.number, *more]) for more in ((), (1,), (2,))
+        )
+        self.events: list[Event] = []
+        self.gusts: list[Span] = []
+        self.glitter: list[Span] = []
 
-    for day in range(DAYS):
-        weekend = (FIRST_DAY + timedelta(days=day)).weekday() >= 5
+    def moment(self, day: int, low: float, high: float) -> float:
+        """Somewhere between two hours of a day."""
+        return day * 86400.0 + self.rng.uniform(low, high) * 3600
+
+    def add(self, kind: str, begin: float, lasts: float, *drawn: Actor) -> None:
+        """Have something happen."""
+        self.events.append(Event(kind, begin, begin + lasts, drawn))
+
+    def gust(self, begin: float) -> None:
+        """Have the wind move what stands there."""
+        lasts = self.rng.uniform(12, 22)
+        self.gusts.append((begin, lasts, self.rng.uniform(0.6, 0.95)))
+        self.add("flag_or_rope" if self.place.flag else "foliage", begin, lasts)
+
+    def people(self, day: int, *, weekend: bool) -> None:
+        """Who comes by day."""
+        place, rng = self.place, self.rng
         for low, high in ((7.0, 11.0), (14.0, 19.0)):
             if rng.random() < (0.5 if weekend else 0.8):
-                begin = moment(day, low, high)
+                begin = self.moment(day, low, high)
                 if place.staff and not weekend:
                     # They come and go at much the same time; the minutes differ from day to day.
                     usual = 8.1 if high < 12 else 17.3
                     begin = day * 86400 + (usual + begin % 1800 / 3600 * 0.6) * 3600
                 event = person_event(rng, place, begin)
-                events.append(replace(event, expected=place.staff and not weekend))
+                self.events.append(replace(event, expected=place.staff and not weekend))
+
+    def wheels(self, day: int, *, weekend: bool) -> None:
+        """What drives there, and who comes in the dark."""
+        place, rng = self.place, self.rng
         if place.drives and not weekend and rng.random() < 0.5:
             line = place.drives[int(rng.integers(len(place.drives)))]
-            events.append(drive_event(rng, line, moment(day, 9.0, 17.0), "vehicle"))
+            self.events.append(drive_event(rng, line, self.moment(day, 9.0, 17.0), "vehicle"))
         for _ in range(int(rng.integers(1, 3)) if place.false_drives else 0):
             line = place.false_drives[int(rng.integers(len(place.false_drives)))]
-            events.append(drive_event(rng, line, moment(day, 7.5, 19.0), "other_false"))
-        if day % 4 == number % 4:
-            events.append(person_event(rng, place, moment(day, 20.6, 23.6), night=True))
-        windy = day in WINDY_DAYS
-        if place.open_air:
-            for low, high in ((7.0, 18.8), (21.0, 23.5)) if windy else ():
-                gust(moment(day, low, high))
-            if not windy and place.sun_column is not None:
-                begin, lasts = moment(day, 11.0, 15.0), rng.uniform(14, 24)
-                glitter.append((begin, lasts, rng.uniform(0.8, 1.0)))
-                events.append(Event("reflection_or_water", begin, begin + lasts))
-            if rng.random() < 0.4:
-                events.append(gull_event(rng, moment(day, 6.8, 18.8)))
-            if rng.random() < 0.2:
-                begin = moment(day, 9.0, 17.0)
-                events.append(Event("shadow", begin, begin + 16, (CloudShadow(begin, 16.0),)))
-            if day in WET_NIGHTS:
-                begin = moment(day, 20.5, 23.0)
-                events.append(Event("rain_or_snow", begin, begin + 20, (Rain(day * 1000, begin, 20.0),)))
-        elif rng.random() < 0.8:
-            begin = moment(day, 10.0, 16.0)
-            patch = SunPatch(begin, 14.0, float(rng.uniform(180, 400)))
-            events.append(Event("shadow", begin, begin + 14, (patch,)))
-        if place.drives and rng.random() < 0.35:
-            begin = moment(day, 20.3, 23.8)
-            events.append(Event("headlights", begin, begin + 5.0, (Headlights(begin, 5.0),)))
-        if rng.random() < 0.45:
-            begin, lasts = moment(day, 20.3, 23.8), rng.uniform(6, 14)
-            moths = Insect(int(rng.integers(1 << 30)), begin, lasts, int(rng.integers(1, 3)))
-            events.append(Event("insect_or_web", begin, begin + lasts, (moths,)))
+            self.events.append(drive_event(rng, line, self.moment(day, 7.5, 19.0), "other_false"))
+        if day % 4 == self.number % 4:
+            self.events.append(person_event(rng, place, self.moment(day, 20.6, 23.6), night=True))
+
+    def under_the_sky(self, day: int) -> None:
+        """Wind, water, birds, clouds and rain."""
+        place, rng, windy = self.place, self.rng, day in WINDY_DAYS
+        for low, high in ((7.0, 18.8), (21.0, 23.5)) if windy else ():
+            self.gust(self.moment(day, low, high))
+        if not windy and place.sun_column is not None:
+            begin, lasts = self.moment(day, 11.0, 15.0), rng.uniform(14, 24)
+            self.glitter.append((begin, lasts, rng.uniform(0.8, 1.0)))
+            self.add("reflection_or_water", begin, lasts)
+        if rng.random() < 0.4:
+            self.events.append(gull_event(rng, self.moment(day, 6.8, 18.8)))
         if rng.random() < 0.2:
-            events.append(four_legs_event(rng, moment(day, 6.5, 23.0)))
-    extra = np.random.default_rng([seed, number, 1])
-    if place.slug in VISIT_WAY:
-        for day, hour in VISITS:
-            begin = day * 86400 + hour * 3600 + 40.0 * VISIT_WAY.index(place.slug)
-            events.append(person_event(extra, place, begin, run=day == VISITS[-1][0]))
-    if place.slug == "slipway":
-        for day in (4, 9, 10, 13):
-            begin = day * 86400 + extra.uniform(20.5, 23.5) * 3600
-            events.append(Event("insect_or_web", begin, begin + 16.0, (Web(begin, 16.0),)))
-    late = np.random.default_rng([seed, number, 2])
+            begin = self.moment(day, 9.0, 17.0)
+            self.add("shadow", begin, 16, CloudShadow(begin, 16.0))
+        if day in WET_NIGHTS:
+            begin = self.moment(day, 20.5, 23.0)
+            self.add("rain_or_snow", begin, 20, Rain(day * 1000, begin, 20.0))
+
+    def indoors(self, day: int) -> None:
+        """Sun through the window."""
+        if self.rng.random() < 0.8:
+            begin = self.moment(day, 10.0, 16.0)
+            self.add("shadow", begin, 14, SunPatch(begin, 14.0, float(self.rng.uniform(180, 400))))
+
+    def night(self, day: int) -> None:
+        """Lights, insects and four legs."""
+        rng = self.rng
+        if self.place.drives and rng.random() < 0.35:
+            begin = self.moment(day, 20.3, 23.8)
+            self.add("headlights", begin, 5.0, Headlights(begin, 5.0))
+        if rng.random() < 0.45:
+            begin, lasts = self.moment(day, 20.3, 23.8), rng.uniform(6, 14)
+            moths = Insect(int(rng.integers(1 << 30)), begin, lasts, int(rng.integers(1, 3)))
+            self.add("insect_or_web", begin, lasts, moths)
+        if rng.random() < 0.2:
+            self.events.append(four_legs_event(rng, self.moment(day, 6.5, 23.0)))
+
+    def single(self) -> None:
+        """What happens once or twice: ways along several cameras, a web, work far off, a nudge."""
+        slug = self.place.slug
+        if slug in VISIT_WAY:
+            for day, hour in VISITS:
+                begin = day * 86400 + hour * 3600 + 40.0 * VISIT_WAY.index(slug)
+                self.events.append(person_event(self.extra, self.place, begin, run=day == VISITS[-1][0]))
+        if slug == "slipway":
+            for day in (4, 9, 10, 13):
+                begin = day * 86400 + self.extra.uniform(20.5, 23.5) * 3600
+                self.add("insect_or_web", begin, 16.0, Web(begin, 16.0))
+        for day in range(DAYS):
+            if self.late.random() < 0.15:
+                begin = day * 86400 + self.late.uniform(0.4, 5.2) * 3600
+                self.events.append(person_event(self.late, self.place, begin, night=True))
+        if slug == "winter-store":
+            self.events.append(far_work_event(day=4, hour=14.3))
+        if slug == "fuel-berth":
+            begin = 8 * 86400 + 14.4 * 3600
+            self.add("camera_moved", begin, 10.0, Nudge(begin, 10.0))
+
+    def footage(self) -> tuple[float, ...]:
+        """When it records without end for a while, and who comes then."""
+        number = self.number
+        both = (3 * 86400 + (15.2 + number / 7) * 3600, 6 * 86400 + (21.2 + number / 3) * 3600)
+        continuous: tuple[float, ...] = both if number == 0 else both[number % 2 : number % 2 + 1]
+        if self.place.installed.hours.recording_plan is not None:
+            continuous = (*continuous, 8 * 86400 + 2.3 * 3600)
+        for begin in continuous:
+            dark = not 21600 < begin % 86400 < 72000
+            for offset, far in ((30.0, True), (100.0, False), (121.0, False), (196.0, True)):
+                self.events.append(person_event(self.rng, self.place, begin + offset, night=dark, far=far))
+            if self.place.open_air:
+                for offset in (68.0, 160.0):
+                    self.gust(begin + offset)
+        return continuous
+
+
+def build_scene(place: Place, *, seed: int = 11) -> Scene:
+    """Make up two weeks at a place."""
+    made = _Making(place, seed)
     for day in range(DAYS):
-        if late.random() < 0.15:
-            events.append(person_event(late, place, day * 86400 + late.uniform(0.4, 5.2) * 3600, night=True))
-    if place.slug == "winter-store":
-        events.append(far_work_event(day=4, hour=14.3))
-    if place.slug == "fuel-berth":
-        begin = 8 * 86400 + 14.4 * 3600
-        events.append(Event("camera_moved", begin, begin + 10.0, (Nudge(begin, 10.0),)))
-    both = (3 * 86400 + (15.2 + number / 7) * 3600, 6 * 86400 + (21.2 + number / 3) * 3600)
-    continuous: tuple[float, ...] = both if number == 0 else both[number % 2 : number % 2 + 1]
-    if place.installed.hours.recording_plan is not None:
-        continuous = (*continuous, 8 * 86400 + 2.3 * 3600)
-    for begin in continuous:
-        dark = not 21600 < begin % 86400 < 72000
-        for offset, far in ((30.0, True), (100.0, False), (121.0, False), (196.0, True)):
-            events.append(person_event(rng, place, begin + offset, night=dark, far=far))
+        weekend = (FIRST_DAY + timedelta(days=day)).weekday() >= 5
+        made.people(day, weekend=weekend)
+        made.wheels(day, weekend=weekend)
         if place.open_air:
-            for offset in (68.0, 160.0):
-                gust(begin + offset)
-    walk_test = 5 * 86400 + (14.0 + number / 2) * 3600
-    events.append(walk_test_event(place, walk_test))
-    events.sort(key=lambda e: e.begin_s)
+            made.under_the_sky(day)
+        else:
+            made.indoors(day)
+        made.night(day)
+    made.single()
+    continuous = made.footage()
+    walk_test = 5 * 86400 + (14.0 + made.number / 2) * 3600
+    events = tuple(sorted([*made.events, walk_test_event(place, walk_test)], key=lambda e: e.begin_s))
     first, count = 4 * 86400 + 14.1 * 3600, 24 if place.slug == "winter-store" else 0
     snapshots = tuple(first + 60.0 * n for n in range(count))
     return Scene(
-        place, place.paint(), tuple(events), tuple(gusts), tuple(glitter), continuous, walk_test, snapshots,
-        _calls(place, tuple(events)),
+        place, place.paint(), events, tuple(made.gusts), tuple(made.glitter), continuous, walk_test, snapshots,
+        _calls(place, events),
     )  # fmt: skip
 
 

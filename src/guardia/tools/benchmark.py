@@ -21,7 +21,8 @@ from scipy import ndimage
 
 from guardia.app.camera.makes import capability_data
 from guardia.app.intake.import_plan import look_into, make_plan
-from guardia.app.intake.importing import ImportRequest, ImportResult, enter_clips, known_cameras
+from guardia.app.intake.importing import ImportRequest, enter_clips, known_cameras
+from guardia.app.intake.measuring import ImportResult
 from guardia.app.project.demo import own_demo
 from guardia.app.work.jobs import Token
 from guardia.benchcam.camera import ClipWriter, View, lit

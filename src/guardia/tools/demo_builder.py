@@ -8,7 +8,8 @@ from zoneinfo import ZoneInfo
 from guardia.app.camera.makes import capability_data
 from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.import_plan import look_into, make_plan
-from guardia.app.intake.importing import ImportRequest, ImportResult, enter_clips, import_clips, known_cameras
+from guardia.app.intake.importing import ImportRequest, enter_clips, import_clips, known_cameras
+from guardia.app.intake.measuring import ImportResult
 from guardia.app.work.jobs import Report, Token
 from guardia.benchcam import tern_quay
 from guardia.benchcam.record import read_truth, true_kinds

@@ -16,7 +16,8 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from guardia.app.intake.event_import import take_in_list
-from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips
+from guardia.app.intake.importing import ImportRequest, import_clips
+from guardia.app.intake.measuring import ImportResult
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled
 from guardia.core.evidence.clips import Origin

@@ -9,7 +9,8 @@ from pathlib import Path
 
 from guardia.app.intake.folder_watch import FolderWatch
 from guardia.app.intake.import_plan import Known
-from guardia.app.intake.importing import ImportRequest, ImportResult, import_clips, import_each, known_cameras
+from guardia.app.intake.importing import ImportRequest, import_clips, import_each, known_cameras
+from guardia.app.intake.measuring import ImportResult
 from guardia.app.project.bench_week import next_monday, run_week, simulated_place
 from guardia.app.site.cameras import AT_ONCE
 from guardia.app.site.open_site import OpenSite

@@ -183,14 +183,7 @@ def tune(
     search = Search(trials, installed, draft, cost or Cost(), days.visits(seen), unseen, tried)
     base = trials.of(installed)
     if not search.seen.any():
-        words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
-        none = days.counts(base, seen)
-        waiting = tuple(o.id for o in evidence.occurrences if not o.kind)
-        price = price_of(trials.anchor(installed.capability).replay(installed))
-        return Tuned(
-            Answer.TOO_LITTLE, (words,), none, installed, none, None, None, (price, price), None, None, (), (), (),
-            (), None, waiting, 1,
-        )  # fmt: skip
+        return _nothing_judged(evidence, trials, installed, days.counts(base, seen))
     if hold_out and not last:
         raise InvalidValue(
             f"{count_of(hold_out, 'day')} cannot be held out: something is judged on {count_of(days.judged, 'day')}.",
@@ -247,6 +240,16 @@ def tune(
         telling=telling(evidence, list(rivals)[:MOST_RIVALS]),
         tried=len(trials),
     )
+
+
+def _nothing_judged(evidence: Evidence, trials: Trials, installed: Candidate, none: Counts) -> Tuned:
+    words = "Nothing is judged that settings could be held against: judge occurrences in Evidence first."
+    waiting = tuple(o.id for o in evidence.occurrences if not o.kind)
+    price = price_of(trials.anchor(installed.capability).replay(installed))
+    return Tuned(
+        Answer.TOO_LITTLE, (words,), none, installed, none, None, None, (price, price), None, None, (), (), (), (),
+        None, waiting, 1,
+    )  # fmt: skip
 
 
 def _choose(
