@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
 from PIL import Image
@@ -29,6 +29,10 @@ TRUTH_FACTOR = 1.1
 """This camera counts moving pixels of a coarser, blurred picture, and asks for a few more than its scale says."""
 
 
+Entry = dict[str, object]
+"""What is true of a clip."""
+
+
 def record(
     scene: Scene,
     folder: Path,
@@ -48,42 +52,16 @@ def record(
         progress: Told the share done.
         only: Says of the beginning of a stretch (seconds of the scene's clock) whether it is recorded.
     """
-    chosen, place = settings or scene.place.installed, scene.place
+    chosen = settings or scene.place.installed
     for origin in ("motion", "continuous", "walk-test"):
         (folder / origin).mkdir(parents=True, exist_ok=True)
-    truth: list[dict[str, object]] = []
-    listed: list[dict[str, object]] = []
-    busy = [s for s in stretches(scene) if only(s[0])]
-
-    def lets_through(at_s: float) -> bool:
-        wanted = chosen.detection.objects
-        named = not wanted or seen_class(scene, at_s) in wanted
-        return named and hours_open(chosen.hours.recording_plan, scene, at_s)
-
+    truth: list[Entry] = []
+    listed: list[Entry] = []
     taken: set[str] = set()
-    free = -1e9
-    for index, (begin, end) in enumerate(busy):
-        moment = max(begin, free - LOOKS_AGAIN_S)
-        while moment < end:
-            pending = folder / "pending.mp4"
-            decider = Decider(chosen, capability, night=scene.light(moment) is Light.NIGHT, truth_factor=TRUTH_FACTOR)
-            view = scene.view(moment, index)
-            clip = record_motion(
-                view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free, lets_through=lets_through
-            )
-            if clip is None:
-                break
-            free = clip.end_s + chosen.recording.rest_s
-            moment = free - LOOKS_AGAIN_S
-            if not _has_power(place, clip.trigger_s):
-                continue
-            name = _free_name(clip_name(scene, clip.start_s), taken)
-            entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip)
-            if clip.trigger_s < place.full_from_s:
-                pending.rename(folder / "motion" / name)
-                truth.append(entry)
-            listed.append(entry)
-        progress((index + 1) / len(busy))
+    for entry, kept in _by_motion(scene, folder, chosen, capability, taken, progress, only):
+        listed.append(entry)
+        if kept:
+            truth.append(entry)
     for at, cause in scene.calls:
         if only(at):
             name = _free_name(clip_name(scene, at), taken)
@@ -92,7 +70,6 @@ def record(
             entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip) | {"cause": cause.value}
             truth.append(entry)
             listed.append(entry)
-    (folder / "pending.mp4").unlink(missing_ok=True)
     longer = [(b, CONTINUOUS_S, "continuous", Origin.CONTINUOUS) for b in scene.continuous_s]
     longer.append((scene.walk_test_s, WALK_TEST_S, "walk-test", Origin.WALK_TEST))
     for index, (begin, lasts, sub, origin) in enumerate(longer):
@@ -111,6 +88,43 @@ def record(
             truth.append(_truth(scene, f"snapshot/{name}", Origin.SNAPSHOT, Recorded(at, at, at + 0.01)))
     write_event_list(scene, [(Path(str(e["clip"])).name, e) for e in listed], folder, chosen.hours.alert_plan)
     (folder / "truth.jsonl").write_text("".join(json.dumps(entry) + "\n" for entry in truth), "utf-8")
+
+
+def _by_motion(
+    scene: Scene, folder: Path, chosen: Settings, capability: Capability, taken: set[str],
+    progress: Callable[[float], None], only: Callable[[float], bool],
+) -> Iterator[tuple[Entry, bool]]:  # fmt: skip
+    """Record what triggers; gives the entry of each clip, and whether there was still room to keep it."""
+    place, pending = scene.place, folder / "pending.mp4"
+    busy = [s for s in stretches(scene) if only(s[0])]
+
+    def lets_through(at_s: float) -> bool:
+        wanted = chosen.detection.objects
+        named = not wanted or seen_class(scene, at_s) in wanted
+        return named and hours_open(chosen.hours.recording_plan, scene, at_s)
+
+    free = -1e9
+    for index, (begin, end) in enumerate(busy):
+        moment = max(begin, free - LOOKS_AGAIN_S)
+        while moment < end:
+            decider = Decider(chosen, capability, night=scene.light(moment) is Light.NIGHT, truth_factor=TRUTH_FACTOR)
+            view = scene.view(moment, index)
+            clip = record_motion(
+                view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free, lets_through=lets_through
+            )
+            if clip is None:
+                break
+            free = clip.end_s + chosen.recording.rest_s
+            moment = free - LOOKS_AGAIN_S
+            if not _has_power(place, clip.trigger_s):
+                continue
+            name = _free_name(clip_name(scene, clip.start_s), taken)
+            entry = _truth(scene, f"motion/{name}", Origin.MOTION, clip)
+            if kept := clip.trigger_s < place.full_from_s:
+                pending.rename(folder / "motion" / name)
+            yield entry, kept
+        progress((index + 1) / len(busy))
+    pending.unlink(missing_ok=True)
 
 
 def _has_power(place: Place, at_s: float) -> bool:
@@ -149,7 +163,7 @@ def stretches(scene: Scene) -> list[tuple[float, float]]:
     return [(a, b) for a, b in spans]
 
 
-def _truth(scene: Scene, name: str, origin: Origin, clip: Recorded) -> dict[str, object]:
+def _truth(scene: Scene, name: str, origin: Origin, clip: Recorded) -> Entry:
     events = [
         {"kind": e.kind, "start_s": round(e.begin_s - clip.start_s, 2), "end_s": round(e.end_s - clip.start_s, 2)}
         | ({"expected": True} if e.expected else {})

@@ -6,6 +6,7 @@ import csv
 import json
 import math
 import re
+from collections import Counter
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
@@ -308,16 +309,12 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
     Raises:
         InvalidValue: If the mapping names no time or a column that is not there.
     """
-    wanted = [getattr(mapping, n) for n in ("time", "date", "duration", "named", "alert", "zone", "cause")]
-    missing = [c for c in wanted if c and c not in shape.columns]
-    if not mapping.time or missing:
-        why = f"there is no column {', '.join(missing)}" if missing else "no column is given for the time"
-        raise InvalidValue(f"The event list {shape.path.name} cannot be read: {why}.", do="Choose the columns again.")
+    _check_columns(shape, mapping)
     report = EventReport(doubts=list(shape.notes))
     turned = _TURNED.get(mapping.form, "")
     both_ways = bool(turned)
     skipped: list[str] = []
-    twice = never = unknown = 0
+    unknown = 0
     clock = check_zone(mapping.clock) if mapping.clock else zone
     read: list[tuple[dict[str, str], datetime, float | None]] = []
     for number, row in _rows(shape):
@@ -335,8 +332,6 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
         read.append((row, wall, duration))
     moments = _in_order([wall for _, wall, _ in read], clock)
     for (row, _, duration), moment in zip(read, moments, strict=True):
-        twice += moment.doubt == "twice"
-        never += moment.doubt == "never"
         alert, known = _yes_or_no(row.get(mapping.alert, "")) if mapping.alert else (None, True)
         unknown += not known
         report.events.append(
@@ -364,14 +359,23 @@ def read_events(shape: ListShape, mapping: ColumnMapping, zone: ZoneInfo) -> Eve
     report.skipped = [f"{name}, {line}" for line in skipped[:_TOLD]]
     if len(skipped) > _TOLD:
         report.skipped.append(f"{name}: {len(skipped) - _TOLD} more lines could not be used.")
+    found = Counter(moment.doubt for moment in moments)
     for count, what in (
-        (twice, "fall in the hour that the clocks showed twice; they were put in order as far as the list allows"),
-        (never, "name a time that the clocks skipped; they were read as standing before the change"),
+        (found["twice"], "fall in the hour that the clocks showed twice; they were put in order as far as possible"),
+        (found["never"], "name a time that the clocks skipped; they were read as standing before the change"),
         (unknown, "say neither yes nor no about the alert"),
     ):
         if count:
             report.doubts.append(f"{name}: {count} lines {what}.")
     return report
+
+
+def _check_columns(shape: ListShape, mapping: ColumnMapping) -> None:
+    wanted = [getattr(mapping, n) for n in ("time", "date", "duration", "named", "alert", "zone", "cause")]
+    missing = [c for c in wanted if c and c not in shape.columns]
+    if not mapping.time or missing:
+        why = f"there is no column {', '.join(missing)}" if missing else "no column is given for the time"
+        raise InvalidValue(f"The event list {shape.path.name} cannot be read: {why}.", do="Choose the columns again.")
 
 
 def _in_order(walls: Sequence[datetime], zone: ZoneInfo) -> list[Resolved]:

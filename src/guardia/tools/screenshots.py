@@ -11,6 +11,7 @@ from PyQt6.QtCore import QEventLoop, QObject, QRect, QSize, Qt, QTimer
 from PyQt6.QtGui import QColor, QImage, QPainter
 from PyQt6.QtWidgets import QApplication, QWidget
 
+from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.demo import own_demo
 from guardia.app.project.key_pictures import draw_lacking
 from guardia.app.project.session import Session
@@ -26,6 +27,7 @@ from guardia.ui.shell.run import make_application
 from guardia.ui.steps.alike_page import AlikePage
 from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.prove_page import ProvePage
+from guardia.ui.steps.sensitivity_page import SensitivityPage
 from guardia.ui.steps.storage_page import StoragePage
 from guardia.ui.steps.tune_page import TunePage
 from guardia.ui.steps.view_page import ViewPage
@@ -85,30 +87,13 @@ def take_screenshots(folder: Path) -> list[Path]:
         model.change_draft(
             model.draft.with_values(zones=(EXAMPLE_ZONE,), hold_s=0.6, rest_s=5.0), "example for the pictures"
         )
-        real = next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL)
         for step in (s.id for s in STEPS if s.needs_camera and s.id != "hours"):
             window.go(step)
             page = window.pages[step]
-            if isinstance(page, AlikePage):
-                _wait_for_groups(page)
+            _make_ready(page, model)
             if isinstance(page, EvidencePage):
-                page.show_all()
-                page.select_first()
                 taken.append(_take_player(session, page, folder / "player.png"))
                 taken.append(_take_bring_in(session, page, folder / "bring-in.png"))
-            if isinstance(page, ViewPage):
-                _wait_for_view(page)
-            if isinstance(page, ZonesPage):
-                page.select_zone(0)
-            if isinstance(page, TunePage):
-                _wait_for_tuning(page)
-            if isinstance(page, StoragePage):
-                model.change_draft(model.draft.with_values(quality="low"), "example for the pictures")
-                _wait_for_answers(page)
-            if isinstance(page, ProvePage):
-                page.model.ask(page.model.offers()[0][1].replace(tzinfo=None), page.model.question)
-            if step == "sensitivity":
-                model.select((real.id,))
             taken.append(_take(app, window, folder / f"{step}.png"))
         window.open_camera(next(i for i in session.camera_ids() if session.camera_name(i) == HOURS_CAMERA), "hours")
         taken.append(_take(app, window, folder / "hours.png"))
@@ -119,6 +104,28 @@ def take_screenshots(folder: Path) -> list[Path]:
             small = _in_few_colours(picture.convert("RGB"))
         small.save(path, optimize=True)  # the repository keeps every version of these for ever
     return taken
+
+
+def _make_ready(page: QWidget, model: CameraModel) -> None:
+    """Choose what the picture is to show, and wait until it is there."""
+    if isinstance(page, AlikePage):
+        _wait_for_groups(page)
+    if isinstance(page, EvidencePage):
+        page.show_all()
+        page.select_first()
+    if isinstance(page, ViewPage):
+        _wait_for_view(page)
+    if isinstance(page, ZonesPage):
+        page.select_zone(0)
+    if isinstance(page, TunePage):
+        _wait_for_tuning(page)
+    if isinstance(page, StoragePage):
+        model.change_draft(model.draft.with_values(quality="low"), "example for the pictures")
+        _wait_for_answers(page)
+    if isinstance(page, ProvePage):
+        page.model.ask(page.model.offers()[0][1].replace(tzinfo=None), page.model.question)
+    if isinstance(page, SensitivityPage):
+        model.select((next(o for o in model.evidence.occurrences if o.verdict is Verdict.REAL).id,))
 
 
 def _in_few_colours(picture: Image.Image) -> Image.Image:

@@ -219,7 +219,6 @@ def make_plan(
     Raises:
         InvalidValue: If a pattern cannot be used.
     """
-    by_id = {c.id: c for c in cameras}
     pattern_of = {c.id: c.time_pattern for c in cameras} | dict(patterns or {})
     # The cameras of a site are in one zone: more than its two shifts are numbers of another kind.
     behind = len({word for path, _ in found.clips if (word := behind_in_name(path.name))}) <= 2
@@ -237,15 +236,7 @@ def make_plan(
             new_clip = replace(new_clip, state="no camera", note="No camera's name fits this file; it is left out.")
         else:
             key = (camera, path.name, info.bytes)
-            here = [c.name for c in cameras if c.id != camera and (plain_name(path), info.bytes) in c.clips]
-            if here:
-                new_clip = replace(new_clip, note=f"'{here[0]}' has a clip of this name and size: the same file?")
-            if (plain_name(path), info.bytes) in by_id[camera].clips:
-                new_clip = replace(new_clip, state="perhaps here", note="compared with the clip of this name and size.")
-            elif key in seen:
-                new_clip = replace(
-                    new_clip, state="perhaps here", note=f"compared with the one in {seen[key].parent.name}."
-                )
+            new_clip = _held_against(new_clip, cameras, seen.get(key), info.bytes)
             seen.setdefault(key, path)
         planned.append(new_clip)
     planned = sorted(
@@ -253,8 +244,28 @@ def make_plan(
         key=lambda c: (c.state not in ("cannot be read", "no camera"), not c.note),
     )
     lists = tuple((path, _camera_for(path, cameras, rule, camera_id, also=True)) for path in found.lists)
+    notes = [*found.notes, *_times_told(planned, cameras, pattern_of, behind)]
+    return Plan(tuple(planned), lists, tuple(notes))
+
+
+def _held_against(clip: PlannedClip, cameras: Sequence[Known], before: Path | None, size: int) -> PlannedClip:
+    """The same clip, and what tells that it may be in the project already, or in the plan as `before`."""
+    one = (plain_name(clip.path), size)
+    if here := [c.name for c in cameras if c.id != clip.camera_id and one in c.clips]:
+        clip = replace(clip, note=f"'{here[0]}' has a clip of this name and size: the same file?")
+    if any(c.id == clip.camera_id and one in c.clips for c in cameras):
+        return replace(clip, state="perhaps here", note="compared with the clip of this name and size.")
+    if before is not None:
+        return replace(clip, state="perhaps here", note=f"compared with the one in {before.parent.name}.")
+    return clip
+
+
+def _times_told(
+    planned: Sequence[PlannedClip], cameras: Sequence[Known], pattern_of: Mapping[int, str], behind: bool
+) -> list[str]:
+    """How the times of clips were come by, where that leaves a doubt."""
+    notes = []
     guessed = sum(c.source == "file date" for c in planned if c.state == "new")
-    notes = [*found.notes]
     if guessed:
         notes.append(
             f"The start of {count_of(guessed, 'clip')} is only a guess from the file's date: "
@@ -270,8 +281,7 @@ def make_plan(
             f"{plain_name(shifted[0].path)}; choose another form of the time if that is wrong."
         )
     slow = [c for c in cameras if c.clock_error_s and any(p.camera_id == c.id and p.state == "new" for p in planned)]
-    notes += [f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow]
-    return Plan(tuple(planned), lists, tuple(notes))
+    return [*notes, *(f"Times of '{c.name}' are put right: its clock is {error_words(c.clock_error_s)}." for c in slow)]
 
 
 def rule_by_names(found: Found, cameras: Sequence[Known]) -> str:

@@ -193,11 +193,7 @@ def tune(
     ideas = [idea for _, idea in search.combinations()]
     short = [*[i for i in ideas if i.drawing][:SHORT_LIST], *(i for i in ideas if not i.drawing)]
     best = _choose(search, days, short, seen, parts)
-    if last:
-        outs = [(best, last)]
-    else:
-        rest = [(out, [p for p in parts if p is not out]) for out in parts]
-        outs = [(_choose(search, days, short, seen - out, others, inner=True), out) for out, others in rest]
+    outs = [(best, last)] if last else _without_each(search, days, short, seen, parts)
     answer, why = _answer(search, days, base, best, outs)
     chosen = base if answer in (Answer.LIMIT, Answer.GOOD) else best
     installed_outs = [(base, out) for _, out in outs]
@@ -240,6 +236,14 @@ def tune(
         telling=telling(evidence, list(rivals)[:MOST_RIVALS]),
         tried=len(trials),
     )
+
+
+def _without_each(
+    search: Search, days: Days, ideas: Sequence[Idea], seen: frozenset[date], parts: Sequence[frozenset[date]]
+) -> list[tuple[Trial, frozenset[date]]]:
+    """What is chosen without each part of the days, and that part."""
+    rest = [(out, [p for p in parts if p is not out]) for out in parts]
+    return [(_choose(search, days, ideas, seen - out, others, inner=True), out) for out, others in rest]
 
 
 def _nothing_judged(evidence: Evidence, trials: Trials, installed: Candidate, none: Counts) -> Tuned:

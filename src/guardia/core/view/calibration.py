@@ -61,6 +61,15 @@ FOCAL_DOUBT = 0.2
 """Standard deviation of its logarithm: between 54 and 75 degrees for two cameras in three."""
 
 
+def _check_marks(marks: Sequence[PersonMark]) -> None:
+    if len(marks) < 2:
+        raise InvalidValue("A calibration needs two marks of standing persons, one near and one far.")
+    for mark in marks:
+        values = (*mark.foot, *mark.head, mark.height_m)
+        if not all(math.isfinite(v) for v in values) or mark.head[1] >= mark.foot[1] or not 0.3 <= mark.height_m <= 2.5:
+            raise InvalidValue("Each mark goes from the feet up to the head of a person between 0.3 and 2.5 m tall.")
+
+
 def calibrate(
     marks: Sequence[PersonMark],
     *,
@@ -87,12 +96,7 @@ def calibrate(
     Raises:
         InvalidValue: If there are too few marks, one stands on its head, or no view fits them.
     """
-    if len(marks) < 2:
-        raise InvalidValue("A calibration needs two marks of standing persons, one near and one far.")
-    for mark in marks:
-        values = (*mark.foot, *mark.head, mark.height_m)
-        if not all(math.isfinite(v) for v in values) or mark.head[1] >= mark.foot[1] or not 0.3 <= mark.height_m <= 2.5:
-            raise InvalidValue("Each mark goes from the feet up to the head of a person between 0.3 and 2.5 m tall.")
+    _check_marks(marks)
     feet = np.array([m.foot for m in marks])
     heads = np.array([m.head for m in marks])
     tall = np.array([m.height_m for m in marks])
@@ -117,14 +121,13 @@ def calibrate(
         prior = (free[2] - math.log(USUAL_FOCAL)) / FOCAL_DOUBT if focal is None else 0.0
         return np.concatenate([off.ravel(), above, [prior, (free[0] - math.log(3.0)) * 0.05]])
 
-    best = None
-    for tilt in (5.0, 15.0, 30.0, 50.0):
-        for height in (2.2, 4.0):
-            start = np.array([math.log(height_m or height), tilt, math.log(focal or USUAL_FOCAL)])
-            solved = scipy.optimize.least_squares(misfit, start, x_scale=[0.3, 10.0, 0.3], max_nfev=400)
-            if best is None or solved.cost < best.cost:
-                best = solved
-    assert best is not None
+    starts = [
+        np.array([math.log(height_m or height), tilt, math.log(focal or USUAL_FOCAL)])
+        for tilt in (5.0, 15.0, 30.0, 50.0)
+        for height in (2.2, 4.0)
+    ]
+    solved = [scipy.optimize.least_squares(misfit, s, x_scale=[0.3, 10.0, 0.3], max_nfev=400) for s in starts]
+    best = min(solved, key=lambda one: one.cost)
     view = view_of(best.x)
     left = (misfit(best.x)[: 2 * len(marks)] * mark_error).reshape(-1, 2)
     rms = float(np.sqrt((left**2).sum(axis=1).mean()))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import html
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
 from functools import partial, wraps
 from typing import TypeVar
@@ -12,6 +12,7 @@ from typing import TypeVar
 from PyQt6.QtCore import QDate, QEvent, QObject, QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
+    QComboBox,
     QDateTimeEdit,
     QDialog,
     QDialogButtonBox,
@@ -61,6 +62,16 @@ def label(text: str, name: str = "", *, wrap: bool = False, rich: bool = False) 
     widget.setObjectName(name)
     widget.setWordWrap(wrap)
     return widget
+
+
+def choice(options: Iterable[tuple[str, object]], chosen: object = None, *, name: str = "") -> QComboBox:
+    """A box to choose from words, each with its value; at first the chosen value, or where none is so the first."""
+    box = QComboBox()
+    for words, value in options:
+        box.addItem(words, value)
+    box.setCurrentIndex(max(0, box.findData(chosen)))
+    box.setAccessibleName(name)
+    return box
 
 
 DateField = TypeVar("DateField", bound=QDateTimeEdit)

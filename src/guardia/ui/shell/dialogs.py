@@ -39,7 +39,7 @@ from guardia.formats.plain import whole_path
 from guardia.report.sheet import CAUTIONS
 from guardia.ui.parts.make_list import MakeList
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import button, dated, dialog_ends, label
+from guardia.ui.parts.widgets import button, choice, dated, dialog_ends, label
 from guardia.ui.shell.my_camera import MyCamera
 
 
@@ -317,11 +317,10 @@ def ask_clock_error(parent: QWidget, camera: str, error_s: float) -> float | Non
 def ask_cause(parent: QWidget, clips: Sequence[Clip]) -> str | None:
     """Ask why the camera recorded some clips; '' goes by its list, None is not wanted."""
     dialog, form = _form(parent, "Why it recorded")
-    box = QComboBox()
-    box.addItem("as the camera's event list says, else motion", "")
-    for cause in Cause:
-        box.addItem(cause.value, cause.value)
-    box.setCurrentIndex(box.findData(clips[0].cause.value))
+    box = choice(
+        [("as the camera's event list says, else motion", ""), *((cause.value, cause.value) for cause in Cause)],
+        clips[0].cause.value,
+    )
     form.addRow("Cause" if len(clips) == 1 else f"Cause of {len(clips)} clips", box)
     form.addRow(
         "",

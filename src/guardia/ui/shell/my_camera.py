@@ -35,7 +35,7 @@ from guardia.core.make.described import Menus, ScaleShown, ZonesDrawn, ZoneUse, 
 from guardia.core.storage.rules import Quality, RecordingMode
 from guardia.core.storage.stores import StoreKind
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import WrappedLabel, label
+from guardia.ui.parts.widgets import WrappedLabel, choice, label
 from guardia.ui.shell.make_drawings import SIZE, drawing
 
 UNKNOWN = "don't know"
@@ -95,20 +95,11 @@ def _row(*widgets: QWidget) -> QWidget:
 
 
 def _whether(name: str) -> QComboBox:
-    box = QComboBox()
-    box.setAccessibleName(name)
-    for words, value in ((UNKNOWN, None), ("yes", True), ("no", False)):
-        box.addItem(words, value)
-    return box
+    return choice([(UNKNOWN, None), ("yes", True), ("no", False)], name=name)
 
 
 def _one_of(name: str, kind: type[Enum]) -> QComboBox:
-    box = QComboBox()
-    box.setAccessibleName(name)
-    box.addItem(UNKNOWN, None)
-    for one in kind:
-        box.addItem(str(one.value), one)
-    return box
+    return choice([(UNKNOWN, None), *((str(one.value), one) for one in kind)], name=name)
 
 
 def _count(name: str, least: int, most: int) -> QSpinBox:
@@ -343,11 +334,10 @@ class MyCamera(QWizard):
         self.periods = _count("Periods of hours a day", 0, 48)
         self.midnight = _whether("A period can go over midnight")
         self.weekdays = _whether("Each weekday has hours of its own")
-        self.step_min = QComboBox()
-        self.step_min.setAccessibleName("Steps of its hours")
-        self.step_min.addItem(UNKNOWN, None)
-        for minutes in (1, 5, 10, 15, 30, 60):
-            self.step_min.addItem(f"{minutes} min", minutes)
+        self.step_min = choice(
+            [(UNKNOWN, None), *((f"{minutes} min", minutes) for minutes in (1, 5, 10, 15, 30, 60))],
+            name="Steps of its hours",
+        )
         self.off_stops = _Ticks("Switching detection off stops", STOPPABLE)
         self.pause_stops = _Ticks("Pausing alerts stops", STOPPABLE)
         page.form(

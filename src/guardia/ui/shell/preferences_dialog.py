@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QComboBox, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from guardia.app.project.preferences import TEXT_SIZES, Preferences
 from guardia.core.base.errors import InvalidValue
 from guardia.formats.plain import whole_path
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import button, dialog_ends, label
+from guardia.ui.parts.widgets import button, choice, dialog_ends, label
 
 
 class PreferencesDialog(QDialog):
@@ -29,13 +29,9 @@ class PreferencesDialog(QDialog):
         layout = QVBoxLayout(self)
         form = QFormLayout()
         layout.addLayout(form)
-        self.colours = QComboBox()
-        self.colours.addItem("Light", False)
-        self.colours.addItem("Dark", True)
+        self.colours = choice([("Light", False), ("Dark", True)])
         self.colours.setCurrentIndex(int(known.dark))
-        self.text = QComboBox()
-        for percent in TEXT_SIZES:
-            self.text.addItem(f"{percent} %", percent)
+        self.text = choice([(f"{percent} %", percent) for percent in TEXT_SIZES])
         self.text.setCurrentIndex(TEXT_SIZES.index(known.text_percent))
         self.folder = QLineEdit(str(known.above_projects))
         row = QHBoxLayout()

@@ -8,7 +8,6 @@ from typing import Any
 from PyQt6.QtCore import QAbstractListModel, QEvent, QModelIndex, QPointF, QRect, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QPainter, QPen, QShowEvent
 from PyQt6.QtWidgets import (
-    QComboBox,
     QHBoxLayout,
     QListView,
     QProgressBar,
@@ -28,7 +27,7 @@ from guardia.core.score.likeness import Suggestion
 from guardia.ui.canvas.middle_pictures import MiddlePictures
 from guardia.ui.canvas.player import Player
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import JudgingKeys, draw_mark, label, page_head, verdict_colour
+from guardia.ui.parts.widgets import JudgingKeys, choice, draw_mark, label, page_head, verdict_colour
 
 _PICTURE = QSize(148, 83)
 _THUMB = QSize(96, 54)
@@ -218,10 +217,10 @@ class AlikePage(QWidget):
         self._progress.setFixedWidth(160)
         self._progress.hide()
         top.addWidget(self._progress)
-        self.scope = QComboBox()
-        self.scope.addItem("motion clips of all cameras", True)
-        self.scope.addItem("all evidence of all cameras", False)
-        self.scope.setAccessibleName("Which occurrences are compared")
+        self.scope = choice(
+            [("motion clips of all cameras", True), ("all evidence of all cameras", False)],
+            name="Which occurrences are compared",
+        )
         self.scope.activated.connect(lambda _i: model.set_motion_only(bool(self.scope.currentData())))
         top.addWidget(self.scope)
         layout.addLayout(top)

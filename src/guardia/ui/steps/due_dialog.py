@@ -6,22 +6,12 @@ from datetime import date
 from pathlib import Path
 
 from PyQt6.QtCore import QDate
-from PyQt6.QtWidgets import (
-    QComboBox,
-    QDateEdit,
-    QDialog,
-    QFileDialog,
-    QFormLayout,
-    QHBoxLayout,
-    QLineEdit,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtWidgets import QDateEdit, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from guardia.app.project.session import Session
 from guardia.core.prove.due import Due
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
-from guardia.ui.parts.widgets import WrappedLabel, button, dated, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, button, choice, dated, dialog_ends
 
 
 class TaskDialog(QDialog):
@@ -33,10 +23,12 @@ class TaskDialog(QDialog):
         form = QFormLayout(self)
         self.what = QLineEdit()
         self.what.setPlaceholderText("such as: trim the hedge")
-        self.where = QComboBox()
-        self.where.addItem(session.site.name, None)
-        for camera_id in session.camera_ids():
-            self.where.addItem(session.camera_name(camera_id), camera_id)
+        self.where = choice(
+            [
+                (session.site.name, None),
+                *((session.camera_name(camera_id), camera_id) for camera_id in session.camera_ids()),
+            ]
+        )
         today = session.rounds.today
         self.on = dated(QDateEdit(QDate(today.year, today.month, today.day)))
         self.on.setDisplayFormat("yyyy-MM-dd")

@@ -22,7 +22,7 @@ from guardia.core.replay.up_gates import UpGate
 from guardia.core.score.find import Filter
 from guardia.ui.canvas.day_ribbon import DayRibbon, RibbonMark
 from guardia.ui.canvas.player import Player
-from guardia.ui.parts.widgets import JudgingKeys, button, label, page_head
+from guardia.ui.parts.widgets import JudgingKeys, button, choice, label, page_head
 from guardia.ui.steps.import_dialog import ImportDialog
 from guardia.ui.steps.strip_list import StripDelegate, StripList
 
@@ -58,43 +58,14 @@ class EvidencePage(QWidget):
         head.addStretch()
         head.addWidget(button("Import…", self.bring_in, tip="Clips, snapshots, event lists, metadata (Ctrl+I)"))
         layout.addLayout(head)
-        filters = QHBoxLayout()
-        self.judged = QComboBox()
-        for value, text in _JUDGED_FILTERS:
-            self.judged.addItem(text, value)
-        self.day = QComboBox()
-        self._from = QComboBox()
-        self._from.addItem("Every origin", None)
-        for origin in Origin:
-            self._from.addItem(origin.value, origin)
-        for box, name in ((self.judged, "Judgement"), (self.day, "Day"), (self._from, "Origin")):
-            box.setAccessibleName(name)
-            box.currentIndexChanged.connect(self._apply_filter)
-            filters.addWidget(box)
-        self.more = button("More", self._toggle_more, "tab", "Filter by kind, hour, light, named class and gate")
-        self.more.setCheckable(True)
-        filters.addWidget(self.more)
-        self._behind = label("", "head")
-        filters.addWidget(self._behind)
-        self._show_all = button("Show all", self.show_all)
-        filters.addWidget(self._show_all)
-        filters.addStretch()
-        filters.addWidget(self._count)
-        layout.addLayout(filters)
+        layout.addLayout(self._filters_row())
         layout.addWidget(self._details_row())
         self.ribbon = DayRibbon()
         self.ribbon.picked.connect(self.select_id)
         layout.addWidget(self.ribbon)
         self._source = OccurrenceListModel(session, model, self)
         self.proxy = OccurrenceFilter(self._source)
-        self.list = StripList()
-        self.list.judged.connect(self.judge)
-        self.list.looked.connect(self.look)
-        self.list.left.connect(self.show_all)
-        self.list.setModel(self.proxy)
-        self._delegate = StripDelegate(model, session.key_pictures, self.list)
-        self.list.setItemDelegate(self._delegate)
-        self.list.doubleClicked.connect(lambda _index: self.look())
+        self.list = self._strip_list()
         layout.addWidget(self.list, 1)
         self.empty = label("", "head", wrap=True)
         self.empty.setAlignment(Qt.AlignmentFlag.AlignCenter)
@@ -110,6 +81,37 @@ class EvidencePage(QWidget):
         self._ids: frozenset[int] | None = None
         self._clips_behind: dict[int, int] = {}
         self._fill_days()
+
+    def _strip_list(self) -> StripList:
+        strips = StripList()
+        strips.judged.connect(self.judge)
+        strips.looked.connect(self.look)
+        strips.left.connect(self.show_all)
+        strips.setModel(self.proxy)
+        self._delegate = StripDelegate(self._model, self._session.key_pictures, strips)
+        strips.setItemDelegate(self._delegate)
+        strips.doubleClicked.connect(lambda _index: self.look())
+        return strips
+
+    def _filters_row(self) -> QHBoxLayout:
+        filters = QHBoxLayout()
+        self.judged = choice([(text, value) for value, text in _JUDGED_FILTERS])
+        self.day = QComboBox()
+        self._from = choice([("Every origin", None), *((origin.value, origin) for origin in Origin)])
+        for box, name in ((self.judged, "Judgement"), (self.day, "Day"), (self._from, "Origin")):
+            box.setAccessibleName(name)
+            box.currentIndexChanged.connect(self._apply_filter)
+            filters.addWidget(box)
+        self.more = button("More", self._toggle_more, "tab", "Filter by kind, hour, light, named class and gate")
+        self.more.setCheckable(True)
+        filters.addWidget(self.more)
+        self._behind = label("", "head")
+        filters.addWidget(self._behind)
+        self._show_all = button("Show all", self.show_all)
+        filters.addWidget(self._show_all)
+        filters.addStretch()
+        filters.addWidget(self._count)
+        return filters
 
     def offer(self, actions: Sequence[QAction]) -> None:
         """Offer judging and these actions where the list is clicked with the other button."""

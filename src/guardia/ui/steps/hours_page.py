@@ -10,7 +10,6 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QFileDialog,
     QGridLayout,
@@ -33,7 +32,7 @@ from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.tables import add_copying, row_table
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, choice, clear, label, page_head
 from guardia.ui.steps.hours_dialogs import AlertTestDialog
 from guardia.ui.steps.mode_list import ModeList
 from guardia.ui.steps.periods_dialog import PeriodsDialog
@@ -139,10 +138,10 @@ class HoursPage(FreshPage):
         self.alerts_on.toggled.connect(lambda on: self._change_alerts("switch alerts", alerts_on=on))
         row.addWidget(self.alerts_on)
         row.addWidget(label(ALERT_INTERVAL.name, "muted"))
-        self.interval = QComboBox()
-        self.interval.setAccessibleName(ALERT_INTERVAL.subject)
-        for seconds in ALERT_INTERVAL.options(make):
-            self.interval.addItem(ALERT_INTERVAL.say(seconds, make), seconds)
+        self.interval = choice(
+            [(ALERT_INTERVAL.say(seconds, make), seconds) for seconds in ALERT_INTERVAL.options(make)],
+            name=ALERT_INTERVAL.subject,
+        )
         self.interval.activated.connect(
             lambda _: self._change_alerts(
                 "change the time between alerts", alert_interval_s=self.interval.currentData()
@@ -223,8 +222,8 @@ class HoursPage(FreshPage):
     def refresh(self) -> None:
         """Show the hours as they are now."""
         model = self.model
-        for name, choice in self.which.items():
-            choice.setChecked(name == model.which)
+        for name, which in self.which.items():
+            which.setChecked(name == model.which)
         self.words.setText(" ".join(model.words()))
         self.propose.setEnabled(not model.jobs.busy and model.mode_at is None)
         self._tell_proposed()

@@ -35,7 +35,7 @@ from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.clock import NAME_FORMS, TIME_FORMS
 from guardia.core.evidence.events import ColumnMapping
 from guardia.ui.parts.tables import add_copying
-from guardia.ui.parts.widgets import button, clear, label
+from guardia.ui.parts.widgets import button, choice, clear, label
 from guardia.ui.steps.times_dialogs import MomentEdit
 
 ORIGIN_WORDS = (
@@ -121,24 +121,16 @@ class MappingDialog(QDialog):
         form = QFormLayout()
         self.boxes: dict[str, QComboBox] = {}
         for name, words in _MEANING.items():
-            box = QComboBox()
-            box.addItem("not in this list", "")
-            for column in shape.columns:
-                box.addItem(column, column)
-            box.setCurrentIndex(max(0, box.findData(getattr(mapping, name))))
+            box = choice(
+                [("not in this list", ""), *((column, column) for column in shape.columns)], getattr(mapping, name)
+            )
             box.currentIndexChanged.connect(self._look)
             self.boxes[name] = box
             form.addRow(words, box)
-        self.form_box = QComboBox()
-        for one in TIME_FORMS:
-            self.form_box.addItem(one.text, one.code)
-        self.form_box.setCurrentIndex(max(0, self.form_box.findData(mapping.form)))
+        self.form_box = choice([(one.text, one.code) for one in TIME_FORMS], mapping.form)
         self.form_box.currentIndexChanged.connect(self._look)
         form.addRow("Form of the time", self.form_box)
-        self.clock_box = QComboBox()
-        for words, zone in ((f"the site's ({model.session.time_zone.key})", ""), ("UTC", "UTC")):
-            self.clock_box.addItem(words, zone)
-        self.clock_box.setCurrentIndex(max(0, self.clock_box.findData(mapping.clock)))
+        self.clock_box = choice([(f"the site's ({model.session.time_zone.key})", ""), ("UTC", "UTC")], mapping.clock)
         self.clock_box.currentIndexChanged.connect(self._look)
         form.addRow("Time zone, where none is written", self.clock_box)
         layout.addLayout(form)
@@ -206,26 +198,25 @@ class ImportDialog(QDialog):
         row.addWidget(self._sources, 1)
         grid.addWidget(label("From"), 0, 0)
         grid.addLayout(row, 0, 1)
-        self.origin = QComboBox()
-        for origin, words in ORIGIN_WORDS:
-            self.origin.addItem(words, origin)
-        self.origin.setCurrentIndex(self.origin.findData(model.origin))
+        self.origin = choice([(words, origin) for origin, words in ORIGIN_WORDS], model.origin)
         self.origin.currentIndexChanged.connect(lambda _i: model.set_origin(self.origin.currentData()))
         grid.addWidget(label("Recorded as"), 1, 0)
         grid.addWidget(self.origin, 1, 1)
-        self.rule = QComboBox()
-        for rule, words in _RULE_WORDS:
-            self.rule.addItem(words.replace("this camera", f"'{model.camera_name(model.camera_id)}'"), rule)
+        self.rule = choice(
+            [
+                (words.replace("this camera", f"'{model.camera_name(model.camera_id)}'"), rule)
+                for rule, words in _RULE_WORDS
+            ]
+        )
         self.rule.currentIndexChanged.connect(lambda _i: model.set_rule(self.rule.currentData()))
         grid.addWidget(label("Cameras"), 2, 0)
         grid.addWidget(self.rule, 2, 1)
         self.pattern = self._patterns()
         grid.addWidget(label("Time in file names"), 3, 0)
         grid.addWidget(self.pattern, 3, 1)
-        self.cause = QComboBox()
-        self.cause.addItem("as the camera's event list says, else motion", None)
-        for cause in Cause:
-            self.cause.addItem(cause.value, cause)
+        self.cause = choice(
+            [("as the camera's event list says, else motion", None), *((cause.value, cause) for cause in Cause)]
+        )
         self.cause.currentIndexChanged.connect(lambda _i: setattr(model, "cause", self.cause.currentData()))
         grid.addWidget(label("Why it recorded"), 4, 0)
         grid.addWidget(self.cause, 4, 1)

@@ -8,7 +8,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import QDateTime
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDateTimeEdit,
     QDoubleSpinBox,
     QFileDialog,
@@ -34,7 +33,7 @@ from guardia.ui.canvas.walk_picture import TravelLines, WalkPicture
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns, widen_for_headings
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, dated, label, page_head, words_card
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, choice, dated, label, page_head, words_card
 from guardia.ui.steps.gate_path import PathDelegate
 
 _SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
@@ -54,10 +53,7 @@ class WhyTab(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         row = QHBoxLayout()
-        self.question = QComboBox()
-        self.question.setAccessibleName("What is asked")
-        for question in Question:
-            self.question.addItem(question.value, question)
+        self.question = choice([(question.value, question) for question in Question], name="What is asked")
         self.question.activated.connect(lambda _: self._ask())
         self.at = dated(QDateTimeEdit())
         self.at.setDisplayFormat("yyyy-MM-dd HH:mm:ss")

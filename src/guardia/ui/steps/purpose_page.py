@@ -31,7 +31,7 @@ from guardia.core.score.met import Met
 from guardia.ui.canvas.zone_canvas import ZoneCanvas
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label, page_head
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, choice, label, page_head
 from guardia.ui.steps.copy_dialog import CopyDialog
 from guardia.ui.steps.first_dialog import FirstDialog
 from guardia.ui.steps.periods_dialog import PeriodsDialog
@@ -94,9 +94,7 @@ class PurposePage(FreshPage):
         self._session = session
         self.model = session.step_model(PurposeModel, model)
         layout, head = page_head(self, "Purpose")
-        self.pattern = QComboBox()
-        self.pattern.setAccessibleName("Begin from a pattern")
-        self.pattern.addItem("begin from …", "")
+        self.pattern = choice([("begin from …", "")], name="Begin from a pattern")
         for pattern in PATTERNS:
             self.pattern.addItem(pattern.name, pattern.id)
             self.pattern.setItemData(self.pattern.count() - 1, pattern.words, 3)  # the tool tip's role

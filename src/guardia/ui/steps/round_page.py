@@ -291,6 +291,16 @@ class RoundPage(QWidget):
         row.addWidget(picture)
         middle = QVBoxLayout()
         middle.setSpacing(2)
+        middle.addLayout(self._card_head(model))
+        ribbon = Fortnight(self._session, model, self.days)
+        ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
+        middle.addWidget(ribbon)
+        row.addLayout(middle, 1)
+        row.addLayout(self._card_side(model))
+        return frame
+
+    def _card_head(self, model: CameraModel) -> QHBoxLayout:
+        """Name, purpose and the two complaints of a camera."""
         head = QHBoxLayout()
         head.setSpacing(8)
         name = label(model.camera.name, "head")
@@ -311,11 +321,10 @@ class RoundPage(QWidget):
             figure = label(text if lines else f"{text} {interval}", rich=True)
             figure.setToolTip(f"{interval[1:-1]} by chance alone (95 %)")
             head.addWidget(figure)
-        middle.addLayout(head)
-        ribbon = Fortnight(self._session, model, self.days)
-        ribbon.picked.connect(partial(self.asked.emit, model.camera.id))
-        middle.addWidget(ribbon)
-        row.addLayout(middle, 1)
+        return head
+
+    def _card_side(self, model: CameraModel) -> QVBoxLayout:
+        """What is next to be done, and what is to be known for it."""
         action = next_action(model)
         side = QVBoxLayout()
         side.setSpacing(4)
@@ -339,8 +348,7 @@ class RoundPage(QWidget):
             )
             side.addWidget(note)
         side.addStretch()
-        row.addLayout(side)
-        return frame
+        return side
 
 
 def _figures(score: Score) -> list[tuple[str, str]]:

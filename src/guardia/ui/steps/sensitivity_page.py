@@ -31,7 +31,7 @@ from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.ui.parts.plots import UprightLine, colour_plot, still_plot
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import HelpLine, card, label, page_head
+from guardia.ui.parts.widgets import HelpLine, card, choice, label, page_head
 
 LEAST_SHOWN = 0.04
 """Smaller motion, % of the picture, is drawn at the plot's left edge."""
@@ -107,9 +107,7 @@ class SensitivityPage(QWidget):
         self.choices: dict[str, QComboBox] = {}
         levers: tuple[Lever[Any], ...] = (HOLD, PRE_RECORD, LENGTH, REST)
         for column, lever in enumerate(levers, start=1):
-            box = QComboBox()
-            for choice in lever.options(capability):
-                box.addItem(lever.say(choice, capability), choice)
+            box = choice([(lever.say(choice, capability), choice) for choice in lever.options(capability)])
             self.help_line.explain(box, lever.help)
             box.setAccessibleName(lever.subject)
             box.activated.connect(

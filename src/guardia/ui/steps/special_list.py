@@ -7,7 +7,6 @@ from pathlib import Path
 
 from PyQt6.QtCore import QDateTime, QTime
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDateTimeEdit,
     QDialog,
     QFileDialog,
@@ -22,7 +21,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.steps.hours_model import HoursModel
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.plan import WEEKDAYS, Special
-from guardia.ui.parts.widgets import WrappedLabel, button, dated, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, button, choice, dated, dialog_ends
 
 RULES = [("off", "off"), ("on", "on"), *((f"as on a {name}", name) for name in WEEKDAYS)]
 
@@ -42,9 +41,7 @@ class SpecialDialog(QDialog):
         for field in (self.begin, self.end):
             field.setDisplayFormat("yyyy-MM-dd HH:mm")
             field.setCalendarPopup(True)
-        self.rule = QComboBox()
-        for words, rule in RULES:
-            self.rule.addItem(words, rule)
+        self.rule = choice(RULES)
         self.trouble = WrappedLabel()
         self.trouble.setObjectName("warning")
         form.addRow("Name", self.name)

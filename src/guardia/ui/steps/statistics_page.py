@@ -9,7 +9,6 @@ from datetime import date
 from PyQt6.QtCore import QPointF, QRect, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import QMouseEvent, QPainter, QPen
 from PyQt6.QtWidgets import (
-    QComboBox,
     QFileDialog,
     QHBoxLayout,
     QHeaderView,
@@ -28,7 +27,7 @@ from guardia.core.purpose.judgement import Verdict
 from guardia.core.score.statistics import BY, Day, StatisticLine, days, lines
 from guardia.ui.parts.tables import row_table
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, button, draw_mark, label, page_head, painting
+from guardia.ui.parts.widgets import FreshPage, button, choice, draw_mark, label, page_head, painting
 
 _BY_WORDS = {
     "cause": "by cause",
@@ -152,10 +151,7 @@ class StatisticsPage(FreshPage):
         layout.addWidget(area)
         row = QHBoxLayout()
         row.addWidget(label("False recordings", "head"))
-        self.by = QComboBox()
-        for by in BY:
-            self.by.addItem(_BY_WORDS[by], by)
-        self.by.setAccessibleName("Count by")
+        self.by = choice([(_BY_WORDS[by], by) for by in BY], name="Count by")
         self.by.currentIndexChanged.connect(self.refresh)
         row.addWidget(self.by)
         self._note = label("", "muted")

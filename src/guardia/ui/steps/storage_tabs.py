@@ -24,7 +24,7 @@ from guardia.core.storage.figure import short
 from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading
 from guardia.ui.canvas.what_if_bars import WhatIfBars
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, label
+from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, choice, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
 
 
@@ -40,10 +40,7 @@ class SettingsTab(QWidget):
         grid.setHorizontalSpacing(14)
         self.boxes: dict[str, QComboBox] = {}
         for number, (name, words, choices) in enumerate(storage_choices(model.model.camera.capability)):
-            box = QComboBox()
-            box.setAccessibleName(words)
-            for text, value in choices:
-                box.addItem(text, value)
+            box = choice(choices, name=words)
             box.activated.connect(
                 lambda _i, n=name, b=box, w=words: self._change(f"change: {w.lower()}", n, b.currentData())
             )

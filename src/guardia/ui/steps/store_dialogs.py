@@ -23,7 +23,7 @@ from PyQt6.QtWidgets import (
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.readings import RANGES, STATES, UNIT_GB, Measure, Reading
 from guardia.core.storage.stores import Store, StoreKind, Takes
-from guardia.ui.parts.widgets import WrappedLabel, dated, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, choice, dated, dialog_ends
 
 FED_WITH = (
     ("not known", 0.0), ("5 V (USB)", 5.0), ("12 V", 12.0), ("24 V", 24.0), ("48 V (network cable)", 48.0),
@@ -72,9 +72,7 @@ class StoreDialog(QDialog):
         form = QFormLayout(self)
         self.name = QLineEdit(store.name if store else "")
         self.name.setPlaceholderText("Named after its place")
-        self.kind = QComboBox()
-        for kind in StoreKind:
-            self.kind.addItem(kind.value, kind)
+        self.kind = choice([(kind.value, kind) for kind in StoreKind], store.kind if store else None)
         self.capacity = _number(store.capacity_gb if store else 64.0, "", 3)
         self.unit = QComboBox()
         self.unit.addItems(list(UNIT_GB))
@@ -103,18 +101,13 @@ class StoreDialog(QDialog):
             )
         }  # fmt: skip
         self.known = {name: maybe.known for name, maybe in self._maybe.items()}
-        self.takes = QComboBox()
-        for takes in Takes:
-            self.takes.addItem(takes.value, takes)
-        self.takes.setCurrentIndex(self.takes.findData(store.takes if store else Takes.ALL))
+        self.takes = choice([(takes.value, takes) for takes in Takes], store.takes if store else Takes.ALL)
         self.beside = QCheckBox("also while another store is chosen; a copy always does")
         self.beside.setChecked(store is not None and store.beside)
         self.classes = QLineEdit(", ".join(store.classes) if store else "")
         self.classes.setPlaceholderText("everything, or person, vehicle …")
         self.here = QCheckBox(f"{camera} records to it")
         self.here.setChecked(here)
-        if store is not None:
-            self.kind.setCurrentIndex(self.kind.findData(store.kind))
         for words, widget in (
             ("Name", self.name), ("What it is", self.kind), ("Capacity as printed", both),
             ("In use since", self._maybe["begins"]), ("A plan keeps", self._maybe["keeps_days"]),
@@ -175,10 +168,7 @@ class ReadingDialog(QDialog):
         self.at.setDisplayFormat("yyyy-MM-dd HH:mm")
         self.at.setCalendarPopup(True)
         form.addRow("When", self.at)
-        self.state = QComboBox()
-        self.state.addItem("not looked at", None)
-        for state in STATES:
-            self.state.addItem(state.value, state)
+        self.state = choice([("not looked at", None), *((state.value, state) for state in STATES)])
         self.unit = QComboBox()
         self.unit.addItems(list(UNIT_GB))
         self.values: dict[Measure, QDoubleSpinBox] = {}
@@ -190,9 +180,7 @@ class ReadingDialog(QDialog):
             self.values[measure], row = field, _Maybe(field, known=False)
             self.known[measure] = row.known
             form.addRow(measure.value.capitalize(), row)
-        self.fed = QComboBox()
-        for words, volts in FED_WITH:
-            self.fed.addItem(words, volts)
+        self.fed = choice(FED_WITH)
         if fed_v is not None:
             self.fed.setCurrentIndex(max(0, self.fed.findData(fed_v)))
             form.addRow("It is fed with", self.fed)

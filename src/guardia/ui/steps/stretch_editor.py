@@ -8,7 +8,6 @@ from functools import partial
 from PyQt6.QtCore import QTime, pyqtSignal
 from PyQt6.QtWidgets import (
     QCheckBox,
-    QComboBox,
     QDialog,
     QGridLayout,
     QHBoxLayout,
@@ -25,7 +24,7 @@ from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, MOST_SUN_MIN, WEEKDAYS, Edge, Stretch
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import WrappedLabel, button, label, two_columns
+from guardia.ui.parts.widgets import WrappedLabel, button, choice, label, two_columns
 from guardia.ui.steps.hours_dialogs import ShareDialog
 
 _BY = [("at", None), *((event.value, event) for event in SunEvent)]
@@ -40,10 +39,7 @@ class EdgeEditor(QWidget):
         super().__init__()
         row = QHBoxLayout(self)
         row.setContentsMargins(0, 0, 0, 0)
-        self.by = QComboBox()
-        for text, event in _BY:
-            self.by.addItem(text, event)
-        self.by.setAccessibleName(f"{words}: by the clock or the sun")
+        self.by = choice(_BY, name=f"{words}: by the clock or the sun")
         self.time = QTimeEdit()
         self.time.setDisplayFormat("HH:mm")
         self.time.setKeyboardTracking(False)

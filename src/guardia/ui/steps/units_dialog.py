@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import (
-    QComboBox,
     QDialog,
     QDoubleSpinBox,
     QFormLayout,
@@ -20,7 +19,7 @@ from guardia.app.project.session import Session
 from guardia.core.base.errors import InvalidValue
 from guardia.core.storage.units import Hung, Unit, UnitKind
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
-from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends
+from guardia.ui.parts.widgets import WrappedLabel, button, choice, dialog_ends
 
 _LIMITS = (
     ("channels", "Channels", "", 0),
@@ -49,9 +48,7 @@ class UnitDialog(QDialog):
         form = QFormLayout(self)
         self.name = QLineEdit(hung.unit.name if hung else "")
         self.name.setPlaceholderText("Named after its place")
-        self.kind = QComboBox()
-        for kind in UnitKind:
-            self.kind.addItem(kind.value, kind)
+        self.kind = choice([(kind.value, kind) for kind in UnitKind])
         if hung:
             self.kind.setCurrentIndex(self.kind.findData(hung.unit.kind))
         form.addRow("Name", self.name)

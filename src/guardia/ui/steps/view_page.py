@@ -22,7 +22,7 @@ from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.core.score.reach import THINGS, Thing
 from guardia.ui.canvas.view_canvas import PlanView, ViewCanvas
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, button, card, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, button, card, choice, clear, label, page_head
 
 PLAN_FROM_PX = 740
 BESIDE_PX, BELOW_PX, UNKNOWN_BELOW_PX = 210, 260, 110
@@ -108,9 +108,7 @@ class ViewPage(FreshPage):
 
     def _of_what(self) -> QComboBox:
         """Chooses what the reach is told of."""
-        thing = QComboBox()
-        thing.setAccessibleName("What reach is shown for")
-        thing.addItem("everything", None)
+        thing = choice([("everything", None)], name="What reach is shown for")
         thing.setToolTip("Of everything at the draft's level, or of one thing at every level")
         thing.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
         for each in THINGS:
