@@ -12,7 +12,9 @@ from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 
 from guardia.app.project.key_pictures import KeyPictures
+from guardia.app.site.cameras import AT_ONCE
 from guardia.ui.parts.theme import THEME
+from guardia.ui.shell import main_window
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
 from tests.support import FolderCase
@@ -38,6 +40,8 @@ class GuiCase(FolderCase):
         self.want = KeyPictures.want
         # Each window would start a process that draws: tests.ui.test_evidence_parts does it for real.
         self.enterContext(patch.object(KeyPictures, "want", return_value=False))
+        # Tests ask for cameras as soon as a project is open: tests.ui.test_round waits for them.
+        self.enterContext(patch.object(main_window, "READ_AT_ONCE", AT_ONCE))
         self.window = MainWindow(self.folder / "home")
         self.window.setMinimumSize(1100, 700)  # the screen of the tests is smaller than any of today
         self.window.show()

@@ -174,6 +174,7 @@ class VisitsByHand(StepCase):
         return sum(len(m.comparison.installed.real_recorded) + len(m.comparison.installed.real_missed) for m in models)
 
     def test_visits_over_several_clips_are_found_on_all_cameras(self):
+        self.read_all()
         models = [self.session.camera(i) for i in self.session.camera_ids()]
         before = self.real(models)
         self.window.actions_by_id["join_found"].trigger()

@@ -52,6 +52,7 @@ class Hours(StepCase):
         self.painted(page)
 
     def test_hours_shared_by_a_group_are_one_plan_and_come_apart_again(self):
+        self.read_all()
         page = self.page_of("Workshop door")
         others = [m for m in self.session.cameras.opened.values() if m.camera.name in ("Slipway", "Fuel berth")]
         before = {m.camera.id: m.draft.hours for m in self.session.cameras.opened.values()}

@@ -96,6 +96,7 @@ class Around(StepCase):
         self.session = self.window.session
 
     def test_a_click_with_the_other_button_offers_what_fits(self):
+        self.read_all()
         page = self.open_camera("Slipway", "evidence")
         offered = [action.text().replace("&", "") for action in page.list.actions()]
         self.assertTrue({"Play", "Judge as", "Join to one visit", "Start of clip…"} <= set(offered), offered)

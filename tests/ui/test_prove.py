@@ -108,6 +108,7 @@ class Prove(StepCase):
         self.assertIn("bad at night", self.model.corrections.logbook()[0].detail)
 
     def test_the_way_of_a_visit_over_three_cameras_is_learnt(self):
+        self.read_all()
         page = self.open_camera("Pontoon gate", "prove")
         linked = QSignalSpy(page.model.linking.changed)
         page.tabs.setCurrentWidget(page.linked)
@@ -163,6 +164,7 @@ class Prove(StepCase):
 
 class Copy(StepCase):
     def test_a_draft_is_copied_in_each_makes_form_and_taken_back_in_one_step(self):
+        self.read_all()
         self.open_camera("Pontoon gate", "sensitivity")
         model = self.model
         model.change_draft(model.draft.with_values(hold_s=0.6, objects=("person", "animal"), pre_record_s=2.0), "try")
@@ -261,6 +263,11 @@ class ReadBack(StepCase):
 
 class DueAndLogbook(StepCase):
     def test_what_is_due_is_listed_and_saved_as_a_calendar(self):
+        early = DueDialog(self.window, self.session)
+        self.assertIn("6 cameras still to be read", early.words.text())
+        self.read_all()
+        self.assertNotIn("still to be read", early.words.text())
+        early.deleteLater()
         calendar, told = self.folder / "due.ics", []
 
         def look(dialog):
@@ -275,6 +282,7 @@ class DueAndLogbook(StepCase):
         self.assertIn(b"Winter store: charge the battery", calendar.read_bytes())
 
     def test_a_report_for_the_owner_has_a_page_a_camera(self):
+        self.read_all()
         paper = self.folder / "report.pdf"
         asked = patch.object(QInputDialog, "getItem", return_value=(ReportPictures.NONE.value, True))
         with asked, patch.object(QFileDialog, "getSaveFileName", return_value=(str(paper), "")):

@@ -10,6 +10,7 @@ from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
 
+from guardia.app.camera.advice import worst_first
 from guardia.app.camera.makes import capability_data, middle_settings
 from guardia.app.site.exports import Exports, ReportPictures
 from guardia.app.site.summary import Summary, keep_summary
@@ -20,6 +21,7 @@ from guardia.store.project import Project
 from guardia.store.records import Site
 from guardia.ui.parts.print_preview import PrintPreview
 from guardia.ui.parts.print_preview import preview as open_preview
+from guardia.ui.shell import main_window
 from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
 from guardia.ui.steps.due_dialog import DueDialog
@@ -46,8 +48,33 @@ class DamagedEntriesOfASite(StepCase):
         dialog.deleteLater()
 
 
+class Opening(GuiCase):
+    def test_each_camera_takes_its_place_as_it_is_read_and_the_worst_come_first_once_all_are(self):
+        with patch.object(main_window, "READ_AT_ONCE", 0):
+            self.window.open_demo()
+        session, page = self.window.session, self.window.pages["round"]
+
+        def names():
+            heads = [page._cards.itemAt(n).widget() for n in range(len(session.camera_ids()))]
+            return [head.findChild(QLabel, "head").text() for head in heads]
+
+        by_name = [session.camera_name(i) for i in session.camera_ids()]
+        self.assertEqual(names(), by_name)
+        self.assertIsNone(self.window.camera_id)
+        opened = QSignalSpy(session.camera_opened)
+        self.wait(opened)
+        self.assertEqual((names(), self.window.camera_id), (by_name, session.camera_ids()[0]))
+        while len(opened) < len(by_name):
+            opened.wait(60_000)
+        QApplication.processEvents()
+        worst = worst_first([session.camera(i) for i in session.camera_ids()])
+        self.assertEqual(names(), [model.camera.name for model in worst])
+        self.painted(page)
+
+
 class Dates(StepCase):
     def test_a_date_is_entered_goes_out_and_comes_in_once_and_is_done_with(self):
+        self.read_all()
         dialog = DueDialog(self.window, self.session)
         before = dialog.table.rowCount()
         on = self.session.rounds.today + timedelta(days=3)
@@ -92,6 +119,7 @@ class Dates(StepCase):
 
 class Walked(StepCase):
     def test_the_round_is_walked_by_keys_alone_in_patrol_order(self):
+        self.read_all()
         models = {m.camera.name: m for m in self.session.cameras.opened.values()}
         models["Winter store"].facts.set_about(type(models["Winter store"].camera.about)("", "", "", 1))
         dialog = RoundDialog(self.window, self.session)

@@ -15,6 +15,7 @@ from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLineEdit, QPushButton, QUndoView
 
 from guardia.app.camera.makes import capability_data
+from guardia.app.site.open_site import OpenSite
 from guardia.app.steps.occurrence_list import Role
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.work.jobs import Progress
@@ -33,16 +34,24 @@ from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.dialogs import messages_html
 from guardia.ui.shell.palette import Palette
 from guardia.ui.steps import score_panel
+from tests.support import DEMO
 from tests.ui.support import APP, GuiCase
 
 SQUARE = PolygonZone(ZoneKind.WATCH, ((0.2, 0.3), (0.6, 0.3), (0.6, 0.8), (0.2, 0.8)), "yard")
 
 
 class StepCase(GuiCase):
+    """The demo, of which only the cameras are read that a test asks for; `read_all` reads the others."""
+
     def setUp(self):
         super().setUp()
-        self.window.open_demo()
+        shutil.copytree(DEMO, self.folder / "home" / "tern-quay")
+        with mock.patch.object(OpenSite, "load_cameras"):
+            self.window.open_demo()
         self.session = self.window.session
+
+    def read_all(self):
+        self.session.load_cameras()
 
     def open_camera(self, name, step):
         camera = next(i for i in self.session.camera_ids() if self.session.camera_name(i) == name)
@@ -66,6 +75,7 @@ class StepCase(GuiCase):
 
 class Round(StepCase):
     def test_a_click_on_a_card_opens_its_camera(self):
+        self.read_all()
         page = self.window.pages["round"]
         name = next(w for w in page.findChildren(QLabel) if w.text() == "Slipway")
         self.click(name)
@@ -75,6 +85,7 @@ class Round(StepCase):
         self.assertTrue(self.window.pages["evidence"].isVisible())
 
     def test_the_two_weeks_move_for_all_cameras_at_once(self):
+        self.read_all()
         page = self.window.pages["round"]
         first, last = page.days
         self.click(page.earlier)
@@ -84,6 +95,7 @@ class Round(StepCase):
         self.painted(page)
 
     def test_every_camera_has_a_card_with_its_next_action_and_opens_there(self):
+        self.read_all()
         page = self.window.pages["round"]
         buttons = [b for b in page.findChildren(QPushButton) if b.objectName() == "primary"]
         self.assertEqual(len(buttons), 6)
@@ -98,6 +110,7 @@ class Round(StepCase):
         self.assertEqual(self.painted(self.window.rail).pixelColor(4, 400), THEME.colour("rail"))
 
     def test_the_worst_camera_comes_first(self):
+        self.read_all()
         page = self.window.pages["round"]
         names = [
             b.accessibleName().split(":")[0] for b in page.findChildren(QPushButton) if b.objectName() == "primary"
@@ -309,6 +322,7 @@ class Evidence(StepCase):
 
 class Everywhere(StepCase):
     def test_an_action_is_found_by_a_few_letters_and_run_by_enter(self):
+        self.read_all()
         self.window.actions_by_id["palette"].trigger()
         palette = self.window.findChild(Palette)
         everything = palette.list.count()

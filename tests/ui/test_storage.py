@@ -30,6 +30,7 @@ class Storage(StepCase):
         return [o.kept_gate for o in outcomes if o.kept_gate is not None]
 
     def test_the_wrong_target_is_found_and_mended(self):
+        self.read_all()
         buttons = self.window.pages["round"].findChildren(QPushButton)
         self.assertIn("Look at the storage", [b.text() for b in buttons])
         page = self.page_of("Workshop door")

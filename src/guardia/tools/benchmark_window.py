@@ -36,7 +36,7 @@ window.grab()
 opened = time.perf_counter() - begun
 told = {"opened_s": opened, "usable_s": time.time() - float(sys.argv[1])}
 def look():
-    if window.camera_id is None:
+    if not all(window.session.is_loaded(i) for i in window.session.camera_ids()):
         return
     told["loaded_s"] = time.perf_counter() - begun
     told["rss_mb"] = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -61,8 +61,8 @@ app = make_application()
 window = MainWindow(Path(sys.argv[2]).parent)
 window.show()
 window.open_project(Path(sys.argv[2]))
-model = window.session.camera(window.camera_id)
-window.open_camera(window.camera_id, "zones")
+model = window.session.camera(window.session.camera_ids()[0])
+window.open_camera(model.camera.id, "zones")
 window.grab()
 taken = []
 for step in range(61):

@@ -77,10 +77,11 @@ def take_screenshots(folder: Path) -> list[Path]:
         window.show()
         taken.append(_take(app, window, folder / "welcome.png"))
         window.open_demo()
-        taken.append(_take(app, window, folder / "round.png"))
         session = window.session
         if session is None:
             return taken
+        _wait_for_cameras(session)
+        taken.append(_take(app, window, folder / "round.png"))
         camera_id = next(i for i in session.camera_ids() if session.camera_name(i) == EXAMPLE_CAMERA)
         window.open_camera(camera_id, "evidence")
         model = session.camera(camera_id)
@@ -135,6 +136,15 @@ def _in_few_colours(picture: Image.Image) -> Image.Image:
     palette = Image.new("P", (1, 1))
     palette.putpalette([*usual[: 3 * (256 - len(theme))], *(part for colour in theme for part in colour or ())])
     return picture.quantize(palette=palette, dither=Image.Dither.NONE)
+
+
+def _wait_for_cameras(session: Session) -> None:
+    """Wait until all evidence is read."""
+    while not all(session.is_loaded(i) for i in session.camera_ids()):
+        waiting = QEventLoop()
+        session.cameras_changed.connect(waiting.quit)
+        session.camera_opened.connect(waiting.quit)
+        waiting.exec()
 
 
 def _wait_for_groups(page: AlikePage) -> None:

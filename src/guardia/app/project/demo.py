@@ -9,7 +9,6 @@ from importlib.resources import as_file, files
 from pathlib import Path
 
 from guardia.app.camera.makes import capability_data
-from guardia.benchcam.tern_quay_purposes import enter_purposes
 from guardia.core.base.errors import ProjectError
 from guardia.store.media_folder import FOLDER as MEDIA
 from guardia.store.project import FILE_NAME, Project
@@ -39,6 +38,8 @@ def own_demo(home: Path) -> Path:
     target = home / "tern-quay"
     if (target / FILE_NAME).exists():
         return target
+    from guardia.benchcam.tern_quay_purposes import enter_purposes  # slow to import, and needed only once
+
     part = home / "tern-quay.part"
     try:
         shutil.rmtree(part, ignore_errors=True)

@@ -127,15 +127,18 @@ class OpenSite(QObject):
         """Whether a camera's evidence is at hand."""
         return camera_id in self.cameras.opened
 
-    def load_cameras(self) -> None:
+    def load_cameras(self, *, at_once: int | None = None) -> None:
         """Read every camera's evidence: at once if it is little, otherwise in another thread, camera by camera.
 
         Of a site with many cameras only those are read whose line is not kept or no longer true, and only for that.
+
+        Args:
+            at_once: So many clips are little; AT_ONCE of them if None.
         """
         if self.many:
             self.summaries = {i: s for i, (s, holds) in kept_summaries(self._project).items() if holds}
             self.cameras_changed.emit()
-        elif self._project.clips.count() <= AT_ONCE:
+        elif self._project.clips.count() <= (AT_ONCE if at_once is None else at_once):
             for camera_id in self.camera_ids():
                 try:
                     self.camera(camera_id)

@@ -7,6 +7,8 @@ from PyQt6.QtCore import QRectF
 
 from guardia.ui.parts.theme import THEME
 
+pg.setConfigOptions(antialias=True)
+
 TOP_PX = 8
 """Room above the axes, so that the topmost number is not cut."""
 

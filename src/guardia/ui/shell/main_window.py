@@ -7,6 +7,7 @@ from contextlib import suppress
 from dataclasses import replace
 from functools import partial
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QAction, QCloseEvent, QResizeEvent
@@ -38,7 +39,6 @@ from guardia.ui.shell.menus import fill_menus
 from guardia.ui.shell.page_stack import PageStack
 from guardia.ui.shell.palette import Palette
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
-from guardia.ui.shell.practice_dialog import PracticeDialog
 from guardia.ui.shell.preferences_dialog import PreferencesDialog
 from guardia.ui.shell.project_commands import (
     ask_cluster,
@@ -57,14 +57,19 @@ from guardia.ui.shell.rail import Rail
 from guardia.ui.shell.step_back import step_back
 from guardia.ui.shell.step_pages import PAGES
 from guardia.ui.shell.welcome_page import WelcomePage
-from guardia.ui.steps.evidence_page import EvidencePage
 from guardia.ui.steps.round_page import RoundPage
 from guardia.ui.steps.score_panel import ScorePanel
+
+if TYPE_CHECKING:
+    from guardia.ui.steps.evidence_page import EvidencePage
 
 FRAME_PX = (4, 32)
 """Room that the window's frame and title bar take on the screen, across and down."""
 
 SMALLEST_PX = (1100, 700)
+READ_AT_ONCE = 40
+"""So many clips are read before the window can be used; of more, camera by camera is shown as it is read."""
+
 FOLD_BELOW_PX = 1200
 """In a narrower window the score folds to its counts, so that the picture keeps its room."""
 
@@ -228,7 +233,7 @@ class MainWindow(QMainWindow):
         session.make_changed.connect(self._rebuild)
         session.evidence_changed.connect(self._refresh_steps)
         self.go("round")
-        session.load_cameras()
+        session.load_cameras(at_once=READ_AT_ONCE)
         if session.intake.outdated():
             self.question = ask_to_measure_again(self, session)
         else:
@@ -294,9 +299,8 @@ class MainWindow(QMainWindow):
         """Open a camera at a step."""
         self._prepare_camera(camera_id)
         self.go(step)
-        page = self.pages.get("evidence")
-        if step == "evidence" and isinstance(page, EvidencePage):
-            page.show_unjudged()
+        if step == "evidence" and step in self.pages:
+            self._evidence().show_unjudged()
 
     def _prepare_camera(self, camera_id: int) -> None:
         if self.session is None or camera_id == self.camera_id:
@@ -346,6 +350,8 @@ class MainWindow(QMainWindow):
             self.commands.ask_watched()
 
     def _evidence(self) -> EvidencePage:
+        from guardia.ui.steps.evidence_page import EvidencePage
+
         self.go("evidence")
         page = self.pages["evidence"]
         assert isinstance(page, EvidencePage)
@@ -409,6 +415,8 @@ class MainWindow(QMainWindow):
 
     def practice(self) -> None:
         """Show what was practised; open the scene that was recorded."""
+        from guardia.ui.shell.practice_dialog import PracticeDialog  # with the simulated camera, for this alone
+
         dialog = PracticeDialog(self, self._data_home, self.session.folder if self.session else None)
         if dialog.exec() == QDialog.DialogCode.Accepted and dialog.folder is not None:
             self.open_project(dialog.folder)

@@ -13,7 +13,6 @@ from importlib.resources import files
 from pathlib import Path
 from types import TracebackType
 
-import pyqtgraph
 from PyQt6.QtCore import QObject, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
@@ -22,6 +21,7 @@ from guardia.app.work.job_runner import left_running
 from guardia.core.base.errors import ProjectError
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.main_window import MainWindow
+from guardia.ui.shell.step_pages import load_ahead
 
 SIGNAL_EVERY_MS = 250
 X_TCP_PORT = 6000
@@ -87,7 +87,6 @@ def make_application() -> QApplication:
         app = QApplication(["guardia"])
     app.setApplicationName("Guardia")
     app.setWindowIcon(QIcon(str(files("guardia") / "data" / "icons" / "guardia.svg")))
-    pyqtgraph.setConfigOptions(antialias=True)
     THEME.apply(app, dark=False)
     return app
 
@@ -120,6 +119,7 @@ def run(data_home: Path, project: Path | None, *, demo: bool = False) -> int:
     elif project is not None:
         window.open_project(project)
     window.show()
+    load_ahead(window)
     status = app.exec()
     if left_running():  # Python would wait for them, and everything is saved
         sys.stdout.flush()
@@ -134,10 +134,7 @@ class _Teller(QObject):
 
 
 def install_hooks(window: MainWindow) -> None:
-    """Tell errors that nothing else caught in the window; without a hook PyQt6 aborts the program.
-
-    pyqtgraph replaces the hook when it is imported, so ours is set after it.
-    """
+    """Tell errors that nothing else caught in the window; without a hook PyQt6 aborts the program."""
     teller = _Teller(window)
     # Queued: an error may come from another thread, or while the window is being drawn.
     teller.happened.connect(window.messages.tell_error, Qt.ConnectionType.QueuedConnection)  # type: ignore[call-arg]

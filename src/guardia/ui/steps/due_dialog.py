@@ -9,6 +9,7 @@ from PyQt6.QtCore import QDate
 from PyQt6.QtWidgets import QDateEdit, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from guardia.app.project.session import Session
+from guardia.core.base.words import count_of
 from guardia.core.prove.due import Due
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
 from guardia.ui.parts.widgets import WrappedLabel, button, choice, dated, dialog_ends
@@ -76,6 +77,7 @@ class DueDialog(QDialog):
         row.addStretch()
         row.addWidget(button("C&lose", self.accept))
         layout.addLayout(row)
+        session.cameras_changed.connect(self.refresh)
         self.refresh()
 
     def refresh(self) -> None:
@@ -83,8 +85,10 @@ class DueDialog(QDialog):
         dues, today = self._rounds.due(), self._rounds.today
         self._dues = dues
         late = sum(d.on < today for d in dues)
-        said = f"{len(dues)} dates, {late} of them past today, {today:%Y-%m-%d}."
-        self.words.setText(said if dues else "Nothing is due.")
+        said = f"{len(dues)} dates, {late} of them past today, {today:%Y-%m-%d}." if dues else "Nothing is due."
+        session = self._session
+        unread = sum(not session.is_loaded(i) and session.line_of(i) is None for i in session.camera_ids())
+        self.words.setText(f"{said} {count_of(unread, 'camera')} still to be read." if unread else said)
         rows = [(f"{d.on:%a %Y-%m-%d}", d.camera, d.what, d.why) for d in dues]
         fill_table(self.table, rows, lambda r, c: c == 0 and dues[r].on < today)
 

@@ -174,7 +174,8 @@ class RoundPage(QWidget):
         super().__init__()
         self._session = session
         self._moved = 0
-        self._fitted: list[tuple[QWidget, QLabel, QPixmap]] = []
+        self._fitted: list[tuple[QLabel, QPixmap]] = []
+        self._frames: list[QWidget] = []
         layout, head = page_head(self, "Round")
         self._site = label("", "muted")
         head.addWidget(self._site)
@@ -219,22 +220,18 @@ class RoundPage(QWidget):
             self.setFocusProxy(self.list)
             return
         clear(self._cards)
-        self._fitted = []
+        self._fitted, self._frames = [], []
         ids = self._session.camera_ids()
-        models = worst_first([self._session.camera(i) for i in ids if self._session.is_loaded(i)])
-        latest = latest_days(self._session.time_zone, models)
+        models = {i: self._session.camera(i) for i in ids if self._session.is_loaded(i)}
+        latest = latest_days(self._session.time_zone, list(models.values()))
         step = timedelta(days=self._moved)
         self.days = (latest[0] + step, latest[1] + step) if latest else None
-        for model in models:
-            self._cards.addWidget(self._card(model))
-        for camera_id in ids:
-            if not self._session.is_loaded(camera_id):
-                waiting = card()
-                row = QHBoxLayout(waiting)
-                row.addWidget(label(self._session.camera_name(camera_id), "head"))
-                row.addWidget(label("reading its evidence …", "muted"))
-                row.addStretch()
-                self._cards.addWidget(waiting)
+        # In order of name until all are read: no card moves away under the pointer as the next one comes.
+        whole = len(models) == len(ids)
+        for camera_id in [m.camera.id for m in worst_first(list(models.values()))] if whole else ids:
+            frame = self._card(models[camera_id]) if camera_id in models else self._waiting_card(camera_id)
+            self._frames.append(frame)
+            self._cards.addWidget(frame)
         if not ids:
             empty = label("No camera yet.", "head")
             self._cards.addWidget(empty, 0, Qt.AlignmentFlag.AlignHCenter)
@@ -248,11 +245,12 @@ class RoundPage(QWidget):
 
     def _fit(self) -> None:
         """Let the cards fill the page, between a lowest and a highest height."""
-        height = max(self._area.height(), 1) / max(len(self._fitted), 1) - self._cards.spacing()
+        height = max(self._area.height(), 1) / max(len(self._frames), 1) - self._cards.spacing()
         card_px = round(min(max(height, THEME.px(CARD_PX[0])), THEME.px(CARD_PX[1])))
         size = QSize(round((card_px - 14) * 16 / 9), card_px - 14)
-        for frame, picture, pixmap in self._fitted:
+        for frame in self._frames:
             frame.setFixedHeight(card_px)
+        for picture, pixmap in self._fitted:
             picture.setFixedSize(size)
             if not pixmap.isNull():
                 aspect = Qt.AspectRatioMode.KeepAspectRatio
@@ -277,6 +275,14 @@ class RoundPage(QWidget):
         self._moved += days
         self.refresh()
 
+    def _waiting_card(self, camera_id: int) -> QWidget:
+        frame = card()
+        row = QHBoxLayout(frame)
+        row.addWidget(label(self._session.camera_name(camera_id), "head"))
+        row.addWidget(label("reading its evidence …", "muted"))
+        row.addStretch()
+        return frame
+
     def _card(self, model: CameraModel) -> QWidget:
         frame = _Card()
         frame.opened.connect(partial(self.opened.emit, model.camera.id))
@@ -287,7 +293,7 @@ class RoundPage(QWidget):
         picture.setToolTip(html.escape(model.camera.capability.name))
         pixmap = QPixmap()
         pixmap.loadFromData(model.pictures.clean_view())
-        self._fitted.append((frame, picture, pixmap))
+        self._fitted.append((picture, pixmap))
         row.addWidget(picture)
         middle = QVBoxLayout()
         middle.setSpacing(2)
