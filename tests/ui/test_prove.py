@@ -12,6 +12,7 @@ from guardia.app.project.make_draft import MakeDraft
 from guardia.app.site.exports import Exports, ReportPictures
 from guardia.core.prove.diagnose import Question
 from guardia.core.storage.readings import alert_delay
+from guardia.ui.steps.due_dialog import DueDialog
 from tests.ui.test_steps import StepCase
 
 
