@@ -88,6 +88,7 @@ class ShownCamera(QObject):
     draft_changed = pyqtSignal()
     judgements_changed = pyqtSignal()
     comparison_changed = pyqtSignal()
+    """Last after every change of the state, so that who shows much of it follows this one alone."""
     evidence_changed = pyqtSignal()
     selection_changed = pyqtSignal()
     installed_changed = pyqtSignal()

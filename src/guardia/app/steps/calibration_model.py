@@ -75,7 +75,6 @@ class CalibrationModel(StepModel):
         self._by_marks: KnownView | None = None
         model.view_changed.connect(self._view_changed)
         model.comparison_changed.connect(self.changed)
-        model.judgements_changed.connect(self.changed)
 
     def persons(self) -> list[tuple[int, str]]:
         """Occurrences on which somebody can be marked, each with its words: walk tests, then people, the latest first.

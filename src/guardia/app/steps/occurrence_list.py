@@ -43,7 +43,6 @@ class OccurrenceListModel(QAbstractListModel):
         self._model = model
         self._looked: tuple[tuple[Evidence, Replay, Filter], NDArray[np.bool_]] | None = None
         model.evidence_changed.connect(self._reset)
-        model.judgements_changed.connect(self._refresh)
         model.comparison_changed.connect(self._refresh)
 
     def _reset(self) -> None:

@@ -60,7 +60,7 @@ class ProveModel(StepModel):
         self.complaining.changed.connect(self.changed)
         ends = [c.end_s for c in model.evidence.clips]
         self.at_s = max(ends, default=0.0)
-        for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
+        for signal in (model.comparison_changed, model.facts_changed):
             signal.connect(self.changed)
         session.cameras_changed.connect(self.changed)
 

@@ -47,7 +47,7 @@ class SetupModel(StepModel):
         self._known: tuple[tuple[object, ...], list[Item]] | None = None
         self.looking = self.latest()
         self.looking.changed.connect(self.changed)
-        for signal in (model.comparison_changed, model.facts_changed, model.installed_changed, model.view_changed):
+        for signal in (model.comparison_changed, model.facts_changed):
             signal.connect(self.changed)
 
     @property

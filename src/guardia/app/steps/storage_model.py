@@ -97,7 +97,6 @@ class StorageModel(StepModel):
         super().__init__(model, session)
         self.asking, self.saving = self.latest(), self.latest()
         model.comparison_changed.connect(self.changed)
-        model.installed_changed.connect(self.changed)
         session.cameras_changed.connect(self.changed)
 
     @property

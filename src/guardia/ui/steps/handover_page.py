@@ -32,7 +32,7 @@ from guardia.report.sheet import CAUTIONS, lines_against, met_rows, parted, scor
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import add_copying
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import button, card, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, button, card, clear, label, page_head
 
 SHEET_FORMS = "JSON (*.json);;ONVIF analytics XML (*.xml)"
 
@@ -44,7 +44,7 @@ DRAWING_PX = 380
 """Width of the drawing of the zones."""
 
 
-class HandoverPage(QWidget):
+class HandoverPage(FreshPage):
     """The sheet on the left, what to do with it and the logbook on the right."""
 
     def __init__(self, session: Session, model: CameraModel) -> None:
@@ -72,12 +72,9 @@ class HandoverPage(QWidget):
         self._add_logbook(side)
         body.addLayout(side, 3)
         layout.addLayout(body, 1)
-        model.comparison_changed.connect(self.refresh)
-        model.draft_changed.connect(self.refresh)
-        model.installed_changed.connect(self.refresh)
+        model.comparison_changed.connect(self.refresh_if_shown)
         model.logbook_changed.connect(self._fill_logbook)
         self.setFocusProxy(self._note)
-        self.refresh()
 
     def _sheet_area(self) -> QScrollArea:
         sheet = card()

@@ -31,7 +31,7 @@ from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.trace.measure import CELL_SIZE
 from guardia.ui.parts.plots import UprightLine, colour_plot, still_plot
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import HelpLine, card, choice, label, page_head
+from guardia.ui.parts.widgets import FreshPage, HelpLine, card, choice, label, page_head
 
 LEAST_SHOWN = 0.04
 """Smaller motion, % of the picture, is drawn at the plot's left edge."""
@@ -40,7 +40,7 @@ _SIGNS: dict[Verdict | None, tuple[str, str]] = {Verdict.REAL: ("real", "o"), Ve
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
 
 
-class SensitivityPage(QWidget):
+class SensitivityPage(FreshPage):
     """Controls above, two plots below."""
 
     def __init__(self, session: Session, model: CameraModel) -> None:
@@ -71,13 +71,12 @@ class SensitivityPage(QWidget):
         layout.addWidget(self.strip, 4)
         self._points: dict[int, int] = {}
         model.draft_changed.connect(self._take_draft)
-        model.comparison_changed.connect(self._draw)
-        model.selection_changed.connect(self._draw)
+        model.comparison_changed.connect(self.refresh_if_shown)
+        model.selection_changed.connect(self.refresh_if_shown)
         self.setFocusProxy(self.notch)
         THEME.changed.connect(self._style_plots)
-        THEME.changed.connect(self._draw)
+        THEME.changed.connect(self.refresh_if_shown)
         self._take_draft()
-        self._draw()
 
     def _slider(self, count: int) -> QSlider:
         slider = QSlider(Qt.Orientation.Horizontal)
@@ -228,7 +227,8 @@ class SensitivityPage(QWidget):
         parts = self._model.comparison.draft_replay.motion.parts
         return words if len({part.needed for part in parts}) == 1 else f"{words} (to the scale of the camera's level)"
 
-    def _draw(self) -> None:
+    def refresh(self) -> None:
+        """Draw the curve and the strip as they are now."""
         capability = self._model.camera.capability
         draft = self._model.draft
         contrast, _ = draft.sensitivity_under(capability)
