@@ -123,6 +123,12 @@ class FromATable(FolderCase):
             )
             session.undo.undo()
             session.undo.undo()
+        empty = self.folder / "empty"
+        Session.create(empty, "Yard", "UTC")
+        other = Session(empty, MessageHub())
+        save_readings(other, self.folder / "none.csv")
+        other.close()
+        self.assertFalse((self.folder / "none.csv").exists())
         save_readings(session, self.folder / "out.pdf")
         self.assertIn("names no form of table", session.messages.told[-1].text)
         self.assertIn(Measure.HEALTHY, [r.what for r in model.evidence.storage.stores[0].readings])

@@ -30,6 +30,12 @@ def can_be_called(text: str) -> bool:
 def whole_path(text: str) -> Path:
     """A folder as it is typed in a window, `~` read as the home folder.
 
+    Args:
+        text: As it was typed.
+
+    Returns:
+        The folder.
+
     Raises:
         InvalidValue: If it is no path from the root on: it would lie wherever the program was started from.
     """

@@ -69,6 +69,9 @@ def save_readings(session: Session, path: Path) -> None:
     def save(of_camera: dict[int, list[Row]]) -> None:
         of_stores = [row for f in session.storage.stores for row in rows(f.store.name, f.readings)]
         table = [*(row for part in of_camera.values() for row in part), *of_stores]
+        if not table:
+            session.messages.tell("Nothing was read off any camera or store yet, so no table was made.")
+            return
         try:
             save_file(path, table_file(path, table), "The table")
         except GuardiaError as error:
