@@ -127,6 +127,15 @@ class GoodClips(FolderCase):
         moving = trace.times_s[sizes >= 6]
         self.assertAlmostEqual(moving.min(), 2.2, delta=0.25)
         self.assertAlmostEqual(moving.max(), 5.8, delta=0.25)
+        self.assertEqual(probe(clip).codec, "mpeg4")
+        clip = self.folder / "of-today.mkv"
+        with patch.dict(os.environ, SVT_LOG="1"), av.open(str(clip), "w") as container:
+            stream = container.add_stream("libsvtav1", rate=10)
+            stream.width, stream.height, stream.pix_fmt = 320, 180, "yuv420p"
+            for at in range(10):
+                container.mux(stream.encode(av.VideoFrame.from_ndarray(scene(at / 10), format="rgb24")))
+            container.mux(stream.encode())
+        self.assertEqual(probe(clip).codec, "av1", "a codec bears its own name, not that of what decodes it")
 
     def test_the_trace_follows_the_square_and_its_key_pictures_show_it(self):
         clip = write_clip(self.folder / "e.mp4", steady(8, 10))

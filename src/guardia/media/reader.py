@@ -97,12 +97,17 @@ def open_video(path: Path, *, hardware: Hardware | None = None) -> Iterator[tupl
             source.close()
 
 
+def _codec(stream: Any) -> str:
+    """FFmpeg's name of what a stream is coded in, not of the library that decodes it: av1, not libdav1d."""
+    return str(stream.codec_context.codec.canonical_name)
+
+
 def _opened(source: str | BinaryIO, hardware: Hardware | None) -> Any:
     """PyAV's container; decoding by software where the device cannot be had, or takes no such stream."""
     if hardware is not None:
         with suppress(av.error.FFmpegError, OSError, RuntimeError):
             container = av.open(source, metadata_errors="replace", hwaccel=hardware.opener())
-            if any(s.codec_context.name == hardware.codec for s in container.streams.video):
+            if any(_codec(s) == hardware.codec for s in container.streams.video):
                 return container
             container.close()
         if not isinstance(source, str):
@@ -177,7 +182,7 @@ def probe(path: Path) -> ClipInfo:
             raise _undecodable(path)
         shown = _large_enough(path, _shown(stream, frame))
         created = _created(container.metadata) or _created(stream.metadata)
-        codec = stream.codec_context.name
+        codec = _codec(stream)
     return ClipInfo(shown.width, shown.height, codec, duration or pictures_length(path), path.stat().st_size, created)
 
 
