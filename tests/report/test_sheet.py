@@ -139,6 +139,14 @@ class SettingsSheet(FolderCase):
             self.assertIn(words, text)
         self.assertEqual(sum(len(page.images) for page in reader.pages), 0)
 
+    def test_a_name_that_fills_more_than_a_page_goes_on_on_the_next(self):
+        always = WeekPlan((Stretch(EVERY_DAY, Edge(360), Edge(600)),))
+        for name in ("9" * 2000, "w " * 999 + "w"):
+            draft = DRAFT.with_values(modes=tuple(Mode(f"{n} {name}"[:2000], always) for n in range(6)))
+            pages = PdfReader(io.BytesIO(sheet_pdf(content(draft)))).pages
+            text = "".join(page.extract_text() for page in pages)
+            self.assertGreaterEqual(text.count(name[-1]), 6 * 900)
+
     def test_what_changes_comes_first_and_zones_are_drawn_in_the_shape_of_the_picture(self):
         installed = content().comparison.installed_replay.candidate.settings
         changed, same = parted(lines_against(installed, DRAFT, capability()))

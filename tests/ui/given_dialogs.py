@@ -38,6 +38,7 @@ from PyQt6.QtWidgets import (
     QPlainTextEdit,
     QPushButton,
     QSpinBox,
+    QTabWidget,
     QWidget,
 )
 from PyQt6.sip import isdeleted
@@ -53,7 +54,7 @@ from tests.given_options import NUMBERS, TIMES, WORDS, make_seeds
 HANGS_AFTER_S = 120.0
 TRIES = 3
 
-LEFT_OUT = ("quit", "close", "demo", "new", "open", "begin_from", "practice", "print_report", "remove", "watch_folders")
+LEFT_OUT = ("quit", "close", "demo", "open", "begin_from", "practice", "print_report", "remove", "watch_folders")
 """They end what is tried, begin something else, or go on for minutes."""
 
 
@@ -148,6 +149,23 @@ def _of_class(function: Callable[..., object]) -> Callable[..., object]:
     return lambda *given, **named: function(*given, **named)
 
 
+def _asking(window: MainWindow) -> dict[str, QAbstractButton]:
+    """The buttons that are shown and ask more, by their words."""
+    found = [b for b in window.findChildren(QAbstractButton) if not isdeleted(b) and b.isVisible() and b.isEnabled()]
+    return {b.text(): b for b in found if b.text().endswith("…")}
+
+
+def _show(window: MainWindow, step: str, tab: int) -> int:
+    """Go to a page and one of its tabs; gives how many it has."""
+    window.open_camera(window.session.camera_ids()[0], step)
+    settle()
+    tabs = [t for t in window.findChildren(QTabWidget) if t.isVisible()]
+    for one in tabs:
+        one.setCurrentIndex(tab)
+        settle()
+    return max((t.count() for t in tabs), default=1)
+
+
 def _round(chance: random.Random, folder: Path, home: Path, wrong: list[str]) -> Dialogs:
     """Go through all dialogs once, on a fresh project."""
     dialogs, at = Dialogs(chance, folder), [""]
@@ -179,15 +197,20 @@ def _round(chance: random.Random, folder: Path, home: Path, wrong: list[str]) ->
             if name not in LEFT_OUT and action.isEnabled() and window.session is not None:
                 action.trigger()
                 settle()
+                if name == "new":  # made, it is open now
+                    window.open_project(folder / "site")
+        asked: set[str] = set()
         for step in STEPS:
             at[0] = step.id
-            window.open_camera(window.session.camera_ids()[0], step.id)
-            settle()
-            for button in window.findChildren(QAbstractButton):
-                if not isdeleted(button) and button.isVisible() and button.isEnabled() and button.text().endswith("…"):
-                    at[0] = f"{step.id}, {button.text()}"
-                    button.click()
-                    settle()
+            for tab in range(_show(window, step.id, 0)):
+                _show(window, step.id, tab)
+                for words in _asking(window):
+                    at[0] = f"{step.id}, tab {tab}, {words}"
+                    _show(window, step.id, tab)  # what was asked before may have led elsewhere
+                    if (button := _asking(window).get(words)) is not None and words not in asked:
+                        asked.add(words)
+                        button.click()
+                        settle()
         window.close()
         window.deleteLater()
         QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
@@ -209,7 +232,7 @@ def one(number: int) -> None:
     with tempfile.TemporaryDirectory(prefix="guardia-dialogs-") as home:
         with (
             patch.object(KeyPictures, "want", return_value=False),
-            patch.dict(os.environ, XDG_DATA_HOME=f"{home}/data"),
+            patch.dict(os.environ, XDG_DATA_HOME=f"{home}/data", XDG_DOCUMENTS_DIR=f"{home}/documents"),
         ):
             make_seeds(Path(home) / "here")
             dialogs = _round(random.Random(number), Path(home) / "here", Path(home) / "data", wrong)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+import sys
 from collections.abc import Sequence
 from typing import Any, NamedTuple
 
@@ -40,6 +41,10 @@ def paper_styles() -> Styles:
     return Styles(body, small, head, ParagraphStyle("title", parent=head, fontSize=19, leading=24, spaceBefore=0))
 
 
+TALLEST_PT = 600.0
+"""A row that is taller is parted between pages, points."""
+
+
 def styled(shape: Any, **style: object) -> Any:
     """A drawn shape with its style set."""
     for name, value in style.items():
@@ -60,8 +65,13 @@ def tick_box() -> Drawing:
 
 
 def ruled_table(rows: Sequence[Sequence[Flowable | list[Flowable]]], widths: Sequence[float]) -> Table:
-    """A table with a line under each row."""
-    table = Table([list(row) for row in rows], colWidths=list(widths), hAlign="LEFT")
+    """A table with a line under each row; a row goes to the next page whole, unless no page could hold it."""
+    tall = any(
+        sum(part.wrap(width, sys.maxsize)[1] for part in (cell if isinstance(cell, list) else [cell])) > TALLEST_PT
+        for row in rows
+        for cell, width in zip(row, widths, strict=True)
+    )
+    table = Table([list(row) for row in rows], colWidths=list(widths), hAlign="LEFT", splitInRow=int(tall))
     table.setStyle(
         TableStyle(
             [
