@@ -285,9 +285,9 @@ def _propose(camera: Camera, many: Evidence) -> Measured:
 
 
 def _start(home: Path) -> Measured:
-    usable, bare = start_of_the_demo(home)
-    title = "from starting a process to the demo window, against a bare window with the same libraries"
-    return Measured(title, usable, bare, "at most 2 s", usable <= 2.0)
+    usable, bare, read = start_of_the_demo(home)
+    title = f"processor time to the demo window, against a bare window (all cameras are read {read:.1f} s later)"
+    return Measured(title, usable, bare, "at most 1.0 s", usable <= 1.0)
 
 
 def _big(folder: Path) -> list[Measured]:
