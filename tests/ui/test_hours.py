@@ -279,6 +279,10 @@ class Hours(StepCase):
         page = self.page_of("Office step")
         self.model.change_draft(self.model.draft.with_values(alert_plan=None), "no alert hours")
         page.tabs.setCurrentIndex(7)
+        for name in ("x" * 5000, "-"):
+            page.model.add_mode(name)
+            self.assertIn("A mode's name", self.session.messages.told[-1].text)
+        self.assertEqual(page.model.modes, ())
         page.model.add_mode("open")
         self.assertEqual(page.model.mode_at, 0)
         page.model.keep(WeekPlan((Stretch(EVERY_DAY, Edge(8 * 60), Edge(18 * 60)),)), "by day")

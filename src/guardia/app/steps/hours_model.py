@@ -134,8 +134,12 @@ class HoursModel(StepModel):
         return self.which if isinstance(self.which, int) and self.which < len(self.modes) else None
 
     def add_mode(self, name: str) -> None:
-        """Add a mode in which nothing is told, at night to begin with, and look at it."""
-        mode = Mode(name, WeekPlan((NEW_STRETCH,)), alerts=False)
+        """Add a mode in which nothing is told, at night to begin with; tells what cannot be its name."""
+        try:
+            mode = Mode(name, WeekPlan((NEW_STRETCH,)), alerts=False)
+        except InvalidValue as error:
+            self._session.messages.tell_error(error)
+            return
         self.change_alerts(f"add mode '{name}'", modes=(*self.modes, mode))
         self.choose(len(self.modes) - 1)
 
