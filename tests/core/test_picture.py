@@ -59,3 +59,5 @@ class OtherViews(unittest.TestCase):
         self.assertGreater(facts.burnt, GLARE_SHARE)
         nothing = picture_facts(self.planned, [], [])
         self.assertEqual((nothing.sharp, nothing.lit), (None, None))
+        wall = np.full_like(self.planned, 90)  # a planned view without any edge says nothing of sharpness
+        self.assertIsNone(picture_facts(wall, [soft, wall], []).sharp)

@@ -155,8 +155,10 @@ def _asking(window: MainWindow) -> dict[str, QAbstractButton]:
     return {b.text(): b for b in found if b.text().endswith("…")}
 
 
-def _show(window: MainWindow, step: str, tab: int) -> int:
+def _show(window: MainWindow, folder: Path, step: str, tab: int) -> int:
     """Go to a page and one of its tabs; gives how many it has."""
+    if window.session is None or not window.session.camera_ids():  # a new project was made, or this one closed
+        window.open_project(folder / "site")
     window.open_camera(window.session.camera_ids()[0], step)
     settle()
     tabs = [t for t in window.findChildren(QTabWidget) if t.isVisible()]
@@ -202,11 +204,11 @@ def _round(chance: random.Random, folder: Path, home: Path, wrong: list[str]) ->
         asked: set[str] = set()
         for step in STEPS:
             at[0] = step.id
-            for tab in range(_show(window, step.id, 0)):
-                _show(window, step.id, tab)
+            for tab in range(_show(window, folder, step.id, 0)):
+                _show(window, folder, step.id, tab)
                 for words in _asking(window):
                     at[0] = f"{step.id}, tab {tab}, {words}"
-                    _show(window, step.id, tab)  # what was asked before may have led elsewhere
+                    _show(window, folder, step.id, tab)  # what was asked before may have led elsewhere
                     if (button := _asking(window).get(words)) is not None and words not in asked:
                         asked.add(words)
                         button.click()

@@ -201,11 +201,11 @@ def picture_facts(planned: Grey, light: Sequence[Grey], dark: Sequence[Grey]) ->
         dark: Pictures at night.
 
     Returns:
-        What each light has pictures for.
+        What each light has pictures for; sharpness only beside a planned view that has an edge.
     """
-    alike = [p for p in light if p.shape == planned.shape]
+    alike, edges = [p for p in light if p.shape == planned.shape], sharpness(planned)
     return PictureFacts(
-        float(np.median([sharpness(p) for p in alike]) / sharpness(planned)) if alike else None,
+        float(np.median([sharpness(p) for p in alike]) / edges) if alike and edges else None,
         float(np.median([turned_deg(p, planned) for p in alike])) if alike else None,
         float(np.median([p.mean() for p in dark])) if dark else None,
         float(np.median([glare(p, planned) for p in dark])) if dark else None,
