@@ -8,6 +8,7 @@ import stat
 import subprocess
 import sys
 import unittest
+from datetime import datetime
 from pathlib import Path
 from unittest.mock import patch
 
@@ -19,6 +20,7 @@ from guardia.cli import main
 from guardia.cli.clips import settings_file
 from guardia.core.base.errors import InvalidValue, ProjectError
 from guardia.core.base.values import one_line
+from guardia.core.hours.plan import Special, WeekPlan
 from guardia.core.make.capability import capability_from_dict
 from guardia.core.make.settings import settings_to_dict
 from guardia.core.make.zones import PolygonZone, ZoneKind
@@ -28,6 +30,7 @@ from guardia.store.cameras import Cameras
 from guardia.store.project import Project
 from guardia.store.records import Site
 from tests import given_options
+from tests.given_options import make_seeds
 from tests.support import FolderCase
 from tests.ui import given_dialogs
 
@@ -71,6 +74,17 @@ class Names(FolderCase):
             for read in (lambda: read_installed(path, make).values, lambda: settings_file(path)):
                 with self.subTest(name), contextlib.nullcontext() if fits else self.assertRaises(InvalidValue):
                     read()
+
+    def test_half_a_letter_in_settings_is_refused_and_the_camera_stays_readable(self):
+        make_seeds(self.folder / "here")
+        with Project(self.folder / "here" / "site") as project:
+            (camera,) = project.cameras.all()
+            closed = Special("half \udcff", datetime(2026, 9, 7), datetime(2026, 9, 8), "off")
+            wanted = camera.draft.with_values(recording_plan=WeekPlan((), (closed,)))
+            with self.assertRaisesRegex(InvalidValue, "half of a letter"):
+                project.settings.save_draft(camera.id, wanted)
+        with Project(self.folder / "here" / "site") as project:
+            self.assertEqual((project.damaged(), project.cameras.get(camera.id).draft), ([], camera.draft))
 
     def test_whatever_a_camera_and_its_site_are_called_can_be_read_again(self):
         make = capability_data(MAKE)

@@ -16,6 +16,7 @@ from guardia.core.make.settings import Settings
 from guardia.core.view.geometry import KnownView, known_view_from_dict, known_view_to_dict
 from guardia.store.database import Database
 from guardia.store.records import About, Camera
+from guardia.store.rows import body_of
 from guardia.store.settings import CameraSettings
 
 LONGEST_TEXT = 500
@@ -98,9 +99,7 @@ class Cameras:
         capability_from_dict(capability)
         name = self._free_name(name)
         with self._db.transaction():
-            camera_id = self._db.run(
-                "INSERT INTO camera (name, capability) VALUES (?, ?)", (name, json.dumps(capability))
-            )
+            camera_id = self._db.run("INSERT INTO camera (name, capability) VALUES (?, ?)", (name, body_of(capability)))
             self._settings.begin(camera_id, installed, from_s)
         return camera_id
 
@@ -133,7 +132,7 @@ class Cameras:
         """Say of which make a camera is; raises InvalidValue if that cannot be used."""
         capability_from_dict(capability)
         with self._db.transaction():
-            self._db.run("UPDATE camera SET capability = ? WHERE id = ?", (json.dumps(capability), camera_id))
+            self._db.run("UPDATE camera SET capability = ? WHERE id = ?", (body_of(capability), camera_id))
 
     def make(self, camera_id: int) -> dict[str, Any]:
         """JSON form of a camera's make."""
@@ -144,7 +143,7 @@ class Cameras:
 
     def set_view(self, camera_id: int, known: KnownView | None) -> None:
         """Keep what is known of a camera's view; None forgets it."""
-        body = json.dumps(known_view_to_dict(known)) if known is not None else ""
+        body = body_of(known_view_to_dict(known)) if known is not None else ""
         with self._db.transaction():
             self._db.run("UPDATE camera SET view = ? WHERE id = ?", (body, camera_id))
 

@@ -5,11 +5,13 @@ What cannot be read is set aside and told; it stays in the file where it is, wha
 
 from __future__ import annotations
 
+import json
 from collections import Counter
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any, TypeVar
 
+from guardia.core.base.errors import InvalidValue
 from guardia.store.database import Database
 
 Value = TypeVar("Value")
@@ -106,6 +108,19 @@ def _add(database: Database, table: str, row: Mapping[str, object]) -> int:
     """Add a row; a damaged one that says the same thing gives way to it."""
     marks = ", ".join("?" * len(row))
     return database.run(f"INSERT OR REPLACE INTO {table} ({', '.join(row)}) VALUES ({marks})", tuple(row.values()))
+
+
+def body_of(data: object) -> str:
+    """JSON to be kept in a row; raises InvalidValue for a text that could not be read again."""
+    try:
+        json.dumps(data, ensure_ascii=False).encode()
+    except UnicodeEncodeError as error:
+        raise InvalidValue(
+            "A text in it holds half of a letter, which cannot be kept.",
+            kept="Nothing was changed.",
+            do="Type it again.",
+        ) from error
+    return json.dumps(data)
 
 
 def put_body(database: Database, table: str, number: int | None, body: str) -> int:

@@ -16,7 +16,7 @@ from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import HoursSettings, Settings, settings_from_dict, settings_to_dict
 from guardia.store.database import Database
 from guardia.store.logbook import Logbook
-from guardia.store.rows import Damaged, keep_rows, read_each
+from guardia.store.rows import Damaged, body_of, keep_rows, read_each
 
 
 @dataclass(frozen=True)
@@ -55,7 +55,7 @@ class CameraSettings:
 
     def begin(self, camera_id: int, installed: Settings, from_s: float | None) -> None:
         """Keep the first settings of a camera, which are its draft, too; `from_s` as in Cameras.add()."""
-        body = json.dumps(settings_to_dict(installed))
+        body = body_of(settings_to_dict(installed))
         for role, since in (("installed", from_s), ("draft", None)):
             self._db.run(
                 "INSERT INTO settings (camera_id, role, from_s, body) VALUES (?, ?, ?, ?)",
@@ -86,7 +86,7 @@ class CameraSettings:
     def _save_own(self, camera_id: int, draft: Settings) -> None:
         self._db.run(
             "UPDATE settings SET body = ? WHERE camera_id = ? AND role = 'draft'",
-            (json.dumps(settings_to_dict(draft)), camera_id),
+            (body_of(settings_to_dict(draft)), camera_id),
         )
 
     def _own_draft(self, camera_id: int) -> Settings:
@@ -160,7 +160,7 @@ class CameraSettings:
         """Put settings in force from now on, or from a moment; those before end then."""
         now = time.time() if at_s is None else moment(at_s)
         with self._db.transaction():
-            body = json.dumps(settings_to_dict(settings))
+            body = body_of(settings_to_dict(settings))
             self._db.run(
                 "UPDATE settings SET to_s = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
                 (now, camera_id),
@@ -173,7 +173,7 @@ class CameraSettings:
 
     def correct_installed(self, camera_id: int, installed: Settings, draft: Settings) -> None:
         """Say what is set on the camera, where something else was kept; the draft may go with it."""
-        body = json.dumps(settings_to_dict(installed))
+        body = body_of(settings_to_dict(installed))
         with self._db.transaction():
             self._db.run(
                 "UPDATE settings SET body = ? WHERE camera_id = ? AND role = 'installed' AND to_s IS NULL",
@@ -245,11 +245,11 @@ class CameraSettings:
                     "role": "installed",
                     "from_s": None if epoch.from_s == -math.inf else epoch.from_s,
                     "to_s": None if epoch.to_s == math.inf else epoch.to_s,
-                    "body": "" if epoch.settings is None else json.dumps(settings_to_dict(epoch.settings)),
+                    "body": "" if epoch.settings is None else body_of(settings_to_dict(epoch.settings)),
                 },
             )  # fmt: skip
 
 
 def _hours_body(hours: HoursSettings) -> str:
     """Hours by themselves, in the form of settings."""
-    return json.dumps(settings_to_dict(Settings("", hours=hours)))
+    return body_of(settings_to_dict(Settings("", hours=hours)))

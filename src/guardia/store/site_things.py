@@ -16,7 +16,7 @@ from guardia.core.evidence.walked import Walked
 from guardia.core.purpose.purpose import Asked, purpose_from_dict, purpose_to_dict
 from guardia.core.storage.units import Hung, Unit
 from guardia.store.database import Database
-from guardia.store.rows import WHAT, Damaged, keep_rows, put_body, read_each
+from guardia.store.rows import WHAT, Damaged, body_of, keep_rows, put_body, read_each
 
 OF_CAMERA = ("camera_unit", "task", "walk", "purpose", "summary")
 """Tables here whose rows belong to a camera."""
@@ -145,7 +145,7 @@ class SiteThings:
                 self._db, "purpose", self._purposes(camera_id), purposes,
                 lambda asked: {
                     "camera_id": camera_id, "from_s": asked.from_s,
-                    "body": "" if asked.purpose is None else json.dumps(purpose_to_dict(asked.purpose)),
+                    "body": "" if asked.purpose is None else body_of(purpose_to_dict(asked.purpose)),
                 },
             )  # fmt: skip
 
@@ -168,5 +168,5 @@ class SiteThings:
         """Keep what was worked out of a camera."""
         with self._db.transaction():
             self._db.run(
-                "INSERT OR REPLACE INTO summary (camera_id, body) VALUES (?, ?)", (camera_id, json.dumps(summary))
+                "INSERT OR REPLACE INTO summary (camera_id, body) VALUES (?, ?)", (camera_id, body_of(summary))
             )
