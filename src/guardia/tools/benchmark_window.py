@@ -112,6 +112,9 @@ print(time.process_time())
 def start_of_the_demo(home: Path) -> tuple[float, float, float]:
     """Seconds of processor time to the demo window being usable, and to a bare window with the same libraries.
 
+    Args:
+        home: A folder for the demo and for compiled code.
+
     Returns:
         Both, and the seconds that pass then until the evidence of every camera is read behind the window.
     """
