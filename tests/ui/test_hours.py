@@ -56,6 +56,9 @@ class Hours(StepCase):
         page = self.page_of("Workshop door")
         others = [m for m in self.session.cameras.opened.values() if m.camera.name in ("Slipway", "Fuel berth")]
         before = {m.camera.id: m.draft.hours for m in self.session.cameras.opened.values()}
+        for name in ("two\nlines", "half \udcff", "-", "x" * 5000):
+            page.model.share(name, [m.camera.id for m in others])
+            self.assertIn("A group's name", self.session.messages.told[-1].text)
         page.model.share("yard", [m.camera.id for m in others])
         page.model.keep(WeekPlan((NIGHT,)), "change hours")
         for other in others:

@@ -11,7 +11,7 @@ from itertools import pairwise
 from typing import Any
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.base.values import moment
+from guardia.core.base.values import moment, one_line
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import HoursSettings, Settings, settings_from_dict, settings_to_dict
 from guardia.store.database import Database
@@ -138,6 +138,7 @@ class CameraSettings:
             for group in shared.groups:
                 body = _hours_body(group.hours)
                 if (at := numbers.get(group.name)) is None:
+                    one_line(group.name, "A group's name")
                     at = self._db.run("INSERT INTO hours_group (name, body) VALUES (?, ?)", (group.name, body))
                 else:
                     self._db.run("UPDATE hours_group SET body = ? WHERE id = ?", (body, at))
