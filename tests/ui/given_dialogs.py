@@ -206,6 +206,9 @@ def _round(chance: random.Random, folder: Path, home: Path, wrong: list[str]) ->
             at[0] = step.id
             for tab in range(_show(window, folder, step.id, 0)):
                 _show(window, folder, step.id, tab)
+                at[0] = f"{step.id}, tab {tab}, its own fields"
+                dialogs.fill(window.pages[step.id])
+                settle()
                 for words in _asking(window):
                     at[0] = f"{step.id}, tab {tab}, {words}"
                     _show(window, folder, step.id, tab)  # what was asked before may have led elsewhere

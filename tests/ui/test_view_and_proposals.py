@@ -98,6 +98,11 @@ class ViewStep(StepCase):
         QTest.mouseMove(page.canvas, self.on_canvas(page, (0.5, 0.85)))
         self.painted(page)
         page.lens.setChecked(True)
+        page.sensor_box.setValue(0.0)
+        self.assertIsNone(page.model.lens, "a sensor without width is no lens")
+        before = self.model.camera.view
+        self.click(page.take)
+        self.assertEqual(self.model.camera.view, before)
         page.focal_box.setValue(4.0)
         page.sensor_box.setValue(5.0)
         page.height_box.setValue(3.4)

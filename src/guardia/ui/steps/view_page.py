@@ -199,8 +199,8 @@ class ViewPage(FreshPage):
         return form
 
     def _tell_lens(self) -> None:
-        known = self.lens.isChecked()
-        self.model.lens = self.focal_box.value() / self.sensor_box.value() if known else None
+        focal, sensor = self.focal_box.value(), self.sensor_box.value()
+        self.model.lens = focal / sensor if self.lens.isChecked() and focal > 0 and sensor > 0 else None
 
     def _type_in(self) -> None:
         self.model.type_in(
