@@ -33,7 +33,7 @@ class RealMainJob(FolderCase):
                 before = self.epochs(camera)
                 screen.go("ctrl+1", camera)
                 screen.click(camera)
-                screen.until_seen("Evidence")
+                screen.until_seen(f"{camera} ▾")
                 asked = self.asked(camera)
                 screen.go("F4", "must be alerted")
                 screen.click("Ask nothing")

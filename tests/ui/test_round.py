@@ -5,7 +5,7 @@ from datetime import timedelta
 from unittest.mock import patch
 
 import pypdf
-from PyQt6.QtCore import QDate, Qt
+from PyQt6.QtCore import QDate, QEvent, Qt
 from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtTest import QSignalSpy, QTest
 from PyQt6.QtWidgets import QApplication, QFileDialog, QInputDialog, QLabel
@@ -24,6 +24,7 @@ from guardia.ui.parts.print_preview import preview as open_preview
 from guardia.ui.shell import main_window
 from guardia.ui.shell.damaged_dialog import DamagedDialog
 from guardia.ui.shell.portfolio_dialog import PortfolioDialog
+from guardia.ui.steps import round_page
 from guardia.ui.steps.due_dialog import DueDialog
 from guardia.ui.steps.round_dialog import RoundDialog
 from guardia.ui.steps.units_dialog import UnitsDialog
@@ -70,6 +71,28 @@ class Opening(GuiCase):
         worst = worst_first([session.camera(i) for i in session.camera_ids()])
         self.assertEqual(names(), [model.camera.name for model in worst])
         self.painted(page)
+
+    def test_no_camera_moves_away_under_the_pointer_and_one_still_unread_opens_at_a_click(self):
+        with patch.object(main_window, "READ_AT_ONCE", 0):
+            self.window.open_demo()
+        session, page = self.window.session, self.window.pages["round"]
+        by_name = session.camera_ids()
+        last = page._cards.itemAt(len(by_name) - 1).widget()
+        opened = QSignalSpy(session.camera_opened)
+        at = last.mapToGlobal(last.rect().center())
+        with patch.object(round_page.QCursor, "pos", return_value=at):
+            while len(opened) < len(by_name):
+                opened.wait(60_000)
+            QApplication.processEvents()
+            self.assertEqual(page._order, by_name)
+            QApplication.sendEvent(page, QEvent(QEvent.Type.Leave))
+        worst = [model.camera.id for model in worst_first([session.camera(i) for i in by_name])]
+        self.assertEqual(page._order, worst)
+        with patch.object(main_window, "READ_AT_ONCE", 0):
+            self.window.open_project(session.folder)
+        page = self.window.pages["round"]
+        QTest.mouseClick(page._cards.itemAt(3).widget(), Qt.MouseButton.LeftButton)
+        self.assertEqual((self.window.camera_id, self.window.current_step()), (by_name[3], "evidence"))
 
 
 class Dates(StepCase):
@@ -266,6 +289,11 @@ class ManyCameras(GuiCase):
             self.wait(changed)
         self.assertEqual(session.line_of(seventh).action, "Import clips")
         self.painted(page)
+        page.list.selectRow(3)
+        page.list.show_lines(list(reversed(rows)), as_they_stand=True)
+        self.assertEqual([row[0] for row in page.list.lines.rows], [row[0] for row in rows])
+        session.cameras_changed.emit()
+        self.assertEqual(page.list.currentIndex().row(), 3, "what was chosen stays chosen")
         page.list.selectRow(0)
         page.list.setFocus()
         QTest.keyClick(page.list, Qt.Key.Key_Return)

@@ -34,6 +34,7 @@ class VirtualScreen:
             case.fail(f"{missing} missing in CI; the test set-up must install them")
         if missing:
             case.skipTest(f"{missing} not installed")
+        self._program: subprocess.Popen[bytes] | None = None
         read, write = os.pipe()
         screen = f"{size[0]}x{size[1]}x24"
         # No auto-repeat: on a busy machine a key that is let go late would be typed again and again.
@@ -67,6 +68,8 @@ class VirtualScreen:
 
     def _what_it_does(self) -> str:
         """Where every thread of the program stands, which ends it."""
+        if self._program is None:
+            return ""
         self._program.send_signal(signal.SIGABRT)
         self._program.wait()
         return self._said.read_text(errors="replace")[-6000:]
@@ -102,16 +105,22 @@ class VirtualScreen:
         self.until(words, lambda: any(text.startswith(words) for text in self.seen()), lambda: self.press(key))
 
     def click(self, words: str) -> None:
-        """Click on what bears these words, once it is there and no longer moves: a page is still being laid out."""
-        at: list[list[int] | None] = [None, None]
+        """Point at what bears these words, and click once it still stands there: a page is still being laid out."""
 
-        def stands_still() -> bool:
-            at[0], at[1] = at[1], next((at for text, at in self.seen().items() if text.startswith(words)), None)
-            self.tool("sleep", "0.3")
-            return at[1] is not None and at[0] == at[1]
+        def pointed_at() -> bool:
+            place = self._place(words)
+            if place is None:
+                return False
+            self.tool("mousemove", *map(str, place))
+            moved = time.time_ns()
+            self.until("its words anew", lambda: self._seen.stat().st_mtime_ns > moved)
+            return self._place(words) == place
 
-        self.until(words, stands_still)
-        self.tool("mousemove", *map(str, at[1] or ()), "click", "1")
+        self.until(words, pointed_at)
+        self.tool("click", "1")
+
+    def _place(self, words: str) -> list[int] | None:
+        return next((at for text, at in self.seen().items() if text.startswith(words)), None)
 
     def drag(self, start: tuple[int, int], end: tuple[int, int]) -> None:
         """Drag with the mouse from one place of the screen to another."""
@@ -126,7 +135,8 @@ class VirtualScreen:
             if do is not None and time.monotonic() >= next_do:
                 do()
                 next_do = time.monotonic() + AGAIN_S
-            if time.monotonic() > end:
+            ended = self._program is not None and self._program.poll() is not None
+            if time.monotonic() > end or (ended and not true()):
                 front = self.front()
                 self._case.fail(f"waited in vain: {what}; the window in front is '{front}'\n{self._what_it_does()}")
             self.tool("sleep", "0.1")

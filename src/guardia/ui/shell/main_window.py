@@ -305,8 +305,8 @@ class MainWindow(QMainWindow):
     def _prepare_camera(self, camera_id: int) -> None:
         if self.session is None or camera_id == self.camera_id:
             return
-        self.camera_id = camera_id
         model = self.session.camera(camera_id)
+        self.camera_id = camera_id
         self.commands = CameraCommands(self, self.session, model, self._data_home)
         self._drop_pages()
         self._show_panel(model)

@@ -29,10 +29,11 @@ class Lines(QAbstractTableModel):
         super().__init__()
         self.rows: list[tuple[int, Summary | None, str]] = []
 
-    def show(self, rows: Sequence[tuple[int, Summary | None, str]]) -> None:
+    def show(self, rows: Sequence[tuple[int, Summary | None, str]], *, as_they_stand: bool = False) -> None:
         """Show other lines: number of the camera, its line (None while it is not worked out), its name."""
+        stands = {row[0]: n for n, row in enumerate(self.rows)} if as_they_stand else {}
         self.beginResetModel()
-        self.rows = sorted(rows, key=lambda r: (_order(r[1]), r[2]))
+        self.rows = sorted(rows, key=lambda r: (stands.get(r[0], len(stands)), _order(r[1]), r[2]))
         self.endResetModel()
 
     def rowCount(self, parent: QModelIndex | None = None) -> int:
@@ -117,6 +118,15 @@ class RoundList(QTableView):
                 head.resizeSection(column, width)
             head.setSectionResizeMode(len(HEADS) - 1, QHeaderView.ResizeMode.Stretch)
         self.doubleClicked.connect(lambda index: self._open(index.row()))
+
+    def show_lines(self, rows: Sequence[tuple[int, Summary | None, str]], *, as_they_stand: bool) -> None:
+        """Show other lines; the chosen camera and the place on the page stay."""
+        now, bar = self.currentIndex().row(), self.verticalScrollBar()
+        chosen, at = self.lines.rows[now][0] if now >= 0 else None, bar.value() if bar is not None else 0
+        self.lines.show(rows, as_they_stand=as_they_stand)
+        self.selectRow(next((n for n, row in enumerate(self.lines.rows) if row[0] == chosen), -1))
+        if bar is not None:
+            bar.setValue(at)
 
     def _open(self, row: int) -> None:
         if 0 <= row < len(self.lines.rows):

@@ -6,8 +6,8 @@ import html
 from datetime import date, datetime, timedelta
 from functools import partial
 
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPixmap, QResizeEvent
+from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QContextMenuEvent, QCursor, QMouseEvent, QPainter, QPixmap, QResizeEvent
 from PyQt6.QtWidgets import (
     QFrame,
     QHBoxLayout,
@@ -30,7 +30,7 @@ from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.score.met import first_unmet, met_words
 from guardia.core.score.score import Score
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import ElidedLabel, MarkSign, button, card, clear, draw_mark, label, page_head, painting
+from guardia.ui.parts.widgets import ElidedLabel, MarkSign, button, clear, draw_mark, label, page_head, painting
 from guardia.ui.steps.due_dialog import DueDialog
 from guardia.ui.steps.round_dialog import RoundDialog
 from guardia.ui.steps.round_list import RoundList
@@ -174,6 +174,9 @@ class RoundPage(QWidget):
         super().__init__()
         self._session = session
         self._moved = 0
+        self._pointer = QCursor.pos()
+        self._order: list[int] = []
+        self._held = False
         self._fitted: list[tuple[QLabel, QPixmap]] = []
         self._frames: list[QWidget] = []
         layout, head = page_head(self, "Round")
@@ -207,7 +210,7 @@ class RoundPage(QWidget):
         self.refresh()
 
     def refresh(self) -> None:
-        """Show the cameras as they are now, worst first."""
+        """Show the cameras as they are now, worst first; none moves away under the pointer that is about to click."""
         many = self._session.many
         self._area.setVisible(not many)
         self.list.setVisible(many)
@@ -216,7 +219,9 @@ class RoundPage(QWidget):
             widget.setVisible(not many)
         if many:
             session = self._session
-            self.list.lines.show([(i, session.line_of(i), session.camera_name(i)) for i in session.camera_ids()])
+            self._held = self._pointer_is_on(self.list)
+            rows = [(i, session.line_of(i), session.camera_name(i)) for i in session.camera_ids()]
+            self.list.show_lines(rows, as_they_stand=self._held)
             self.setFocusProxy(self.list)
             return
         clear(self._cards)
@@ -226,9 +231,12 @@ class RoundPage(QWidget):
         latest = latest_days(self._session.time_zone, list(models.values()))
         step = timedelta(days=self._moved)
         self.days = (latest[0] + step, latest[1] + step) if latest else None
-        # In order of name until all are read: no card moves away under the pointer as the next one comes.
-        whole = len(models) == len(ids)
-        for camera_id in [m.camera.id for m in worst_first(list(models.values()))] if whole else ids:
+        self._held = self._pointer_is_on(self._area)
+        if len(models) == len(ids) and not self._held:
+            self._order = [m.camera.id for m in worst_first(list(models.values()))]
+        else:
+            self._order = [i for i in self._order if i in ids] + [i for i in ids if i not in self._order]
+        for camera_id in self._order:
             frame = self._card(models[camera_id]) if camera_id in models else self._waiting_card(camera_id)
             self._frames.append(frame)
             self._cards.addWidget(frame)
@@ -242,6 +250,18 @@ class RoundPage(QWidget):
         first = self.findChild(QPushButton, "primary")
         if first is not None:
             self.setFocusProxy(first)
+
+    def _pointer_is_on(self, area: QWidget) -> bool:
+        """Whether somebody has moved the pointer to the cameras: asked of the screen, whose events may still wait."""
+        at = QCursor.pos()
+        return at != self._pointer and area.isVisible() and area.rect().contains(area.mapFromGlobal(at))
+
+    def leaveEvent(self, event: QEvent | None) -> None:
+        """Sort the cameras that were left where they stood."""
+        super().leaveEvent(event)
+        if self._held:
+            self._pointer = QCursor.pos()
+            self.refresh()
 
     def _fit(self) -> None:
         """Let the cards fill the page, between a lowest and a highest height."""
@@ -276,7 +296,8 @@ class RoundPage(QWidget):
         self.refresh()
 
     def _waiting_card(self, camera_id: int) -> QWidget:
-        frame = card()
+        frame = _Card()
+        frame.opened.connect(partial(self.opened.emit, camera_id))
         row = QHBoxLayout(frame)
         row.addWidget(label(self._session.camera_name(camera_id), "head"))
         row.addWidget(label("reading its evidence …", "muted"))
