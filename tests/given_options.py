@@ -20,6 +20,8 @@ from pathlib import Path
 from unittest.mock import patch
 
 import numpy as np
+from hypothesis import given, seed, settings
+from hypothesis import strategies as st
 
 from guardia.cli import main, program_parser
 from guardia.cli.arguments import path_named
@@ -35,6 +37,24 @@ WORDS = (
 )  # fmt: skip
 TIMES = ("0001-01-01", "9999-12-31", "1969-01-01", "2100-01-01", "2026-02-30", "1e9", "2026-W01-1", "20260101", "")
 PATHS = ("", "/dev/null", "/dev/full", "/nowhere/at/all", ".", "x" * 300, "\udcff", "nul\x00l", "~")
+
+
+GENERATED = 6
+"""So many generated texts for each option."""
+
+
+def texts(number: int, count: int = 100) -> list[str]:
+    """Texts that hypothesis thinks of, of 80 characters at most; the same number gives the same."""
+    found: list[str] = []
+
+    @seed(number)
+    @settings(max_examples=count, database=None, deadline=None)
+    @given(st.text(st.characters(), max_size=80))
+    def gather(text: str) -> None:
+        found.append(text)
+
+    gather()
+    return found
 
 
 def sound(folder: Path) -> dict[str, list[str]]:
@@ -55,7 +75,11 @@ def sound(folder: Path) -> dict[str, list[str]]:
     }  # fmt: skip
 
 
-def _values(option: argparse.Action) -> tuple[str, ...]:
+def _values(option: argparse.Action, chance: random.Random, generated: list[str]) -> list[str]:
+    return [*_unlikely(option), *chance.sample(generated, GENERATED)]
+
+
+def _unlikely(option: argparse.Action) -> tuple[str, ...]:
     if option.type is path_named or option.dest in ("ca", "cert", "key"):
         return PATHS
     if option.dest in ("first", "last", "watched"):
@@ -68,13 +92,13 @@ def _values(option: argparse.Action) -> tuple[str, ...]:
 def lines_to_try(folder: Path) -> list[tuple[str, list[str]]]:
     """Every command with every option and each value."""
     commands = next(iter(program_parser()._subparsers._group_actions)).choices
-    lines = []
+    lines, chance, generated = [], random.Random(2), texts(1)
     for name, words in sound(folder).items():
         lines += [(name, words), (name, [*words, "--json"])]
         for option in commands[name]._actions:
             if isinstance(option, argparse._HelpAction | argparse._StoreTrueAction):
                 continue
-            for value in _values(option):
+            for value in _values(option, chance, generated):
                 if option.option_strings:
                     flag = option.option_strings[-1]
                     values = [value, "2026-09-08"] if option.dest == "watched" else [value]

@@ -13,6 +13,7 @@ import re
 import subprocess
 import sys
 import tempfile
+import time
 from collections import Counter
 from collections.abc import Callable
 from contextlib import ExitStack
@@ -21,7 +22,7 @@ from unittest.mock import patch
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PyQt6.QtCore import QDateTime, QEvent, QEventLoop, QTimer
+from PyQt6.QtCore import QDateTime, QEvent, QEventLoop, Qt, QTimer
 from PyQt6.QtWidgets import (
     QAbstractButton,
     QApplication,
@@ -34,29 +35,40 @@ from PyQt6.QtWidgets import (
     QFileDialog,
     QInputDialog,
     QLineEdit,
+    QListWidget,
+    QMenu,
     QMessageBox,
     QPlainTextEdit,
     QPushButton,
+    QRadioButton,
+    QSlider,
     QSpinBox,
+    QTableWidget,
     QTabWidget,
+    QToolButton,
     QWidget,
 )
 from PyQt6.sip import isdeleted
 
+from guardia.app.camera.makes import capability_data, middle_settings
 from guardia.app.project.key_pictures import KeyPictures
 from guardia.app.steps.steps import STEPS
 from guardia.core.base.errors import GuardiaError
+from guardia.core.make.capability import capability_from_dict
 from guardia.store.project import Project
 from guardia.ui.shell.main_window import MainWindow
 from guardia.ui.shell.run import make_application
-from tests.given_options import NUMBERS, TIMES, WORDS, make_seeds
+from tests.given_options import NUMBERS, TIMES, WORDS, make_seeds, texts
 
 HANGS_AFTER_S = 120.0
+WORKS_AT_MOST_S = 5.0
 TRIES = 3
 
 LEFT_OUT = ("quit", "close", "demo", "open", "begin_from", "practice", "print_report", "remove", "watch_folders")
 """They end what is tried, begin something else, or go on for minutes."""
 
+
+EVENTS = "when,class,alerted,seconds\n2024-05-01 10:00:00,person,yes,12\n2024-05-01 12:00:00,vehicle,no,9\n"
 
 EXEC, OPEN = QDialog.exec, QDialog.open
 
@@ -74,6 +86,7 @@ class Dialogs:
     def __init__(self, chance: random.Random, folder: Path) -> None:
         self.chance, self.folder, self.counts, self.depth = chance, folder, Counter(), 0
         self.titles: set[str] = set()
+        self.texts = (*WORDS, *NUMBERS, *TIMES, *texts(chance.randrange(1000), 30))
 
     def exec(self, dialog: QDialog) -> int:
         """In place of QDialog.exec: as that, and once it is shown it is filled and accepted."""
@@ -90,9 +103,11 @@ class Dialogs:
         self.counts["dialogs"] += 1
         self.depth += 1
         self.fill(dialog)
-        more = [b for b in dialog.findChildren(QPushButton) if b.isEnabled() and b.isVisible() and "…" in b.text()]
-        if self.depth < 3 and more:
-            self.chance.choice(more).click()
+        for _ in range(3):  # the first may bring what the next asks about
+            more = [b for b in dialog.findChildren(QPushButton) if b.isEnabled() and b.isVisible() and "…" in b.text()]
+            if self.depth < 3 and more:
+                self.chance.choice(more).click()
+                self.wait(dialog)
         self.depth -= 1
         for _ in range(TRIES):
             if dialog.isVisible():
@@ -104,9 +119,19 @@ class Dialogs:
         if dialog.isVisible():
             dialog.reject()
 
+    def wait(self, dialog: QDialog) -> None:
+        """Wait for what a dialog works out behind itself."""
+        jobs = None if isdeleted(dialog) else getattr(getattr(dialog, "model", None), "jobs", None)
+        end = time.monotonic() + WORKS_AT_MOST_S
+        while jobs is not None and not isdeleted(jobs) and jobs.busy and time.monotonic() < end:
+            settle()
+        settle()
+
     def accept(self, dialog: QDialog) -> None:
         """Press what accepts it."""
         for box in dialog.findChildren(QDialogButtonBox):
+            if isdeleted(box):
+                continue
             for button in box.buttons():
                 role = box.buttonRole(button)
                 accepts = role in (QDialogButtonBox.ButtonRole.AcceptRole, QDialogButtonBox.ButtonRole.ApplyRole)
@@ -116,9 +141,9 @@ class Dialogs:
     def fill(self, parent: QWidget) -> None:
         """Set most fields to something; what stays as it is lets more dialogs be accepted."""
         for field in parent.findChildren(QWidget):
-            if not field.isEnabled() or not field.isVisible() or self.chance.random() < 0.4:
+            if isdeleted(field) or not field.isEnabled() or not field.isVisible() or self.chance.random() < 0.4:
                 continue
-            text = self.chance.choice((*WORDS, *NUMBERS, *TIMES))
+            text = self.chance.choice(self.texts)
             self.counts["fields"] += 1
             match field:
                 case QSpinBox() | QDoubleSpinBox():
@@ -134,10 +159,37 @@ class Dialogs:
                     field.setPlainText(text)
                 case QComboBox() if field.count():
                     field.setCurrentIndex(self.chance.randrange(field.count()))
-                case QCheckBox():
+                case QCheckBox() | QRadioButton():
                     field.setChecked(self.chance.random() < 0.5)
+                case QSlider():
+                    field.setValue(self.chance.randint(field.minimum(), field.maximum()))
+                case QListWidget() if field.count():
+                    item = field.item(self.chance.randrange(field.count()))
+                    if item.flags() & Qt.ItemFlag.ItemIsUserCheckable:
+                        item.setCheckState(self.chance.choice((Qt.CheckState.Checked, Qt.CheckState.Unchecked)))
+                    else:
+                        field.setCurrentItem(item)
+                case QTableWidget() if field.rowCount() and field.columnCount():
+                    at = self.chance.randrange(field.rowCount()), self.chance.randrange(field.columnCount())
+                    item = field.item(*at)
+                    field.setCurrentCell(*at)
+                    if item is not None and item.flags() & Qt.ItemFlag.ItemIsEditable:
+                        item.setText(text)
                 case _:
                     self.counts["fields"] -= 1
+
+    def choose(self, menu: QMenu, *_at: object) -> None:
+        """In place of QMenu.popup: what is offered is chosen, one after another; what another menu holds is not."""
+        menu.aboutToShow.emit()
+        for action in menu.actions():
+            if not isdeleted(action) and action.isEnabled() and action.menu() is None and not action.isSeparator():
+                self.counts["chosen from menus"] += 1
+                action.trigger()
+                settle()
+
+    def paths(self, *_args: object, **_more: object) -> tuple[list[str], str]:
+        """In place of a dialog for several files."""
+        return self.chance.choice(([], [str(self.folder / "events.csv")])), ""
 
     def path(self, *_args: object, **_more: object) -> tuple[str, str]:
         """In place of a file dialog."""
@@ -152,7 +204,7 @@ def _of_class(function: Callable[..., object]) -> Callable[..., object]:
 def _asking(window: MainWindow) -> dict[str, QAbstractButton]:
     """The buttons that are shown and ask more, by their words."""
     found = [b for b in window.findChildren(QAbstractButton) if not isdeleted(b) and b.isVisible() and b.isEnabled()]
-    return {b.text(): b for b in found if b.text().endswith("…")}
+    return {b.text(): b for b in found if b.text().endswith("…") or getattr(b, "menu", lambda: None)() is not None}
 
 
 def _show(window: MainWindow, folder: Path, step: str, tab: int) -> int:
@@ -168,21 +220,29 @@ def _show(window: MainWindow, folder: Path, step: str, tab: int) -> int:
     return max((t.count() for t in tabs), default=1)
 
 
+def _add_more(folder: Path) -> None:
+    """A second camera, for what cameras have in common, and an event list."""
+    make = capability_data("polygon-mains-camera")
+    with Project(folder / "site") as project:
+        project.cameras.add("Second", make, middle_settings(capability_from_dict(make)))
+    (folder / "events.csv").write_text(EVENTS, "utf-8")
+
+
 def _round(chance: random.Random, folder: Path, home: Path, wrong: list[str]) -> Dialogs:
     """Go through all dialogs once, on a fresh project."""
     dialogs, at = Dialogs(chance, folder), [""]
-    texts = (*WORDS, *NUMBERS)
 
     def text(*_args: object, **_more: object) -> tuple[str, bool]:
-        return chance.choice(texts), True
+        return chance.choice(dialogs.texts), True
 
     replaced = {
         QDialog: {"exec": dialogs.exec, "open": dialogs.open},
         QInputDialog: {"exec": dialogs.exec, "getText": text, "getItem": lambda *_a, **_m: ("", False)},
+        QMenu: {"popup": dialogs.choose, "exec": dialogs.choose},
         QMessageBox: dict.fromkeys(("exec", "question", "warning", "information"), lambda *_a, **_m: 0),
         QFileDialog: {
             "getOpenFileName": dialogs.path, "getSaveFileName": dialogs.path,
-            "getOpenFileNames": lambda *_a, **_m: ([], ""), "getExistingDirectory": lambda *_a, **_m: str(folder),
+            "getOpenFileNames": dialogs.paths, "getExistingDirectory": lambda *_a, **_m: str(folder),
         },
     }  # fmt: skip
     with ExitStack() as patched:
@@ -214,7 +274,10 @@ def _round(chance: random.Random, folder: Path, home: Path, wrong: list[str]) ->
                     _show(window, folder, step.id, tab)  # what was asked before may have led elsewhere
                     if (button := _asking(window).get(words)) is not None and words not in asked:
                         asked.add(words)
-                        button.click()
+                        if isinstance(button, QPushButton | QToolButton) and (menu := button.menu()) is not None:
+                            dialogs.choose(menu)
+                        else:
+                            button.click()
                         settle()
         window.close()
         window.deleteLater()
@@ -240,6 +303,7 @@ def one(number: int) -> None:
             patch.dict(os.environ, XDG_DATA_HOME=f"{home}/data", XDG_DOCUMENTS_DIR=f"{home}/documents"),
         ):
             make_seeds(Path(home) / "here")
+            _add_more(Path(home) / "here")
             dialogs = _round(random.Random(number), Path(home) / "here", Path(home) / "data", wrong)
         print(json.dumps([dialogs.counts, wrong, sorted(dialogs.titles)]), flush=True)
     del application
