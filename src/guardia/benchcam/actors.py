@@ -6,7 +6,7 @@ Each actor draws itself with `draw(picture, at_s, night)` into the rows that the
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Protocol
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from PIL import Image, ImageDraw
 from guardia.benchcam.raster import Raster
 from guardia.benchcam.scene import HEIGHT, WIDTH, project
 
+_Floats = NDArray[np.floating[Any]]
 Colour = tuple[float, float, float]
 Limb = tuple[float, float, float, float, float, Colour]
 """Column and row of both ends, radius (all pixels), colour."""
@@ -38,12 +39,18 @@ def draw_limbs(picture: Raster, limbs: list[Limb], *, light: float = 1.0) -> Non
         row, col, patch = picture.patch(left, right, top, bottom)
         dc, dr = c1 - c0, r1 - r0
         length = dc * dc + dr * dr
-        along = np.clip(((col - c0) * dc + (row - r0) * dr) / length, 0, 1) if length > 1e-6 else np.zeros_like(col)
+        along = _between(((col - c0) * dc + (row - r0) * dr) / length, 0, 1) if length > 1e-6 else np.float32(0)
         off_c, off_r = col - (c0 + along * dc), row - (r0 + along * dr)
         distance = np.hypot(off_c, off_r)
-        alpha = np.clip(radius + 0.5 - distance, 0, 1)[..., None]
-        shade = (1.0 - 0.28 * np.clip(off_c / radius, -1, 1) - 0.12 * np.clip(off_r / radius, -1, 1))[..., None]
+        alpha = _between(radius + 0.5 - distance, 0, 1)[..., None]
+        shade = (1.0 - 0.28 * _between(off_c / radius, -1, 1) - 0.12 * _between(off_r / radius, -1, 1))[..., None]
         patch += alpha * (np.array(colour, np.float32) * light * shade - patch)
+
+
+def _between(values: _Floats, low: float, high: float) -> _Floats:
+    """As np.clip, which takes longer on the small patches drawn here."""
+    bounded: _Floats = np.minimum(np.maximum(values, low), high)
+    return bounded
 
 
 def soft_spot(picture: Raster, column: float, row: float, width: float, height: float, gain: float) -> None:

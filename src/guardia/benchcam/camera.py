@@ -28,8 +28,11 @@ from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone, ZoneDoes, ZoneKind
 
 RATE_HZ = 10
-KEY_EVERY = 12 * RATE_HZ
-"""Pictures between whole ones; a still scene costs little between them."""
+FOOTAGE_HZ = 5
+"""Pictures a second of what is recorded whatever happens."""
+
+KEY_EVERY_S = 12
+"""From one whole picture to the next; a still scene costs little between them."""
 
 LONGEST_S = 20.0
 """A recording that lasts as long as it moves is cut here."""
@@ -72,9 +75,10 @@ class View:
         self._mirrored = mirrored
         self._actors = actors
         self._night = light is Light.NIGHT
-        self._rng = np.random.default_rng(seed)
+        self._seed = seed
         sigma = {Light.DAY: 1.3, Light.DUSK: 2.4, Light.NIGHT: 3.8}[light]
-        self._noise = self._rng.normal(0, sigma, (HEIGHT * 2, WIDTH * 2)).astype(np.float32)
+        noise = np.random.default_rng(seed).normal(0, sigma, (HEIGHT * 2, WIDTH * 2)).astype(np.float32)
+        self._noise = np.repeat(noise, 3, axis=1).reshape(*noise.shape, 3)  # as the pictures: added much faster so
 
     def picture(self, at_s: float) -> NDArray[np.uint8]:
         """The camera's picture at a moment: (H, W, 3) uint8."""
@@ -90,10 +94,11 @@ class View:
         picture = Raster(self._base[::step].copy(), step)
         for actor in self._actors:
             actor.draw(picture, at_s, night=self._night)
-        row, col = self._rng.integers(0, HEIGHT), self._rng.integers(0, WIDTH)
+        # The noise is that of the moment, in whatever order the pictures are asked for.
+        row, col = np.random.default_rng((self._seed, round(at_s * 1000) % 2**32)).integers(0, (HEIGHT, WIDTH))
         pixels = picture.pixels
-        pixels += self._noise[row : row + HEIGHT : step, col : col + WIDTH, None]
-        seen = np.clip(pixels, 0, 255).astype(np.uint8)
+        pixels += self._noise[row : row + HEIGHT : step, col : col + WIDTH]
+        seen = np.clip(pixels, 0, 255, out=pixels).astype(np.uint8)
         return np.ascontiguousarray(seen[:, ::-1]) if self._mirrored else seen
 
 
@@ -232,13 +237,13 @@ def _zone_pixels(settings: Settings) -> NDArray[np.bool_]:
 class ClipWriter:
     """Writes pictures as an H.264 file."""
 
-    def __init__(self, path: Path, *, crf: int = 34) -> None:
+    def __init__(self, path: Path, *, crf: int = 34, rate_hz: int = RATE_HZ) -> None:
         self._container = av.open(str(path), "w")
-        self._stream = self._container.add_stream("libx264", rate=RATE_HZ)
+        self._stream = self._container.add_stream("libx264", rate=rate_hz)
         self._stream.width, self._stream.height = WIDTH, HEIGHT
         self._stream.pix_fmt = "yuv420p"
-        self._stream.time_base = Fraction(1, RATE_HZ)
-        self._stream.options = {"crf": str(crf), "preset": "slow", "g": str(KEY_EVERY), "threads": "1"}
+        self._stream.time_base = Fraction(1, rate_hz)
+        self._stream.options = {"crf": str(crf), "preset": "superfast", "g": str(KEY_EVERY_S * rate_hz), "threads": "1"}
         self._count = 0
 
     def add(self, picture: NDArray[np.uint8]) -> None:
@@ -268,9 +273,9 @@ class Recorded:
     """End of the clip."""
 
 
-def _moments(begin_s: float, end_s: float) -> Iterator[float]:
-    for index in range(round((end_s - begin_s) * RATE_HZ)):
-        yield begin_s + index / RATE_HZ
+def _moments(begin_s: float, end_s: float, rate_hz: int = RATE_HZ) -> Iterator[float]:
+    for index in range(round((end_s - begin_s) * rate_hz)):
+        yield begin_s + index / rate_hz
 
 
 def record_motion(
@@ -299,14 +304,12 @@ def record_motion(
     Returns:
         The clip, None if nothing triggered.
     """
-    before: deque[NDArray[np.uint8]] = deque(maxlen=max(1, round(settings.recording.pre_record_s * RATE_HZ)))
+    before: deque[float] = deque(maxlen=max(1, round(settings.recording.pre_record_s * RATE_HZ)))
     for at in _moments(begin_s, end_s):
-        picture = view.picture(at)
-        if decider.triggered(picture, at) and at >= free_from_s and lets_through(at):
+        if decider.triggered_by(smoothed(view.coarse(at)), at) and at >= free_from_s and lets_through(at):
             writer = ClipWriter(path)
-            for earlier in before:
-                writer.add(earlier)
-            writer.add(picture)
+            for moment in (*before, at):
+                writer.add(view.picture(moment))
             last = at
             for later in _moments(at + 1 / RATE_HZ, at + (settings.recording.length_s or LONGEST_S)):
                 picture = view.picture(later)
@@ -319,14 +322,14 @@ def record_motion(
                     break
             writer.close()
             return Recorded(at - len(before) / RATE_HZ, at, later + 1 / RATE_HZ)
-        before.append(picture)
+        before.append(at)
     return None
 
 
-def record_continuous(view: View, path: Path, *, begin_s: float, end_s: float) -> Recorded:
+def record_continuous(view: View, path: Path, *, begin_s: float, end_s: float, rate_hz: int = RATE_HZ) -> Recorded:
     """Record a stretch of the scene whatever happens in it."""
-    writer = ClipWriter(path, crf=35)
-    for at in _moments(begin_s, end_s):
+    writer = ClipWriter(path, crf=35, rate_hz=rate_hz)
+    for at in _moments(begin_s, end_s, rate_hz):
         writer.add(view.picture(at))
     writer.close()
     return Recorded(begin_s, begin_s, end_s)

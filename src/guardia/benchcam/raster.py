@@ -29,14 +29,10 @@ class Raster:
         return slice(-(-top // self.step), -(-bottom // self.step))
 
     def patch(self, left: int, right: int, top: int, bottom: int) -> tuple[Picture, Picture, Picture]:
-        """Row and column of every pixel of a rectangle (right and bottom excluded), and the pixels themselves."""
+        """Rows (rows, 1) and columns (1, columns) of a rectangle (right and bottom excluded), and its pixels."""
         rows = self.between(top, bottom)
-        row, col = np.meshgrid(
-            np.arange(rows.start, rows.stop, dtype=np.float32) * self.step,
-            np.arange(left, right, dtype=np.float32),
-            indexing="ij",
-        )
-        return row, col, self.pixels[rows, left:right]
+        row = np.arange(rows.start, rows.stop, dtype=np.float32) * self.step
+        return row[:, None], np.arange(left, right, dtype=np.float32)[None], self.pixels[rows, left:right]
 
     def copy(self) -> Raster:
         """The same picture, to be drawn into apart."""

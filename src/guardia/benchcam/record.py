@@ -8,7 +8,7 @@ from pathlib import Path
 
 from PIL import Image
 
-from guardia.benchcam.camera import Decider, Recorded, record_continuous, record_motion
+from guardia.benchcam.camera import FOOTAGE_HZ, Decider, Recorded, record_continuous, record_motion
 from guardia.benchcam.event_list import hours_open, seen_class, write_event_list
 from guardia.benchcam.place import Place
 from guardia.benchcam.scene import Light
@@ -76,7 +76,7 @@ def record(
         if only(begin):
             name = clip_name(scene, begin)
             view = scene.view(begin, 900 + index)
-            clip = record_continuous(view, folder / sub / name, begin_s=begin, end_s=begin + lasts)
+            clip = record_continuous(view, folder / sub / name, begin_s=begin, end_s=begin + lasts, rate_hz=FOOTAGE_HZ)
             truth.append(_truth(scene, f"{sub}/{name}", origin, clip))
     if scene.snapshots:
         (folder / "snapshot").mkdir(exist_ok=True)

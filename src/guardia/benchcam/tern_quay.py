@@ -6,8 +6,10 @@ their own that nothing reads but the builder of the demo's judgements and the te
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
+from functools import lru_cache
 from zoneinfo import ZoneInfo
 
 import numpy as np
@@ -370,6 +372,12 @@ class _Making:
         return continuous
 
 
+@lru_cache(maxsize=8)
+def _painted(paint: Callable[[], Still]) -> Still:
+    """A still scene, which takes seconds to paint: once for all days of a week."""
+    return paint()
+
+
 def build_scene(place: Place, *, seed: int = 11) -> Scene:
     """Make up two weeks at a place."""
     made = _Making(place, seed)
@@ -389,7 +397,7 @@ def build_scene(place: Place, *, seed: int = 11) -> Scene:
     first, count = 4 * 86400 + 14.1 * 3600, 24 if place.slug == "winter-store" else 0
     snapshots = tuple(first + 60.0 * n for n in range(count))
     return Scene(
-        place, place.paint(), events, tuple(made.gusts), tuple(made.glitter), continuous, walk_test, snapshots,
+        place, _painted(place.paint), events, tuple(made.gusts), tuple(made.glitter), continuous, walk_test, snapshots,
         _calls(place, events),
     )  # fmt: skip
 

@@ -3,13 +3,51 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from itertools import pairwise
 
 import numpy as np
+from numpy.typing import NDArray
 
 from guardia.benchcam.actors import Limb, draw_limbs, lamp, soft_spot
 from guardia.benchcam.raster import Raster
 from guardia.benchcam.scene import HEIGHT, WIDTH, Picture, Still, project
+
+
+@dataclass(frozen=True, eq=False)
+class _Reeds:
+    """The pixels that sway in the wind, (n,) each, within the rectangle that holds them."""
+
+    at: NDArray[np.intp]
+    """Number of each in the picture."""
+    line: NDArray[np.intp]
+    """Number of the rectangle's first pixel in the same row."""
+    row: Picture
+    """Row in the rectangle."""
+    column: Picture
+    """Column in the rectangle."""
+    give: Picture
+    """How far each gives way."""
+    last: int
+    """Last column of the rectangle."""
+
+
+@lru_cache(maxsize=8)
+def _reeds_of(still: Still, step: int) -> _Reeds | None:
+    """What sways in a still scene, of every so many rows; None where nothing does."""
+    much = still.reeds > 0.02
+    if not much.any():
+        return None
+    in_rows, in_columns = np.flatnonzero(much.any(axis=1)), np.flatnonzero(much.any(axis=0))
+    top, left, right = in_rows[0], in_columns[0], min(WIDTH, in_columns[-1] + 20)
+    rows, columns = np.nonzero(still.reeds[top : in_rows[-1] + 1, left:right])
+    kept = (rows + top) % step == 0
+    rows, columns = rows[kept], columns[kept]
+    line = (rows + top) // step * WIDTH + left
+    give = still.reeds[rows + top, columns + left]
+    return _Reeds(
+        line + columns, line, rows.astype(np.float32), columns.astype(np.float32), give, int(right - left - 1)
+    )
 
 
 @dataclass(frozen=True)
@@ -45,23 +83,19 @@ class Wind:
         self._rigging(picture, at_s, wind, night=night)
 
     def _reeds(self, picture: Raster, at_s: float, wind: float) -> None:
-        swaying = self.still.reeds > 0.02
-        if wind < 0.02 or not swaying.any():
+        if wind < 0.02 or (reeds := _reeds_of(self.still, picture.step)) is None:
             return
-        rows, columns = np.flatnonzero(swaying.any(axis=1)), np.flatnonzero(swaying.any(axis=0))
-        top, bottom, left, right = rows[0], rows[-1] + 1, columns[0], min(WIDTH, columns[-1] + 20)
-        rows_here = picture.between(top, bottom)
-        source = picture.pixels[rows_here, left:right].copy()
-        give = self.still.reeds[:: picture.step][rows_here, left:right]
-        lines, _ = np.mgrid[0 : len(source), 0 : right - left]
-        row = (picture.numbers[rows_here] - top).astype(np.float32)[:, None]
-        col = np.arange(right - left, dtype=np.float32)[None, :]
-        sway = give * wind * (9 + 7 * np.sin(at_s * 5.1 + col * 0.09 + row * 0.02) + 3 * np.sin(at_s * 11 + col * 0.4))
-        from_col = np.clip(col - sway, 0, right - left - 1)
-        low = np.floor(from_col).astype(int)
-        high = np.minimum(low + 1, right - left - 1)
-        part = (from_col - low)[..., None]
-        picture.pixels[rows_here, left:right] = source[lines, low] * (1 - part) + source[lines, high] * part
+        row, col, last = reeds.row, reeds.column, reeds.last
+        wave = 9 + 7 * np.sin(at_s * 5.1 + col * 0.09 + row * 0.02) + 3 * np.sin(at_s * 11 + col * 0.4)
+        from_col = np.clip(col - reeds.give * wind * wave, 0, last)
+        low = from_col.astype(np.int32)
+        part = np.repeat(from_col - low.astype(np.float32), 3).reshape(-1, 3)
+        # A pixel as one thing of 12 bytes is fetched and put in half the time of one of three numbers.
+        pixels = picture.pixels.view("V12").reshape(-1)
+        of_low = pixels.take(reeds.line + low).view(np.float32).reshape(-1, 3)
+        of_high = pixels.take(reeds.line + np.minimum(low + 1, last)).view(np.float32).reshape(-1, 3)
+        of_low += (of_high - of_low) * part
+        pixels[reeds.at] = of_low.view("V12").reshape(-1)
 
     def _flag(self, picture: Raster, at_s: float, wind: float, *, night: bool) -> None:
         c, r, scale = project(-3.65, 3.75, 9.0)
@@ -104,6 +138,21 @@ class Wind:
             draw_limbs(picture, rope, light=light)
 
 
+@lru_cache(maxsize=2)
+def _ripples(seed: int) -> NDArray[np.float32]:
+    """Two layers of ripples, longer the nearer: (2, H, 2 W)."""
+    rng = np.random.default_rng(seed)
+    rows = np.arange(HEIGHT)
+    wide = np.clip(1 + (rows - 50) / 22, 1, None)
+    noise = rng.standard_normal((2, HEIGHT, WIDTH * 2)).astype(np.float32)
+    for r in range(HEIGHT):
+        width = int(wide[r] * 2)
+        kernel = np.ones(width, np.float32) / np.sqrt(width)
+        for layer in noise:
+            layer[r] = np.convolve(layer[r], kernel, mode="same")
+    return noise
+
+
 class Water:
     """Ripples, and the sun's glitter path when it stands over the basin.
 
@@ -123,16 +172,7 @@ class Water:
         seed: int = 3,
     ) -> None:
         self._glitter = glitter
-        rng = np.random.default_rng(seed)
-        rows = np.arange(HEIGHT)
-        wide = np.clip(1 + (rows - 50) / 22, 1, None)
-        noise = rng.standard_normal((2, HEIGHT, WIDTH * 2)).astype(np.float32)
-        for r in range(HEIGHT):
-            width = int(wide[r] * 2)
-            kernel = np.ones(width, np.float32) / np.sqrt(width)
-            for layer in noise:
-                layer[r] = np.convolve(layer[r], kernel, mode="same")
-        self._noise = noise
+        self._noise = _ripples(seed)
         self._water = still.water
         where = np.flatnonzero(still.water.max(axis=1) > 0)
         self._rows = slice(int(where[0]), int(where[-1]) + 1) if len(where) else slice(0, 0)
@@ -152,7 +192,7 @@ class Water:
             if 0 < t < 1 and not night:
                 rise = peak * np.sin(np.pi * t) ** 0.5
                 ripple += self._path[rows] * np.clip(one * two - 0.9, 0, 1.4) * 120 * rise
-        picture.pixels[here] += ripple[..., None]
+        picture.pixels[here] += np.repeat(ripple, 3, axis=1).reshape(*ripple.shape, 3)
 
     def _shifted(self, layer: int, offset: float) -> Picture:
         start = int(offset) % WIDTH

@@ -52,6 +52,8 @@ class ImportRequest:
     """How clips find their camera, one of import_plan.RULES; for clips that are planned now."""
     only_new: bool = False
     """Files of a name and size that the project has are taken for the clips that are here, without a look."""
+    helps_others: bool = True
+    """Earlier clips that these help are measured again now; else with the next import."""
     cluster: Cluster | None = None
     """Where they are measured, None for this machine."""
     hardware: Hardware | None = None
@@ -91,7 +93,8 @@ def import_clips(request: ImportRequest, *, token: Token, progress: Report) -> I
             if not result.stopped:
                 measure_camera(
                     project, camera_id, result, token, progress,
-                    again=request.again, cluster=request.cluster, hardware=request.hardware,
+                    again=request.again, helps_others=request.helps_others, cluster=request.cluster,
+                    hardware=request.hardware,
                 )  # fmt: skip
     return result
 

@@ -54,6 +54,7 @@ def measure_camera(
     progress: Report,
     *,
     again: bool = False,
+    helps_others: bool = True,
     cluster: Cluster | None = None,
     hardware: Hardware | None = None,
 ) -> None:
@@ -61,6 +62,7 @@ def measure_camera(
 
     So neither the order nor the number of cores makes a difference. Clips that were measured before and are helped by
     others now are measured again: what was found in them is found again, unless somebody moved it; judgements stay.
+    Where more is to come at once, `helps_others` leaves that to the last of it.
     """
     fresh = project.clips.of(camera_id, analysed=False)
     asked = [*fresh, *(project.clips.of(camera_id, analysed=True) if again else ())]
@@ -72,7 +74,7 @@ def measure_camera(
         work = _Work(project, result, token, pool, hardware, Meter(count, progress), count)
         work.look(waiting)
         if not token.cancelled:
-            work.hold_against_others(camera_id)
+            work.hold_against_others(camera_id, earlier=helps_others)
         if result.analysed and not token.cancelled and (words := compare_views(project, camera_id, pool)):
             result.notes.append(words)
     result.stopped = token.cancelled
@@ -113,8 +115,8 @@ class _Work:
             self._result.notes += [f"{clip.name}: {note}" for note in looked.notes]
             self._went_on(f"Looking at {clip.name}")
 
-    def hold_against_others(self, camera_id: int) -> None:
-        """Hold each clip whose helpers are new to it against them."""
+    def hold_against_others(self, camera_id: int, *, earlier: bool) -> None:
+        """Hold each clip whose helpers are new to it against them; of those measured before only if `earlier`."""
         project, measurements = self._project, self._project.measurements
         finest = min(project.cameras.get(camera_id).capability.notches, key=lambda n: (n.size, n.contrast))
         looks = {x.id: x for x in measurements.looks(camera_id, project.zone) if x.model == MODEL_VERSION}
@@ -123,7 +125,7 @@ class _Work:
         clips = [
             c
             for c in project.clips.of(camera_id)
-            if (look := looks.get(c.id)) is not None and (not look.final or look.helped_by != keys[c.id])
+            if (look := looks.get(c.id)) is not None and (not look.final or (earlier and look.helped_by != keys[c.id]))
         ]
 
         def task(clip: Clip) -> SecondTask | None:

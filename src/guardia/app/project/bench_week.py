@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any
 
 from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.importing import ImportRequest, import_clips
-from guardia.app.intake.measuring import ImportResult
+from guardia.app.intake.measuring import ImportResult, measure_camera
 from guardia.app.work.jobs import Meter, Report, Token
 from guardia.core.base.errors import Cancelled
 from guardia.core.evidence.clips import Origin
@@ -126,7 +126,8 @@ def run_week(
             number = int(folder.name)
             span = (begins + timedelta(days=number), begins + timedelta(days=number + 1))
             # A day comes in whole or not at all: half a day counted as watched would give wrong rates.
-            day = take_in_days(project, camera_id, [folder], span, token=Token(), progress=lambda _: None)
+            last = number == days - 1
+            day = take_in_days(project, camera_id, [folder], span, last=last, token=Token(), progress=lambda _: None)
             result.added, result.analysed = result.added + day.added, result.analysed + day.analysed
             result.events += day.events
             evidence = project.evidence(camera_id)
@@ -156,6 +157,7 @@ def take_in_days(
     folders: Sequence[Path],
     span: tuple[datetime, datetime],
     *,
+    last: bool = True,
     token: Token,
     progress: Report,
 ) -> ImportResult:
@@ -166,6 +168,7 @@ def take_in_days(
         camera_id: The camera.
         folders: One for each day, from record_days().
         span: It was watched from the first of these moments to the second.
+        last: No more days are to come: earlier clips are held against what came.
         token: To stop it; what is finished is kept.
         progress: Told how far it is.
 
@@ -180,9 +183,11 @@ def take_in_days(
     for sub, origin in ORIGINS:
         files = tuple(folder / sub for folder in folders)
         watched = (span[0].timestamp(), span[1].timestamp()) if origin is Origin.MOTION else None
-        request = ImportRequest(project.folder, camera_id, files, origin, watched=watched)
+        request = ImportRequest(project.folder, camera_id, files, origin, watched=watched, helps_others=False)
         brought = import_clips(request, token=token, progress=progress)
         result.added, result.analysed = result.added + brought.added, result.analysed + brought.analysed
+    if last:
+        measure_camera(project, camera_id, result, token, progress, again=True)
     for folder in folders:
         for listed in ("events.jsonl", "events.csv"):
             if (folder / listed).exists():
