@@ -97,6 +97,19 @@ class Storage(StepCase):
         self.model.facts.set_installed(self.model.camera.installed.with_values(overwrite=True))
         self.assertIn("footage must be gone after 30 days", page.words.text())
 
+    def test_a_store_that_gets_everything_as_well_has_a_bar_of_its_own(self):
+        page = self.page_of("Pontoon gate")
+        self.painted(page.bars)
+        lanes = page.model.sections()[0].lanes
+        self.assertEqual([(lane.name, lane.of_draft) for lane in lanes],
+                         [("installed", False), ("", False), ("draft", True), ("", True)])  # fmt: skip
+        self.assertEqual(lanes[1].note, "on 'Copy of the pontoon' as well: all that is recorded")
+        self.assertEqual((lanes[1].figure.value, lanes[1].figure.how), (14.0, "by the plan"))
+        for _ in range(3):  # past the causes of the chosen store
+            QTest.keyClick(page.bars, Qt.Key.Key_Down)
+        self.assertEqual(page.working.tree.topLevelItem(0).text(0), "days kept by Copy of the pontoon")
+        self.assertEqual(page.model.figure_named(None).name, "days kept", "the chosen store comes first")
+
     def test_figures_open_their_working_and_what_is_assumed_can_be_typed_in(self):
         page = self.page_of("Fuel berth")
         self.painted(page.bars)

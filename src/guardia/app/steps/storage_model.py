@@ -15,7 +15,7 @@ from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import MODE, QUALITY, SNAPSHOTS, TARGET, Lever
-from guardia.core.replay.keeping import Keeping
+from guardia.core.replay.keeping import Keeping, copy_kept
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import Charge, Saved, Sent, charge_of, levers_saved, sent_of
 from guardia.core.score.storage import (
@@ -35,7 +35,7 @@ from guardia.core.score.storage import (
 )
 from guardia.core.score.storage_findings import Finding, storage_findings
 from guardia.core.storage.facts import FACTS, fact_figure, known_fact
-from guardia.core.storage.figure import Figure, Source, exactly, short
+from guardia.core.storage.figure import Figure, Source, exactly, short, with_name
 from guardia.core.storage.readings import Reading
 from guardia.core.storage.rules import StorageRules
 from guardia.core.storage.stores import Fitted, Store
@@ -57,7 +57,7 @@ class Lane(NamedTuple):
     """One bar."""
 
     name: str
-    """Whose it is: installed or draft."""
+    """Whose it is: installed or draft; empty for a store beside the one above."""
     figure: Figure | None
     """How long it lasts, None where that is not known."""
     causes: tuple[Figure, ...]
@@ -66,6 +66,8 @@ class Lane(NamedTuple):
     """What stands at its end."""
     from_days: float = 0.0
     """Nothing newer is there: the bar begins so many days back."""
+    of_draft: bool = False
+    """It is the draft's."""
 
 
 class Section(NamedTuple):
@@ -74,7 +76,7 @@ class Section(NamedTuple):
     title: str
     """What lasts."""
     lanes: tuple[Lane, ...]
-    """Installed, then draft."""
+    """Installed, then draft; beneath each the stores beside the chosen one."""
     marks: tuple[tuple[Figure, str], ...]
     """What is required or allowed, each in words too; none where nobody said."""
     dated: int
@@ -158,7 +160,12 @@ class StorageModel(StepModel):
                 note = "" if keeping.overwrites_s <= keeping.known.asked_s else f"overwrites from {on} on"
             elif keeping.fitted is None:
                 note = "enter the store: size not known"
-            lanes.append(Lane(name, figure, keeping.causes, note, since))
+            of_draft = name == "draft"
+            lanes.append(Lane(name, figure, keeping.causes, note, since, of_draft))
+            for copy in keeping.copies:
+                what = f"on '{copy.store.name}' as well: {copy.store.gets_words}"
+                held = with_name(copy_kept(keeping, copy), f"days kept by {copy.store.name}")
+                lanes.append(Lane("", held, (), what, of_draft=of_draft))
         return Section("Days of footage kept  (●  judged real recordings)", tuple(lanes), self._limits(), -1)
 
     def _limits(self) -> tuple[tuple[Figure, str], ...]:
@@ -201,8 +208,10 @@ class StorageModel(StepModel):
 
     def figure_named(self, name: str | None) -> Figure | None:
         """A figure of the page, or of what it is worked out from; the days kept under the draft where none is asked."""
-        figures = [lane.figure for s in self.sections() for lane in reversed(s.lanes) if lane.figure is not None]
-        figures += [c for s in self.sections() for lane in reversed(s.lanes) for c in lane.causes]
+        lanes = [lane for s in self.sections() for lane in reversed(s.lanes)]
+        lanes.sort(key=lambda lane: not lane.name)  # the chosen store before those beside it
+        figures = [lane.figure for lane in lanes if lane.figure is not None]
+        figures += [cause for lane in lanes for cause in lane.causes]
         named = next((f for f in figures if f.name == name), None)
         return named or next(iter(figures), None)
 
@@ -361,10 +370,10 @@ def _charge_lane(name: str, charge: Charge) -> Lane:
     on = f"charge it on {charge.charge_on}" if charge.charge_on is not None else ""
     keeps_up = charge.days.value > 3660
     note = "its panel keeps up" if keeps_up else on
-    return Lane(name, charge.days, charge.drawn.parts, f"{note}; fails in {charge.failing_month}"
-                if charge.failing_month else note)  # fmt: skip
+    note = f"{note}; fails in {charge.failing_month}" if charge.failing_month else note
+    return Lane(name, charge.days, charge.drawn.parts, note, of_draft=name == "draft")
 
 
 def _sent_lane(name: str, sent: Sent) -> Lane:
     note = f"used up on {sent.runs_out}" if sent.runs_out is not None else ""
-    return Lane(name, sent.a_month, sent.a_day.parts, note)
+    return Lane(name, sent.a_month, sent.a_day.parts, note, of_draft=name == "draft")

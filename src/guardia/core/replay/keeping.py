@@ -211,10 +211,15 @@ def keeps(keeping: Keeping, copy: Fitted, at_s: float) -> bool:
 
 def copy_days(keeping: Keeping, copy: Fitted) -> float:
     """Days that a store beside the chosen one holds."""
-    limit = copy.store.keeps_days or math.inf
+    return copy_kept(keeping, copy).value
+
+
+def copy_kept(keeping: Keeping, copy: Fitted) -> Figure:
+    """Days that a store beside the chosen one holds, with how that comes about; as if it got whole recordings."""
+    limit = copy.store.keeps_days
     if not copy.store.capacity_gb:
-        return limit
-    volume = keeping.by_motion if copy.store.takes is Takes.MOTION else keeping.volume
-    written = volume.value + (copy.others.value if copy.others is not None else 0.0)
-    space = space_of(copy, known_fact(keeping.known.facts, "reserve"))
-    return min(limit, space.value / written if written > 0 else math.inf)
+        return exactly("days kept", math.inf if limit is None else limit, "days", Source.TYPED, "by the plan")
+    written = keeping.by_motion if copy.store.takes is Takes.MOTION else keeping.volume
+    if copy.others is not None:
+        written = total("written a day by all its cameras", "GB", with_name(written, "this camera"), copy.others)
+    return days_kept(space_of(copy, known_fact(keeping.known.facts, "reserve")), written, limit)

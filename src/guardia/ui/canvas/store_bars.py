@@ -58,10 +58,11 @@ class StoreBars(QWidget):
 
     def sizeHint(self) -> QSize:
         """Room for all sections."""
-        rows = sum(
-            self._title + len(s.lanes) * (self._lane + self._causes) + self._scale + _GAP for s in self._sections
-        )
+        rows = sum(self._title + sum(map(self._height, s.lanes)) + self._scale + _GAP for s in self._sections)
         return QSize(700, max(rows, 60))
+
+    def _height(self, lane: Lane) -> int:
+        return self._lane + (self._causes if lane.causes else 0)
 
     @painting
     def paintEvent(self, painter: QPainter) -> None:
@@ -82,12 +83,10 @@ class StoreBars(QWidget):
         most = _most(section)
         width = self.width() - self._left - _RIGHT
         begin = top = top + self._title
-        for number, lane in enumerate(section.lanes):
-            self._draw_lane(painter, lane, QRectF(self._left, top, width, self._lane), most, draft=number > 0)
-            self._draw_causes(
-                painter, lane, QRectF(self._left, top + self._lane, width, self._causes), draft=number > 0
-            )
-            top += self._lane + self._causes
+        for lane in section.lanes:
+            self._draw_lane(painter, lane, QRectF(self._left, top, width, self._lane), most)
+            self._draw_causes(painter, lane, QRectF(self._left, top + self._lane, width, self._causes))
+            top += self._height(lane)
         for number, (figure, _) in enumerate(section.marks):
             x = self._left + width * min(1.0, figure.value / most)
             line = Qt.PenStyle.DashLine if number else Qt.PenStyle.SolidLine
@@ -101,7 +100,8 @@ class StoreBars(QWidget):
         self._draw_scale(painter, section, QRectF(self._left, top, width, self._scale), most)
         return top + self._scale + _GAP
 
-    def _draw_lane(self, painter: QPainter, lane: Lane, area: QRectF, most: float, *, draft: bool) -> None:
+    def _draw_lane(self, painter: QPainter, lane: Lane, area: QRectF, most: float) -> None:
+        draft = lane.of_draft
         painter.setPen(THEME.colour("muted"))
         painter.drawText(QRectF(0, area.top(), self._left - 6, area.height()), Qt.AlignmentFlag.AlignVCenter, lane.name)
         line = QRectF(area.left(), area.top() + 3, area.width(), area.height() - 6)
@@ -148,7 +148,7 @@ class StoreBars(QWidget):
             side = Qt.AlignmentFlag.AlignLeft if inside is bar else Qt.AlignmentFlag.AlignRight
             painter.drawText(inside.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | side, text)
 
-    def _draw_causes(self, painter: QPainter, lane: Lane, area: QRectF, *, draft: bool) -> None:
+    def _draw_causes(self, painter: QPainter, lane: Lane, area: QRectF) -> None:
         whole = sum(c.value for c in lane.causes)
         if whole <= 0:
             return
@@ -156,7 +156,7 @@ class StoreBars(QWidget):
         for number, cause in enumerate(sorted(lane.causes, key=lambda c: -c.value)):
             width = area.width() * cause.value / whole
             piece = QRectF(x, area.top(), width, area.height() - 4)
-            colour = THEME.colour("accent" if draft else "muted", _CAUSE_ALPHA[min(number, 4)])
+            colour = THEME.colour("accent" if lane.of_draft else "muted", _CAUSE_ALPHA[min(number, 4)])
             painter.setPen(QPen(THEME.colour("page"), 1))
             painter.setBrush(colour)
             painter.drawRect(piece)
