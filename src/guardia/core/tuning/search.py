@@ -114,6 +114,7 @@ class Search:
         if draft is not None and draft.detection.zones != installed.settings.detection.zones:
             self._zones = [*_of_draft(draft, installed), *self._zones]
         self._drawn: dict[tuple[Drawing | Proposing, tuple[Zone, ...], bytes], tuple[Zone, ...] | None] = {}
+        self._allowed: dict[Candidate, bool] = {}
         self._moved = Moved.of(trials.evidence, trials.visits, trials.real, installed)
         lights = {trials.evidence.clip_of(visit[0]).dark for visit in trials.visits}
         self._apart = installed.capability.night_notch and len(lights) > 1
@@ -175,10 +176,13 @@ class Search:
     def choice(self, idea: Idea, seen: NDArray[np.bool_]) -> Trial | None:
         """Try an idea that may be chosen; None for one that cannot be drawn, entered, or priced on these clips."""
         candidate = self.realised(idea, seen)
-        broken = candidate is not None and limits_broken(candidate, installed=self.installed.settings)
-        if candidate is None or broken or (not self.unseen and self.shows_more(candidate)):
-            return None
-        return self.try_(idea, seen)
+        return self.try_(idea, seen) if candidate is not None and self._may_be_chosen(candidate) else None
+
+    def _may_be_chosen(self, candidate: Candidate) -> bool:
+        if candidate not in self._allowed:
+            broken = limits_broken(candidate, installed=self.installed.settings)
+            self._allowed[candidate] = not broken and (self.unseen or not self.shows_more(candidate))
+        return self._allowed[candidate]
 
     def price(self, trial: Trial, counted: NDArray[np.bool_]) -> NDArray[np.float64]:
         """(V,) what each visit costs under a candidate, 0 for those that are not counted."""
@@ -206,8 +210,8 @@ class Search:
         for trial, counted in parts:
             if trial is None:
                 return np.inf
-            for stage, (asked, did) in enumerate(zip(trials.asked, trials.did(trial), strict=True)):
-                which, before = asked & counted, trials.did(base)[stage]
+            for stage, (asked, did) in enumerate(zip(trials.asked, trial.did, strict=True)):
+                which, before = asked & counted, base.did[stage]
                 # What is likelier lost than not counts, and so does what many visits lose a little of together.
                 more[stage] += [(before >= 0.5)[which].sum() - (did >= 0.5)[which].sum(), (before - did)[which].sum()]
             cost += float(self.price(trial, counted).sum())

@@ -109,6 +109,11 @@ class Trial:
     alert_risk: NDArray[np.float64]
     """(V,) as `risk`: the share of variants that nobody is alerted to, or of a false one, that somebody is."""
 
+    @cached_property
+    def did(self) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+        """(V,) how likely each is recorded, and alerted."""
+        return self.chances.mean(axis=0), self.alerts.mean(axis=0)
+
 
 class Trials:
     """Tries candidates on the judged evidence of one camera, remembering what several of them share.
@@ -157,11 +162,6 @@ class Trials:
     def asked(self) -> tuple[NDArray[np.bool_], NDArray[np.bool_]]:
         """(V,) which must be recorded, and which alerted."""
         return self.to_record, self.to_alert
-
-    @staticmethod
-    def did(trial: Trial) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        """(V,) how likely each is recorded, and alerted."""
-        return trial.chances.mean(axis=0), trial.alerts.mean(axis=0)
 
     def newly_lost(self, base: Trial, trial: Trial) -> NDArray[np.bool_]:
         """(V,) what must be recorded, or alerted, and is so under `base` and no longer under another candidate."""
