@@ -4,6 +4,7 @@ import math
 
 from PyQt6.QtTest import QSignalSpy
 from PyQt6.QtWidgets import QDoubleSpinBox, QPushButton
+from pyqtgraph import ScatterPlotItem
 
 from guardia.app.camera.advice import next_action
 from guardia.app.site.exports import Exports
@@ -18,15 +19,26 @@ class Tune(StepCase):
     def searched(self, name="Pontoon gate"):
         page = self.open_camera(name, "tune")
         finished = QSignalSpy(page.model.jobs.finished)
+        self.on_the_way = []
+        note = self.on_the_way.append
+        page.model.jobs.progressed.connect(lambda _: note((page.tabs.currentIndex(), self.dots(page))))
         self.click(page.search)
         self.assertFalse(page.search.isEnabled())
         self.wait(finished)
         return page, page.model.found
 
+    @staticmethod
+    def dots(page):
+        return sum(len(i.points()) for i in page.plot.getPlotItem().items if isinstance(i, ScatterPlotItem))
+
     def test_a_search_tells_the_held_out_figure_first_and_changes_nothing(self):
         before = self.session.camera(self.session.camera_ids()[0]).draft
         page, found = self.searched()
         self.assertEqual(found.answer, Answer.BETTER)
+        tabs, dots = zip(*self.on_the_way, strict=True)
+        self.assertEqual((set(tabs), page.model.so_far), ({0}, []))
+        self.assertEqual(list(dots[1:]), sorted(dots[1:]), "the trade-off fills while it searches")
+        self.assertGreater(dots[-1], 20)
         self.assertIn("held out", page.headline.text())
         self.assertLess(found.held_out.false, 0.5 * found.installed.false)
         self.assertLessEqual(found.held_out.missed, found.installed.missed)

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
+from collections.abc import Callable
+from typing import TYPE_CHECKING, Any
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.bench_week import simulated_place
 from guardia.app.steps.step_model import StepModel
-from guardia.app.work.jobs import Meter, Report, Token
+from guardia.app.work.jobs import Meter, Token
 from guardia.core.evidence.clips import Visit
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
@@ -15,6 +16,7 @@ from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.replay.gates import Outcome
 from guardia.core.score.candidates import disagreements
 from guardia.core.score.price import price_of, price_words
+from guardia.core.tuning.days import Counts
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
 from guardia.core.tuning.tune import Tuned, tune
@@ -40,6 +42,10 @@ class TuneModel(StepModel):
         self._tried_on: list[Candidate] = []
         self.comparing = self.latest()
         self.found: Tuned | None = None
+        self.so_far: list[Counts] = []
+        """What each of the settings tried does, the installed ones first, while a search is under way."""
+        self.jobs.progressed.connect(self._note)
+        self.jobs.finished.connect(self.so_far.clear)
         for signal in (
             model.judgements_changed, model.evidence_changed, model.installed_changed, model.purpose_changed,
         ):  # fmt: skip
@@ -60,16 +66,20 @@ class TuneModel(StepModel):
         cost = Cost(miss=self.miss_cost, by_kind=dict(self.kind_cost))
         unseen = self.unseen
 
-        def work(token: Token, report: Report) -> tuple[object, Tuned]:
+        def work(token: Token, report: Callable[[Any], None]) -> tuple[object, Tuned]:
             meter = Meter(ABOUT, report)
 
             def tried(count: int) -> None:
                 token.check()
                 meter.at(min(count, ABOUT), "Trying settings")
 
-            return evidence, tune(evidence, installed, draft=draft, cost=cost, unseen=unseen, tried=tried)
+            return evidence, tune(evidence, installed, draft=draft, cost=cost, unseen=unseen, tried=tried, found=report)
 
         return self.jobs.start("Tuning", work, self._take_in, of_values=True)
+
+    def _note(self, told: object) -> None:
+        if isinstance(told, Counts):
+            self.so_far.append(told)
 
     def _take_in(self, result: tuple[object, Tuned]) -> None:
         """Show what was found, unless the evidence changed meanwhile."""

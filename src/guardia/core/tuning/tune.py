@@ -154,6 +154,7 @@ def tune(
     hold_out: int = 0,
     unseen: bool = False,
     tried: Callable[[int], None] = lambda _n: None,
+    found: Callable[[Counts], None] | None = None,
 ) -> Tuned:
     """Search better settings, choose by leaving days out, and say how sure the choice is.
 
@@ -167,6 +168,7 @@ def tune(
         unseen: Also choose what motion clips cannot show the whole price of: a shorter rest, more sensitivity, a wider
             zone.
         tried: Called with the number of settings tried so far; what it raises ends the search.
+        found: Called, one after another, with what the settings tried do on all days; the installed ones first.
 
     Returns:
         The same on every machine.
@@ -180,7 +182,17 @@ def tune(
     last = days.last(hold_out)
     seen = days.all - last
     parts = days.parts(folds, seen)
-    search = Search(trials, installed, draft, cost or Cost(), days.visits(seen), unseen, tried)
+    told = 0
+
+    def check(count: int) -> None:
+        nonlocal told
+        tried(count)
+        if found is not None:
+            for trial in trials.all()[told:count]:
+                found(days.counts(trial, seen))
+            told = count
+
+    search = Search(trials, installed, draft, cost or Cost(), days.visits(seen), unseen, check)
     base = trials.of(installed)
     if not search.seen.any():
         return _nothing_judged(evidence, trials, installed, days.counts(base, seen))

@@ -32,7 +32,7 @@ from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.settings import Settings
 from guardia.core.tuning.days import Counts
-from guardia.core.tuning.tune import Answer, PlanStep, Point, Tuned
+from guardia.core.tuning.tune import Answer, PlanStep, Point, Tuned, pareto
 from guardia.report.sheet import lines_against
 from guardia.ui.canvas.gain_plot import Gain, GainPlot
 from guardia.ui.canvas.zone_picture import zone_picture
@@ -156,9 +156,7 @@ class TunePage(FreshPage):
         column.setSpacing(4)
         row.addLayout(column, 5)
         row.addLayout(self._changes(), 6)
-        self._plot_title = label(
-            "All that was tried, on the days it was chosen on; click a point to try it on", "strong", wrap=True
-        )
+        self._plot_title = label("", "strong", wrap=True)
         column.addWidget(self._plot_title)
         self.plot = still_plot("Trade-off of missed real and false recordings", least_px=150)
         column.addWidget(self.plot, 1)
@@ -269,14 +267,31 @@ class TunePage(FreshPage):
     def _show_busy(self) -> None:
         busy = self.model.jobs.busy
         self.search.setEnabled(not busy)
+        self.search.setVisible(not busy)  # the one stands in the place of the other
         self.stop.setVisible(busy)
         if not busy:
             self.stop.setEnabled(True)
             self.stop.setText("Stop")
             self._show_head()
         self.progress.setVisible(busy)
+        self._show_tabs()
+        self._draw()
 
-    def _on_progress(self, progress: Progress) -> None:
+    def _show_tabs(self) -> None:
+        """The tabs of a search once it is done; the trade-off as soon as it begins."""
+        found, busy = self.model.found is not None, self.model.jobs.busy
+        for n in range(SEARCHED_TABS):
+            self.tabs.setTabEnabled(n, found or (busy and n == 0))
+        if busy or (found and not self._was_found):
+            self.tabs.setCurrentIndex(0)
+        elif not found and self.tabs.currentIndex() < SEARCHED_TABS:
+            self.tabs.setCurrentWidget(self.scale)
+        self._was_found = found
+
+    def _on_progress(self, progress: object) -> None:
+        if not isinstance(progress, Progress):
+            return
+        self._draw()  # as often as progress is told
         self.progress.setRange(0, progress.total)
         self.progress.setValue(progress.done)
         self.headline.setText(f"{SEARCHING}: {progress.words}")
@@ -287,13 +302,7 @@ class TunePage(FreshPage):
         self._show_head()
         clear(self._figures)
         self.reasons.clear()
-        for n in range(SEARCHED_TABS):
-            self.tabs.setTabEnabled(n, tuned is not None)
-        if tuned is None and self.tabs.currentIndex() < SEARCHED_TABS:
-            self.tabs.setCurrentWidget(self.scale)
-        elif tuned is not None and not self._was_found:
-            self.tabs.setCurrentIndex(0)
-        self._was_found = tuned is not None
+        self._show_tabs()
         if tuned is None:
             self.why.setText(
                 "Search tries zones, levels, times and filters, and hours and alerts as the purpose asks for them. It "
@@ -409,7 +418,12 @@ class TunePage(FreshPage):
             self._show(step.candidate)
 
     def _draw(self) -> None:
-        plot, found = self.plot, self.model.found
+        plot, found, so_far = self.plot, self.model.found, self.model.so_far
+        if self.model.jobs.busy and so_far:
+            self._plot_title.setText("Tried so far; what is better lies lower and farther left")
+            self._draw_so_far(so_far)
+            return
+        self._plot_title.setText("All that was tried, on the days it was chosen on; click a point to try it on")
         bottom = "false alerts" if found is None or found.installed.alerting else "false recordings"
         begin_plot(plot, left="real ones lost", bottom=bottom)
         if found is None:
@@ -437,6 +451,23 @@ class TunePage(FreshPage):
         high = max([6, found.installed.lost + 2, *(p.counts.lost for p in front if p.counts.nuisance)])
         plot.setXRange(0, near)
         plot.setYRange(-0.3, min(high, max(6, 2 * found.installed.lost + 4)))
+
+    def _draw_so_far(self, tried: Sequence[Counts]) -> None:
+        """What was tried until now, on the scale of the installed settings; nothing is chosen yet."""
+        installed = tried[0]
+        plot, bottom = self.plot, "false alerts" if installed.alerting else "false recordings"
+        begin_plot(plot, left="real ones lost", bottom=bottom)
+        front = pareto([(c.lost, c.nuisance) for c in tried])
+        for best in (False, True):
+            at = dict.fromkeys((c.nuisance, c.lost) for c in tried if ((c.lost, c.nuisance) in front) is best)
+            pen = pg.mkPen(THEME.colour("accent" if best else "muted"), width=1.2)
+            brush = pg.mkBrush(THEME.colour("accent") if best else None)
+            plot.addItem(pg.ScatterPlotItem([x for x, _ in at], [y for _, y in at], size=10 if best else 6, pen=pen,
+                                            brush=brush))  # fmt: skip
+        plot.addItem(pg.ScatterPlotItem([installed.nuisance], [installed.lost], symbol="s", size=17,
+                                        brush=pg.mkBrush(THEME.colour("muted"))))  # fmt: skip
+        plot.setXRange(0, 1.15 * max(installed.nuisance, 4))
+        plot.setYRange(-0.3, max(6, 2 * installed.lost + 4))
 
     def _dot(self, point: Point) -> dict[str, object]:
         shown = self._shown is not None and point.candidate == self._shown
