@@ -8,6 +8,7 @@ from pyqtgraph import ScatterPlotItem
 
 from guardia.app.camera.advice import next_action
 from guardia.app.site.exports import Exports
+from guardia.benchcam.ground import known_view
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.make.settings import Sensitivity
 from guardia.core.make.zones import PolygonZone, ZoneKind
@@ -74,6 +75,23 @@ class Tune(StepCase):
         self.assertIn("no longer marked", self.window.panel.flip_head.text())
         self.window.go("zones")
         self.assertEqual(self.model.draft, self.model.camera.draft)
+
+    def test_the_views_show_how_far_each_level_reaches_once_the_view_is_known(self):
+        page = self.open_camera("Pontoon gate", "tune")
+        shown = [words.text() for words in page._pair_words]
+        self.assertEqual(shown, ["Installed", "These settings"])
+        measured = QSignalSpy(page._reach._measuring.changed)
+        self.model.facts.set_view(known_view())
+        self.wait(measured)
+        low = self.model.camera.under(self.model.camera.installed.with_values(notch="5"))
+        page.try_out(low)
+        installed, tried = (words.text() for words in page._pair_words)
+        self.assertEqual(
+            (installed, tried), ("Installed: to 21 m, 18 m at night", "These settings: to 9 m, 8 m at night")
+        )
+        lines = page._reach.reach_in_view(low.settings)
+        self.assertLess(lines[0][0], lines[1][0], "what is nearer stands lower in the picture")
+        self.assertNotEqual(*(picture.pixmap().toImage() for picture in page.pair))
 
     def test_the_choice_and_single_changes_become_the_draft_and_can_be_undone(self):
         page, found = self.searched()

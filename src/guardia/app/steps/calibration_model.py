@@ -239,6 +239,23 @@ class CalibrationModel(StepModel):
         by_light = self._by_light(self.model.draft)
         return [self._line(thing, *by_light) for thing in THINGS] if self.known is not None else []
 
+    def reach_in_view(self, settings: Settings) -> list[tuple[float, str]]:
+        """How far a walking adult who crosses the view triggers under some settings, by day and at night.
+
+        Args:
+            settings: The settings.
+
+        Returns:
+            Row of the picture, 0 at its upper edge and 1 at its lower, and words; empty while no view is known.
+        """
+        if self.known is None:
+            return []
+        line, view = self._line(THINGS[0], *self._by_light(settings)), self.known.view
+        both = [(line.across, f"{line.across:.0f} m")]
+        both += [(line.night, f"{line.night:.0f} m at night")] if line.night != line.across else []
+        at = view.to_picture(np.array([(0.0, 0.0, metres) for metres, _ in both]))[:, 1]
+        return [(float(row), words) for (metres, words), row in zip(both, at, strict=True) if metres > 0]
+
     def _by_light(self, settings: Settings) -> tuple[Sensitivity, Sensitivity]:
         """The sensitivity in force by day and at night."""
         make = self.model.camera.capability

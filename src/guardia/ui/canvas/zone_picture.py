@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from PyQt6.QtCore import QPointF, QRectF, QSize
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPainterPath, QPen, QPixmap, QPolygonF
 
 from guardia.core.make.zones import BlockZone, Zone, ZoneKind
@@ -14,7 +14,9 @@ SHADE = 150
 """How dark what is not watched is drawn, of 255."""
 
 
-def zone_picture(view: QPixmap, zones: Sequence[Zone], width_px: int, aspect: float) -> QPixmap:
+def zone_picture(
+    view: QPixmap, zones: Sequence[Zone], width_px: int, aspect: float, reach: Sequence[float] = ()
+) -> QPixmap:
     """The view with what is not watched darkened and masks blacked out.
 
     Args:
@@ -22,6 +24,7 @@ def zone_picture(view: QPixmap, zones: Sequence[Zone], width_px: int, aspect: fl
         zones: Zones of the settings; none watches the whole picture.
         width_px: Width of the picture.
         aspect: Height over width of the camera's picture.
+        reach: Rows up to which something triggers, 0 at the upper edge and 1 at the lower.
 
     Returns:
         A picture of that width.
@@ -53,6 +56,9 @@ def zone_picture(view: QPixmap, zones: Sequence[Zone], width_px: int, aspect: fl
     if zones:
         painter.setPen(QPen(over_picture("light"), 1.4))
         painter.drawPath(watched.simplified())
+    painter.setPen(QPen(over_picture("light"), 1.4, Qt.PenStyle.DashLine))
+    for row in reach:
+        painter.drawLine(QPointF(0, row * size.height()), QPointF(size.width(), row * size.height()))
     painter.setPen(QPen(THEME.colour("line"), 1))
     painter.drawRect(picture.rect().adjusted(0, 0, -1, -1))
     painter.end()

@@ -26,6 +26,7 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.site.exports import aspect_of
+from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
@@ -62,6 +63,8 @@ SEARCHED_TABS = 5
 
 SEARCHING = "Trying settings"
 
+PAIR = ("Installed", "These settings")
+
 ICON_PX, PAIR_PX = 72, 176
 """Widths of the pictures of candidates: in the table, and side by side."""
 
@@ -78,6 +81,7 @@ class TunePage(FreshPage):
         super().__init__()
         self.model = session.step_model(TuneModel, model)
         self._session, self._camera = session, model
+        self._reach = session.step_model(CalibrationModel, model)
         self._shown: Candidate | None = None
         self._view = QPixmap()
         layout, head = page_head(self, "Tune")
@@ -118,6 +122,7 @@ class TunePage(FreshPage):
         self.model.jobs.progressed.connect(self._on_progress)
         self.model.jobs.finished.connect(self._show_busy)
         model.draft_changed.connect(self._draw)
+        self._reach.changed.connect(self._show_pair)  # how people show is measured behind
         THEME.changed.connect(self._draw)
         self._show_busy()
         self.refresh()
@@ -180,13 +185,13 @@ class TunePage(FreshPage):
         row.addWidget(self.take)
         column.addLayout(row)
         pair = QHBoxLayout()
-        self.pair = (QLabel(), QLabel())
-        for picture, words in zip(self.pair, ("Installed", "These settings"), strict=True):
+        self.pair, self._pair_words = (QLabel(), QLabel()), (label("", "muted"), label("", "muted"))
+        for picture, words, name in zip(self.pair, self._pair_words, PAIR, strict=True):
             one = QVBoxLayout()
             one.setSpacing(2)
-            picture.setAccessibleName(f"{words}: the view with its zones")
+            picture.setAccessibleName(f"{name}: the view with its zones")
             one.addWidget(picture)
-            one.addWidget(label(words, "muted"))
+            one.addWidget(words)
             pair.addLayout(one)
         pair.addStretch()
         column.addLayout(pair)
@@ -206,12 +211,12 @@ class TunePage(FreshPage):
         column.addWidget(self.singles, 1)
         return whole
 
-    def _zone_picture(self, settings: Settings, width_px: int) -> QPixmap:
+    def _zone_picture(self, settings: Settings, width_px: int, reach: Sequence[float] = ()) -> QPixmap:
         """The view of the camera with the zones of some settings."""
         if self._view.isNull():
             self._view.loadFromData(self._camera.pictures.clean_view())
         aspect = aspect_of(self._camera.pictures.picture_size())
-        return zone_picture(self._view, settings.detection.zones, width_px, aspect)
+        return zone_picture(self._view, settings.detection.zones, width_px, aspect, reach)
 
     def _tables(self) -> QTabWidget:
         self.tabs = QTabWidget()
@@ -392,9 +397,7 @@ class TunePage(FreshPage):
         self._shown = candidate
         camera = self._camera.camera
         lines = [] if candidate is None else lines_against(camera.installed, candidate.settings, camera.capability)
-        shown = candidate.settings if candidate is not None else camera.installed
-        for picture, settings in zip(self.pair, (camera.installed, shown), strict=True):
-            picture.setPixmap(self._zone_picture(settings, THEME.px(PAIR_PX)))
+        self._show_pair()
         self.changes.clear()
         changed = [f"{line.text}   ← {line.note}" for line in lines if line.changes]
         self.changes.addItems(changed or ["Nothing changes from what is installed."])
@@ -404,6 +407,18 @@ class TunePage(FreshPage):
         self.back.setEnabled(self._camera.previewing)
         self.compare.refresh_if_shown()
         self._draw()
+
+    def _show_pair(self) -> None:
+        """The views with zones and reach, installed and as they are looked at."""
+        camera = self._camera.camera
+        shown = self._shown.settings if self._shown is not None else camera.installed
+        both = zip(PAIR, self.pair, self._pair_words, (camera.installed, shown), strict=True)
+        for name, picture, words, settings in both:
+            reach = self._reach.reach_in_view(settings)
+            picture.setPixmap(self._zone_picture(settings, THEME.px(PAIR_PX), [row for row, _ in reach]))
+            picture.setToolTip("A walking adult triggers out to the dashed lines" if reach else "")
+            far = ", ".join(metres for _, metres in reach)
+            words.setText(f"{name}: to {far}" if far else name)
 
     def _take(self) -> None:
         if self._shown is not None:
