@@ -2,6 +2,7 @@
 
 import json
 import shutil
+from datetime import datetime
 from pathlib import Path
 from unittest import mock
 
@@ -56,9 +57,23 @@ class FirstHour(GuiCase):
             dialog.add_folder()
         self.wait(looked)
         self.assertEqual(dialog.table.model().rowCount(), len(list(Path(folder).iterdir())))
+        names = self.column(dialog.table, 0)
+        dialog.table.sortByColumn(2, Qt.SortOrder.DescendingOrder)
+        begun = self.column(dialog.table, 2)
+        latest_first = sorted(
+            begun, key=lambda t: datetime.strptime(f"{t} +0000", "%a %d %b %Y %H:%M:%S %z"), reverse=True
+        )
+        self.assertEqual(begun, latest_first)
+        dialog.table.sortByColumn(-1, Qt.SortOrder.AscendingOrder)
+        self.assertEqual(self.column(dialog.table, 0), names, "as they were found")
         finished = QSignalSpy(self.window.session.intake.jobs.finished)
         self.click(dialog.go)
         self.wait(finished)
+
+    @staticmethod
+    def column(table, number):
+        model = table.model()
+        return [model.index(row, number).data() for row in range(model.rowCount())]
 
     def key_for(self, truth, clip, occurrence):
         return kind_of(right_kind(truth[clip.name], occurrence.start_s, occurrence.end_s)).key.lower()

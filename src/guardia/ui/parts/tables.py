@@ -6,14 +6,15 @@ import re
 from collections.abc import Callable, Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
+from functools import lru_cache
 
-from PyQt6.QtCore import QModelIndex, QSize, Qt, QTimer
+from PyQt6.QtCore import QModelIndex, QSize, QSortFilterProxyModel, Qt, QTimer
 from PyQt6.QtGui import QAction, QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableWidget, QTableWidgetItem
 
 from guardia.ui.parts.theme import THEME
 
-_DATES = ("%d %b %Y %H:%M:%S", "%d %b %Y %H:%M", "%d %b %Y")
+_DATES = tuple(f"{day}%d %b %Y{time}" for day in ("", "%a ") for time in (" %H:%M:%S", " %H:%M", ""))
 _NUMBER = re.compile(r"(\d+(?:\.\d+)?)")
 
 LEAST_HEIGHT_PX, SCROLL_BAR_PX = 110, 14
@@ -21,6 +22,7 @@ LEAST_HEIGHT_PX, SCROLL_BAR_PX = 110, 14
 SortKey = tuple[bool, list[tuple[bool, float, str]]]
 
 
+@lru_cache(maxsize=1 << 16)
 def sort_key(text: str) -> SortKey:
     """What a cell is sorted by: dates and numbers by their value, other words by their letters, empty cells last."""
     for form in _DATES:
@@ -175,6 +177,14 @@ class RowTable(QTableWidget):
             super().keyPressEvent(event)
             return
         act()
+
+
+class SortedRows(QSortFilterProxyModel):
+    """The rows of a model in the order of a column, as RowTable sorts them."""
+
+    def lessThan(self, left: QModelIndex, right: QModelIndex) -> bool:
+        """Whether one cell comes before another."""
+        return sort_key(str(left.data() or "")) < sort_key(str(right.data() or ""))
 
 
 def row_table(name: str, columns: Sequence[str]) -> RowTable:

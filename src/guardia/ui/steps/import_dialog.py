@@ -34,7 +34,7 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Cause, Origin
 from guardia.core.evidence.clock import NAME_FORMS, TIME_FORMS
 from guardia.core.evidence.events import ColumnMapping
-from guardia.ui.parts.tables import add_copying
+from guardia.ui.parts.tables import SortedRows, add_copying
 from guardia.ui.parts.widgets import button, choice, clear, label
 from guardia.ui.steps.times_dialogs import MomentEdit
 
@@ -253,7 +253,9 @@ class ImportDialog(QDialog):
     def _plan_table(self) -> QTableView:
         table = QTableView()
         add_copying(table)
-        table.setModel(PlanTable(self.model))
+        listed = SortedRows(table)
+        listed.setSourceModel(PlanTable(self.model))
+        table.setModel(listed)
         table.setAccessibleName("What becomes of each file")
         table.setSelectionBehavior(QTableView.SelectionBehavior.SelectRows)
         table.setShowGrid(False)
@@ -265,6 +267,9 @@ class ImportDialog(QDialog):
             for column, width in enumerate((240, 98, 172, 76, 60)):
                 level.resizeSection(column, width)
             level.setSectionResizeMode(5, QHeaderView.ResizeMode.Stretch)
+            level.setSortIndicator(-1, Qt.SortOrder.AscendingOrder)  # as they were found, until a head is clicked
+            level.setSortIndicatorClearable(True)
+        table.setSortingEnabled(True)
         return table
 
     def _progress_and_buttons(self) -> QHBoxLayout:
