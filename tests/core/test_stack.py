@@ -78,6 +78,18 @@ class Stacking(unittest.TestCase):
             np.testing.assert_array_equal(parts.sizes(zone, contrast=12), whole)
             self.assertEqual(parts.largest_boxes(contrast=12).shape, (40, 4))
 
+    def test_a_zone_laid_over_the_groups_piece_by_piece_gives_the_same(self):
+        rng = np.random.default_rng(3)
+        shares = np.where(rng.random((40, 18, 32)) < 0.35, rng.integers(60, 256, (40, 18, 32)), 0)
+        dense = np.repeat(shares[..., None], len(CONTRAST_LEVELS), axis=3).astype(np.uint8)
+        trace = sparse_trace(np.arange(40) / 5, dense)
+        zones = [rng.random((18, 32)) < share for share in (0.1, 0.5, 0.9)]
+        whole = [TraceStack([trace]).sizes(zone, contrast=12).tolist() for zone in zones]
+        for piece in (1, 7, 1000):
+            with mock.patch.object(stack_module, "_PIECE", piece):
+                stack = TraceStack([trace])
+                self.assertEqual([stack.sizes(zone, contrast=12).tolist() for zone in zones], whole)
+
     def test_what_does_not_fit_is_refused(self):
         stack = TraceStack([blob_trace([3])])
         with self.assertRaises(ValueError):

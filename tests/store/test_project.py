@@ -74,7 +74,7 @@ class Keeping(ProjectCase):
             self.assertEqual((one.name, one.installed, one.draft), ("Gate", INSTALLED, draft))
             evidence = again.evidence(camera)
             self.assertEqual(evidence.occurrences[0].kind, "person")
-            self.assertEqual(evidence.stack.times[0], trace.times_s.tolist())
+            self.assertEqual(list(evidence.stack.times[0]), trace.times_s.tolist())
             self.assertEqual(again.occurrences.strip(occurrence.id), b"jpeg")
             self.assertEqual(again.occurrences.key_times(occurrence.id), [0.2, 0.4])
             self.assertEqual((again.cameras.clean_view(camera), again.measurements.brightness(clip)), (b"view", 90.0))

@@ -21,6 +21,7 @@ from guardia.app.site.cameras import AT_ONCE, MOST_CARDS, Read, SiteCameras, rea
 from guardia.app.site.summary import Summary, keep_summary, kept_summaries, summary_of
 from guardia.app.work.job_runner import JobRunner
 from guardia.app.work.jobs import Token
+from guardia.app.work.memory import give_back
 from guardia.app.work.messages import MessageHub, Severity
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.values import one_line
@@ -190,6 +191,7 @@ class OpenSite(QObject):
             else:
                 self._add_model(loaded)
         self.cameras_changed.emit()
+        give_back()
 
     def change_draft(self, camera_id: int, draft: Settings, what: str) -> None:
         """Keep a new draft of a camera, whether or not it is opened; can be undone."""

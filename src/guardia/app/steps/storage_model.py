@@ -53,6 +53,9 @@ POWER_FACTS = {
 """Facts for which the make gives what is assumed."""
 
 
+SIDES = ("installed", "draft")
+
+
 class Lane(NamedTuple):
     """One bar."""
 
@@ -134,11 +137,11 @@ class StorageModel(StepModel):
         sections = [self._kept()]
         charges = [charge_of(done, self.replays[0]) for done in self.replays]
         if charges[0] is not None:
-            lanes = tuple(_charge_lane(n, c) for n, c in zip(("installed", "draft"), charges, strict=True) if c)
+            lanes = tuple(_charge_lane(c, of_draft=bool(n)) for n, c in enumerate(charges) if c)
             sections.append(Section("Days until the battery must be charged", lanes, (), 1))
         sent = [sent_of(done) for done in self.replays]
         if sent[0] is not None:
-            lanes = tuple(_sent_lane(n, s) for n, s in zip(("installed", "draft"), sent, strict=True) if s)
+            lanes = tuple(_sent_lane(s, of_draft=bool(n)) for n, s in enumerate(sent) if s)
             allowance = sent[0].allowance
             allowed = ((allowance, f"{short(allowance.value)} GB allowed"),) if allowance is not None else ()
             sections.append(Section("Sent over the mobile network a month", lanes, allowed, 0))
@@ -146,7 +149,7 @@ class StorageModel(StepModel):
 
     def _kept(self) -> Section:
         lanes = []
-        for name, done in zip(("installed", "draft"), self.replays, strict=True):
+        for of_draft, done in zip((False, True), self.replays, strict=True):
             keeping, note, since = done.keeping, "", 0.0
             figure = keeping.days
             if keeping.known.stores and keeping.fitted is None:
@@ -160,8 +163,7 @@ class StorageModel(StepModel):
                 note = "" if keeping.overwrites_s <= keeping.known.asked_s else f"overwrites from {on} on"
             elif keeping.fitted is None:
                 note = "enter the store: size not known"
-            of_draft = name == "draft"
-            lanes.append(Lane(name, figure, keeping.causes, note, since, of_draft))
+            lanes.append(Lane(SIDES[of_draft], figure, keeping.causes, note, since, of_draft))
             for copy in keeping.copies:
                 what = f"on '{copy.store.name}' as well: {copy.store.gets_words}"
                 held = with_name(copy_kept(keeping, copy), f"days kept by {copy.store.name}")
@@ -366,14 +368,14 @@ class StorageModel(StepModel):
         self._messages.tell_error(error)
 
 
-def _charge_lane(name: str, charge: Charge) -> Lane:
+def _charge_lane(charge: Charge, *, of_draft: bool) -> Lane:
     on = f"charge it on {charge.charge_on}" if charge.charge_on is not None else ""
     keeps_up = charge.days.value > 3660
     note = "its panel keeps up" if keeps_up else on
     note = f"{note}; fails in {charge.failing_month}" if charge.failing_month else note
-    return Lane(name, charge.days, charge.drawn.parts, note, of_draft=name == "draft")
+    return Lane(SIDES[of_draft], charge.days, charge.drawn.parts, note, of_draft=of_draft)
 
 
-def _sent_lane(name: str, sent: Sent) -> Lane:
+def _sent_lane(sent: Sent, *, of_draft: bool) -> Lane:
     note = f"used up on {sent.runs_out}" if sent.runs_out is not None else ""
-    return Lane(name, sent.a_month, sent.a_day.parts, note, of_draft=name == "draft")
+    return Lane(SIDES[of_draft], sent.a_month, sent.a_day.parts, note, of_draft=of_draft)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
+from itertools import pairwise
 from typing import Any
 
 import numpy as np
@@ -20,7 +21,7 @@ class Groups:
     mask: Bits  # (M,) sorted by group
     row: NDArray[np.uint8]  # (M,)
     place: NDArray[np.int32]  # (M,) its first cell in `total`
-    total: NDArray[np.uint32]  # (A + parts,) running sums of the changed shares, each part from 0; differences may wrap
+    total: NDArray[np.uint16]  # (A + parts,) running sums of the changed shares; within one row they differ rightly
     start: NDArray[np.int32]  # (G + 1,) into mask
     frame: NDArray[np.int32]  # (G,)
     cells: NDArray[np.int32]  # (G,) number of cells
@@ -34,26 +35,33 @@ class Groups:
 
 def no_groups() -> Groups:
     none, start = np.zeros(0, np.int32), np.zeros(1, np.int32)
-    mask, row, total = np.zeros(0, np.uint64), np.zeros(0, np.uint8), np.zeros(1, np.uint32)
+    mask, row, total = np.zeros(0, np.uint64), np.zeros(0, np.uint8), np.zeros(1, np.uint16)
     return Groups(mask, row, none, total, start, none, none, none, np.zeros((0, 4), np.uint8))
 
 
 def join_groups(parts: list[Groups]) -> Groups:
+    """Groups of consecutive stretches as one; the list is emptied, so that a large camera is not held twice."""
     masks = np.cumsum([0] + [len(p.mask) for p in parts])
     totals = np.cumsum([0] + [len(p.total) for p in parts])
-    return Groups(
-        np.concatenate([p.mask for p in parts]),
-        np.concatenate([p.row for p in parts]),
-        np.concatenate([p.place + np.int32(n) for p, n in zip(parts, totals, strict=False)]),
-        np.concatenate([p.total for p in parts]),
-        np.concatenate([p.start[:-1] + np.int32(n) for p, n in zip(parts, masks, strict=False)] + [masks[-1:]]).astype(
-            np.int32
-        ),
-        np.concatenate([p.frame for p in parts]),
-        np.concatenate([p.cells for p in parts]),
-        np.concatenate([p.size for p in parts]),
-        np.concatenate([p.box for p in parts]),
-    )
+    by_field: dict[str, list[NDArray[Any]]] = {f.name: [getattr(p, f.name) for p in parts] for f in fields(Groups)}
+    parts.clear()
+    by_field["place"] = [p + np.int32(n) for p, n in zip(by_field["place"], totals, strict=False)]
+    starts = [s[:-1] + np.int32(n) for s, n in zip(by_field["start"], masks, strict=False)]
+    by_field["start"] = [*starts, masks[-1:].astype(np.int32)]
+    return Groups(**{name: np.concatenate(by_field.pop(name)) for name in list(by_field)})
+
+
+def pieces_of(groups: Groups, runs: int) -> list[Groups]:
+    """The same groups in pieces of about so many runs, as views of them."""
+    edges = np.unique(np.append(np.searchsorted(groups.start, np.arange(0, groups.start[-1], runs)), len(groups.size)))
+    pieces = []
+    for low, high in pairwise(edges.tolist()):
+        first, after = groups.start[low], groups.start[high]
+        own, each = slice(first, after), slice(low, high)
+        start = groups.start[low : high + 1] - first
+        of_runs = (groups.mask[own], groups.row[own], groups.place[own], groups.total, start)
+        pieces.append(Groups(*of_runs, groups.frame[each], groups.cells[each], groups.size[each], groups.box[each]))
+    return pieces
 
 
 BIT = np.uint64(1) << np.arange(64, dtype=np.uint64)

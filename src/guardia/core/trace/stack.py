@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import bisect
 import math
+from array import array
 from collections.abc import Iterable
 from functools import cached_property
 from itertools import pairwise
@@ -16,7 +17,18 @@ from itertools import pairwise
 import numpy as np
 from numpy.typing import NDArray
 
-from guardia.core.trace.groups import BIT, Bits, Groups, Runs, join_groups, label_runs, lowest_bit, no_groups, row_runs
+from guardia.core.trace.groups import (
+    BIT,
+    Bits,
+    Groups,
+    Runs,
+    join_groups,
+    label_runs,
+    lowest_bit,
+    no_groups,
+    pieces_of,
+    row_runs,
+)
 from guardia.core.trace.joining import in_parts, joined, moved_below
 from guardia.core.trace.measure import CELL_SIZE, CONTRAST_LEVELS, Grid, Trace
 from guardia.core.trace.things import Cells, Things, take_apart
@@ -30,8 +42,11 @@ FILL_BYTE = math.ceil(255 * FILL_LIMIT)
 Run = tuple[int, int]
 """First and last picture (inclusive) of a stretch in which every picture has enough motion."""
 
-_PART = 1 << 16
+_PART = 1 << 14
 """Pictures whose groups are found at a time."""
+
+_PIECE = 1 << 17
+"""Rows of cells that a zone is laid over at a time."""
 
 
 class TraceStack:
@@ -47,7 +62,7 @@ class TraceStack:
     def __init__(self, traces: Iterable[Trace]) -> None:
         grids: set[tuple[int, int]] = set()
         counts, cells, changed, below = [np.zeros(1, np.int64)], [], [], []
-        self.times: list[list[float]] = []
+        self.times: list[array[float]] = []
         for some in in_parts(traces):
             grids.update((trace.columns, trace.rows) for trace in some)
             if len(grids) > 1:
@@ -60,7 +75,7 @@ class TraceStack:
             cells.append(part.cell[useful])
             changed.append(part.changed[useful])
             below.append(moved_below(part)[useful])
-            self.times += [trace.times_s.tolist() for trace in some]
+            self.times += [array("d", trace.times_s.tobytes()) for trace in some]
         self.columns, self.rows = grids.pop() if grids else (1, 1)
         self.clip_start = np.cumsum([0, *map(len, self.times)])
         self.frames = int(self.clip_start[-1])
@@ -71,6 +86,7 @@ class TraceStack:
         changed.clear()
         self._below = np.concatenate([np.zeros(0, np.uint8), *below])
         self._groups: dict[int, Groups] = {}
+        self._pieces: dict[int, list[Groups]] = {}
         self._things: dict[int, Things] = {}
         self._feet: dict[int, NDArray[np.int32]] = {}
         self._boxes: dict[int, NDArray[np.int32]] = {}
@@ -89,8 +105,8 @@ class TraceStack:
     @cached_property
     def step_s(self) -> float:
         """Usual time between two pictures of a clip, seconds."""
-        steps = [step for times in self.times for step in np.diff(times).tolist()]
-        return float(np.median(steps)) if steps else 0.2
+        steps = np.concatenate([np.zeros(0), *map(np.diff, self.times)])
+        return float(np.median(steps)) if len(steps) else 0.2
 
     def sizes(self, zone: NDArray[np.bool_], *, contrast: int, zone_test: str = "pixels") -> NDArray[np.int32]:
         """Size of the motion in every picture.
@@ -110,19 +126,19 @@ class TraceStack:
         """
         if zone.shape != (self.rows, self.columns):
             raise ValueError(f"zone of shape {zone.shape} on a grid of {(self.rows, self.columns)}")
-        groups = self._of_level(contrast)
         largest = np.zeros(self.frames, np.int32)
-        if not len(groups.mask):
+        if not len(self._of_level(contrast).mask):
             return largest
         if zone_test == "pixels":
             bits = np.bitwise_or.reduce(np.where(zone, BIT[: self.columns], np.uint64(0)), axis=1)
-            inside = groups.mask & bits[groups.row]
-            inside_cells = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
-            intact = inside_cells == groups.cells
-            np.maximum.at(largest, groups.frame[intact], groups.size[intact])
-            cut = ~intact & (np.minimum(inside_cells * CELL_SIZE, groups.size) > largest[groups.frame])
-            if cut.any():
-                self._regroup(groups, cut, inside, largest)
+            for groups in self._pieces_of(contrast):
+                inside = groups.mask & bits[groups.row]
+                inside_cells = np.add.reduceat(np.bitwise_count(inside), groups.start[:-1], dtype=np.int32)
+                intact = inside_cells == groups.cells
+                np.maximum.at(largest, groups.frame[intact], groups.size[intact])
+                cut = ~intact & (np.minimum(inside_cells * CELL_SIZE, groups.size) > largest[groups.frame])
+                if cut.any():
+                    self._regroup(groups, cut, inside, largest)
             return largest
         things = self.things(contrast=contrast)
         left, top, right, bottom = things.box.T
@@ -151,7 +167,7 @@ class TraceStack:
         if contrast not in self._things:
             groups = self._of_level(contrast)
             clip_of = np.repeat(np.arange(len(self.times)), np.diff(self.clip_start))
-            time_of = np.array([t for times in self.times for t in times])
+            time_of = np.concatenate([np.zeros(0), *self.times])
             whole = Things(groups.frame, groups.box.astype(np.int32), groups.size)
 
             def cells_of(group: int) -> Cells:
@@ -216,6 +232,12 @@ class TraceStack:
             self._groups[contrast] = self._find_groups(contrast)
         return self._groups[contrast]
 
+    def _pieces_of(self, contrast: int) -> list[Groups]:
+        """The groups of all pictures in pieces that a zone is laid over one after another, so that little is held."""
+        if contrast not in self._pieces:
+            self._pieces[contrast] = pieces_of(self._of_level(contrast), _PIECE)
+        return self._pieces[contrast]
+
     def _find_groups(self, contrast: int) -> Groups:
         """Groups of all pictures; found in parts, so that the memory needed on the way stays small."""
         level = CONTRAST_LEVELS.index(contrast)
@@ -254,13 +276,13 @@ class TraceStack:
         ).astype(np.uint8)
         length = runs.last - runs.first + 1
         mask = (np.uint64(0xFFFFFFFFFFFFFFFF) >> (64 - length).astype(np.uint64)) << runs.first.astype(np.uint64)
-        total = np.zeros(len(active) + 1, np.uint32)
-        np.cumsum(self._changed[active, level], out=total[1:], dtype=np.uint32)
+        total = np.zeros(len(active) + 1, np.uint16)
+        np.cumsum(self._changed[active, level], out=total[1:], dtype=np.uint16)
         place = np.searchsorted(line * 64 + col, runs.key * 64 + runs.first).astype(np.int32)
         return Groups(
             mask, row.astype(np.uint8), place, total, start, frame_of[begins].astype(np.int32),
             np.add.reduceat(length, begins).astype(np.int32),
-            np.add.reduceat(total[place + length] - total[place], begins).astype(np.int32), box,
+            np.add.reduceat(total[place + length] - total[place], begins, dtype=np.int32), box,
         )  # fmt: skip
 
     def largest_boxes(self, *, contrast: int) -> NDArray[np.int32]:

@@ -18,6 +18,7 @@ from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from guardia.app.work.job_runner import left_running
+from guardia.app.work.memory import share_memory
 from guardia.core.base.errors import ProjectError
 from guardia.ui.parts.theme import THEME
 from guardia.ui.shell.main_window import MainWindow
@@ -82,6 +83,7 @@ def _answers(family: socket.AddressFamily, where: str | tuple[str, int]) -> bool
 
 def make_application() -> QApplication:
     """The application with its icon and colours; an existing one is used again."""
+    share_memory()
     app = QApplication.instance()
     if not isinstance(app, QApplication):
         app = QApplication(["guardia"])
