@@ -103,7 +103,7 @@ class Storage(StepCase):
         lanes = page.model.sections()[0].lanes
         self.assertEqual([(lane.name, lane.of_draft) for lane in lanes],
                          [("installed", False), ("", False), ("draft", True), ("", True)])  # fmt: skip
-        self.assertEqual(lanes[1].note, "on 'Copy of the pontoon' as well: all that is recorded")
+        self.assertEqual(lanes[1].note, "on 'Copy of the pontoon'")
         self.assertEqual((lanes[1].figure.value, lanes[1].figure.how), (14.0, "by the plan"))
         for _ in range(3):  # past the causes of the chosen store
             QTest.keyClick(page.bars, Qt.Key.Key_Down)

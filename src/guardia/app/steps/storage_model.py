@@ -38,7 +38,7 @@ from guardia.core.storage.facts import FACTS, fact_figure, known_fact
 from guardia.core.storage.figure import Figure, Source, exactly, short, with_name
 from guardia.core.storage.readings import Reading
 from guardia.core.storage.rules import StorageRules
-from guardia.core.storage.stores import Fitted, Store
+from guardia.core.storage.stores import Fitted, Store, Takes
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -165,7 +165,8 @@ class StorageModel(StepModel):
                 note = "enter the store: size not known"
             lanes.append(Lane(SIDES[of_draft], figure, keeping.causes, note, since, of_draft))
             for copy in keeping.copies:
-                what = f"on '{copy.store.name}' as well: {copy.store.gets_words}"
+                gets = copy.store.gets_words
+                what = f"on '{copy.store.name}'" + (f": {gets}" if gets != Takes.ALL.value else "")
                 held = with_name(copy_kept(keeping, copy), f"days kept by {copy.store.name}")
                 lanes.append(Lane("", held, (), what, of_draft=of_draft))
         return Section("Days of footage kept  (●  judged real recordings)", tuple(lanes), self._limits(), -1)

@@ -143,10 +143,11 @@ class StoreBars(QWidget):
             painter.setPen(THEME.colour("ink"))
             painter.drawText(QRectF(after + 8, line.top(), room, line.height()), Qt.AlignmentFlag.AlignVCenter, text)
         else:
-            painter.setPen(THEME.colour("on_accent" if draft else "ink"))
-            inside = bar if bar.width() >= asked else line
-            side = Qt.AlignmentFlag.AlignLeft if inside is bar else Qt.AlignmentFlag.AlignRight
-            painter.drawText(inside.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter | side, text)
+            fits = bar.width() >= asked
+            inside = bar if fits or bar.width() > room else QRectF(after, line.top(), room, line.height())
+            painter.setPen(THEME.colour("on_accent" if draft and inside is bar else "ink"))
+            words = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inside.width()) - 16)
+            painter.drawText(inside.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, words)
 
     def _draw_causes(self, painter: QPainter, lane: Lane, area: QRectF) -> None:
         whole = sum(c.value for c in lane.causes)
