@@ -17,6 +17,7 @@ import sys
 import tempfile
 from collections import Counter
 from pathlib import Path
+from typing import Any
 from unittest.mock import patch
 
 import numpy as np
@@ -45,13 +46,18 @@ GENERATED = 6
 
 def texts(number: int, count: int = 100) -> list[str]:
     """Texts that hypothesis thinks of, of 80 characters at most; the same number gives the same."""
-    found: list[str] = []
+    return generated(st.text(st.characters(), max_size=80), number, count)
+
+
+def generated(values: st.SearchStrategy[Any], number: int, count: int) -> list[Any]:
+    """Values that hypothesis thinks of; the same number gives the same."""
+    found: list[Any] = []
 
     @seed(number)
     @settings(max_examples=count, database=None, deadline=None)
-    @given(st.text(st.characters(), max_size=80))
-    def gather(text: str) -> None:
-        found.append(text)
+    @given(values)
+    def gather(value: Any) -> None:
+        found.append(value)
 
     gather()
     return found

@@ -11,10 +11,12 @@ from collections.abc import Iterator
 from contextlib import closing, contextmanager, suppress
 from dataclasses import replace
 from datetime import date
+from itertools import islice
 from pathlib import Path
 from unittest import mock
 
 import numpy as np
+from hypothesis import strategies as st
 
 from guardia.app.camera.makes import capability_data
 from guardia.app.camera.shown_camera import load_camera
@@ -37,6 +39,7 @@ from guardia.store.project import FILE_NAME, Project
 from guardia.store.records import NewClip, Site
 from guardia.store.settings import HoursGroup, SharedHours
 from guardia.store.site_things import Task
+from tests.given_options import generated
 from tests.support import FolderCase, blob_trace, capability, in_file
 
 INSTALLED = Settings.of("polygon-mains-camera", "7", hold_s=0.4)
@@ -448,8 +451,11 @@ class FromOthers(ProjectCase):
             ]
         self.assertGreater(len({table for table, _ in columns}), 14)
         (self.folder / "bad").mkdir()
+        kinds = st.text(max_size=80), st.integers(-(2**63), 2**63 - 1), st.floats(), st.binary(max_size=80), st.none()
+        thought_of = iter(generated(st.one_of(*kinds), 7, 2 * len(columns)))
         for table, column in columns:
-            for value in ("{}", "", -1, 1e308, b"\x00", "9999-12-31", 253_402_214_400.0):
+            always = ("{}", "", -1, 1e308, b"\x00", "9999-12-31", 253_402_214_400.0)
+            for value in (*always, *islice(thought_of, 2)):
                 shutil.copyfile(good / FILE_NAME, self.folder / "bad" / FILE_NAME)
                 try:
                     in_file(self.folder / "bad", f"UPDATE {table} SET {column} = ? WHERE rowid = "
