@@ -32,8 +32,8 @@ class RealMainJob(FolderCase):
             with self.subTest(camera):
                 before = self.epochs(camera)
                 screen.go("ctrl+1", camera)
-                screen.click(camera)
-                screen.until_seen(f"{camera} ▾")
+                opened = f"{camera} ▾"
+                screen.until(opened, lambda n=opened: n in screen.seen(), lambda name=camera: screen.click(name))
                 asked = self.asked(camera)
                 screen.go("F4", "must be alerted")
                 screen.click("Ask nothing")

@@ -94,6 +94,16 @@ class Opening(GuiCase):
         QTest.mouseClick(page._cards.itemAt(3).widget(), Qt.MouseButton.LeftButton)
         self.assertEqual((self.window.camera_id, self.window.current_step()), (by_name[3], "evidence"))
 
+    def test_a_click_at_the_moment_the_cards_are_made_anew_opens_its_camera(self):
+        self.window.open_demo()
+        page = self.window.pages["round"]
+        QApplication.processEvents()
+        card = page._cards.itemAt(4).widget()
+        at = card.mapTo(self.window, card.findChild(QLabel, "head").geometry().center())
+        page.refresh()
+        QTest.mouseClick(self.window.windowHandle(), Qt.MouseButton.LeftButton, pos=at)
+        self.assertEqual((self.window.camera_id, self.window.current_step()), (page._order[4], "evidence"))
+
 
 class Dates(StepCase):
     def test_a_date_is_entered_goes_out_and_comes_in_once_and_is_done_with(self):

@@ -247,6 +247,10 @@ class RoundPage(QWidget):
             self._cards.addWidget(add, 0, Qt.AlignmentFlag.AlignHCenter)
         self._cards.addStretch()
         self._fit()
+        # Whoever clicks while the cards are made anew must not meet cards that have no place yet.
+        for frame in self._frames:
+            frame.show()
+        self._cards.activate()
         first = self.findChild(QPushButton, "primary")
         if first is not None:
             self.setFocusProxy(first)
