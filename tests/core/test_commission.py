@@ -82,7 +82,7 @@ class Commissioning(unittest.TestCase):
         self.assertEqual(heard.found, "microphone: on")
         # Straight distances of 10.07 and 11.05 m at a focal length of one picture's width: by hand.
         high = self.items(view=ViewGeometry(3.0, 15.0, 1.0), picture=(1000, 562))["height"].found
-        self.assertEqual(high, "at 10 m 99 px/m from 2.5 m, 91 px/m from 6 m")
+        self.assertEqual(high, "at 10 m 99 px/m from 2.5 m, 91 px/m from 6.0 m")
 
     def test_evidence_verifies_what_it_can(self):
         walks = [Origin.MOTION, Origin.WALK_TEST, Origin.WALK_TEST]

@@ -48,7 +48,9 @@ class Trends(unittest.TestCase):
             (Measure.SIGNAL, "-67", Measure.SIGNAL, -67.0), (Measure.SIGNAL, "3 of 4 bars", Measure.SIGNAL_SHOWN, 75.0),
             (Measure.SIGNAL, "1/5", Measure.SIGNAL_SHOWN, 20.0), (Measure.SIGNAL, "Yellow", Measure.SIGNAL_SHOWN, 50.0),
             (Measure.SIGNAL, "60 %", Measure.SIGNAL_SHOWN, 60.0), (Measure.USED, "58,5", Measure.USED, 58.5),
-            (Measure.USED, "50 GiB", Measure.USED, 53.6870912), (Measure.DATA_USED, "250 MB", Measure.DATA_USED, 0.25),
+            (Measure.TEMPERATURE, "104 °F", Measure.TEMPERATURE, 40.0),
+            (Measure.USED, "50 GiB", Measure.USED, 53.6870912),
+            (Measure.DATA_USED, "250 MB", Measure.DATA_USED, 0.25),
         ):  # fmt: skip
             with self.subTest(text):
                 found, number = value_shown(what, text)

@@ -14,6 +14,7 @@ from guardia.app.camera.occurrences import CameraOccurrences
 from guardia.app.camera.pictures import CameraPictures
 from guardia.app.camera.shown_camera import Loaded, ShownCamera
 from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.distances import Distances, shown_distances
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
@@ -52,7 +53,7 @@ class CameraModel(ShownCamera):
         self._seen: tuple[Evidence, Capability, list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
         self._shown: tuple[tuple[Evidence, ViewGeometry, bool], Shown] | None = None
-        self._met: tuple[Comparison, tuple[Lines, Lines]] | None = None
+        self._met: tuple[Comparison, Distances, tuple[Lines, Lines]] | None = None
         self.occurrences = CameraOccurrences(self, project)
         self.facts = Facts(self, project)
         self.corrections = Corrections(self, project)
@@ -205,9 +206,10 @@ class CameraModel(ShownCamera):
     @property
     def met(self) -> tuple[Lines, Lines]:
         """What the camera is for, met or not under the installed settings and under the draft; none where not said."""
-        if self._met is None or self._met[0] is not self.comparison:
-            self._met = (self.comparison, met_both(self.evidence, self.comparison))
-        return self._met[1]
+        units = shown_distances()
+        if self._met is None or self._met[0] is not self.comparison or self._met[1] is not units:
+            self._met = (self.comparison, units, met_both(self.evidence, self.comparison))
+        return self._met[2]
 
     def lasts_words(self) -> list[str]:
         """How long footage and a charge last, and false recordings a day, installed and draft; only what is known."""

@@ -10,6 +10,7 @@ from typing import Any
 
 from platformdirs import user_documents_dir
 
+from guardia.core.base.distances import Distances
 from guardia.core.base.errors import ProjectError
 from guardia.formats.plain import can_be_called, save_file
 
@@ -30,6 +31,10 @@ class Preferences:
     """Dark colours."""
     text_percent: int = 100
     """Size of all text, of the usual one."""
+    distances: str = Distances.METRES.value
+    """Units of distances, a value of Distances."""
+    reminders: bool = False
+    """Whether what is due is told when a project is opened."""
     width: int = 1280
     """Of the window, pixels."""
     height: int = 800
@@ -67,6 +72,8 @@ _CHECKS: dict[str, Callable[[Any], bool]] = {
     "version": lambda v: v == VERSION,
     "dark": lambda v: isinstance(v, bool),
     "text_percent": lambda v: v in TEXT_SIZES and not isinstance(v, bool),
+    "distances": lambda v: v in list(Distances),
+    "reminders": lambda v: isinstance(v, bool),
     "maximised": lambda v: isinstance(v, bool),
     "new_projects": lambda v: v == "" or (isinstance(v, str) and v.startswith("/") and can_be_called(v)),
     "width": _is_size,

@@ -52,6 +52,17 @@ class Rounds:
             due.append(Due(camera_name, task.what, task.on, BY_HAND, patrol, by_hand=True))
         return in_patrol_order(due)
 
+    def reminder(self) -> str:
+        """What is due by today, in a sentence; empty where nothing is."""
+        due = [one for one in self.due() if one.on <= self.today]
+        if not due:
+            return ""
+        first = due[0]
+        return (
+            f"{count_of(len(due), 'thing is', 'things are')} due at {self._session.site.name}, first: {first.camera}, "
+            f"{first.what}, since {first.on:%d %b %Y}. Round, Due lists all."
+        )
+
     def read_calendar(self, path: Path) -> None:
         """Import whole-day entries of a calendar, each for the camera that its title begins with."""
         session, today, messages = self._session, self.today, self._session.messages

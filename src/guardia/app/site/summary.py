@@ -12,6 +12,7 @@ from pydantic import TypeAdapter, ValidationError
 from guardia import __version__
 from guardia.app.camera.advice import next_action
 from guardia.app.camera.camera_model import CameraModel
+from guardia.core.base.distances import shown_distances
 from guardia.core.prove.due import Due, due_of
 from guardia.core.prove.next_action import trouble
 from guardia.core.score.met import Met, met_words
@@ -80,7 +81,7 @@ def summary_of(model: CameraModel) -> Summary:
 
 def _key(project: Project, camera_id: int) -> str:
     """What a line is based on: what is known of the camera, the program, and the day, since dates come due."""
-    return f"{__version__} {today_here()} {project.camera_key(camera_id)}"
+    return f"{__version__} {today_here()} {shown_distances()} {project.camera_key(camera_id)}"
 
 
 def keep_summary(project: Project, camera_id: int, summary: Summary) -> None:

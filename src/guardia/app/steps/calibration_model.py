@@ -11,6 +11,7 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
+from guardia.core.base.distances import distance
 from guardia.core.base.errors import GuardiaError, InvalidValue
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence, Origin
@@ -251,8 +252,8 @@ class CalibrationModel(StepModel):
         if self.known is None:
             return []
         line, view = self._line(THINGS[0], *self._by_light(settings)), self.known.view
-        both = [(line.across, f"{line.across:.0f} m")]
-        both += [(line.night, f"{line.night:.0f} m at night")] if line.night != line.across else []
+        both = [(line.across, distance(line.across))]
+        both += [(line.night, f"{distance(line.night)} at night")] if line.night != line.across else []
         at = view.to_picture(np.array([(0.0, 0.0, metres) for metres, _ in both]))[:, 1]
         return [(float(row), words) for (metres, words), row in zip(both, at, strict=True) if metres > 0]
 

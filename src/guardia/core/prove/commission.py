@@ -11,6 +11,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
+from guardia.core.base.distances import density, distance
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
@@ -184,7 +185,8 @@ def _heights(evidence: Evidence, width_px: int) -> Item:
         at_m = AT_M if math.isinf(view.farthest_m) else min(AT_M, view.farthest_m)
         # The camera looks at a chest there: the pixels go by the straight distance alone.
         low, high = (view.focal * width_px / math.hypot(at_m, height - CHEST_M) for height in HEIGHTS_M)
-        seen = f"at {at_m:.0f} m {low:.0f} px/m from {HEIGHTS_M[0]:g} m, {high:.0f} px/m from {HEIGHTS_M[1]:g} m"
+        each = [f"{density(px_m)} from {distance(at, 1)}" for px_m, at in zip((low, high), HEIGHTS_M, strict=True)]
+        seen = f"at {distance(at_m)} {', '.join(each)}"
     return Item("height", "placement", "Low and near for faces, or high and clear of obstacles",
                 "from high above a face is a crown of hair", found=seen)  # fmt: skip
 
@@ -314,12 +316,13 @@ def _picture(evidence: Evidence, looks: PictureFacts | None) -> list[Item]:
 
 def _density(evidence: Evidence, width_px: int) -> Item:
     """How far the pixels suffice, where view and picture are known."""
-    view, seen = evidence.view, ""
+    view, seen, least = evidence.view, "", dict(LADDER)
     if view is not None and width_px:
-        reached = [(name, view.distance_for(least, width_px)) for name, least in LADDER[1:5]]
-        seen = ", ".join(f"{name} out to {at:.0f} m" for name, at in reached if at > 0)
+        reached = [(name, view.distance_for(px_m, width_px)) for name, px_m in LADDER[1:5]]
+        seen = ", ".join(f"{name} out to {distance(at)}" for name, at in reached if at > 0)
     return Item("density", "placement", "Enough pixels on somebody at the distance that matters",
-                "detecting takes 25 px/m, naming somebody 250", found=seen)  # fmt: skip
+                f"detecting takes {density(least['detect'])}, naming somebody {density(least['identify'])}",
+                found=seen)  # fmt: skip
 
 
 def _recording(evidence: Evidence, make: Capability, settings: Settings, looks: PictureFacts | None) -> list[Item]:

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 from shapely import Polygon, box, union_all
 from shapely.geometry import MultiPoint
 
+from guardia.core.base.distances import density, distance
 from guardia.core.base.words import listed
 from guardia.core.hours.place import SitePlace
 from guardia.core.make.candidate import Candidate
@@ -225,18 +226,19 @@ class _Choosing:
         level = self._level_for(far, smallest, None)
         low, high = (self._reach(level, smallest, size) for size in (level.size_high, level.size_low))
         at = self._reach(level, smallest, level.size)
-        reaches = f"a {smallest.name} is seen out to about {at:.0f} m ({low:.0f} to {high:.0f}: the make's own band)"
-        why = f"the far edge is at {far:.0f} m, and with it {reaches}"
+        band = f"{distance(low, to=high)}: the make's own band"
+        reaches = f"a {smallest.name} is seen out to about {distance(at)} ({band})"
+        why = f"the far edge is at {distance(far)}, and with it {reaches}"
         if at < far:
             self.missing.append(
-                f"No level of this make reaches the far edge: a {smallest.name} is seen out to {at:.0f} m of "
-                f"{far:.0f} m. Place it nearer, or ask for less."
+                f"No level of this make reaches the far edge: a {smallest.name} is seen out to {distance(at)} of "
+                f"{distance(far)}. Place it nearer, or ask for less."
             )
         self.choose(NOTCH, level.label, why)
         lamp = self.known.lamp_m if self.known is not None else None
         if self.make.night_notch and lamp is not None:
             night = self._level_for(min(far, lamp), smallest, lamp)
-            self.choose(NIGHT_NOTCH, "" if night == level else night.label, f"its lamp reaches {lamp:.0f} m")
+            self.choose(NIGHT_NOTCH, "" if night == level else night.label, f"its lamp reaches {distance(lamp)}")
 
     def _level_for(self, far_m: float, thing: Thing, lamp_m: float | None) -> Notch:
         enough = (n for n in self.make.notches if self._reach(n, thing, n.size, lamp_m) >= far_m)
@@ -284,7 +286,7 @@ class _Choosing:
             far = (
                 ""
                 if ranges is None
-                else f" It is said to hold to {ranges[0]:.0f} m by day, {ranges[1]:.0f} m in the dark."
+                else f" It is said to hold to {distance(ranges[0])} by day, {distance(ranges[1])} in the dark."
             )
             self.choose(ALERT_CLASSES, (), f"none until walks at the far edge show that it names people there.{far}")
             return
@@ -312,9 +314,10 @@ class _Choosing:
         why = ["the best there is"]
         if purpose.px_m is not None and self.view is not None and self.far_m is not None:
             at = density_words(self.view, self.far_m, quality.width)
-            why = [f"{purpose.px_m:g} px/m are asked; it shows {at}"]
+            asked = density(purpose.px_m, asked=True)
+            why = [f"{asked} are asked; it shows {at}"]
             if self.view.density(self.far_m, quality.width) < purpose.px_m:
-                self.missing.append(f"No quality shows {purpose.px_m:g} px/m at the far edge: {at}. Place it nearer.")
+                self.missing.append(f"No quality shows {asked} at the far edge: {at}. Place it nearer.")
         if purpose.keep_days is not None:
             days = [rules.largest_gb * 8e3 / (quality.weight * 60 * minutes) for minutes in RECORDED_MIN]
             most, about, least = (_days(value) for value in days)

@@ -16,6 +16,7 @@ import numpy as np
 import scipy
 from shapely import Polygon, contains_xy
 
+from guardia.core.base.distances import distance
 from guardia.core.base.intervals import wilson
 from guardia.core.evidence.clips import FOOTAGE, Origin
 from guardia.core.evidence.evidence import Evidence
@@ -113,8 +114,9 @@ class Walk:
         """What to do, with its distances."""
         light = "In the dark" if self.dark else "By day"
         if self.way is Way.TOWARDS:
-            return f"{light}: from {self.far_m:.0f} m straight towards the camera to {self.near_m:.0f} m, at a walk."
-        return f"{light}: across the whole view at {self.near_m:.0f} m, at a walk."
+            begin, end = distance(self.far_m), distance(self.near_m)
+            return f"{light}: from {begin} straight towards the camera to {end}, at a walk."
+        return f"{light}: across the whole view at {distance(self.near_m)}, at a walk."
 
 
 def open_aims(zones: Sequence[str], passes: Mapping[Aim, Passes]) -> list[Aim]:

@@ -12,6 +12,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.distances import density, distance
 from guardia.core.base.words import count_of, listed
 from guardia.core.evidence.clips import Origin, Visit
 from guardia.core.evidence.evidence import Evidence
@@ -123,7 +124,7 @@ def asked_words(purpose: Purpose) -> dict[str, str]:
         "record": f"Recorded: {wanted_words(purpose.record)}" if purpose.record.kinds else "",
         "before_s": f"From {purpose.before_s:g} s before to {purpose.after_s:g} s after"
         if purpose.record.kinds and (purpose.before_s or purpose.after_s) else "",
-        "px_m": f"At least {purpose.px_m:g} px/m" if purpose.px_m is not None else "",
+        "px_m": f"At least {density(purpose.px_m, asked=True)}" if purpose.px_m is not None else "",
         "alert": f"Alerted: {wanted_words(purpose.alert)}" if purpose.alert.kinds else "",
         "within_s": f"Alerted within {purpose.within_s:g} s"
         if purpose.alert.kinds and purpose.within_s is not None else "",
@@ -270,14 +271,14 @@ def _density(case: _Case) -> Stands | None:
     if np.isnan(ground).any():
         return _no_density("purpose", "The part drawn reaches above the horizon: draw it on the ground.")
     ahead_m = float(ground[:, 1].max())
-    density = evidence.view.density(ahead_m, width)
-    found = f"{density:.0f} px/m at its far end, {short(purpose.px_m)} asked"
-    why = (f"Its far end is {ahead_m:.0f} m ahead, in a picture {width} px wide.",)
-    return Stands(Met.YES if density >= purpose.px_m else Met.NO, found, "view", why)
+    px_m = evidence.view.density(ahead_m, width)
+    found = f"{density(px_m)} at its far end, {density(purpose.px_m, asked=True)} asked"
+    why = (f"Its far end is {distance(ahead_m)} ahead, in a picture {width} px wide.",)
+    return Stands(Met.YES if px_m >= purpose.px_m else Met.NO, found, "view", why)
 
 
 def _no_density(step: str, why: str) -> Stands:
-    return Stands(Met.UNKNOWN, "px/m not known", step, (why,))
+    return Stands(Met.UNKNOWN, "pixel density not known", step, (why,))
 
 
 def _alerted(case: _Case) -> Stands:

@@ -113,6 +113,7 @@ UNIT_GB = {"GB": 1.0, "GiB": 2**30 / 1e9, "MB": 1e-3, "MiB": 2**20 / 1e9, "TB": 
 """Gigabytes of 10^9 bytes in the units in which devices show space."""
 
 _BARS = re.compile(r"(\d+)\s*(?:/|of)\s*(\d+)(?:\s*bars?)?", re.IGNORECASE)
+_FAHRENHEIT = re.compile(r"([-+]?\d+(?:\.\d+)?)\s*°?\s*F", re.IGNORECASE)
 _SPACE = re.compile(rf"([-+.\d]+)\s*({'|'.join(UNIT_GB)})", re.IGNORECASE)
 
 
@@ -122,7 +123,8 @@ def value_shown(what: Measure, text: str) -> tuple[Measure, float]:
     Args:
         what: What was read.
         text: A number in the measure's unit, with a point or a comma; of signal also bars such as '3 of 4' or '3/4', a
-            word, a colour or per cent; of space and data also with its unit, such as '58 GiB'.
+            word, a colour or per cent; of temperature also '98 °F'; of space and data also with its unit, such as
+            '58 GiB'.
 
     Returns:
         The measure that it is a value of, and the value in its unit.
@@ -139,6 +141,8 @@ def value_shown(what: Measure, text: str) -> tuple[Measure, float]:
             return Measure.SIGNAL_SHOWN, SIGNAL_WORDS[plain.lower()]
         if plain.endswith("%"):
             what, plain = Measure.SIGNAL_SHOWN, plain[:-1]
+    if what is Measure.TEMPERATURE and (shown := _FAHRENHEIT.fullmatch(plain)) is not None:
+        return what, (float(shown[1]) - 32) / 1.8
     space = _SPACE.fullmatch(plain) if RANGES[what].unit == "GB" else None
     factor = 1.0
     if space is not None:

@@ -9,6 +9,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.distances import density
 from guardia.core.base.words import count_of
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
@@ -86,7 +87,8 @@ def _of_lost(search: Search, lost: NDArray[np.bool_]) -> list[str]:
     far = sum(d < FAR_PX_M for d in densities)
     if far >= LEAST and 2 * far >= number:
         lines.append(
-            f"{far} of {number} lost show under {FAR_PX_M:g} px/m: a camera nearer to them would see them, or one more."
+            f"{far} of {number} lost show under {density(FAR_PX_M)}: "
+            "a camera nearer to them would see them, or one more."
         )
     return lines
 

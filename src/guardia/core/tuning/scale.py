@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from guardia.core.base.distances import distance
 from guardia.core.base.words import count_of
 from guardia.core.make.capability import Taught
 from guardia.core.replay.factor import CameraScale, NotchScale
@@ -36,7 +37,7 @@ def telling_walk(scale: NotchScale, *, at_m: float | None = None) -> str:
     if span < WELL_KNOWN:
         return f"Level {scale.label} is known to {span - 1:.0%}: another walk test would add little."
     size = f"where a person is about {scale.factor:.1f} times the nominal size"
-    where = f"about {at_m:.0f} m ahead, {size}" if at_m is not None else f"{size} (View, calibrated, shows how far)"
+    where = f"about {distance(at_m)} ahead, {size}" if at_m is not None else f"{size} (View, calibrated, shows how far)"
     return (
         f"To narrow it, walk across the view at level {scale.label}, {where}, several times, a little nearer and a "
         "little farther."

@@ -16,6 +16,7 @@ import numpy as np
 from numpy.typing import NDArray
 from pydantic import TypeAdapter
 
+from guardia.core.base.distances import density, distance
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
 
@@ -231,7 +232,7 @@ def view_from_lens(
     if not (sensor_width_mm > 0 and focal_mm > 0):
         raise InvalidValue("Focal length and sensor width must be above 0.")
     if height_m > HIGHEST_M:
-        raise InvalidValue(f"A camera higher than {HIGHEST_M:g} m is outside this model of the view.")
+        raise InvalidValue(f"A camera higher than {distance(HIGHEST_M)} is outside this model of the view.")
     return ViewGeometry(height_m, tilt_deg, focal_mm / sensor_width_mm, aspect)
 
 
@@ -315,6 +316,6 @@ _FORM = TypeAdapter(KnownView)
 
 def density_words(view: ViewGeometry, distance_m: float, width_px: int) -> str:
     """Pixels a metre at a distance, and what LADDER says that they are enough for."""
-    density = view.density(distance_m, width_px)
-    enough = [name for name, least in LADDER if density >= least]
-    return f"{density:.0f} px/m at {distance_m:.0f} m: {f'enough to {enough[-1]}' if enough else 'enough for nothing'}"
+    px_m = view.density(distance_m, width_px)
+    enough = [name for name, least in LADDER if px_m >= least]
+    return f"{density(px_m)} at {distance(distance_m)}: {f'enough to {enough[-1]}' if enough else 'enough for nothing'}"

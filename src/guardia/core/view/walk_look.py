@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.distances import density, distance
 from guardia.core.view.geometry import ViewGeometry
 from guardia.core.view.picture import sharpness
 from guardia.core.view.tracks import Track
@@ -44,7 +45,7 @@ class WalkLook:
         parts = []
         if self.density is not None and self.near_m is not None and self.far_m is not None:
             near, far = self.density
-            parts.append(f"seen from {self.near_m:.0f} to {self.far_m:.0f} m, {near:.0f} to {far:.0f} px/m")
+            parts.append(f"seen from {distance(self.near_m, to=self.far_m)}, {density(near, far)}")
         if self.spread_px is None:
             parts.append("no outline stands out")
         else:

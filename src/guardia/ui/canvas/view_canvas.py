@@ -11,11 +11,13 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPen, QPixmap, QPolygo
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from guardia.app.steps.calibration_model import CalibrationModel
+from guardia.core.base.distances import Distances, distance, shown_distances
 from guardia.core.view.geometry import ViewGeometry
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import painting
 
-RINGS_M = (5, 10, 15, 20, 30, 50)
+RINGS = {Distances.METRES: (5, 10, 15, 20, 30, 50), Distances.FEET: (15, 30, 45, 60, 100, 150)}
+"""Distances of the rings on the ground, in the units shown."""
 FIGURE_M = 1.7
 _LINES = ("walking adult", "dog", "car")
 
@@ -100,9 +102,9 @@ class ViewCanvas(QWidget):
         painter.drawText(box, Qt.AlignmentFlag.AlignCenter, words)
 
     def _rings(self, painter: QPainter, view: ViewGeometry, area: QRectF) -> None:
-        for distance in RINGS_M:
+        for ring in rings_m():
             turn = np.radians(np.linspace(-89, 89, 120))
-            places = [(distance * math.sin(t), 0.0, distance * math.cos(t)) for t in turn]
+            places = [(ring * math.sin(t), 0.0, ring * math.cos(t)) for t in turn]
             line = _projected(view, places, area)
             for colour, width in (("rail", 2.6), ("rail_ink", 1.0)):
                 painter.setPen(QPen(THEME.colour(colour, 150), width, Qt.PenStyle.DashLine))
@@ -110,7 +112,7 @@ class ViewCanvas(QWidget):
                 painter.drawPolyline(QPolygonF(line))
             seen = [p for p in line if area.adjusted(40, 12, -40, -12).contains(p)]
             nearest_middle = sorted(seen, key=lambda p: abs(p.x() - area.center().x()))
-            self._label(painter, (p + QPointF(-14, -9) for p in nearest_middle), f"{distance} m")
+            self._label(painter, (p + QPointF(-14, -9) for p in nearest_middle), distance(ring))
 
     def _reach(self, painter: QPainter, view: ViewGeometry, area: QRectF) -> None:
         reach = {line.thing.name: line.across for line in self._model.reach()}
@@ -121,7 +123,7 @@ class ViewCanvas(QWidget):
                 for colour, width in (("surface", 4.0), ("accent", 2.2)):
                     painter.setPen(QPen(THEME.colour(colour), width))
                     painter.drawLine(*ends)
-                words = f"{name} to {far:.0f} m"
+                words = f"{name} to {distance(far)}"
                 right = area.right() - painter.fontMetrics().horizontalAdvance(words) - 10
                 above, below = ends[0].y() - 20, ends[0].y() + 3
                 places = (QPointF(x, y) for x in (right, right - 170, right - 340) for y in (above, below))
@@ -146,7 +148,8 @@ class ViewCanvas(QWidget):
         painter.drawEllipse(QPointF(foot.x(), body.top() + size / 2), size / 2, size / 2)
         painter.drawRoundedRect(body.adjusted(0, size * 1.05, 0, 0), half * 0.6, half * 0.6)
         self._taken = []  # what follows the pointer lies over everything
-        self._label(painter, [body.topRight() + QPointF(6, 0)], f"{FIGURE_M} m tall at {math.hypot(x, z):.1f} m")
+        words = f"{distance(FIGURE_M, 1)} tall at {distance(math.hypot(x, z), 1)}"
+        self._label(painter, [body.topRight() + QPointF(6, 0)], words)
 
     def _ends(self) -> list[list[QPointF]]:
         """Feet and head of every mark on screen."""
@@ -211,12 +214,14 @@ class ViewCanvas(QWidget):
         self.update()
 
 
-HEIGHTS_FROM_PX = 640
-"""In this width there is room to compare mount heights, too."""
+def rings_m() -> list[float]:
+    """Distances of the rings on the ground, metres: round ones in the units shown."""
+    units = shown_distances()
+    return [ring * units.metres for ring in RINGS[units]]
 
 
 class PlanView(QWidget):
-    """The ground from above, the view from the side, and what other mount heights would see."""
+    """The ground from above, and the view from the side."""
 
     def __init__(self, model: CalibrationModel) -> None:
         super().__init__()
@@ -239,12 +244,9 @@ class PlanView(QWidget):
         adult = lines["walking adult"].across
         nearest = known.view.nearest_m if math.isfinite(known.view.nearest_m) else 0.0
         far = max(12.0, min(90.0, 1.35 * max(adult, known.lamp_m or 0.0, nearest)))
-        parts = 3 if self.width() >= HEIGHTS_FROM_PX else 2
-        part = (self.width() - 12 * (parts - 1)) / parts
+        part = (self.width() - 12) / 2
         self._plan(painter, known.view, QRectF(0, 0, part, self.height()), far, adult, known.lamp_m)
         self._side(painter, known.view, QRectF(part + 12, 0, part, self.height()), far, adult)
-        if parts == 3:
-            self._heights(painter, QRectF(2 * (part + 12), 0, part, self.height()))
 
     def _plan(
         self, painter: QPainter, view: ViewGeometry, area: QRectF, far: float, adult: float, lamp_m: float | None
@@ -261,15 +263,15 @@ class PlanView(QWidget):
         painter.setBrush(THEME.colour("accent", 40))
         painter.drawPolygon(QPolygonF([at(x, z) for x, z in outline]))
         painter.setBrush(Qt.BrushStyle.NoBrush)
-        for distance in RINGS_M:
-            if distance <= far and (distance % 10 == 0 or far < 25):
+        for n, ring in enumerate(rings_m()):
+            if ring <= far and (n % 2 or far < 25):
                 painter.setPen(QPen(THEME.colour("line"), 1))
-                radius = distance * scale
+                radius = ring * scale
                 painter.drawArc(
                     QRectF(origin.x() - radius, origin.y() - radius, 2 * radius, 2 * radius), 30 * 16, 120 * 16
                 )
                 painter.setPen(THEME.colour("muted"))
-                painter.drawText(at(0, distance) + QPointF(3, -1), f"{distance} m")
+                painter.drawText(at(0, ring) + QPointF(3, -1), distance(ring))
         for reach, colour in ((adult, "accent"), (lamp_m or 0.0, "false")):
             if 0 < reach <= far:
                 painter.setPen(QPen(THEME.colour(colour), 2))
@@ -280,29 +282,6 @@ class PlanView(QWidget):
         painter.drawEllipse(origin, 4, 4)
         painter.setPen(THEME.colour("muted"))
         painter.drawText(area.adjusted(0, 0, 0, 0), 0, "from above")
-
-    def _heights(self, painter: QPainter, area: QRectF) -> None:
-        """How near and how far an adult triggers from other mount heights."""
-        painter.setClipRect(area)
-        painter.setPen(THEME.colour("muted"))
-        painter.drawText(area, 0, "other mount heights")
-        lines = self._model.heights()
-        far = max([line.reach_m for line in lines if math.isfinite(line.reach_m)] + [1.0])
-        name, figures = (painter.fontMetrics().horizontalAdvance(text) + 10 for text in ("00.0 m", "00.0 to 000 m"))
-        width = area.width() - name - figures
-        step = min(30.0, (area.height() - 26) / max(1, len(lines)))
-        for row, line in enumerate(lines):
-            at = QRectF(area.left(), area.top() + 22 + row * step, area.width(), step)
-            painter.setPen(THEME.colour("ink" if line.now else "muted"))
-            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, f"{line.height_m:.1f} m")
-            seen = line.reach_m > line.nearest_m
-            words = f"{line.nearest_m:.1f} to {line.reach_m:.0f} m" if seen else "nobody triggers"
-            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
-            if seen:
-                left, right = (at.left() + name + width * min(1.0, m / far) for m in (line.nearest_m, line.reach_m))
-                painter.setPen(Qt.PenStyle.NoPen)
-                painter.setBrush(THEME.colour("accent", 255 if line.now else 90))
-                painter.drawRoundedRect(QRectF(left, at.center().y() - 5, max(2.0, right - left), 10), 3, 3)
 
     def _side(self, painter: QPainter, view: ViewGeometry, area: QRectF, far: float, adult: float) -> None:
         painter.setClipRect(area)
@@ -321,12 +300,58 @@ class PlanView(QWidget):
         painter.setBrush(THEME.colour("accent", 40))
         painter.drawPolygon(QPolygonF(wedge))
         painter.setPen(QPen(THEME.colour("missed"), 3))
-        for distance in (view.nearest_m + 0.3, adult):
-            if 0 < distance <= far:
-                painter.drawLine(at(distance, 0), at(distance, FIGURE_M))
+        for ahead in (view.nearest_m + 0.3, adult):
+            if 0 < ahead <= far:
+                painter.drawLine(at(ahead, 0), at(ahead, FIGURE_M))
         painter.setPen(THEME.colour("muted"))
         painter.drawText(area, 0, "from the side")
         low = QRectF(area.left(), ground + 3, area.width(), 18)
-        blind = f"blind to {view.nearest_m:.1f} m" if math.isfinite(view.nearest_m) else "sees no ground"
+        blind = f"blind to {distance(view.nearest_m, 1)}" if math.isfinite(view.nearest_m) else "sees no ground"
         painter.drawText(low, 0, blind)
-        painter.drawText(low, Qt.AlignmentFlag.AlignRight, f"{far:.0f} m")
+        painter.drawText(low, Qt.AlignmentFlag.AlignRight, distance(far))
+
+
+HEAD_PX, LEAST_BARS = 24, 3
+"""Room of the words above the bars, and fewer of them compare nothing."""
+
+
+class HeightsView(QWidget):
+    """How near and how far an adult triggers from other mount heights, as bars."""
+
+    def __init__(self, model: CalibrationModel) -> None:
+        super().__init__()
+        self._model = model
+        self.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Expanding)
+        self.setAccessibleName("Reach from other mount heights")
+        model.changed.connect(self.update)
+
+    @painting
+    def paintEvent(self, painter: QPainter) -> None:
+        """Draw a bar for each height; for the present one and the next ones where there is no room for all."""
+        lines, area = self._model.heights(), QRectF(self.rect())
+        room = int(area.height() - HEAD_PX) // (painter.fontMetrics().height() - 1)
+        if not lines or room < LEAST_BARS:
+            return
+        now = next(n for n, line in enumerate(lines) if line.now)
+        first = min(max(0, now - room // 2), max(0, len(lines) - room))
+        lines = lines[first : first + room]
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setPen(THEME.colour("muted"))
+        painter.drawText(area, 0, "Reach of a walking adult from other mount heights")
+        far = max([line.reach_m for line in lines if math.isfinite(line.reach_m)] + [1.0])
+        widest = ("00.0 ft", "00.0 ft to 000 ft")
+        name, figures = (painter.fontMetrics().horizontalAdvance(text) + 10 for text in widest)
+        width = area.width() - name - figures
+        step = min(30.0, (area.height() - HEAD_PX) / len(lines))
+        for row, line in enumerate(lines):
+            at = QRectF(area.left(), area.top() + HEAD_PX + row * step, area.width(), step)
+            painter.setPen(THEME.colour("ink" if line.now else "muted"))
+            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter, distance(line.height_m, 1))
+            seen = line.reach_m > line.nearest_m
+            words = f"{distance(line.nearest_m, 1)} to {distance(line.reach_m)}" if seen else "nobody triggers"
+            painter.drawText(at, Qt.AlignmentFlag.AlignVCenter | Qt.AlignmentFlag.AlignRight, words)
+            if seen:
+                left, right = (at.left() + name + width * min(1.0, m / far) for m in (line.nearest_m, line.reach_m))
+                painter.setPen(Qt.PenStyle.NoPen)
+                painter.setBrush(THEME.colour("accent", 255 if line.now else 90))
+                painter.drawRoundedRect(QRectF(left, at.center().y() - 5, max(2.0, right - left), 10), 3, 3)

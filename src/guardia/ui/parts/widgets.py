@@ -16,6 +16,7 @@ from PyQt6.QtWidgets import (
     QDateTimeEdit,
     QDialog,
     QDialogButtonBox,
+    QDoubleSpinBox,
     QFrame,
     QGridLayout,
     QHBoxLayout,
@@ -27,11 +28,40 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from guardia.core.base.distances import shown_distances
 from guardia.core.base.values import EARLIEST_S, LATEST_S
 from guardia.core.purpose.judgement import KINDS, Verdict
 from guardia.ui.parts.theme import THEME
 
 _Widget = TypeVar("_Widget", bound=QWidget)
+
+
+class DistanceBox(QDoubleSpinBox):
+    """A field of a distance: typed in the units in which distances are shown, given in metres.
+
+    Args:
+        low: The least, metres.
+        high: The greatest, metres.
+        value: What it begins with, metres.
+        words: What follows the unit.
+        decimals: Digits behind the point.
+    """
+
+    def __init__(self, low: float, high: float, value: float, words: str = "", decimals: int = 1) -> None:
+        super().__init__()
+        self._unit = shown_distances()
+        self.setDecimals(decimals)
+        self.setRange(low / self._unit.metres, high / self._unit.metres)
+        self.setSuffix(f" {self._unit.unit}{words}")
+        self.set_metres(value)
+
+    def metres(self) -> float:
+        """The distance, metres."""
+        return self.value() * self._unit.metres
+
+    def set_metres(self, metres: float) -> None:
+        """Show a distance."""
+        self.setValue(metres / self._unit.metres)
 
 
 def painting(draw: Callable[[_Widget, QPainter], None]) -> Callable[[_Widget, object], None]:

@@ -24,6 +24,7 @@ from guardia.app.steps.guide import part_for
 from guardia.app.steps.steps import STEPS, tabs_of
 from guardia.app.work.engine import Cluster
 from guardia.app.work.messages import MessageHub, Severity
+from guardia.core.base.distances import Distances, show_distances, shown_distances
 from guardia.core.base.errors import GuardiaError
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import tabs
@@ -89,6 +90,7 @@ class MainWindow(QMainWindow):
         self.camera_id: int | None = None
         self.commands: CameraCommands | None = None
         self._alike: AlikeModel | None = None
+        self._reminded = True
         self.setWindowTitle("Guardia")
         self._score_folded: bool | None = None
         self._preferences, warnings = load_preferences(data_home)
@@ -217,7 +219,7 @@ class MainWindow(QMainWindow):
         self.close_session()
         del self.messages.told[:of_another]
         self.banner.frame.setVisible(bool(self.messages.told))
-        self.session = session
+        self.session, self._reminded = session, not self._preferences.reminders
         self.actions_by_id["watch_folders"].setChecked(False)
         self.rail.follow(session.intake.jobs)
         self._use_cluster()
@@ -253,6 +255,10 @@ class MainWindow(QMainWindow):
         if loaded and self.camera_id is None:
             self._prepare_camera(loaded[0])
         self._refresh_steps()
+        if not self._reminded and all(i in loaded or i in self.session.summaries for i in self.session.camera_ids()):
+            self._reminded = True
+            if words := self.session.rounds.reminder():
+                self.messages.tell(words)
 
     def _rebuild(self, camera_id: int) -> None:
         """Make the pages of a camera anew whose make is another now."""
@@ -529,12 +535,12 @@ class MainWindow(QMainWindow):
             self._take_preferences(dialog.chosen())
 
     def _take_preferences(self, wanted: Preferences) -> None:
-        """Show everything as it is wanted now, and keep that; pages are laid out again for another size of text."""
-        other_size = wanted.text_percent != THEME.text_percent
+        """Show everything as it is wanted now, and keep that; pages are laid out again for other sizes and units."""
+        other = wanted.text_percent != THEME.text_percent or wanted.distances != shown_distances()
         self._preferences = wanted
         self._remember()
         self._look()
-        if other_size:
+        if other:
             self.rail.take_size()
             self.banner.take_room()
             if self.session is None:
@@ -547,8 +553,9 @@ class MainWindow(QMainWindow):
                 self.go(step)
 
     def _look(self) -> None:
-        """Put the colours and the size of text on the application."""
+        """Put colours, size of text and units on the application."""
         app, wanted = QApplication.instance(), self._preferences
+        show_distances(Distances(wanted.distances))
         if isinstance(app, QApplication) and (wanted.dark, wanted.text_percent) != (THEME.dark, THEME.text_percent):
             THEME.apply(app, dark=wanted.dark, text_percent=wanted.text_percent)
 

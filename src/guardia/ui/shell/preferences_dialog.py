@@ -1,12 +1,13 @@
-"""Preferences: colours, size of text, and where new projects are made."""
+"""Preferences: colours, size of text, units, what is told of rounds, and where new projects are made."""
 
 from __future__ import annotations
 
 from dataclasses import replace
 
-from PyQt6.QtWidgets import QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QCheckBox, QDialog, QFileDialog, QFormLayout, QHBoxLayout, QLineEdit, QVBoxLayout, QWidget
 
 from guardia.app.project.preferences import TEXT_SIZES, Preferences
+from guardia.core.base.distances import Distances
 from guardia.core.base.errors import InvalidValue
 from guardia.formats.plain import whole_path
 from guardia.ui.parts.theme import THEME
@@ -33,12 +34,19 @@ class PreferencesDialog(QDialog):
         self.colours.setCurrentIndex(int(known.dark))
         self.text = choice([(f"{percent} %", percent) for percent in TEXT_SIZES])
         self.text.setCurrentIndex(TEXT_SIZES.index(known.text_percent))
+        self.distances = choice([("Metres", Distances.METRES), ("Feet", Distances.FEET)])
+        self.distances.setCurrentIndex(list(Distances).index(Distances(known.distances)))
+        self.reminders = QCheckBox("Show what is due when a project is opened")
+        self.reminders.setChecked(known.reminders)
         self.folder = QLineEdit(str(known.above_projects))
         row = QHBoxLayout()
         row.addWidget(self.folder, 1)
         row.addWidget(button("Choose…", self._choose))
-        for name, field in (("Colours", self.colours), ("Text size", self.text), ("New projects in", row)):
-            form.addRow(name, field)
+        form.addRow("Colours", self.colours)
+        form.addRow("Text size", self.text)
+        form.addRow("Distances in", self.distances)
+        form.addRow("Rounds", self.reminders)
+        form.addRow("New projects in", row)
         form.addRow("", label("Projects that are there already stay where they are.", "muted"))
         self.trouble = label("", "warning", wrap=True)
         self.trouble.hide()
@@ -72,5 +80,7 @@ class PreferencesDialog(QDialog):
             self._known,
             dark=bool(self.colours.currentData()),
             text_percent=int(self.text.currentData()),
+            distances=self.distances.currentData().value,
+            reminders=self.reminders.isChecked(),
             new_projects="" if usual else folder,
         )

@@ -23,6 +23,7 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.site.exports import aspect_of
 from guardia.app.steps.prove_model import ProveModel
+from guardia.core.base.distances import distance
 from guardia.core.evidence.walked import RESULTS
 from guardia.core.prove.diagnose import Diagnosis, Question, Reason
 from guardia.core.prove.walks import Walk
@@ -207,7 +208,7 @@ class WalkTab(WordsTab):
             return
         self._walks, aims = plan
         far = self._model.far_m
-        reach = f"An adult is seen out to about {far[False]:.0f} m by day and {far[True]:.0f} m in the dark."
+        reach = f"An adult is seen out to about {distance(far[False])} by day and {distance(far[True])} in the dark."
         if self._model.model.camera.view is None:
             reach = "The view is not calibrated: distances are usual ones."
         self.words.setText(

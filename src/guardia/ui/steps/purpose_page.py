@@ -23,6 +23,7 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.first_model import FirstModel
 from guardia.app.steps.purpose_model import Part, PurposeModel
+from guardia.core.base.distances import Distances, shown_distances
 from guardia.core.hours.periods import from_periods
 from guardia.core.purpose.judgement import kind_of
 from guardia.core.purpose.patterns import PATTERNS
@@ -183,7 +184,10 @@ class PurposePage(FreshPage):
         numbers.setHorizontalSpacing(8)
         numbers.setVerticalSpacing(0)
         self.numbers: dict[str, QDoubleSpinBox] = {}
+        units = shown_distances()
         for place, (name, words, unit, most, decimals) in enumerate(_NUMBERS):
+            if name == "px_m":
+                unit, most, decimals = f"px/{units.unit}", most * units.metres, decimals + (units is Distances.FEET)
             numbers.addWidget(label(words, "muted"), 0, place)
             numbers.addWidget(self._number(name, words, unit, most, decimals), 1, place)
             numbers.setColumnStretch(place, 1)
@@ -255,7 +259,7 @@ class PurposePage(FreshPage):
         for name, field in self.numbers.items():
             value = getattr(purpose or Purpose(), name)
             field.blockSignals(True)
-            field.setValue(field.minimum() if value is None else value)
+            field.setValue(field.minimum() if value is None else value * self._times(name))
             field.blockSignals(False)
         make = model.model.camera.capability.storage
         self.data.setChecked(bool(purpose and purpose.data))
@@ -320,7 +324,12 @@ class PurposePage(FreshPage):
     def _ask_number(self, name: str, value: float) -> None:
         optional = getattr(Purpose(), name) is None
         unasked = optional and value <= self.numbers[name].minimum()
-        self.model.ask(**{name: None if unasked else value})
+        self.model.ask(**{name: None if unasked else value / self._times(name)})
+
+    @staticmethod
+    def _times(name: str) -> float:
+        """What a number is multiplied with where it is shown."""
+        return shown_distances().metres if name == "px_m" else 1.0
 
     def _choose_hours(self, part: Part, place: int) -> None:
         plan = self.hours[part].itemData(place)

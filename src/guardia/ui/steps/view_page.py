@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TypeVar
+
 from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
@@ -19,10 +21,11 @@ from PyQt6.QtWidgets import (
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.steps.calibration_model import CalibrationModel
+from guardia.core.base.distances import density, distance, shown_distances
 from guardia.core.score.reach import THINGS, Thing
-from guardia.ui.canvas.view_canvas import PlanView, ViewCanvas
+from guardia.ui.canvas.view_canvas import HeightsView, PlanView, ViewCanvas
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, button, card, choice, clear, label, page_head
+from guardia.ui.parts.widgets import DistanceBox, FreshPage, button, card, choice, clear, label, page_head
 
 PLAN_FROM_PX = 740
 BESIDE_PX, BELOW_PX, UNKNOWN_BELOW_PX = 210, 260, 110
@@ -35,6 +38,9 @@ LEAST_PX, ABOVE_STRETCH = 220, 100
 
 WAYS_FROM_PX = 220
 """With so much room beside the picture's height the ways to a view are explained."""
+
+HOW = {"typed": "typed in", "marks": "from marked persons", "walk test": "from the walk test"}
+"""How a view became known, in words."""
 
 WAYS = (
     (
@@ -55,6 +61,18 @@ WAYS = (
 """How a view becomes known. Then distances, pixel density and reach are drawn on the picture and below it."""
 
 
+_Box = TypeVar("_Box", bound=QDoubleSpinBox)
+
+
+def _narrow(box: _Box) -> _Box:
+    """A field as it stands in the column of numbers."""
+    box.setSingleStep(0.1 if box.decimals() else 1)
+    box.setKeyboardTracking(False)
+    box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
+    box.setFixedWidth(THEME.px(96))
+    return box
+
+
 class ViewPage(FreshPage):
     """The picture with its numbers beside it; plan and reach below."""
 
@@ -69,8 +87,8 @@ class ViewPage(FreshPage):
         self.mark.setCheckable(True)
         self.mark.setToolTip("Drag from the feet to the head of a standing person; two or more, near and far")
         self.mark.toggled.connect(self._set_marking)
-        self._tall = self._box(0.5, 2.5, 1.75, " m tall", 2)
-        self._tall.valueChanged.connect(lambda v: setattr(self.model, "person_m", v))
+        self._tall = _narrow(DistanceBox(0.5, 2.5, 1.75, " tall", 2))
+        self._tall.valueChanged.connect(lambda _v: setattr(self.model, "person_m", self._tall.metres()))
         self.walk = button("From the walk test", self._follow, tip="Follow the person of the walk test")
         self.on = QComboBox()
         self.on.setAccessibleName("The picture on which somebody is marked")
@@ -91,7 +109,11 @@ class ViewPage(FreshPage):
         below.setSpacing(18)
         self._tables = QHBoxLayout()
         self._tables.setSpacing(18)
-        below.addLayout(self._tables)
+        left = QVBoxLayout()
+        left.addLayout(self._tables)
+        self.heights = HeightsView(self.model)
+        left.addWidget(self.heights, 1)
+        below.addLayout(left)
         self.plan = PlanView(self.model)
         below.addWidget(self.plan, 1)
         self.ways = self._ways()
@@ -154,29 +176,27 @@ class ViewPage(FreshPage):
         width, below = self.width() - THEME.px(BESIDE_PX), THEME.px(BELOW_PX if known else UNKNOWN_BELOW_PX)
         # Not more than fits; what a lower window leaves it is the layout's business.
         self.canvas.setMaximumHeight(round(max(LEAST_PX, min(width * self.model.aspect, self.height() - below))))
+        self.heights.setVisible(known)
         self.plan.setVisible(known and self.width() >= PLAN_FROM_PX)
         self.ways.setVisible(not known and self.height() - self.canvas.height() >= THEME.px(WAYS_FROM_PX))
 
-    def _box(self, low: float, high: float, value: float, suffix: str, decimals: int = 1) -> QDoubleSpinBox:
+    @staticmethod
+    def _box(low: float, high: float, value: float, suffix: str, decimals: int = 1) -> QDoubleSpinBox:
         box = QDoubleSpinBox()
-        box.setRange(low, high)
         box.setDecimals(decimals)
-        box.setSingleStep(0.1 if decimals else 1)
+        box.setRange(low, high)
         box.setValue(value)
         box.setSuffix(suffix)
-        box.setKeyboardTracking(False)
-        box.setButtonSymbols(QDoubleSpinBox.ButtonSymbols.NoButtons)
-        box.setFixedWidth(THEME.px(96))
-        return box
+        return _narrow(box)
 
     def _numbers(self) -> QFormLayout:
         form = QFormLayout()
         form.setVerticalSpacing(4)
-        self.height_box = self._box(0, 999, 3.0, " m")
+        self.height_box = _narrow(DistanceBox(0, 999, 3.0))
         self.tilt_box = self._box(-90, 180, 15.0, " °")
         self.focal_box = self._box(0, 999, 4.0, " mm", 2)
         self.sensor_box = self._box(0, 999, 5.0, " mm", 2)
-        self.lamp_box = self._box(0, 999, 0.0, " m", 0)
+        self.lamp_box = _narrow(DistanceBox(0, 999, 0.0, decimals=0))
         self.lamp_box.setSpecialValueText("not known")
         for words, box in (
             ("Height", self.height_box),
@@ -204,16 +224,16 @@ class ViewPage(FreshPage):
 
     def _type_in(self) -> None:
         self.model.type_in(
-            height_m=self.height_box.value(),
+            height_m=self.height_box.metres(),
             tilt_deg=self.tilt_box.value(),
             focal_mm=self.focal_box.value(),
             sensor_mm=self.sensor_box.value(),
-            lamp_m=self.lamp_box.value(),
+            lamp_m=self.lamp_box.metres(),
         )
 
     def _set_marking(self, on: bool) -> None:
         self.canvas.marking = on
-        self.model.person_m = self._tall.value()
+        self.model.person_m = self._tall.metres()
         self.canvas.setCursor(Qt.CursorShape.CrossCursor if on else Qt.CursorShape.ArrowCursor)
         if on and self.on.currentData() is None and self.on.count() > 1:
             self.on.setCurrentIndex(1)  # on the view without anybody there is nobody to be marked
@@ -245,14 +265,14 @@ class ViewPage(FreshPage):
         error = ""
         if known.size_error is not None and known.distance_error is not None:
             error = f"Sizes are right to {known.size_error:.0%}, far distances to {known.distance_error:.0%}. "
-        self.how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}° by {known.how}{self._prompt()}")
+        self.how.setText(f"{view.width_deg:.0f}° x {view.upright_deg:.0f}°, {HOW[known.how]}{self._prompt()}")
         for box, value in (
-            (self.height_box, view.height_m),
             (self.tilt_box, view.tilt_deg),
             (self.focal_box, self.focal_box.value() if self.lens.isChecked() else view.focal * self.sensor_box.value()),
-            (self.lamp_box, known.lamp_m or 0.0),
         ):
             box.setValue(value)
+        self.height_box.set_metres(view.height_m)
+        self.lamp_box.set_metres(known.lamp_m or 0.0)
         thing = self.thing.currentData()
         lines = [(line.thing.name, line) for line in self.model.reach()]
         if thing is not None:
@@ -268,9 +288,8 @@ class ViewPage(FreshPage):
         for row, (name, line) in enumerate(lines, start=1):
             reach.addWidget(label(name), row, 0)
             for column, metres in enumerate((line.across, line.towards, line.night), start=1):
-                reach.addWidget(label(f"{metres:.0f} m" if metres else "none"), row, column)
+                reach.addWidget(label(distance(metres) if metres else "none"), row, column)
         for tables in (reach, self._ladder()):
-            tables.setRowStretch(tables.rowCount(), 1)
             self._tables.addLayout(tables)
         self.notes.setText(
             f"{error}{self._zone_words(thing or THINGS[0])}How much of a silhouette shows: {self.model.measured_on()}. "
@@ -290,14 +309,14 @@ class ViewPage(FreshPage):
         ladder = QGridLayout()
         ladder.setHorizontalSpacing(12)
         ladder.setVerticalSpacing(2)
-        for column, text in enumerate(("Pixel density", "px/m", "out to")):
+        for column, text in enumerate(("Pixel density", f"px/{shown_distances().unit}", "out to")):
             words = label(text, "strong" if column == 0 else "muted")
             words.setToolTip("Operational requirements of IEC 62676-4, quoted from memory")
             ladder.addWidget(words, 0, column)
-        for row, (name, density, metres) in enumerate(self.model.ladder()[:5], start=1):
+        for row, (name, needed, metres) in enumerate(self.model.ladder()[:5], start=1):
             ladder.addWidget(label(name), row, 0)
-            ladder.addWidget(label(f"{density:g}"), row, 1)
-            ladder.addWidget(label(f"{metres:.0f} m" if metres >= 0.5 else "none"), row, 2)
+            ladder.addWidget(label(density(needed, asked=True).split()[0]), row, 1)
+            ladder.addWidget(label(distance(metres) if metres >= 0.5 else "none"), row, 2)
         return ladder
 
     def _zone_words(self, thing: Thing) -> str:
@@ -307,9 +326,9 @@ class ViewPage(FreshPage):
             across, towards, night = (min(m, far) for m in (line.across, line.towards, line.night))
             if across > near:
                 words += (
-                    f"In '{name}' a {thing.name} triggers from {near:.0f} to {across:.0f} m across, to {towards:.0f} m "
-                    f"towards, at night to {night:.0f} m. "
+                    f"In '{name}' a {thing.name} triggers from {distance(near, to=across)} across, "
+                    f"to {distance(towards)} towards, at night to {distance(night)}. "
                 )
             else:
-                words += f"In '{name}', which begins at {near:.0f} m, a {thing.name} does not trigger. "
+                words += f"In '{name}', which begins at {distance(near)}, a {thing.name} does not trigger. "
         return words
