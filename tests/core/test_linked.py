@@ -5,7 +5,7 @@ import unittest
 import numpy as np
 
 from guardia.benchcam.tern_quay import JUDGED_DAYS, VISITS
-from guardia.core.prove.linked import links_of, not_seen, woken
+from guardia.core.prove.linked import links_of, not_seen, walked_on, woken
 from guardia.core.replay.replay import replay
 from guardia.store.project import Project
 from tests.support import DEMO, blob_trace, evidence_of, plain, tried
@@ -28,6 +28,9 @@ class Linked(unittest.TestCase):
         self.assertEqual([(link.start, link.end) for link in found], [(1, 2)])
         self.assertGreaterEqual(found[0].passes, 6)
         self.assertAlmostEqual(found[0].travel_s, 40.2, delta=1.0)  # from the end of the four seconds
+        pairs = walked_on(sites, found[0])
+        self.assertEqual(len(pairs), found[0].passes)
+        self.assertLessEqual(set(np.round(way)), {round(before.begin_s) for before, _ in pairs})
 
     def test_who_passed_a_camera_between_two_others_without_being_seen(self):
         way = [n * DAY + 30_000.0 for n in range(8)]

@@ -120,7 +120,16 @@ class Prove(StepCase):
         self.assertEqual(ways, {("Office step", "Pontoon gate"), ("Pontoon gate", "Slipway")})
         self.assertIn("Office step to Pontoon gate: ", page.linked.travel.accessibleDescription())
         self.painted(page.linked.travel)
+        visits = page.linked.visits
+        heads = [visits.horizontalHeaderItem(n).text() for n in range(visits.columnCount())]
+        self.assertEqual(heads, ["seen first by", "then by", "after", "what"])
+        ends = {tuple(visits.item(row, n).text().split(", ")[0] for n in (0, 1)) for row in range(visits.rowCount())}
+        self.assertEqual(ends, ways)
         self.painted(page)
+        row = next(r for r in range(visits.rowCount()) if visits.item(r, 1).text().startswith("Slipway"))
+        visits.itemActivated.emit(visits.item(row, 1))
+        shown = self.session.camera_name(self.window.camera_id), self.window.current_step()
+        self.assertEqual(shown, ("Slipway", "evidence"))
 
     def test_walks_are_planned_entered_by_key_and_printed(self):
         page = self.open_camera("Pontoon gate", "prove")

@@ -5,7 +5,7 @@ from unittest.mock import patch
 
 from PyQt6.QtCore import QDate, Qt
 from PyQt6.QtTest import QSignalSpy, QTest
-from PyQt6.QtWidgets import QFileDialog, QPushButton
+from PyQt6.QtWidgets import QApplication, QFileDialog, QPushButton
 
 from guardia.core.replay.gates import KEPT, TARGET
 from guardia.core.storage.readings import Measure
@@ -191,6 +191,14 @@ class Storage(StepCase):
         self.assertEqual(len(page.answers.what_if._dots), len(table))
         placed = sorted((at.x(), one.days.value) for at, one in page.answers.what_if._dots)
         self.assertEqual([days for _, days in placed], sorted(days for _, days in placed), "the scale rises")
+        page.tabs.setCurrentWidget(page.settings)
+        for height, room in ((700, False), (1060, True)):
+            self.window.resize(1400, height)
+            QApplication.processEvents()
+            self.assertEqual(page.settings.chart.isVisible(), room)
+        self.painted(page.settings.chart.bars)
+        self.assertEqual(len(page.settings.chart.bars._dots), len(table))
+        page.tabs.setCurrentWidget(page.answers)
         texts = [page.answers.ways.item(r, 0).text() for r in range(page.answers.ways.rowCount())]
         self.assertIn("loses 4 real of the evidence: record by motion", texts)
         ways = page.answers.ways

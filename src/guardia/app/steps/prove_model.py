@@ -17,7 +17,7 @@ from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.prove.complaints import bad_at_night, too_many
 from guardia.core.prove.diagnose import Diagnosis, Question, diagnose
-from guardia.core.prove.linked import Link, links_of, not_seen, woken
+from guardia.core.prove.linked import Link, Pass, links_of, not_seen, walked_on, woken
 from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, Way, candidate_walks, fewest_walks, open_aims, passes_of
 from guardia.core.purpose.judgement import kind_of
 from guardia.core.replay.silence import silences
@@ -46,6 +46,8 @@ class Linked(NamedTuple):
     """
     gaps: list[tuple[str, str, float]]
     """Visits that passed unseen: the camera that saw them before, the one after, and about when (POSIX seconds)."""
+    visits: list[tuple[Link, Pass, Pass]]
+    """Those who walked on, the latest first."""
 
 
 class ProveModel(StepModel):
@@ -181,7 +183,8 @@ class ProveModel(StepModel):
             own = [link for link in links if mine in (link.start, link.end)]
             ways = [(names[link.start], names[link.end], link, len(woken(evidence, done, link))) for link in own]
             gaps = [(names[g.before], names[g.after], g.near_s) for g in not_seen(evidence, links) if g.camera == mine]
-            return Linked(ways, gaps)
+            visits = [(link, before, after) for link in own for before, after in walked_on(evidence, link)]
+            return Linked(ways, gaps, sorted(visits, key=lambda one: -one[1].begin_s))
 
         linked: Linked | None = self.linking.ask(tuple(evidence.items()), work)
         return linked

@@ -101,7 +101,7 @@ def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
     days = {c: max(1.0, (p[-1].end_s - p[0].begin_s) / 86400.0) if p else 1.0 for c, p in seen.items()}
     ways = []
     for start, end in ((a, b) for a in seen for b in seen if a != b):
-        travel = [t for p in seen[start] if (t := _next(p, seen[end])) is not None]
+        travel = [after.begin_s - before.end_s for before, after in _walked_on(seen[start], seen[end])]
         window = (LONGEST_WAY_S + OVERLAP_S) / 86400.0
         expected = len(seen[start]) * len(seen[end]) / days[end] * window
         if len(travel) < LEAST_PASSES or not expected:
@@ -126,11 +126,27 @@ def links_of(evidence: Mapping[int, Evidence]) -> list[Link]:
     return sorted(ways, key=lambda one: one.by_chance)
 
 
-def _next(one: Pass, others: list[Pass]) -> float | None:
-    """Seconds until the same kind appears on another camera, None if it does not."""
-    ways = [p.begin_s - one.end_s for p in others if p.kind == one.kind]
-    near = [t for t in ways if -OVERLAP_S <= t <= LONGEST_WAY_S]
-    return min(near) if near else None
+def walked_on(evidence: Mapping[int, Evidence], link: Link) -> list[tuple[Pass, Pass]]:
+    """The visits that a way is learnt from.
+
+    Args:
+        evidence: By number of the camera.
+        link: The way.
+
+    Returns:
+        Each visit of the first camera with that of the second that followed, in order of time.
+    """
+    return _walked_on(passes_on(evidence[link.start]), passes_on(evidence[link.end]))
+
+
+def _walked_on(first: list[Pass], second: list[Pass]) -> list[tuple[Pass, Pass]]:
+    """Visits of one camera, each with the first of its kind that the other camera saw soon after."""
+    pairs = []
+    for one in first:
+        later = [p for p in second if p.kind == one.kind and -OVERLAP_S <= p.begin_s - one.end_s <= LONGEST_WAY_S]
+        if later:
+            pairs.append((one, min(later, key=lambda p: p.begin_s)))
+    return pairs
 
 
 def not_seen(evidence: Mapping[int, Evidence], links: list[Link]) -> list[NotSeen]:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections import OrderedDict
 from collections.abc import Callable
 
-from PyQt6.QtCore import QRect, QRectF, Qt
+from PyQt6.QtCore import QModelIndex, QPoint, QRect, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPen, QPixmap
+from PyQt6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QTableWidget
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -14,6 +15,9 @@ from guardia.core.evidence.clips import Occurrence
 from guardia.ui.parts.theme import THEME
 
 _KEPT_PICTURES = 1500
+
+PICTURE = QSize(96, 54)
+"""Size of a picture in a table."""
 
 
 class MiddlePictures:
@@ -73,3 +77,45 @@ class MiddlePictures:
             for colour, width in (("surface", 3.0), ("ink", 1.4)):
                 painter.setPen(QPen(THEME.colour(colour), width))
                 painter.drawRect(frame)
+
+
+class PictureDelegate(QStyledItemDelegate):
+    """A column of key pictures, each with words beside it.
+
+    Args:
+        table: The table.
+        session: The open project, which draws what is lacking.
+        pictures: Where the pictures come from.
+        find: Gives the number of the occurrence of a row; None for none.
+    """
+
+    def __init__(
+        self, table: QTableWidget, session: Session, pictures: MiddlePictures, find: Callable[[int], int | None]
+    ) -> None:
+        super().__init__(table)
+        self._table, self._pictures, self._find = table, pictures, find
+        session.key_pictures.drawn.connect(self._show_drawn)
+
+    def _show_drawn(self) -> None:
+        if (shown := self._table.viewport()) is not None:
+            shown.update()
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
+        """Room for the picture and the words beside it."""
+        words = super().sizeHint(option, index)
+        return QSize(PICTURE.width() + 12 + words.width(), max(words.height(), PICTURE.height() + 6))
+
+    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
+        """Draw both."""
+        if painter is None:
+            return
+        painter.save()
+        area = option.rect
+        if option.state & QStyle.StateFlag.State_Selected:
+            painter.fillRect(area, THEME.colour("accent_soft"))
+        if (occurrence_id := self._find(index.row())) is not None:
+            self._pictures.draw(painter, QRect(area.topLeft() + QPoint(3, 3), PICTURE), occurrence_id)
+        painter.setPen(THEME.colour("ink"))
+        words = area.adjusted(PICTURE.width() + 10, 0, 0, 0)
+        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, str(index.data()))
+        painter.restore()

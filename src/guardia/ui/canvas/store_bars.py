@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import NamedTuple
 
 from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen
+from PyQt6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPen, QRegion
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
 from guardia.app.steps.storage_model import Lane, Section, StorageModel
@@ -41,6 +41,7 @@ class StoreBars(QWidget):
         self._causes, self._scale = THEME.px(_CAUSES_PX), THEME.px(_SCALE_PX)
         self._marks = THEME.px(_MARKS_PX)  # room for the marks of visits above the words of the scale
         self._places: list[_Place] = []
+        self._written = QRegion()
         self._at = 0
         self._sections: list[Section] = []
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
@@ -83,15 +84,18 @@ class StoreBars(QWidget):
         most = _most(section)
         width = self.width() - self._left - _RIGHT
         begin = top = top + self._title
+        self._written = QRegion()
         for lane in section.lanes:
             self._draw_lane(painter, lane, QRectF(self._left, top, width, self._lane), most)
             self._draw_causes(painter, lane, QRectF(self._left, top + self._lane, width, self._causes))
             top += self._height(lane)
+        painter.setClipRegion(QRegion(self.rect()).subtracted(self._written))  # no mark strikes words through
         for number, (figure, _) in enumerate(section.marks):
             x = self._left + width * min(1.0, figure.value / most)
             line = Qt.PenStyle.DashLine if number else Qt.PenStyle.SolidLine
             painter.setPen(QPen(THEME.colour("missed"), 2, line))
             painter.drawLine(QPointF(x, begin - 2), QPointF(x, top))
+        painter.setClipping(False)
         if section.marks:
             painter.setPen(THEME.colour("missed"))
             words = "   ".join(f"{'┇' if number else '┃'} {said}" for number, (_, said) in enumerate(section.marks))
@@ -141,13 +145,21 @@ class StoreBars(QWidget):
         asked = painter.fontMetrics().horizontalAdvance(text) + 16
         if room >= asked:
             painter.setPen(THEME.colour("ink"))
-            painter.drawText(QRectF(after + 8, line.top(), room, line.height()), Qt.AlignmentFlag.AlignVCenter, text)
+            self._write(painter, QRectF(after + 8, line.top(), room, line.height()), text)
         else:
             fits = bar.width() >= asked
             inside = bar if fits or bar.width() > room else QRectF(after, line.top(), room, line.height())
             painter.setPen(THEME.colour("on_accent" if draft and inside is bar else "ink"))
             words = painter.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(inside.width()) - 16)
-            painter.drawText(inside.adjusted(8, 0, -8, 0), Qt.AlignmentFlag.AlignVCenter, words)
+            self._write(painter, inside.adjusted(8, 0, -8, 0), words)
+
+    def _write(
+        self, painter: QPainter, area: QRectF, words: str, side: Qt.AlignmentFlag = Qt.AlignmentFlag.AlignLeft
+    ) -> None:
+        """Write words and keep their place free of marks."""
+        painter.drawText(area, side | Qt.AlignmentFlag.AlignVCenter, words)
+        place = painter.boundingRect(area, side | Qt.AlignmentFlag.AlignVCenter, words)
+        self._written += place.toAlignedRect().adjusted(-3, 0, 3, 0)
 
     def _draw_causes(self, painter: QPainter, lane: Lane, area: QRectF) -> None:
         whole = sum(c.value for c in lane.causes)
@@ -164,7 +176,7 @@ class StoreBars(QWidget):
             text = f"{cause.name} {cause.value / whole:.0%}"
             if metrics.horizontalAdvance(text) + 8 < width:
                 painter.setPen(THEME.colour("on_accent" if number == 0 else "ink"))
-                painter.drawText(piece, Qt.AlignmentFlag.AlignCenter, text)
+                self._write(painter, piece, text, Qt.AlignmentFlag.AlignHCenter)
             self._places.append(_Place(piece, cause))
             x += width
 

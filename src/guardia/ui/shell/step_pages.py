@@ -131,10 +131,12 @@ def _setup(_shell: Shell, session: Session, model: CameraModel) -> QWidget:
     return SetupPage(session, model)
 
 
-def _prove(_shell: Shell, session: Session, model: CameraModel) -> QWidget:
+def _prove(shell: Shell, session: Session, model: CameraModel) -> QWidget:
     from guardia.ui.steps.prove_page import ProvePage
 
-    return ProvePage(session, model)
+    page = ProvePage(session, model)
+    page.asked.connect(shell.show_occurrence)
+    return page
 
 
 def _handover(_shell: Shell, session: Session, model: CameraModel) -> QWidget:

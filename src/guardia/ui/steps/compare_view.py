@@ -2,17 +2,9 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import QModelIndex, QPoint, QRect, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter, QShowEvent
-from PyQt6.QtWidgets import (
-    QHeaderView,
-    QStyle,
-    QStyledItemDelegate,
-    QStyleOptionViewItem,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QShowEvent
+from PyQt6.QtWidgets import QHeaderView, QTableWidgetItem, QVBoxLayout, QWidget
 
 from guardia.app.project.session import Session
 from guardia.app.steps.tune_model import TuneModel
@@ -20,12 +12,10 @@ from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.purpose.judgement import Verdict, kind_of
 from guardia.core.replay.gates import Outcome
-from guardia.ui.canvas.middle_pictures import MiddlePictures
+from guardia.ui.canvas.middle_pictures import MiddlePictures, PictureDelegate
 from guardia.ui.parts.tables import row_table
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import WrappedLabel
-
-PICTURE = QSize(96, 54)
 
 
 class CompareView(QWidget):
@@ -48,21 +38,15 @@ class CompareView(QWidget):
         self.table = row_table("Occurrences by settings", ())
         self.table.setToolTip("Enter or a double click shows the occurrence among the evidence")
         self._found: dict[int, Occurrence] = {}
-        self._pictures = MiddlePictures(session, lambda number: (model.model, self._found[number]))
-        self.table.setItemDelegateForColumn(0, _PictureDelegate(self.table, self))
-        session.key_pictures.drawn.connect(self._show_pictures)
+        pictures = MiddlePictures(session, lambda number: (model.model, self._found[number]))
+        delegate = PictureDelegate(self.table, session, pictures, self._of_row)
+        self.table.setItemDelegateForColumn(0, delegate)
         self.table.itemActivated.connect(lambda item: self.asked.emit(self._ids[item.row()], "Compared in Tune"))
         layout.addWidget(self.table, 1)
         model.comparing.changed.connect(self.refresh_if_shown)
 
-    def _show_pictures(self) -> None:
-        if (shown := self.table.viewport()) is not None:
-            shown.update()
-
-    def picture(self, painter: QPainter, area: QRect, row: int) -> None:
-        """Draw the key picture of a row."""
-        if row < len(self._ids):
-            self._pictures.draw(painter, area, self._ids[row][0])
+    def _of_row(self, row: int) -> int | None:
+        return self._ids[row][0] if row < len(self._ids) else None
 
     def refresh_if_shown(self) -> None:
         """Show the settings that are compared now, unless nobody looks."""
@@ -111,33 +95,6 @@ class CompareView(QWidget):
             if len(columns) > 1
             else "Draft and installed are the same. Search, or click a point of the trade-off, to compare."
         )
-
-
-class _PictureDelegate(QStyledItemDelegate):
-    """The first column: the occurrence's key picture, and when it was."""
-
-    def __init__(self, table: QWidget, view: CompareView) -> None:
-        super().__init__(table)
-        self._view = view
-
-    def sizeHint(self, option: QStyleOptionViewItem, index: QModelIndex) -> QSize:
-        """Room for the picture and the words beside it."""
-        words = super().sizeHint(option, index)
-        return QSize(PICTURE.width() + 12 + words.width(), max(words.height(), PICTURE.height() + 6))
-
-    def paint(self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex) -> None:
-        """Draw both."""
-        if painter is None:
-            return
-        painter.save()
-        area = option.rect
-        if option.state & QStyle.StateFlag.State_Selected:
-            painter.fillRect(area, THEME.colour("accent_soft"))
-        self._view.picture(painter, QRect(area.topLeft() + QPoint(3, 3), PICTURE), index.row())
-        painter.setPen(THEME.colour("ink"))
-        words = area.adjusted(PICTURE.width() + 10, 0, 0, 0)
-        painter.drawText(words, Qt.AlignmentFlag.AlignVCenter, str(index.data()))
-        painter.restore()
 
 
 def _became(outcome: Outcome) -> str:

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from functools import partial
 from pathlib import Path
 
-from PyQt6.QtCore import QDateTime
+from PyQt6.QtCore import QDateTime, pyqtSignal
 from PyQt6.QtWidgets import (
     QDateTimeEdit,
     QDoubleSpinBox,
@@ -14,6 +14,9 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QMenu,
+    QSizePolicy,
+    QTableWidget,
+    QTableWidgetItem,
     QTabWidget,
     QVBoxLayout,
     QWidget,
@@ -24,12 +27,16 @@ from guardia.app.project.session import Session
 from guardia.app.site.exports import aspect_of
 from guardia.app.steps.prove_model import ProveModel
 from guardia.core.base.distances import distance
+from guardia.core.evidence.clips import Occurrence
 from guardia.core.evidence.walked import RESULTS
 from guardia.core.prove.diagnose import Diagnosis, Question, Reason
+from guardia.core.prove.linked import Link, Pass
 from guardia.core.prove.walks import Walk
+from guardia.core.purpose.judgement import kind_of
 from guardia.core.replay.gate import State
 from guardia.core.storage.readings import RANGES, Measure
 from guardia.core.storage.trend import Trend
+from guardia.ui.canvas.middle_pictures import MiddlePictures, PictureDelegate
 from guardia.ui.canvas.walk_picture import TravelLines, WalkPicture
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns, widen_for_headings
@@ -269,16 +276,33 @@ class WalkTab(WordsTab):
 
 
 class LinkedTab(WordsTab):
-    """How somebody walks on between this camera and the others."""
+    """How somebody walks on between this camera and the others.
 
-    def __init__(self, model: ProveModel) -> None:
+    `asked` is emitted with a camera's and an occurrence's number.
+    """
+
+    asked = pyqtSignal(int, int)
+
+    def __init__(self, session: Session, model: ProveModel) -> None:
         super().__init__(model)
         layout = self.column
+        self._session = session
+        self._visits: list[tuple[Link, Pass, Pass]] = []
         self.travel = TravelLines()
         layout.addWidget(self.travel)
         columns = ("from", "to", "walked on", "after", "would be woken for")
         self.ways = row_table("Ways between cameras", columns)
-        layout.addWidget(self.ways, 2)
+        self.ways.setSizeAdjustPolicy(QTableWidget.SizeAdjustPolicy.AdjustToContents)
+        self.ways.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Maximum)
+        layout.addWidget(self.ways)
+        self.visits = row_table("Who walked on", ("seen first by", "then by", "after", "what"))
+        self.visits.setToolTip("Enter or a double click shows the one that was seen first among the evidence")
+        pictures = MiddlePictures(session, self._find)
+        for column in (0, 1):
+            delegate = PictureDelegate(self.visits, session, pictures, partial(self._of_row, column))
+            self.visits.setItemDelegateForColumn(column, delegate)
+        self.visits.itemActivated.connect(self._open)
+        layout.addWidget(self.visits, 2)
         self.gaps = row_table("Passed here unseen", ("passed here unseen about", "seen before by", "and afterwards by"))
         layout.addWidget(self.gaps, 1)
         model.linking.changed.connect(self.refresh_if_shown)
@@ -288,7 +312,8 @@ class LinkedTab(WordsTab):
         linked = self._model.linked()
         if linked is None:
             self.words.setText("Working it out …")
-            for table in (self.ways, self.gaps):
+            self._visits = []
+            for table in (self.ways, self.visits, self.gaps):
                 fill_table(table, [])
             self.travel.show_ways(())
             return
@@ -306,8 +331,36 @@ class LinkedTab(WordsTab):
         ]  # fmt: skip
         fill_table(self.ways, rows)
         self.travel.show_ways([(start, end, link) for start, end, link, _ in linked.ways])
+        self._visits = linked.visits
+        self.visits.setVisible(bool(linked.visits))
+        names, local = self._session.camera_name, self._model.local
+        fill_table(self.visits, [
+            (f"{names(link.start)}, {local(before.begin_s):%d %b %Y %H:%M:%S}",
+             f"{names(link.end)}, {local(after.begin_s):%d %b %Y %H:%M:%S}",
+             f"{after.begin_s - before.end_s:.0f} s", kind_of(before.kind).text)
+            for link, before, after in linked.visits
+        ])  # fmt: skip
+        if (side := self.visits.verticalHeader()) is not None:
+            side.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
         self.gaps.setVisible(bool(linked.gaps))
         fill_table(self.gaps, [(f"{self._model.local(at):%Y-%m-%d %H:%M:%S}", a, b) for a, b, at in linked.gaps])
+
+    def _of_row(self, column: int, row: int) -> int | None:
+        if row >= len(self._visits):
+            return None
+        _, before, after = self._visits[row]
+        return (after if column else before).id
+
+    def _find(self, occurrence_id: int) -> tuple[CameraModel, Occurrence]:
+        """The camera and the occurrence of a number."""
+        link, before, _ = next(one for one in self._visits if occurrence_id in (one[1].id, one[2].id))
+        model = self._session.camera(link.start if before.id == occurrence_id else link.end)
+        return model, next(o for o in model.evidence.occurrences if o.id == occurrence_id)
+
+    def _open(self, item: QTableWidgetItem) -> None:
+        link, before, after = self._visits[item.row()]
+        second = item.column() == 1
+        self.asked.emit(link.end if second else link.start, after.id if second else before.id)
 
 
 class ReadingsTab(WordsTab):
@@ -370,7 +423,12 @@ class ReadingsTab(WordsTab):
 
 
 class ProvePage(FreshPage):
-    """A tab for each question."""
+    """A tab for each question.
+
+    `asked` is emitted with a camera's and an occurrence's number that is to be shown.
+    """
+
+    asked = pyqtSignal(int, int)
 
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
@@ -379,10 +437,11 @@ class ProvePage(FreshPage):
         head.addStretch()
         layout.addLayout(head)
         self.tabs = QTabWidget()
-        self.why, self.walks, self.linked = WhyTab(self.model), WalkTab(self.model), LinkedTab(self.model)
+        self.why, self.walks, self.linked = WhyTab(self.model), WalkTab(self.model), LinkedTab(session, self.model)
         self.tabs.addTab(self.why, "Why not?")
         self.tabs.addTab(self.walks, "Walk test")
         self.tabs.addTab(self.linked, "Linked cameras")
+        self.linked.asked.connect(self.asked)
         self.readings = ReadingsTab(self.model)
         self.tabs.addTab(self.readings, "Readings")
         self.tabs.currentChanged.connect(lambda _: self.refresh())

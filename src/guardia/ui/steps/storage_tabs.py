@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from pathlib import Path
 
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QCheckBox,
     QComboBox,
@@ -19,24 +20,30 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.steps.storage_model import StorageModel, storage_choices
 from guardia.core.purpose.judgement import kind_of
-from guardia.core.score.storage import KeepLonger, School, ToKeep
+from guardia.core.score.storage import KeepLonger, School, ToKeep, WhatIf
 from guardia.core.storage.figure import short
 from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading
 from guardia.ui.canvas.what_if_bars import WhatIfBars
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns
+from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, choice, label
 from guardia.ui.steps.store_dialogs import ReadingDialog, StoreDialog
 
+CHART_FROM_PX = 250
+"""With so much room below the settings they show what each of them keeps, as the tab 'What if' does."""
 
-class SettingsTab(QWidget):
-    """What the draft says of storage, within what the make offers."""
+
+class SettingsTab(FreshPage):
+    """What the draft says of storage, within what the make offers; where there is room, how long each choice keeps."""
 
     def __init__(self, model: StorageModel) -> None:
         super().__init__()
         self._model = model
         rules = model.rules
-        grid = QGridLayout(self)
-        grid.setContentsMargins(0, 8, 0, 0)
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 8, 0, 0)
+        grid = QGridLayout()
+        layout.addLayout(grid)
         grid.setHorizontalSpacing(14)
         self.boxes: dict[str, QComboBox] = {}
         for number, (name, words, choices) in enumerate(storage_choices(model.model.camera.capability)):
@@ -61,8 +68,19 @@ class SettingsTab(QWidget):
         self.note = WrappedLabel()
         self.note.setObjectName("muted")
         grid.addWidget(self.note, 7, 0, 1, 2)
-        grid.setRowStretch(8, 1)
+        self.chart = _WhatIfChart()
+        layout.addWidget(self.chart, 1)
+        layout.addStretch()
+        model.asking.changed.connect(self.refresh_if_shown)
         self._filling = False
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Show what each choice keeps where there is room for it."""
+        super().resizeEvent(event)
+        has_room = self.height() - self.note.geometry().bottom() >= THEME.px(CHART_FROM_PX)
+        if has_room != self.chart.isVisibleTo(self):
+            self.chart.setVisible(has_room)
+            self.refresh()
 
     def _change(self, what: str, name: str, value: object) -> None:
         if not self._filling:
@@ -82,6 +100,27 @@ class SettingsTab(QWidget):
             "out, format it in the camera, and look for the recording mark afterwards."
         )
         self._filling = False
+        if self.chart.isVisibleTo(self) and (answers := self._model.ask()) is not None:
+            self.chart.show_found(answers[0], self._model)
+
+
+class _WhatIfChart(QWidget):
+    """Days kept by mode, quality and medium."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        layout = QVBoxLayout(self)
+        layout.setContentsMargins(0, 0, 0, 0)
+        layout.addWidget(label("Days kept by mode, quality and medium: each dot is a medium", "muted"))
+        self.bars = WhatIfBars()
+        room = QScrollArea()
+        room.setWidgetResizable(True)
+        room.setWidget(self.bars)
+        layout.addWidget(room, 1)
+
+    def show_found(self, table: Sequence[WhatIf], model: StorageModel) -> None:
+        """Show what was found against what is required."""
+        self.bars.show_found(table, model.required.value if model.required is not None else None)
 
 
 class StoresTab(QWidget):
@@ -208,12 +247,9 @@ class AnswersTab(FreshPage):
         self.ways.itemActivated.connect(lambda item: self._model.take_way(self._ways[item.row()]))
         self.ways.setToolTip("Enter or a double click puts the settings of a way into the draft")
         layout.addWidget(self.ways, 1)
-        layout.addWidget(label("Days kept by mode, quality and medium: each dot is a medium", "muted"))
-        self.what_if = WhatIfBars()
-        room = QScrollArea()
-        room.setWidgetResizable(True)
-        room.setWidget(self.what_if)
-        layout.addWidget(room, 2)
+        self.chart = _WhatIfChart()
+        self.what_if = self.chart.bars
+        layout.addWidget(self.chart, 2)
         model.asking.changed.connect(self.refresh_if_shown)
 
     def refresh(self) -> None:
@@ -230,7 +266,7 @@ class AnswersTab(FreshPage):
         rows = [(_way_words(w), w.days.words, p, "yes" if w.surely else "perhaps")
                 for w, p in zip(ways, prices, strict=True)]  # fmt: skip
         fill_table(self.ways, rows)
-        self.what_if.show_found(table, self._model.required.value if self._model.required is not None else None)
+        self.chart.show_found(table, self._model)
 
     def _words(self, ways: Sequence[KeepLonger]) -> str:
         required = self._model.required
