@@ -195,13 +195,13 @@ def _unread(size: int, end_byte: int) -> float:
 def _joined(restarts: int, unread: float) -> Iterator[str]:
     if unread:
         yield (
-            f"The last {unread:.0%} of the file hold no picture that can be read: if recordings are joined in it, only "
+            f"The last {unread:.0%} of the file hold no picture that can be read. If recordings are joined in it, only "
             "the first is read."
         )
     elif restarts:
         yield (
-            f"{restarts + 1} recordings are joined in it: they are read as one after another, and how much time lay "
-            "between them is not known."
+            f"{restarts + 1} recordings are joined in it. They are read one after another; how much time lay between "
+            "them is not known."
         )
 
 

@@ -39,10 +39,16 @@ INSTEAD = (
 ALLOWED = ("stand on a ladder",)
 """Uses of those words in their plain sense."""
 
+LONGEST_WORDS = 25
+"""A sentence with more words is to be parted."""
+
+_END = re.compile(r"(?<=[.;?!])\s+")
 _PATTERNS = [(re.compile(rf"\b({words})\b", re.IGNORECASE), instead) for words, instead in INSTEAD]
 _QUOTED = re.compile(r"`[^`]*`")
 _SENTENCE = re.compile(r"[A-Za-z]{2,} .*[a-z]{2,}|^[A-Z][a-z]+( ?…|\.)?$")
-_CODE = re.compile(r"^(SELECT|INSERT|UPDATE|DELETE|CREATE|ALTER|PRAGMA|DROP|WITH|ATTACH|SAVEPOINT|RELEASE|ROLLBACK)\b")
+_CODE = re.compile(
+    r"^(--|SELECT|INSERT|UPDATE|DELETE|CREATE|ALTER|PRAGMA|DROP|WITH|ATTACH|SAVEPOINT|RELEASE|ROLLBACK)(\b| )"
+)
 
 
 class Text(NamedTuple):
@@ -85,7 +91,7 @@ def texts_of_docs(checkout: Path) -> list[Text]:
 
 
 def faults(all_texts: list[Text]) -> list[str]:
-    """Where a word stands that is not to be used: place, text, the word and what to write instead."""
+    """Where a word stands that is not to be used, or a sentence is too long: place, text, what to write instead."""
     found = []
     for place, text in all_texts:
         plain = text.replace("&", "")  # as the letter that chooses it is marked
@@ -94,6 +100,9 @@ def faults(all_texts: list[Text]) -> list[str]:
         for pattern, instead in _PATTERNS:
             if (hit := pattern.search(plain)) is not None:
                 found.append(f"{place}: '{hit[0]}' in '{text}': {instead}")
+        for sentence in _END.split(text):
+            if (number := len(sentence.split())) > LONGEST_WORDS:
+                found.append(f"{place}: {number} words in '{sentence}': at most {LONGEST_WORDS}")
     return found
 
 

@@ -40,8 +40,8 @@ def compare_views(project: Project, camera_id: int, pool: Engine) -> str:
         return ""
     example = f"{other[0].name} ({words[other[0].id]})"
     return (
-        f"{count_of(len(other), 'clip')} of another view than the camera's planned one, such as {example}: a zone fits "
-        "one position, so they are kept but not scored. Camera, Clips counts them all the same if you say so."
+        f"{count_of(len(other), 'clip')} of another view than the camera's planned one, such as {example}. They are "
+        "kept but not scored, since a zone fits one position. Camera, Clips can count them all the same."
     )
 
 

@@ -76,7 +76,7 @@ class OpenSite(QObject):
         elif self._lock.error() == QLockFile.LockError.LockFailedError:
             messages.tell(
                 "This project is open in another window, too. What is changed there is seen here only after opening it "
-                "again, and of two changes to the same thing the later one stays.",
+                "again. Of two changes to the same thing the later one stays.",
                 Severity.WARNING,
             )
 

@@ -204,8 +204,7 @@ class StorageModel(StepModel):
         """What is told where nothing is wrong."""
         if not self.keeping.known.stores:
             return (
-                "Enter the store that this camera records to: how long it keeps follows from its size and from what is "
-                "read off it."
+                "Enter the store that this camera records to. How long it keeps follows from its size and its readings."
             )
         return "Nothing is wrong with storage, power and data, as far as is known."
 

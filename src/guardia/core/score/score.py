@@ -435,7 +435,7 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
     if evidence.snapshots:
         verb = "shows" if evidence.snapshots == 1 else "show"
         lines.append(
-            f"{snapshots} {verb} where and how large something was, not for how long: the hold time and the wait are "
+            f"{snapshots} {verb} where and how large something was, not for how long. Minimum duration and pause are "
             "not tried on them."
         )
     if draft.storage.mode is not RecordingMode.MOTION:

@@ -89,8 +89,8 @@ def _store_findings(done: Replay, keeping: Keeping) -> list[Finding]:
     filled, expected = filled_a_day(fitted), fitted.expected
     if filled is not None and expected is not None and not 1 / APART < filled.value / expected.value < APART:
         words = (
-            f"By its readings '{name}' fills {short(filled.value)} GB a day, by the files it should be "
-            f"{short(expected.value)} GB: something else is on it, or it records differently than entered."
+            f"By its readings '{name}' fills {short(filled.value)} GB a day, by the files {short(expected.value)} GB. "
+            "Something else is on it, or it records differently than entered."
         )
         found.append(Finding(words, serious=False))
     stopped = stopped_rising(fitted)

@@ -187,8 +187,8 @@ def _too_much(fitted: Fitted) -> dict[float, float]:
 def reading_errors(fitted: Fitted) -> list[str]:
     """What of the readings of a store cannot be, in sentences; such readings are left out of every figure."""
     return [
-        f"Used and free space are {gb:g} GB together, more than the {fitted.store.capacity_gb:g} GB printed on "
-        f"'{fitted.store.name}': one of them was misread, and neither is used."
+        f"Used and free space are {gb:g} GB together, but {fitted.store.capacity_gb:g} GB are printed on "
+        f"'{fitted.store.name}'. One of them was misread; neither is used."
         for gb in _too_much(fitted).values()
     ]
 

@@ -54,7 +54,6 @@ def lacking_margin(margin: float | None, before: float | None) -> str:
     if margin is None or before is None or margin >= LEAST_MARGIN or before < LEAST_MARGIN:
         return ""
     return (
-        f"The weakest real one passes by {margin:.0%}, by {before:.0%} with the installed settings: one a little "
-        "smaller would be lost, and these days do not show how small they come. Walk where it is faintest and import "
-        "the clips."
+        f"The weakest real one passes by {margin:.0%}, by {before:.0%} with the installed settings. A smaller one "
+        "would be lost, and these days do not show how small they come. Walk where it is faintest and import the clips."
     )

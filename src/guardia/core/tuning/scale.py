@@ -13,10 +13,7 @@ CONTRADICTION = (
     "What triggered and what did not contradict each other: check that the settings of then are the ones that were set."
 )
 
-ODD = (
-    "What is seen here is unlike what your other cameras of this make showed: check the settings of then, and whether "
-    "it is of this make."
-)
+ODD = "This camera behaves unlike your others of this make. Check the settings of then, and whether it is of this make."
 
 WELL_KNOWN = 1.25
 """A notch whose interval ends lie no farther apart than this ratio needs no further walk (no source)."""

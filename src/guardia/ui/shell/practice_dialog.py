@@ -37,8 +37,8 @@ class PracticeDialog(QDialog):
         intro = WrappedLabel()
         intro.setText(
             "A simulated camera records a week of a scene that nobody has seen; the installer left it too sensitive. "
-            "Judge, draw, tune as on a real site. Then see the truth: what your draft does in the week after, what "
-            "the best known settings would have done, and which step of the work cost most."
+            "Judge, draw, tune as on a real site. Then see what your draft does in the week after, and what the best "
+            "known settings would have done. The truth also names the step of the work that cost most."
         )
         layout.addWidget(intro)
         self.table = row_table("Levels", ("level", "what happens there", "done", "best", "last"))

@@ -42,8 +42,8 @@ class CheckView(QWidget):
             "This camera is simulated: it can run the next week at once under the draft. The week is judged by what "
             "really happened. Each day is imported as soon as it is recorded; a whole week takes some minutes."
             if simulated
-            else "Enter the draft on the camera (Hand over), import the days after it, and judge them: what came is "
-            "then held here against what was to be expected."
+            else "Enter the draft on the camera (Hand over), import the days after it, and judge them. Then what came "
+            "is compared here with what was expected."
         )
         self.words.setText(f"{check.words}\n\n{how}" if check is not None else how)
 

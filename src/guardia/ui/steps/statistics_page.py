@@ -217,7 +217,7 @@ class StatisticsPage(FreshPage):
             else "time covered not known"
         )
         self._note.setToolTip(
-            "What the camera made, whether or not the model explains it, counted on the motion clips of the time "
+            "What the camera recorded, whether or not the model explains it. Counted are motion clips of the time "
             "covered that is fully reviewed." + left
         )
 

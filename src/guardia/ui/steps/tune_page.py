@@ -101,8 +101,8 @@ class TunePage(FreshPage):
         head.addWidget(button("By &kind …", self._ask_kinds, tip="Let a missed person, say, cost more than a vehicle"))
         self.unseen = QCheckBox("also what clips cannot show")
         self.unseen.setToolTip(
-            "A shorter rest, more sensitivity or a wider zone lets in what no motion clip shows: "
-            "false recordings are then at least those counted"
+            "A shorter pause, more sensitivity or a wider zone can record what no clip shows. "
+            "False recordings are then at least those counted."
         )
         self.unseen.toggled.connect(lambda on: setattr(self.model, "unseen", on))
         head.addWidget(self.unseen)
