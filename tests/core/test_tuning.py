@@ -370,7 +370,7 @@ class Checking(unittest.TestCase):
         self.assertEqual(round(Days(evidence, trials).week(everyday)[0].mean, 6), 56.0)
         check = check_prediction(evidence, candidate, START_S + 4 * DAY_S)
         self.assertEqual((check.hours, check.observed, round(check.expected.mean, 6)), (6, 24, 24.0))
-        self.assertIn("6 watched hours of each", check.words)
+        self.assertIn("6 hours of each covered", check.words)
 
     def test_a_new_cause_is_named_where_more_came_than_expected(self):
         evidence = days_of(real=1, false=6, days=12)

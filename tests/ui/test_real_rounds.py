@@ -49,7 +49,7 @@ class RealRounds(FolderCase):
         screen.press("ctrl+2")
         self.pressed("d", until="SELECT 1 FROM checked WHERE state = 'done'")
         self.in_dialog("alt+n", "Recorders, hubs, lines")
-        self.in_dialog("alt+e", "Enter what cameras hang on")
+        self.in_dialog("alt+e", "Connected cameras")
         screen.write("Boathouse recorder")
         screen.press("Return")
         screen.until("a recorder", lambda: self.rows("SELECT 1 FROM unit WHERE body LIKE '%Boathouse recorder%'"))

@@ -107,7 +107,7 @@ class Facts:
         if after != before:
             camera_id = self._model.camera.id
             self._model.change(
-                "say when it was watched",
+                "enter the time covered",
                 lambda entered: self._project.watched.set_entered(camera_id, entered),
                 self._reload,
                 before,

@@ -93,7 +93,7 @@ def next_action(
         why = f"{alerted}false recordings {false:+d}, real missed {missed:+d} against installed"
         return NextAction("handover", "Hand over the draft", why)
     if evidence.motion_clips and not evidence.watch.spans:
-        return NextAction("coverage", "Say when it was watched", "without that there is no rate per day")
+        return NextAction("coverage", "Enter the time covered", "without that there is no rate per day")
     if lines:
         return _by_purpose(lines)
     if installed.false_recorded or installed.real_missed:
@@ -124,6 +124,6 @@ def _by_purpose(lines: Sequence[Line]) -> NextAction:
 _ACTS = {
     "tune": "Tune", "hours": "Look at the alerts", "sensitivity": "Look at the lengths", "view": "Look at the view",
     "storage": "Look at the storage", "prove": "Walk-test it", "evidence": "Judge more",
-    "coverage": "Say when it was watched", "purpose": "Draw what matters",
+    "coverage": "Enter the time covered", "purpose": "Draw what matters",
 }  # fmt: skip
 """What is done about a line at the step where it is mended."""

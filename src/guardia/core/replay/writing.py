@@ -193,7 +193,7 @@ def _by_motion(
     for in_dark, name in ((False, "recorded by day"), (True, "recorded in the dark")):
         value = seconds_within(edges[in_dark], without(watch.spans, always)) / days
         by_day = [seconds_within(edges[in_dark], without(d, always)) / length(d) * DAY_S for d in whole]
-        on = f"{how} on {days:.1f} watched days"
+        on = f"{how} on {days:.1f} days covered"
         if by_day and sum(by_day) > 0:
             one = mean_with_interval(by_day, name, "s", on)
             factor = value / one.value

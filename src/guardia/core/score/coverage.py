@@ -86,7 +86,7 @@ def questions(evidence: Evidence) -> list[CoverageQuestion]:
             "yes" if counted >= ENOUGH_DAYS and motion.clips else "partly" if counted and motion.clips else "no",
             f"{count_of(motion.clips, 'clip')}; {counted:.1f} of {watch.days:.1f} days covered are fully reviewed{held}"
             if watch.spans
-            else f"{count_of(motion.clips, 'clip')}, but nobody has said when this camera was watched",
+            else f"{count_of(motion.clips, 'clip')}, but the time covered is not known",
         )
     )
     for name, seconds in (("by day", sum(c.bright_s for c in footage)), ("at night", sum(c.dark_s for c in footage))):

@@ -435,8 +435,7 @@ def evidence_limits(evidence: Evidence, draft: Settings, capability: Capability)
     if evidence.snapshots:
         verb = "shows" if evidence.snapshots == 1 else "show"
         lines.append(
-            f"{snapshots} {verb} where and how large something was, not for how long. Minimum duration and pause are "
-            "not tried on them."
+            f"{snapshots} {verb} place and size, not how long: minimum duration and pause are not tried on them."
         )
     if draft.storage.mode is not RecordingMode.MOTION:
         lines.append(
@@ -483,12 +482,12 @@ def watch_words(evidence: Evidence) -> list[str]:
     )
     if not watch.spans:
         return ["No rate per day: clips do not show for how long nothing happened. Enter the time covered."]
-    words = f"The rate per day is based on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
+    words = f"The rate per day is based on {watch.counted_days:.1f} of {watch.days:.1f} days covered"
     held = ", ".join(f"{days:.1f} {reason}" for reason, days in watch.held_back().items())
     lines = [f"{words} ({held} left out)." if held else f"{words}."]
     if len(watch.hours) < 24:
         lines.append(
-            f"A day means the hours of it that were watched ({watch.hours_words}): what happens in the others is not "
+            f"A day means the hours of it that are covered ({watch.hours_words}). What happens in the others is not "
             "known."
         )
     if outside:

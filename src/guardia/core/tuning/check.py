@@ -84,7 +84,7 @@ class Check:
     @property
     def words(self) -> str:
         """The check in one or two sentences."""
-        of_hours = f" ({self.hours} watched hours of each)" if self.hours < 24 else ""
+        of_hours = f" ({self.hours} hours of each covered)" if self.hours < 24 else ""
         counted = "; ".join(one.said() for one in (self.false, *self.alerts))
         said = f"On {self.days:.1f} days{of_hours} since these settings were entered: {counted} (90 %)."
         return said if self.agrees else f"{said} {' '.join(self.reasons)}"

@@ -24,6 +24,7 @@ from PyQt6.QtWidgets import (
     QLayout,
     QPushButton,
     QSizePolicy,
+    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -62,6 +63,14 @@ class DistanceBox(QDoubleSpinBox):
     def set_metres(self, metres: float) -> None:
         """Show a distance."""
         self.setValue(metres / self._unit.metres)
+
+
+class PartTabs(QTabWidget):
+    """Tabs whose pages share the room there is; left to itself every one asks for the height that suits the highest."""
+
+    def hasHeightForWidth(self) -> bool:
+        """Their least height is that of the pages."""
+        return False
 
 
 def painting(draw: Callable[[_Widget, QPainter], None]) -> Callable[[_Widget, object], None]:

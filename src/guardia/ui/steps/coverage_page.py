@@ -91,7 +91,7 @@ class CoveragePage(FreshPage):
         evidence = self._model.evidence
         watch = evidence.watch
         self._watched.setText(
-            f"watched {watch.days:.1f} days, {watch.counted_days:.1f} fully reviewed"
+            f"{watch.days:.1f} days covered, {watch.counted_days:.1f} fully reviewed"
             if watch.spans
             else "time covered not known"
         )

@@ -32,7 +32,7 @@ from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.tables import add_copying, row_table
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, choice, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, PartTabs, WrappedLabel, button, card, choice, clear, label, page_head
 from guardia.ui.steps.hours_dialogs import AlertTestDialog
 from guardia.ui.steps.mode_list import ModeList
 from guardia.ui.steps.periods_dialog import PeriodsDialog
@@ -89,7 +89,7 @@ class HoursPage(FreshPage):
         self.refresh()
 
     def _tabs(self) -> QTabWidget:
-        self.tabs = QTabWidget()
+        self.tabs = PartTabs()
         self.stretches, self.specials = StretchEditor(self.model), SpecialList(self.model)
         self.tabs.addTab(self.stretches, "Hours")
         self.tabs.addTab(self.specials, "Exceptions")
@@ -322,6 +322,12 @@ class HoursPage(FreshPage):
         begin_plot(self.year, left="min dark left out", bottom="month")
         dark = self.model.dark_by_date()
         if not dark:
+            self.year.setTitle("Nothing of the dark is left out: no recording hours are set")
+        else:
+            self.year.setTitle(None)
+        for side in ("left", "bottom"):
+            self.year.showAxis(side, show=bool(dark))
+        if not dark:
             return
         days = [day.timetuple().tm_yday for day, _ in dark]
         self.year.plot(days, [minutes for _, minutes in dark], pen=pg.mkPen(THEME.colour("accent"), width=2))
@@ -334,8 +340,8 @@ class HoursPage(FreshPage):
         self.by_hour.setRowCount(24)
         for row, hour in enumerate(self.model.hours_of_day()):
             possible = f" (up to {hour.real_per_week:.1f} a week)" if hour.real_per_week is not None else ""
-            watched = f"{hour.watched_h:.1f} h" if hour.watched_h else "never"
-            texts = (f"{row:02d}", watched, f"{hour.real}{possible}", str(hour.false))
+            covered = f"{hour.watched_h:.1f} h" if hour.watched_h else "never"
+            texts = (f"{row:02d}", covered, f"{hour.real}{possible}", str(hour.false))
             for column, text in enumerate(texts):
                 self.by_hour.setItem(row, column, QTableWidgetItem(text))
         self.by_hour.resizeColumnsToContents()

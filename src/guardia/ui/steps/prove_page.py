@@ -17,7 +17,6 @@ from PyQt6.QtWidgets import (
     QSizePolicy,
     QTableWidget,
     QTableWidgetItem,
-    QTabWidget,
     QVBoxLayout,
     QWidget,
 )
@@ -41,7 +40,17 @@ from guardia.ui.canvas.walk_picture import TravelLines, WalkPicture
 from guardia.ui.parts.notes import ask_note
 from guardia.ui.parts.tables import fill_table, row_table, stretch_columns, widen_for_headings
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, choice, dated, label, page_head, words_card
+from guardia.ui.parts.widgets import (
+    FreshPage,
+    PartTabs,
+    WrappedLabel,
+    button,
+    choice,
+    dated,
+    label,
+    page_head,
+    words_card,
+)
 from guardia.ui.steps.gate_path import PathDelegate
 
 _SIGNS = {State.OPEN: "●  open", State.CLOSED: "✕  closed", State.UNKNOWN: "?  not known"}
@@ -305,6 +314,7 @@ class LinkedTab(WordsTab):
         layout.addWidget(self.visits, 2)
         self.gaps = row_table("Passed here unseen", ("passed here unseen about", "seen before by", "and afterwards by"))
         layout.addWidget(self.gaps, 1)
+        layout.addStretch()
         model.linking.changed.connect(self.refresh_if_shown)
 
     def refresh(self) -> None:
@@ -331,6 +341,8 @@ class LinkedTab(WordsTab):
         ]  # fmt: skip
         fill_table(self.ways, rows)
         self.travel.show_ways([(start, end, link) for start, end, link, _ in linked.ways])
+        for part in (self.travel, self.ways):
+            part.setVisible(bool(linked.ways))
         self._visits = linked.visits
         self.visits.setVisible(bool(linked.visits))
         names, local = self._session.camera_name, self._model.local
@@ -436,7 +448,7 @@ class ProvePage(FreshPage):
         layout, head = page_head(self, "Prove")
         head.addStretch()
         layout.addLayout(head)
-        self.tabs = QTabWidget()
+        self.tabs = PartTabs()
         self.why, self.walks, self.linked = WhyTab(self.model), WalkTab(self.model), LinkedTab(session, self.model)
         self.tabs.addTab(self.why, "Why not?")
         self.tabs.addTab(self.walks, "Walk test")

@@ -46,8 +46,11 @@ _LEGEND = (
 NAME_PX, SIDE_PX = 150, 192
 """A longer name may be cut."""
 
-CARD_PX = (104, 170)
+CARD_PX = (104, 300)
 """Height of a camera's card: the lowest and the highest."""
+
+PICTURE_SHARE = 0.28
+"""No picture takes more of a card's width."""
 
 
 class Fortnight(QWidget):
@@ -270,7 +273,8 @@ class RoundPage(QWidget):
     def _fit(self) -> None:
         """Let the cards fill the page, between a lowest and a highest height."""
         height = max(self._area.height(), 1) / max(len(self._frames), 1) - self._cards.spacing()
-        card_px = round(min(max(height, THEME.px(CARD_PX[0])), THEME.px(CARD_PX[1])))
+        widest = self._area.width() * PICTURE_SHARE * 9 / 16
+        card_px = round(min(max(height, THEME.px(CARD_PX[0])), max(widest, THEME.px(CARD_PX[0])), THEME.px(CARD_PX[1])))
         size = QSize(round((card_px - 14) * 16 / 9), card_px - 14)
         for frame in self._frames:
             frame.setFixedHeight(card_px)

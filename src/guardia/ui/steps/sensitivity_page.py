@@ -40,6 +40,10 @@ _SIGNS: dict[Verdict | None, tuple[str, str]] = {Verdict.REAL: ("real", "o"), Ve
 _LANES = {Verdict.REAL: 2.0, Verdict.FALSE: 1.0, None: 0.0, Verdict.UNSURE: 0.0}
 
 
+MOST_LETTERS = 13
+"""A choice is no wider than so many letters; the list that opens shows it whole."""
+
+
 class SensitivityPage(FreshPage):
     """Controls above, two plots below."""
 
@@ -107,6 +111,7 @@ class SensitivityPage(FreshPage):
         levers: tuple[Lever[Any], ...] = (HOLD, PRE_RECORD, LENGTH, REST)
         for column, lever in enumerate(levers, start=1):
             box = choice([(lever.say(choice, capability), choice) for choice in lever.options(capability)])
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             self.help_line.explain(box, lever.help)
             box.setAccessibleName(lever.subject)
             box.activated.connect(
@@ -209,6 +214,9 @@ class SensitivityPage(FreshPage):
                 words = LEVER_OF[name].say(value, self._model.camera.capability)
                 box.addItem(f"{words} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))
+            # What the make does not offer is longer than what it does, and is cut rather than the page.
+            longest = max(len(box.itemText(n)) for n in range(box.count()))
+            box.setMinimumContentsLength(min(longest, MOST_LETTERS))
         for widget in (self.notch, self.detection_on, self.stop_when_still, *self.choices.values()):
             widget.blockSignals(False)
 

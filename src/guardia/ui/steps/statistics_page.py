@@ -212,7 +212,7 @@ class StatisticsPage(FreshPage):
         held = [f"{days:.1f} {reason}" for reason, days in watch.held_back().items()]
         left = f" Left out: {', '.join(held)}." if held else ""
         self._note.setText(
-            f"as the camera recorded them, on {watch.counted_days:.1f} of {watch.days:.1f} watched days"
+            f"as the camera recorded them, on {watch.counted_days:.1f} of {watch.days:.1f} days covered"
             if watch.spans
             else "time covered not known"
         )

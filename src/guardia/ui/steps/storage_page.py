@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PyQt6.QtWidgets import QDialog, QFrame, QScrollArea, QTabWidget
+from PyQt6.QtWidgets import QDialog, QFrame, QScrollArea
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
@@ -10,7 +10,7 @@ from guardia.app.steps.storage_model import StorageModel
 from guardia.core.storage.figure import Figure
 from guardia.ui.canvas.store_bars import StoreBars
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, button, page_head, words_card
+from guardia.ui.parts.widgets import FreshPage, PartTabs, button, page_head, words_card
 from guardia.ui.steps.storage_tabs import AnswersTab, PowerTab, SaveTab, SchoolsTab, SettingsTab, StoresTab
 from guardia.ui.steps.store_dialogs import DayDialog
 from guardia.ui.steps.working_view import WorkingView
@@ -44,7 +44,7 @@ class StoragePage(FreshPage):
         self._room = scroll
         scroll.setMinimumHeight(140)
         layout.addWidget(scroll, 3)
-        self.tabs = QTabWidget()
+        self.tabs = PartTabs()
         self.settings, self.stores = SettingsTab(self.model), StoresTab(self.model)
         self.working, self.answers = WorkingView(self.model), AnswersTab(self.model)
         self.save, self.schools = SaveTab(self.model), SchoolsTab(self.model)

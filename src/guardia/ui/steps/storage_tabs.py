@@ -272,8 +272,8 @@ class AnswersTab(FreshPage):
         required = self._model.required
         if required is None:
             return (
-                "Say how many days footage must be kept: choose 'required' under Working. Below: days kept by mode, "
-                "quality and medium."
+                "Say how many days footage must be kept: 'Days required' above. Below: days kept by mode, quality and "
+                "medium."
             )
         if self._model.stops:
             return "The store stops when it is full: that comes first. Days below hold once it overwrites."

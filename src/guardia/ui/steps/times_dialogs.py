@@ -112,7 +112,7 @@ class WatchedDialog(_SpanDialog):
     """When a camera was up and recording by motion, and when it was down."""
 
     def __init__(self, parent: QWidget, session: Session, model: CameraModel) -> None:
-        super().__init__(parent, session, model, f"When '{model.camera.name}' was watched", ("From", "To", "It was"))
+        super().__init__(parent, session, model, f"Time covered by '{model.camera.name}'", ("From", "To", "It was"))
         self.spans: list[Entered] = list(model.facts.watched_entered())
         self._finish(
             f"A rate per day needs to know how long the camera was watching. Enter from when to when it was up, "
@@ -146,7 +146,7 @@ class WatchedDialog(_SpanDialog):
         entered = sum(s.to_s - s.from_s for s in self.spans if s.up) / 86400
         now = length(self._model.evidence.watch.spans) / 86400
         self.told.setText(
-            f"{entered:.1f} days entered as up. So far {now:.1f} watched days are known, those from event lists and "
+            f"{entered:.1f} days entered as up. So far {now:.1f} days covered are known, those from event lists and "
             "footage included."
         )
 

@@ -40,7 +40,7 @@ from guardia.ui.canvas.zone_picture import zone_picture
 from guardia.ui.parts.plots import begin_plot, still_plot
 from guardia.ui.parts.tables import RowTable, add_copying, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
-from guardia.ui.parts.widgets import FreshPage, WrappedLabel, button, card, clear, label, page_head
+from guardia.ui.parts.widgets import FreshPage, PartTabs, WrappedLabel, button, card, clear, label, page_head
 from guardia.ui.steps.check_view import CheckView
 from guardia.ui.steps.compare_view import CompareView
 from guardia.ui.steps.kind_costs import ask_kind_costs
@@ -219,7 +219,7 @@ class TunePage(FreshPage):
         return zone_picture(self._view, settings.detection.zones, width_px, aspect, reach)
 
     def _tables(self) -> QTabWidget:
-        self.tabs = QTabWidget()
+        self.tabs = PartTabs()
         whole = self._trade_off()
         self.singles = self._table(("settings", "false", "lost", "late", "against installed"), 4)
         self.plan = self._table(("one change at a time", "false", "lost", "late", "shows after", "taps"))

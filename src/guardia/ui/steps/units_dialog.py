@@ -1,4 +1,4 @@
-"""What the cameras of a site hang on: recorders, hubs, supplies, lines, groups, and what does not fit."""
+"""What the cameras of a site are connected to: recorders, hubs, supplies, lines, groups, and what does not fit."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ class UnitDialog(QDialog):
 
     def __init__(self, parent: QWidget, hung: Hung | None, cameras: dict[int, str], here: int) -> None:
         super().__init__(parent)
-        self.setWindowTitle("Correct it" if hung else "Enter what cameras hang on")
+        self.setWindowTitle("Correct it" if hung else "Connected cameras")
         self.answer: tuple[Unit, list[int]] | None = None
         form = QFormLayout(self)
         self.name = QLineEdit(hung.unit.name if hung else "")
@@ -65,7 +65,7 @@ class UnitDialog(QDialog):
             form.addRow(words, box)
             self.limits[field] = box
         self.cameras = QListWidget()
-        self.cameras.setAccessibleName("Cameras that hang on it")
+        self.cameras.setAccessibleName("Cameras connected to it")
         for number, name in cameras.items():
             item = QListWidgetItem(name)
             item.setData(Qt.ItemDataRole.UserRole, number)
