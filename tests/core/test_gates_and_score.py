@@ -186,7 +186,7 @@ class Snapshots(unittest.TestCase):
         self.assertEqual([done.outcomes[i].recorded for i in (100, 101, 102)], [True, False, False])
         self.assertIs(done.outcomes[101].gate, gates.SIZE)
         told = " ".join(Scorer().compare(evidence, tried(plain(4)), tried(plain(2))).limits)
-        self.assertIn("3 snapshots show where and how large", told)
+        self.assertIn("3 snapshots show place and size", told)
         self.assertIsNone(Scorer().compare(evidence, tried(plain(4)), tried(plain(2))).draft.false_per_day)
 
     def test_a_snapshot_of_what_a_clip_shows_too_is_counted_once(self):

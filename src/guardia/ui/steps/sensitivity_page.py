@@ -111,7 +111,6 @@ class SensitivityPage(FreshPage):
         levers: tuple[Lever[Any], ...] = (HOLD, PRE_RECORD, LENGTH, REST)
         for column, lever in enumerate(levers, start=1):
             box = choice([(lever.say(choice, capability), choice) for choice in lever.options(capability)])
-            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             self.help_line.explain(box, lever.help)
             box.setAccessibleName(lever.subject)
             box.activated.connect(
@@ -215,8 +214,9 @@ class SensitivityPage(FreshPage):
                 box.addItem(f"{words} (not on offer)", value)
             box.setCurrentIndex(box.findData(value))
             # What the make does not offer is longer than what it does, and is cut rather than the page.
-            longest = max(len(box.itemText(n)) for n in range(box.count()))
-            box.setMinimumContentsLength(min(longest, MOST_LETTERS))
+            if max(len(box.itemText(n)) for n in range(box.count())) > MOST_LETTERS:
+                box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+                box.setMinimumContentsLength(MOST_LETTERS)
         for widget in (self.notch, self.detection_on, self.stop_when_still, *self.choices.values()):
             widget.blockSignals(False)
 
