@@ -286,7 +286,7 @@ class GatesAndFilters(unittest.TestCase):
 
     def test_an_occurrence_without_an_active_cell_moved_nowhere(self):
         stack = evidence_of([blob_trace([0] * 9)], kinds=["person"]).stack
-        self.assertFalse(stack.main_cells(0, 0.0, 1.0, contrast=12).any())
+        self.assertFalse(stack.main_cells([(0, 0.0, 1.0)], contrast=12).any())
 
 
 class VisitsOfMixedParts(unittest.TestCase):

@@ -132,7 +132,7 @@ class OtherCameras(unittest.TestCase):
         self.assertEqual((usual.odd, odd.odd), (False, True))
         level = next(s for s in odd.levels if s.label == "5")
         self.assertTrue(level.low <= 5.0 <= level.high, level)
-        self.assertIn("unlike what your other cameras", scale_words(odd, "5"))
+        self.assertIn("unlike your others of this make", scale_words(odd, "5"))
 
     def test_cameras_that_differ_teach_less_and_one_alone_nothing(self):
         alike, apart = (self.of_a_make(1, spread)[0].taught for spread in (0.05, 0.6))

@@ -57,9 +57,11 @@ class Stacking(unittest.TestCase):
         self.assertEqual(stack.box_at(0, 0.0, contrast=12), (20 / 32, 10 / 18, 22 / 32, 12 / 18))
         self.assertEqual(stack.box_at(0, 0.2, contrast=12), (2 / 32, 2 / 18, 3 / 32, 3 / 18))
         self.assertIsNone(stack.box_at(1, 0.0, contrast=12))
-        covered = stack.main_cells(0, 0.0, 0.0, contrast=12)
-        self.assertEqual(sorted(map(tuple, np.argwhere(covered).tolist())), large)
-        self.assertEqual(stack.main_cells(0, 0.0, 0.2, contrast=12).sum(), 4)
+        covered = stack.main_cells([(0, 0.0, 0.0), (1, 0.0, 9.0), (0, 0.2, 0.2)], contrast=12)
+        found = [sorted(map(tuple, np.argwhere(cells).tolist())) for cells in covered]
+        self.assertEqual(found, [large, [], small])
+        self.assertEqual(stack.main_cells([(0, 0.0, 0.2)], contrast=12).sum(), 4)
+        self.assertEqual(stack.main_cells([], contrast=12).shape, (0, 18, 32))
         self.assertEqual(stack.activity(0, 0.0, 0.2, contrast=12)[2, 2], 1.0)
         self.assertEqual(stack.activity(0, 0.0, 0.2, contrast=12)[10, 20], 0.5)
 

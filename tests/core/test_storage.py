@@ -101,7 +101,7 @@ class Stores(unittest.TestCase):
         read = self.read((5.0, Measure.USED, 20.0), (5.0, Measure.FREE, 9.8))
         self.assertEqual((space_of(read, reserve).value, space_of(read, reserve).source), (29.8, Source.MEASURED))
         wrong = self.read((5.0, Measure.USED, 30.0), (5.0, Measure.FREE, 9.8))
-        self.assertIn("more than the 32 GB", reading_errors(wrong)[0])
+        self.assertIn("but 32 GB are printed", reading_errors(wrong)[0])
         self.assertEqual(space_of(wrong, reserve), space_of(self.read(), reserve))
         self.assertEqual(reading_errors(read), [])
 
@@ -287,7 +287,7 @@ class Kept(unittest.TestCase):
         self.assertAlmostEqual(half.keeping.everything.value, 3.24)
         wild = replace(fitted, expected=exactly("by files", 3.0, "GB"))
         said = storage_findings(replay(replace(done.evidence, storage=replace(known, stores=(wild,))), plain_candidate))
-        self.assertTrue(any("fills 6.48 GB a day, by the files it should be 3 GB" in f.words for f in said))
+        self.assertTrue(any("fills 6.48 GB a day, by the files 3 GB." in f.words for f in said))
         self.assertIsNone(filled_a_day(replace(fitted, readings=tuple(used[:2]))))
 
     def test_a_copy_off_the_site_keeps_what_the_store_does_not(self):

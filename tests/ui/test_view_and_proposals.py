@@ -50,7 +50,7 @@ class ViewStep(StepCase):
         known = self.model.camera.view
         self.assertEqual(known.how, "marks")
         self.assertAlmostEqual(known.view.height_m, 3.4, delta=0.5)
-        self.assertIn("from marked persons", page.how.text())
+        self.assertIn("by marks", page.how.text())
         measured = QSignalSpy(page.model._measuring.changed)
         if "being measured" in page.notes.text():
             self.wait(measured)

@@ -247,8 +247,11 @@ class Settings:
 
     def in_light(self, *, dark: bool) -> Settings:
         """The same as they hold in one light: with the notch in force there, and none for the night apart."""
-        at_night = dark and len(self.lights) > 1
-        return self.with_values(notch=self.detection.night_notch if at_night else self.detection.notch, night_notch="")
+        return self.with_values(notch=self.level_in(dark=dark), night_notch="")
+
+    def level_in(self, *, dark: bool) -> str:
+        """The level in force in one light."""
+        return self.detection.night_notch if dark and len(self.lights) > 1 else self.detection.notch
 
     def sensitivity_under(self, capability: Capability) -> Sensitivity:
         """Contrast and size threshold in force by day; raises InvalidValue if the make has no such notch."""

@@ -40,7 +40,7 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
         settings = _telling(evidence, clip)
         shown_better = any(a < clip.end_s and clip.start_s < b for a, b in footage)
         if settings is not None and not shown_better and (strength := of_then.of_clip(clip, settings)) > 0:
-            seen.append(Seen(_level_in(settings, clip), strength, triggered=True, selected=True))
+            seen.append(Seen(settings.level_in(dark=clip.dark), strength, triggered=True, selected=True))
     noted = noted_spans(evidence)
     for place, (index, begin, end) in enumerate(evidence.spans if looked else ()):
         clip = evidence.clips[index]
@@ -50,7 +50,7 @@ def seen_by(evidence: Evidence, capability: Capability) -> list[Seen]:
         triggered = any(a < end and begin < b for a, b in noted)
         strength = of_then.of(place, settings)
         if strength > 0 and (triggered or not of_then.explained(place, settings)):
-            seen.append(Seen(_level_in(settings, clip), strength, triggered))
+            seen.append(Seen(settings.level_in(dark=clip.dark), strength, triggered))
     seen += [Seen(w.notch, w.strength, w.triggered) for w in evidence.walks if w.notch and w.strength]
     return seen
 
@@ -62,17 +62,13 @@ def _telling(evidence: Evidence, clip: Clip) -> Settings | None:
     return settings if triggers else None
 
 
-def _level_in(settings: Settings, clip: Clip) -> str:
-    """The level in force in a clip's light."""
-    return settings.in_light(dark=clip.dark).detection.notch
-
-
 class _Strengths:
     """Strengths under the settings of then, and what else than size explains a silence."""
 
     def __init__(self, evidence: Evidence, capability: Capability) -> None:
         self._evidence, self._capability = evidence, capability
-        self._known: dict[Settings, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
+        # By identity: the settings of a date are one object, and comparing them for thousands of clips takes long.
+        self._known: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
         self._explained: dict[Settings, NDArray[np.bool_]] = {}
         self._clips = sorted((c.start_s, c.end_s) for c in evidence.motion_clips)
 
@@ -86,12 +82,12 @@ class _Strengths:
         return float(self._of(settings)[1][starts[index] : starts[index + 1]].max(initial=0.0))
 
     def _of(self, settings: Settings) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
-        if settings not in self._known:
+        if id(settings) not in self._known:
             motion = motion_under(self._evidence, Candidate(settings, self._capability))
             hold_s = settings.detection.hold_s
             lasting = lasting_sizes(self._evidence.stack, motion.sizes, hold_s) / motion.needed
-            self._known[settings] = strengths(self._evidence, motion.sizes, motion.needed, hold_s=hold_s), lasting
-        return self._known[settings]
+            self._known[id(settings)] = strengths(self._evidence, motion.sizes, motion.needed, hold_s=hold_s), lasting
+        return self._known[id(settings)]
 
     def explained(self, place: int, settings: Settings) -> bool:
         """Whether another gate than the size may be why an occurrence did not trigger."""

@@ -506,10 +506,14 @@ def moved_cells(evidence: Evidence, motion: Motion, *, verdict: Verdict) -> dict
     Returns:
         By occurrence id (rows, columns): cells that its largest moving group covered in at least one picture.
     """
-    moved = {}
+    by_contrast: dict[int, list[tuple[int, tuple[int, float, float]]]] = {}
     for o in evidence.occurrences:
         clip = evidence.clip_of(o)
         if o.verdict is verdict and not clip.by_another_cause:
-            place, contrast = evidence.clip_index[clip.id], motion.contrast_in(clip)
-            moved[o.id] = evidence.stack.main_cells(place, o.start_s, o.end_s, contrast=contrast)
+            stretch = (evidence.clip_index[clip.id], o.start_s, o.end_s)
+            by_contrast.setdefault(motion.contrast_in(clip), []).append((o.id, stretch))
+    moved: dict[int, NDArray[np.bool_]] = {}
+    for contrast, those in by_contrast.items():
+        cells = evidence.stack.main_cells([stretch for _, stretch in those], contrast=contrast)
+        moved.update(zip((number for number, _ in those), cells, strict=True))
     return moved

@@ -10,9 +10,10 @@ from __future__ import annotations
 import bisect
 import math
 from array import array
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from functools import cached_property
 from itertools import pairwise
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -89,7 +90,7 @@ class TraceStack:
         self._pieces: dict[int, list[Groups]] = {}
         self._things: dict[int, Things] = {}
         self._feet: dict[int, NDArray[np.int32]] = {}
-        self._boxes: dict[int, NDArray[np.int32]] = {}
+        self._largest: dict[int, NDArray[np.int32]] = {}
         self._anywhere: dict[int, NDArray[np.int32]] = {}
 
     @property
@@ -294,14 +295,17 @@ class TraceStack:
         Returns:
             (F, 4) left, top, right, bottom cell, inclusive; -1 where nothing is active.
         """
-        if contrast in self._boxes:
-            return self._boxes[contrast]
-        groups = self._of_level(contrast)
+        groups, largest = self._of_level(contrast), self._largest_groups(contrast)
         boxes = np.full((self.frames, 4), -1, np.int32)
-        order = np.argsort(groups.size, kind="stable")
-        boxes[groups.frame[order]] = groups.box[order]
-        self._boxes[contrast] = boxes
+        boxes[largest >= 0] = groups.box[largest[largest >= 0]]
         return boxes
+
+    def _largest_groups(self, contrast: int) -> NDArray[np.int32]:
+        """(F,) the largest group of every picture, of equal ones the last; -1 where nothing is active."""
+        if contrast not in self._largest:
+            groups = self._of_level(contrast)
+            self._largest[contrast] = self._last_of_largest(groups.frame, groups.size)
+        return self._largest[contrast]
 
     def box_at(self, clip: int, at_s: float, *, contrast: int) -> tuple[float, float, float, float] | None:
         """Box of the largest moving group in the picture nearest to a time.
@@ -318,49 +322,54 @@ class TraceStack:
         if not len(times):
             return None
         frame = int(self.clip_start[clip]) + int(np.abs(times - at_s).argmin())
-        left, top, right, bottom = self.largest_boxes(contrast=contrast)[frame].tolist()
-        if left < 0:
+        largest = int(self._largest_groups(contrast)[frame])
+        if largest < 0:
             return None
+        left, top, right, bottom = self._of_level(contrast).box[largest].tolist()
         return left / self.columns, top / self.rows, (right + 1) / self.columns, (bottom + 1) / self.rows
 
-    def main_cells(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.bool_]:
-        """Cells that the largest group covered in any picture of a stretch of a clip.
+    def main_cells(self, stretches: Sequence[tuple[int, float, float]], *, contrast: int) -> NDArray[np.bool_]:
+        """Cells that the largest group covered in any picture of each of some stretches of clips.
 
         Args:
-            clip: Index of the clip.
-            first_s: Beginning of the stretch on the clip's clock.
-            last_s: Its end.
+            stretches: Index of the clip, beginning and end on the clip's clock, of each.
             contrast: One of CONTRAST_LEVELS.
 
         Returns:
-            (rows, columns).
+            (stretches, rows, columns).
         """
-        groups, (low, high) = self._of_level(contrast), self.pictures(clip, first_s, last_s)
-        # Searched for as what they are: other integers would have all frames converted each time.
-        begin, end = np.searchsorted(groups.frame, np.array([low, high], groups.frame.dtype))
-        if begin == end:
-            return np.zeros((self.rows, self.columns), bool)
-        # Of the groups of one picture the last in order of size stays.
-        order = begin + np.lexsort((groups.size[begin:end], groups.frame[begin:end]))
-        frames = groups.frame[order]
-        largest = order[np.flatnonzero(np.append(np.diff(frames), 1))]
-        bits = np.zeros(self.rows, np.uint64)
-        for group in largest:
-            rows = slice(groups.start[group], groups.start[group + 1])
-            np.bitwise_or.at(bits, groups.row[rows], groups.mask[rows])
-        covered: NDArray[np.bool_] = (bits[:, None] & BIT[: self.columns]) != 0
+        groups = self._of_level(contrast)
+        largest, number = self._within(stretches, self._largest_groups(contrast))
+        runs, of_largest = _counted_out(groups.start[largest], np.diff(groups.start)[largest])
+        bits = np.zeros(len(stretches) * self.rows, np.uint64)
+        np.bitwise_or.at(bits, number[of_largest] * self.rows + groups.row[runs], groups.mask[runs])
+        covered: NDArray[np.bool_] = (bits.reshape(-1, self.rows, 1) & BIT[: self.columns]) != 0
         return covered
 
-    def main_feet(self, clip: int, first_s: float, last_s: float, *, contrast: int) -> NDArray[np.bool_]:
-        """Cells on which the largest thing stood in any picture of a stretch of a clip; as main_cells()."""
-        things, (low, high) = self.things(contrast=contrast), self.pictures(clip, first_s, last_s)
-        begin, end = np.searchsorted(things.frame, np.array([low, high], things.frame.dtype))
-        order = begin + np.lexsort((things.size[begin:end], things.frame[begin:end]))
-        largest = order[np.flatnonzero(np.append(np.diff(things.frame[order]), 1))] if len(order) else order
-        stood = np.zeros((self.rows, self.columns), bool)
+    def main_feet(self, stretches: Sequence[tuple[int, float, float]], *, contrast: int) -> NDArray[np.bool_]:
+        """Cells on which the largest thing stood in any picture of each stretch; as main_cells()."""
+        things = self.things(contrast=contrast)
+        largest, number = self._within(stretches, self._last_of_largest(things.frame, things.size))
+        stood = np.zeros((len(stretches), self.rows, self.columns), bool)
         left, right = things.box[largest, 0], things.box[largest, 2]
-        stood[self.feet(contrast=contrast)[largest], (left + right) // 2] = True
+        stood[number, self.feet(contrast=contrast)[largest], (left + right) // 2] = True
         return stood
+
+    def _last_of_largest(self, frame: NDArray[np.int32], size: NDArray[np.int32]) -> NDArray[np.int32]:
+        """(F,) of what is in each picture the largest, of equal ones the last; -1 where nothing is."""
+        order = np.argsort(size, kind="stable").astype(np.int32)
+        largest = np.full(self.frames, -1, np.int32)
+        largest[frame[order]] = order
+        return largest
+
+    def _within(
+        self, stretches: Sequence[tuple[int, float, float]], of_frame: NDArray[np.int32]
+    ) -> tuple[NDArray[np.int32], NDArray[np.int64]]:
+        """What each picture of some stretches has, where it has anything, and the stretch that it is of."""
+        ends = np.array([self.pictures(*stretch) for stretch in stretches], np.int64).reshape(-1, 2)
+        frames, number = _counted_out(ends[:, 0], np.maximum(0, ends[:, 1] - ends[:, 0]))
+        there = of_frame[frames]
+        return there[there >= 0], number[there >= 0]
 
     def pictures(self, clip: int, first_s: float, last_s: float) -> tuple[int, int]:
         """First picture of a stretch of a clip, and the first after it, among all pictures."""
@@ -435,3 +444,12 @@ class TraceStack:
         for index, a, b in zip(clip.tolist(), (first - base).tolist(), (ends - base).tolist(), strict=True):
             result[index].append((a, b))
         return result
+
+
+def _counted_out(
+    firsts: NDArray[np.integer[Any]], lengths: NDArray[np.integer[Any]]
+) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+    """Every number of some runs of numbers, and beside each the run that it is of."""
+    run = np.repeat(np.arange(len(firsts)), lengths)
+    before = np.cumsum(lengths) - lengths
+    return np.arange(int(lengths.sum())) - before[run] + firsts[run], run

@@ -91,11 +91,15 @@ class Moved:
         where = stack.main_feet if make.zone_test == "foot" else stack.main_cells
         contrast_in = [candidate.settings.in_light(dark=d).sensitivity_under(make).contrast for d in (False, True)]
         cells = np.zeros((len(visits), *stack.grid.shape), bool)
-        for row, visit in enumerate(visits):
-            for part in visit:
-                clip = evidence.clip_index[part.clip_id]
-                contrast = contrast_in[evidence.clips[clip].dark]
-                cells[row] |= where(clip, part.start_s, part.end_s, contrast=contrast)
+        parts = [
+            (row, (evidence.clip_index[part.clip_id], part.start_s, part.end_s))
+            for row, visit in enumerate(visits)
+            for part in visit
+        ]
+        for contrast in set(contrast_in):
+            those = [(row, part) for row, part in parts if contrast_in[evidence.clips[part[0]].dark] == contrast]
+            moved = where([part for _, part in those], contrast=contrast)
+            np.logical_or.at(cells, [row for row, _ in those], moved)
         return cls(cells, real)
 
 

@@ -38,6 +38,7 @@ class WeekRibbon(QWidget):
         super().__init__()
         self._model = model
         self.from_noon = True
+        self._first_day = first_weekday()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setMinimumSize(420, 180)
@@ -56,7 +57,7 @@ class WeekRibbon(QWidget):
     @property
     def _shift(self) -> int:
         """Where the first row begins: weeks begin on the day that is usual where this machine stands."""
-        return DAY_MIN * first_weekday() + (NOON if self.from_noon else 0)
+        return DAY_MIN * self._first_day + (NOON if self.from_noon else 0)
 
     def _row_height(self) -> float:
         return (self.height() - _TOP - _BOTTOM) / 7

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import html
+import math
 import sys
 from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
@@ -10,7 +11,7 @@ from functools import partial, wraps
 from typing import TypeVar
 
 from PyQt6.QtCore import QDate, QEvent, QObject, QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QColor, QPainter, QPen, QPolygonF, QResizeEvent
+from PyQt6.QtGui import QColor, QPainter, QPen, QPixmap, QPolygonF, QResizeEvent
 from PyQt6.QtWidgets import (
     QComboBox,
     QDateTimeEdit,
@@ -240,7 +241,32 @@ def verdict_colour(verdict: Verdict | None) -> QColor:
 def draw_mark(
     painter: QPainter, verdict: Verdict | None, centre: QPointF, size: float, *, recorded: bool = True
 ) -> None:
-    """Draw the mark of an occurrence: disc for real, diamond for false, ring for unjudged; hollow when not recorded."""
+    """Draw the mark of an occurrence: disc for real, diamond for false, ring for unjudged; hollow when not recorded.
+
+    Thousands are drawn at once, so that each kind is drawn once for a screen and laid where it is wanted.
+    """
+    device = painter.device()
+    ratio = device.devicePixelRatioF() if device is not None else 1.0
+    key = (verdict, recorded, size, ratio, THEME.dark)
+    if (mark := _MARKS.get(key)) is None:
+        side = math.ceil(size * 1.15) + 4
+        mark = QPixmap(math.ceil(side * ratio), math.ceil(side * ratio))
+        mark.setDevicePixelRatio(ratio)
+        mark.fill(Qt.GlobalColor.transparent)
+        inside = QPainter(mark)
+        _draw_whole_mark(inside, verdict, QPointF(side / 2, side / 2), size, recorded=recorded)
+        inside.end()
+        _MARKS[key] = mark
+    half = mark.deviceIndependentSize() / 2
+    painter.drawPixmap(centre - QPointF(half.width(), half.height()), mark)
+
+
+_MARKS: dict[tuple[Verdict | None, bool, float, float, bool], QPixmap] = {}
+
+
+def _draw_whole_mark(
+    painter: QPainter, verdict: Verdict | None, centre: QPointF, size: float, *, recorded: bool
+) -> None:
     colour = verdict_colour(verdict)
     painter.setRenderHint(QPainter.RenderHint.Antialiasing)
     painter.setPen(QPen(colour, 1.6))
@@ -271,6 +297,8 @@ class MarkSign(QWidget):
         """Draw the mark."""
         draw_mark(painter, self._verdict, QPointF(8, 8), 9, recorded=self._recorded and not self._half)
         if self._half:
+            painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+            painter.setPen(QPen(verdict_colour(self._verdict), 1.6))
             painter.setBrush(verdict_colour(self._verdict))
             painter.drawPie(QRectF(3.5, 3.5, 9, 9), 90 * 16, 180 * 16)
 

@@ -69,7 +69,7 @@ class ScaleView(QWidget):
         plot.plot(x, middle, pen=pg.mkPen(THEME.colour("accent"), width=2, style=style))
         seen = [s for s in model.seen if s.notch == notch]
         points = pg.ScatterPlotItem(
-            [float(np.log10(np.clip(s.strength, 0.2, 12.0))) for s in seen],
+            np.log10(np.clip([s.strength for s in seen], 0.2, 12.0)),
             [(0.97 if s.triggered else 0.03) + 0.02 * (n % 3 - 1) for n, s in enumerate(seen)],
             symbol=symbol, size=6, pen=pg.mkPen(THEME.colour("ink"), width=0.8), brush=pg.mkBrush(None),
         )  # fmt: skip

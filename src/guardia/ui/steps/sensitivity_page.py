@@ -343,18 +343,17 @@ class SensitivityPage(FreshPage):
             name, symbol = _SIGNS.get(judged, ("unjudged", "o"))
             colour = THEME.colour(name)
             item = pg.ScatterPlotItem(hoverable=True, tip=None)
-            item.addPoints(
-                [
-                    {
-                        "pos": (np.log10(x), y),
-                        "data": number,
-                        "symbol": symbol,
-                        "size": 13 if number in chosen else 9,
-                        "pen": pg.mkPen(THEME.colour("ink") if number in chosen else colour, width=1.6),
-                        "brush": pg.mkBrush(colour if recorded and judged is not None else None),
-                    }
-                    for x, y, number, recorded in points
-                ]
+            # Points with the same pen and brush share one symbol: each of thousands would else be drawn by itself.
+            pens = [pg.mkPen(THEME.colour("ink") if is_chosen else colour, width=1.6) for is_chosen in (False, True)]
+            brushes = [pg.mkBrush(None), pg.mkBrush(colour if judged is not None else None)]
+            item.setData(
+                x=np.log10([x for x, *_ in points]),
+                y=[y for _, y, *_ in points],
+                data=[number for *_, number, _ in points],
+                symbol=symbol,
+                size=[13 if number in chosen else 9 for *_, number, _ in points],
+                pen=[pens[number in chosen] for *_, number, _ in points],
+                brush=[brushes[recorded] for *_, recorded in points],
             )
             item.sigClicked.connect(self.choose_point)
             plot.addItem(item)

@@ -39,7 +39,7 @@ LEAST_PX, ABOVE_STRETCH = 220, 100
 WAYS_FROM_PX = 220
 """With so much room beside the picture's height the ways to a view are explained."""
 
-HOW = {"typed": "typed in", "marks": "from marked persons", "walk test": "from the walk test"}
+HOW = {"typed": "typed in", "marks": "by marks", "walk test": "by walk test"}
 """How a view became known, in words."""
 
 WAYS = (
@@ -94,7 +94,7 @@ class ViewPage(FreshPage):
         self.on.setAccessibleName("The picture on which somebody is marked")
         self.on.setToolTip("The picture on which somebody is marked: of a walk test, of people, or without anybody")
         self.on.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
-        self.on.setMinimumContentsLength(18)
+        self.on.setMinimumContentsLength(14)
         self.on.activated.connect(lambda _i: self.model.show_picture(self.on.currentData()))
         for widget in (self._tall, self.on, self.mark, self.walk):
             head.addWidget(widget)
