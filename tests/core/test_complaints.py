@@ -78,8 +78,13 @@ class Complaints(unittest.TestCase):
             evidence, _, done = self.week(["person"] * 6, dark=(0, 1, 2, 3, 4, 5), **more)
             with self.subTest(name):
                 self.assertEqual(bad_at_night(evidence, done, looks, BEGIN).cause.name, name)
-        evidence, _, done = self.week(["person"] * 3 + ["insect_or_web"] * 5, dark=range(8))
-        self.assertEqual(bad_at_night(evidence, done, lit, BEGIN).cause.name, "insect or web")
+        hours = bad_at_night(evidence, done, lit, BEGIN).cause
+        self.assertIn("6 of 6 occurrences in the dark lie outside", hours.words)
+        self.assertEqual(hours.weight, 1.0)
+        kinds = ["person"] * 3 + ["insect_or_web"] * 5 + ["foliage"] * 5
+        evidence, _, done = self.week(kinds, dark=range(8))
+        webs = bad_at_night(evidence, done, lit, BEGIN).cause
+        self.assertEqual((webs.name, webs.weight), ("insect or web", 0.5), "five of ten false ones")
         evidence, _, done = self.week(["person"] * 4, sizes=6, dark=(0, 1), sensitivity=(40, 0.2), notch="")
         bright = bad_at_night(evidence, done, lit, BEGIN)
         self.assertIs(next(g for g in bright.reasons if g.name == "reach in the dark").state, State.OPEN)

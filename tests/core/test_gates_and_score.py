@@ -1,12 +1,15 @@
 import math
 import unittest
 from dataclasses import replace
+from datetime import datetime
+from zoneinfo import ZoneInfo
 
 import numpy as np
 
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
 from guardia.core.evidence.proposed import propose_occurrences
+from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.settings import entered_zones
@@ -29,6 +32,16 @@ def outcome_of(sizes, chosen, **where):
 
 
 class GateChain(unittest.TestCase):
+    def test_hours_that_begin_within_a_clip_let_it_trigger_from_then_on(self):
+        seven = datetime(2025, 9, 8, 7, tzinfo=ZoneInfo("Europe/London")).timestamp()
+        daytime = WeekPlan((Stretch(EVERY_DAY, Edge(7 * 60), Edge(21 * 60)),))
+        for before, at in ((3.0, seven), (20.0, None)):  # eight seconds of motion
+            evidence = evidence_of([blob_trace([9] * 40)], kinds=["person"], starts=[seven - before])
+            outcome = replay(evidence, tried(plain(4, recording_plan=daytime))).outcomes[100]
+            self.assertEqual(outcome.recorded, at is not None)
+            if at is not None:
+                self.assertAlmostEqual(outcome.trigger_s, at, delta=0.3)
+
     def test_an_open_chain_records_and_says_when(self):
         outcome = outcome_of(VISIT, plain(4, hold_s=0.4, pre_record_s=2.0))
         self.assertTrue(outcome.recorded)
@@ -207,6 +220,8 @@ class Snapshots(unittest.TestCase):
         trace = sparse_trace(np.zeros(1), measure(picture[None], background))
         self.assertEqual(len(propose_occurrences(trace, contrast=18, size=0.01, origin=Origin.SNAPSHOT)), 1)
         np.testing.assert_array_equal(snapshot_background(picture, others[1:]), picture)
+        lighter = snapshot_background(picture, [others[1]] * 3)
+        self.assertLess(abs(float(np.median(lighter.astype(float) - others[0]))), 2, "matched in brightness")
 
 
 class MasksAndZonesOfTheirOwn(unittest.TestCase):

@@ -60,6 +60,9 @@ class Values(unittest.TestCase):
             for make in (capability(), capability("battery-camera-on-hub"), capability("polygon-solar-camera")):
                 purpose = begun(pattern, make)
                 self.assertEqual(purpose_from_dict(purpose_to_dict(purpose)), purpose)
+                for other in ({"format": "something else"}, {"version": 99}):
+                    with self.assertRaisesRegex(InvalidValue, "not a purpose"):
+                        purpose_from_dict(purpose_to_dict(purpose) | other)
                 self.assertEqual(purpose.charge_days is not None, make.storage.power is not None)
                 self.assertEqual(purpose.data, make.storage.mobile)
 
