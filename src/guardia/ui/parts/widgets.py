@@ -252,7 +252,7 @@ def draw_mark(
         side = math.ceil(size * 1.15) + 4
         mark = QPixmap(math.ceil(side * ratio), math.ceil(side * ratio))
         mark.setDevicePixelRatio(ratio)
-        mark.fill(Qt.GlobalColor.transparent)
+        mark.fill(THEME.colour("surface", 0))
         inside = QPainter(mark)
         _draw_whole_mark(inside, verdict, QPointF(side / 2, side / 2), size, recorded=recorded)
         inside.end()
