@@ -185,6 +185,8 @@ class WhatTheEvidenceShows(unittest.TestCase):
             )  # fmt: skip
             events = (CameraEvent(1_757_200_001.0, 7.0, "", ""),)
             evidence = replace(evidence, epochs=(Epoch(-math.inf, math.inf, settings),), events=events)
+            self.assertEqual([s.triggered for s in seen_by(evidence, make)], expected, settings)
+            # A recording of which only a clip tells explains the pause as well as an entry of the list does.
             if settings.recording.rest_s:
                 traces = [blob_trace(noted), *(blob_trace(s) for s in (noted, silent, silent))]
                 evidence = replace(
@@ -192,7 +194,7 @@ class WhatTheEvidenceShows(unittest.TestCase):
                                 starts=[1_757_200_000.0, *(c.start_s for c in evidence.clips)]),
                     epochs=evidence.epochs,
                 )  # fmt: skip
-            self.assertEqual([s.triggered for s in seen_by(evidence, make)], expected, settings)
+                self.assertEqual([s.triggered for s in seen_by(evidence, make)], expected, settings)
 
 
 if __name__ == "__main__":

@@ -70,7 +70,7 @@ class _Strengths:
         # By identity: the settings of a date are one object, and comparing them for thousands of clips takes long.
         self._known: dict[int, tuple[NDArray[np.float64], NDArray[np.float64]]] = {}
         self._explained: dict[Settings, NDArray[np.bool_]] = {}
-        self._clips = sorted((c.start_s, c.end_s) for c in evidence.motion_clips)
+        self._noted = noted_spans(evidence)
 
     def of(self, place: int, settings: Settings) -> float:
         """The largest of one occurrence."""
@@ -99,4 +99,4 @@ class _Strengths:
                 closed |= np.array([not classes[o.id].by for o in self._evidence.occurrences], bool)
             self._explained[settings] = closed
         begin, rest_s = self._evidence.spans[place][1], settings.recording.rest_s
-        return bool(self._explained[settings][place]) or any(a <= begin <= b + rest_s for a, b in self._clips)
+        return bool(self._explained[settings][place]) or any(a <= begin <= b + rest_s for a, b in self._noted)
