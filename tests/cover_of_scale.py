@@ -1,9 +1,10 @@
 """How often the camera's true factor lies inside what is stated, with a filter, hours and a pause in force together.
 
-`.venv/bin/python -m tests.cover_of_scale [RUNS]` prints one row for each number of motion clips: of RUNS simulated cameras
-(40) each, with no walk, 10 and 25 walks, how many held each true factor. The simulated camera is its own code: it shares
-with the program only the evidence that it hands over. What moves is a person or a vehicle at any time of a day, lognormal
-round 1.35 times the level's nominal size; the camera records persons, by day, not within the pause after a recording.
+`.venv/bin/python -m tests.cover_of_scale [RUNS]` prints one row for each number of motion clips: of RUNS simulated
+cameras (40) each, with no walk, 10 and 25 walks, how many held each true factor. The simulated camera is its own code: it
+shares with the program only the evidence that it hands over. What moves is a person or a vehicle at any time of a day,
+lognormal round 1.35 times the level's nominal size; the camera records persons, by day, not within the pause after a
+recording.
 """
 
 import math
@@ -32,6 +33,7 @@ SETTINGS = Settings.of(
     MAKE.id, "3", objects=("person",), rest_s=30.0,
     recording_plan=WeekPlan((Stretch(EVERY_DAY, Edge(360), Edge(1200)),)),
 )  # fmt: skip
+DAYS = 200
 MOVES_S = 4.0
 
 
@@ -46,8 +48,8 @@ class Moved(NamedTuple):
 
 
 def camera(rng: np.random.Generator, factor: float, width: float = 0.2) -> list[Moved]:
-    """Sixty days of what moved before a camera, eight things an hour."""
-    hours = np.sort(rng.uniform(0, 60 * 24, 60 * 24 * 8))
+    """Two hundred days of what moved before a camera, eight things an hour."""
+    hours = np.sort(rng.uniform(0, DAYS * 24, DAYS * 24 * 8))
     sizes = np.exp(rng.normal(0.3, 0.9, len(hours)))
     lucky = np.log(sizes) + rng.normal(0, width, len(hours)) >= math.log(factor)
     person = rng.random(len(hours)) < 0.6

@@ -157,9 +157,10 @@ class Rates(unittest.TestCase):
 
 
 class Always(unittest.TestCase):
-    """Cameras that record always in their hours, held against stores that are filled minute by minute."""
+    """Cameras that record always, by motion, or both, held against stores that are filled minute by minute."""
 
     WEEKS = 56
+    STILL = blob_trace([0, 0])
 
     def camera(self, rng):
         """A random camera, and the GB that it writes in each minute of a week."""
@@ -176,15 +177,13 @@ class Always(unittest.TestCase):
         if where is None:
             facts["dark_share"] = float(rng.integers(0, 101))
         every, second = float(rng.choice([0.0, 60.0, 600.0])), bool(rng.integers(2))
-        mode = RecordingMode.CONTINUOUS if plan is None or rng.integers(2) else RecordingMode.MIXED
+        modes = [RecordingMode.CONTINUOUS, RecordingMode.MOTION, *([RecordingMode.MIXED] if plan is not None else [])]
+        mode = modes[rng.integers(len(modes))]
         settings = Settings.of(make.id, "10", mode=mode, recording_plan=plan, second_stream=second,
                                snapshot_every_s=every)  # fmt: skip
         monday = datetime(2026, int(rng.integers(1, 13)), 1, tzinfo=UTC)
         monday += timedelta(days=(7 - monday.weekday()) % 7)
         start = monday.timestamp()
-        evidence = evidence_of([blob_trace([0, 0])], kinds=["person"], starts=[start + 3.5 * DAY],
-                               origin=Origin.SNAPSHOT, watched=[(start, start + 7 * DAY)])  # fmt: skip
-        evidence = replace(evidence, time_zone="UTC", coordinates=where, storage=StorageKnown(facts=facts))
         minute = np.arange(7 * 1440)
         on = np.ones(len(minute), bool) if plan is None else np.zeros(len(minute), bool)
         for day in days if plan is not None else ():
@@ -200,7 +199,24 @@ class Always(unittest.TestCase):
                     for event in (sunrise, sunset)
                 )
                 up[int(rise) : int(down)] = True
-        written = on * (np.where(up, light, dark) + (0.7 if second else 0.0)) * 60 / 8000
+        # Clips by motion lie where it does not write always, and where hours alone let it.
+        at = np.flatnonzero({RecordingMode.MOTION: on, RecordingMode.MIXED: ~on}.get(mode, np.zeros(len(minute), bool)))
+        at = np.sort(rng.choice(at, min(len(at), int(rng.integers(1, 60))), replace=False)) if len(at) else at
+        lengths = rng.integers(5, 55, len(at))
+        moving = np.zeros(len(minute))
+        moving[at] = lengths
+        seconds = moving + (60.0 * on if mode is not RecordingMode.MOTION else 0.0)
+        evidence = evidence_of(
+            [self.STILL] * (1 + len(at)), kinds=["person"] + ["foliage"] * len(at),
+            starts=[start + 3.5 * DAY + 59, *(start + 60.0 * at)], installed=settings,
+            origin=[Origin.SNAPSHOT] + [Origin.MOTION] * len(at), watched=[(start, start + 7 * DAY)],
+        )  # fmt: skip
+        clips = tuple(
+            replace(c, duration_s=float(n), brightness=160.0 if by_day else 20.0)
+            for c, n, by_day in zip(evidence.clips, [1, *lengths], [True, *up[at]], strict=True)
+        )
+        evidence = replace(evidence, clips=clips, time_zone="UTC", coordinates=where, storage=StorageKnown(facts=facts))
+        written = seconds * (np.where(up, light, dark) + (0.7 if second else 0.0)) / 8000
         return evidence, settings, make, written + (facts["snapshot_size"] * 1e-6 * 60 / every if every else 0.0)
 
     def test_days_kept_are_those_of_a_store_filled_minute_by_minute_in_1000_cases(self):
