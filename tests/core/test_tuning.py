@@ -18,6 +18,7 @@ from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.anchored import Anchor, anchored
 from guardia.core.score.price import price_words
 from guardia.core.score.score import evidence_limits, score
+from guardia.core.storage.rules import RecordingMode
 from guardia.core.trace.measure import GRID, least_size
 from guardia.core.tuning import fit_zones
 from guardia.core.tuning.check import check_prediction
@@ -245,6 +246,14 @@ class Tuning(unittest.TestCase):
             camera = next(c for c in project.cameras.all() if c.name == "Office step")
             told = " ".join(tune(project.evidence(camera.id), camera.under(camera.installed)).why)
         self.assertRegex(told, r"Settings with fewer false alerts \(\d+\) are not chosen: (they lose|chosen without)")
+
+    def test_what_is_written_always_is_said_to_lie_on_the_store_though_nothing_marks_it(self):
+        for mode, words in ((RecordingMode.MOTION, ""), (RecordingMode.CONTINUOUS, "It records always"),
+                            (RecordingMode.MIXED, "In its hours it records always")):  # fmt: skip
+            installed = tried(plain(4, mode=mode))
+            evidence = days_of(real=3, false=2, days=4, installed=installed.settings)
+            said = [line for line in tune(evidence, installed).why if "lies on the store" in line]
+            self.assertEqual([line.split(":")[0] for line in said], [words] if words else [])
 
     def test_what_leaves_the_weakest_real_one_nothing_to_spare_is_not_called_better(self):
         self.assertIn("passes by 0%, by 30%", lacking_margin(0.0, 0.3))

@@ -16,6 +16,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import Lever, limits_broken
 from guardia.core.make.zones import MadeBy
 from guardia.core.purpose.judgement import Verdict, kind_of
+from guardia.core.storage.rules import RecordingMode
 from guardia.core.tuning.days import Counts, Days
 from guardia.core.tuning.search import OF_DRAFT, Search, Single
 from guardia.core.tuning.trials import Trial
@@ -85,6 +86,12 @@ def loses(search: Search, base: Trial, chosen: Trial) -> list[str]:
     lost = int((search.seen & search.trials.newly_lost(base, chosen)).sum())
     does = "record or alert to" if search.trials.on_alerts else "record"
     return [f"It loses {count_of(lost, 'real visit')} that the installed settings {does}."] if lost else []
+
+
+def stored_anyway(installed: Candidate) -> list[str]:
+    """That what is lost is only not marked, where a camera writes whatever moves."""
+    when = {RecordingMode.CONTINUOUS: "It", RecordingMode.MIXED: "In its hours it"}.get(installed.settings.storage.mode)
+    return [f"{when} records always: what is lost then is not marked by motion, but lies on the store."] if when else []
 
 
 def left_words(search: Search, best: Trial) -> str:

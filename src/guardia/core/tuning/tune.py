@@ -36,6 +36,7 @@ from guardia.core.tuning.reasons import (
     loses,
     nuisance_words,
     passed_over,
+    stored_anyway,
     stored_words,
 )
 from guardia.core.tuning.search import Idea, Proposing, Search
@@ -223,6 +224,7 @@ def tune(
         answer=answer,
         why=(
             *loses(search, base, chosen),
+            *stored_anyway(installed),
             *([unmet] if unmet else []),
             *why,
             *stored_words(stored, entered),
