@@ -1,10 +1,10 @@
 """How often the camera's true factor lies inside what is stated, with a filter, hours and a pause in force together.
 
 `.venv/bin/python -m tests.cover_of_scale [RUNS]` prints one row for each number of motion clips: of RUNS simulated
-cameras (40) each, with no walk, 10 and 25 walks, how many held each true factor. The simulated camera is its own code: it
-shares with the program only the evidence that it hands over. What moves is a person or a vehicle at any time of a day,
-lognormal round 1.35 times the level's nominal size; the camera records persons, by day, not within the pause after a
-recording.
+cameras (40) each, with no walk, 10 and 25 walks, how many held each true factor. The simulated camera is its own
+code: it shares with the program only the evidence that it hands over. What moves is a person or a vehicle at any time
+of a day, lognormal round 1.35 times the level's nominal size; the camera records persons, by day, not within the
+pause after a recording.
 """
 
 import math

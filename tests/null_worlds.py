@@ -1,8 +1,8 @@
 """Worlds in which nothing tells real and false ones apart: what tuning reports there, against fresh weeks.
 
-`.venv/bin/python -m tests.null_worlds [WORLDS]` tunes each of so many worlds (10) from fourteen judged days with a draft
-whose zones were proposed on all of them, then lets four fresh weeks of the same world come. Reports how often 'better'
-was said, and how many of the weeks lie in the interval stated (90 %).
+`.venv/bin/python -m tests.null_worlds [WORLDS]` tunes each of so many worlds (10) from fourteen judged days with a
+draft whose zones were proposed on all of them, then lets four fresh weeks of the same world come. Reports how often
+'better' was said, and how many of the weeks lie in the interval stated (90 %).
 """
 
 import sys

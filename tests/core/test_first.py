@@ -8,13 +8,14 @@ from guardia.app.camera.makes import shipped_capabilities, unsaid_settings
 from guardia.benchcam.ground import TRUE_VIEW, known_view
 from guardia.core.hours.place import SitePlace
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.levers import limits_broken
+from guardia.core.make.levers import NOTCH, TARGET, limits_broken
 from guardia.core.make.zones import zone_cells
 from guardia.core.prove.first import ADULT, DOG, first_settings
 from guardia.core.purpose.patterns import PATTERN_OF, PATTERNS, begun
 from guardia.core.purpose.purpose import Purpose, Wanted
 from guardia.core.score.reach import ASSUMED_SHARE, Shown, reach_m
 from guardia.core.storage.rules import Quality
+from guardia.core.storage.stores import StoreKind
 from guardia.core.trace.measure import GRID
 from tests.support import capability
 
@@ -119,6 +120,32 @@ class First(unittest.TestCase):
         # A store of G gigabytes at W Mbit/s and 30 minutes a day holds 8000 G / (60 * 30 W) days: by hand.
         days = rules.largest_gb * 8000 / (60 * 30 * rules.qualities[0].weight)
         self.assertIn(f"holds {days:.0f} days", why)
+
+    def test_of_several_stores_the_one_that_surely_holds_the_days_asked(self):
+        card, plan, copy = StoreKind.CARD, StoreKind.REMOTE, StoreKind.COPY
+        for targets, days, chosen, words in (
+            ((card,), 3000, card, "only store"), ((plan, card), 2, card, "even on busy days"),
+            ((card, plan), 3000, plan, "a plan of at least 3000 days"), ((card, copy), 3000, card, "no store"),
+            ((card, plan), None, None, ""),
+        ):  # fmt: skip
+            make = capability()
+            make = replace(make, storage=replace(make.storage, targets=targets))
+            first = first_for(make, Purpose(keep_days=days), known_view())
+            said = {one.setting: one for one in first.chosen}
+            self.assertEqual(TARGET.subject in said, chosen is not None)
+            if chosen is not None:
+                self.assertEqual(first.candidate.settings.storage.target, chosen)
+                self.assertIn(words, said[TARGET.subject].why)
+            self.assertEqual("On busy days" in " ".join(first.missing), words == "no store")
+
+    def test_what_lies_beyond_the_far_edge_is_kept_out_by_the_zone_or_told(self):
+        purpose = Purpose(record=Wanted(("person",)), area=area(4, 6))
+        make = replace(capability(), notches=capability().notches[-1:])
+        first = first_for(make, purpose, known_view())
+        self.assertIn("kept out by the zone", next(one.why for one in first.chosen if one.setting == NOTCH.subject))
+        without = first_for(replace(make, max_zones=0), purpose, known_view())
+        self.assertIn("Without a zone somebody triggers out to", " ".join(without.missing))
+        self.assertNotIn("kept out by the zone", " ".join(one.why for one in without.chosen))
 
 
 if __name__ == "__main__":

@@ -22,6 +22,7 @@ from guardia.core.make.zones import BlockZone, PolygonZone, ZoneKind
 from guardia.report.analytics_xml import analytics_xml
 from guardia.ui.shell.guide_dialog import GuideDialog
 from guardia.ui.shell.my_camera import MyCamera
+from guardia.ui.steps.periods_dialog import ModeDialog
 from guardia.ui.steps.zones_dialog import ZonesDialog
 from tests.support import scene, steady, write_clip
 from tests.ui.support import APP, GuiCase
@@ -120,6 +121,30 @@ class AsItIs(GuiCase):
         dialog.forget("notch")
         dialog.accept()
         self.assertIn("notch", model.camera.installed.not_known)
+
+    def test_a_mode_that_nobody_had_entered_is_added(self):
+        model, dialog = self.opened(HUB)
+
+        def add(name, *, alerts):
+            def typed(mode):
+                mode.accept()  # without a name
+                self.assertIn("A mode's name", mode.said.text())
+                mode.name.setText(name)
+                mode.alerts.setChecked(alerts)
+                mode.accept()
+                return mode.result()
+
+            with mock.patch.object(ModeDialog, "exec", typed):
+                dialog.add_mode()
+
+        add("shut", alerts=True)
+        add("open", alerts=False)
+        add("shut", alerts=False)
+        dialog.accept()
+        now = model.camera.installed
+        self.assertEqual([(m.name, m.alerts, m.records) for m in now.hours.modes],
+                         [("open", False, True), ("shut", False, True)])  # fmt: skip
+        self.assertNotIn("modes", now.not_known)
 
     def test_a_file_of_the_camera_fills_in_what_it_says(self):
         make = capability_data("grid-zone-recorder")

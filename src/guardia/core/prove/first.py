@@ -48,6 +48,7 @@ from guardia.core.prove.walks import Walk, Way
 from guardia.core.purpose.purpose import REAL_KINDS, Purpose
 from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, Thing, reach_m
 from guardia.core.storage.rules import Quality
+from guardia.core.storage.stores import OFF_SITE, StoreKind
 from guardia.core.trace.measure import GRID, Grid
 from guardia.core.tuning.entered import as_entered
 from guardia.core.view.geometry import KnownView, ViewGeometry, density_words
@@ -79,6 +80,9 @@ RECORDED_MIN = (10.0, 30.0, 120.0)
 
 MANY_DAYS = 1000
 """Nobody asks for more."""
+
+BEYOND_SHARE = 1.2
+"""A reach up to this many times the far edge is not worth a word."""
 
 NEAR_SHARE = 0.4
 """A walk towards the camera ends at this share of the far edge."""
@@ -229,6 +233,13 @@ class _Choosing:
         band = f"{distance(low, to=high)}: the make's own band"
         reaches = f"a {smallest.name} is seen out to about {distance(at)} ({band})"
         why = f"the far edge is at {distance(far)}, and with it {reaches}"
+        if at > BEYOND_SHARE * far and ZONES.id in self.values:
+            why += "; a road beyond the far edge is kept out by the zone"
+        elif at > BEYOND_SHARE * far:
+            self.missing.append(
+                f"Without a zone somebody triggers out to {distance(at)}, not only to {distance(far)}: a road there "
+                "would. Tilt it down, or mask what lies beyond."
+            )
         if at < far:
             self.missing.append(
                 f"No level of this make reaches the far edge: a {smallest.name} is seen out to {distance(at)} of "
@@ -306,9 +317,9 @@ class _Choosing:
     def _store(self) -> None:
         rules, purpose = self.make.storage, self.purpose
         self.choose(OVERWRITE, True, "without it recording stops when the store is full")
-        if len(rules.targets) == 1:
-            self.choose(TARGET, rules.targets[0], "the only store of this make")
         quality = self._quality()
+        days = [] if quality is None else [rules.largest_gb * 8e3 / (quality.weight * 60 * m) for m in RECORDED_MIN]
+        self._target(min(days, default=None))
         if quality is None:
             return
         why = ["the best there is"]
@@ -319,7 +330,6 @@ class _Choosing:
             if self.view.density(self.far_m, quality.width) < purpose.px_m:
                 self.missing.append(f"No quality shows {asked} at the far edge: {at}. Place it nearer.")
         if purpose.keep_days is not None:
-            days = [rules.largest_gb * 8e3 / (quality.weight * 60 * minutes) for minutes in RECORDED_MIN]
             most, about, least = (_days(value) for value in days)
             low, middle, high = RECORDED_MIN
             why.append(
@@ -327,6 +337,27 @@ class _Choosing:
                 f"({least} to {most}) at {middle:.0f} recorded minutes a day ({low:.0f} to {high:.0f}, assumed)"
             )
         self.choose(QUALITY, quality.label, "; ".join(why))
+
+    def _target(self, least_days: float | None) -> None:
+        """The only store there is; of several one at the site if its largest size surely holds the days asked, else a
+        plan. Nothing where nobody said for how many days."""
+        targets, asked = self.make.storage.targets, self.purpose.keep_days
+        at_site = [t for t in targets if t not in OFF_SITE]
+        if len(targets) == 1:
+            self.choose(TARGET, targets[0], "the only store of this make")
+        elif asked is None or least_days is None:
+            return
+        elif at_site and least_days >= asked:
+            self.choose(TARGET, at_site[0], f"its largest size holds the {asked:g} days asked even on busy days")
+        elif StoreKind.REMOTE in targets:
+            short = f"the largest store holds {_days(least_days)} of the {asked:g} days asked if days are busy"
+            self.choose(TARGET, StoreKind.REMOTE, f"{short}; take a plan of at least {asked:g} days")
+        else:
+            self.choose(TARGET, targets[0], f"no store of this make surely holds {asked:g} days; this one is its first")
+            self.missing.append(
+                f"On busy days the largest store holds {_days(least_days)} of the {asked:g} days asked: "
+                "lower the quality, or save what matters in time."
+            )
 
     def _quality(self) -> Quality | None:
         """The one that takes least room of those that show enough; the best where none does."""

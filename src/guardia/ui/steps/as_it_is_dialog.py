@@ -25,10 +25,10 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.core.base.errors import GuardiaError
 from guardia.core.base.words import count_of, sentence
 from guardia.core.hours.periods import from_periods
-from guardia.core.make.levers import ALERT_PLAN, EXTRAS, LEVERS, NOT_KNOWN, NOTCH, RECORDING_PLAN, ZONES
+from guardia.core.make.levers import ALERT_PLAN, EXTRAS, LEVERS, MODES, NOT_KNOWN, NOTCH, RECORDING_PLAN, ZONES
 from guardia.core.make.settings import OtherSettings, Settings
 from guardia.ui.parts.widgets import WrappedLabel, button, dialog_ends, label
-from guardia.ui.steps.periods_dialog import PeriodsDialog
+from guardia.ui.steps.periods_dialog import ModeDialog, PeriodsDialog
 from guardia.ui.steps.zones_dialog import ZonesDialog
 
 HEADS = {
@@ -45,7 +45,7 @@ class AsItIsDialog(QDialog):
     """The installed settings as they are on the camera; accepting corrects what is kept as installed.
 
     A row for every setting that the make has, with what it offers, 'not known', what is kept until now and what the
-    draft has. Hours are typed, zones drawn; a file that the camera exported fills in what it says.
+    draft has. Hours and modes are typed, zones drawn; a file that the camera exported fills in what it says.
     """
 
     def __init__(self, parent: QWidget, model: CameraModel) -> None:
@@ -113,13 +113,15 @@ class AsItIsDialog(QDialog):
             box.currentIndexChanged.connect(self._count)
             self.boxes[lever.id] = box
             beside: dict[str, Callable[[], object]] = {ZONES.id: self.draw_zones}
+            beside[MODES.id] = self.add_mode
             beside |= {plan.id: partial(self.type_hours, plan.id) for plan in (RECORDING_PLAN, ALERT_PLAN)}
             if lever.id not in beside:
                 form.addRow(lever.subject, box)
                 continue
             row = QHBoxLayout()
             row.addWidget(box, 1)
-            row.addWidget(button("Draw …" if lever is ZONES else "Type …", beside[lever.id]))
+            words = {ZONES.id: "Draw …", MODES.id: "Add …"}.get(lever.id, "Type …")
+            row.addWidget(button(words, beside[lever.id]))
             form.addRow(lever.subject, row)
         area = QScrollArea()
         area.setWidget(inside)
@@ -172,6 +174,14 @@ class AsItIsDialog(QDialog):
         dialog = PeriodsDialog(self)
         if dialog.exec() == QDialog.DialogCode.Accepted:
             self.choose(name, from_periods(dialog.periods()).plan)
+
+    def add_mode(self) -> None:
+        """Ask for a mode; one of that name is replaced."""
+        dialog = ModeDialog(self)
+        if dialog.exec() == QDialog.DialogCode.Accepted:
+            mode = dialog.mode()
+            others = [one for one in self._chosen().get(MODES.id, ()) if one.name != mode.name]
+            self.choose(MODES.id, (*others, mode))
 
     def draw_zones(self) -> None:
         """Let the zones be drawn as they are on the camera."""

@@ -3,9 +3,21 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QTime
-from PyQt6.QtWidgets import QCheckBox, QComboBox, QDialog, QGridLayout, QTimeEdit, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QFormLayout,
+    QGridLayout,
+    QLineEdit,
+    QTimeEdit,
+    QVBoxLayout,
+    QWidget,
+)
 
-from guardia.core.hours.periods import Period
+from guardia.core.base.errors import GuardiaError
+from guardia.core.hours.modes import Mode
+from guardia.core.hours.periods import Period, from_periods
 from guardia.core.hours.plan import DAY_MIN, EVERY_DAY, WEEKDAYS
 from guardia.ui.parts.widgets import button, dialog_ends, label
 
@@ -26,15 +38,21 @@ class PeriodsDialog(QDialog):
         self.setWindowTitle(title)
         layout = QVBoxLayout(self)
         layout.addWidget(label(intro, wrap=True))
+        self._head(layout)
         self._grid = QGridLayout()
         for column, words in enumerate(("days", "from", "to", "switched on")):
             self._grid.addWidget(label(words, "muted"), 0, column)
         layout.addLayout(self._grid)
         self.lines: list[tuple[QComboBox, QTimeEdit, QTimeEdit, QCheckBox]] = []
         layout.addWidget(button("Another period", self.add_line))
+        self.said = label("", "warning", wrap=True)
+        layout.addWidget(self.said)
         ends = dialog_ends(self)
         layout.addWidget(ends)
         self.add_line()
+
+    def _head(self, layout: QVBoxLayout) -> None:
+        """What stands above the periods."""
 
     def add_line(self) -> None:
         """Give room for one more."""
@@ -59,3 +77,35 @@ class PeriodsDialog(QDialog):
             high += DAY_MIN if high < low else 0
             periods += [Period(day, low, high, on.isChecked()) for day in days.currentData()]
         return periods
+
+
+class ModeDialog(PeriodsDialog):
+    """A mode as the camera has it: its name, what it does, and the periods in which it is in force."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent, "Mode", "Its name and what it does as the camera shows it, and when it is in force.")
+
+    def _head(self, layout: QVBoxLayout) -> None:
+        self.name = QLineEdit()
+        self.name.setPlaceholderText("such as open, closed, away")
+        self.records, self.alerts = QCheckBox("it records by motion"), QCheckBox("it alerts")
+        form = QFormLayout()
+        form.addRow("Name", self.name)
+        for box in (self.records, self.alerts):
+            box.setChecked(True)
+            form.addRow("", box)
+        layout.addLayout(form)
+
+    def mode(self) -> Mode:
+        """What was entered; raises InvalidValue for a name that no mode can have."""
+        plan = from_periods(self.periods()).plan
+        return Mode(self.name.text().strip(), plan, self.records.isChecked(), self.alerts.isChecked())
+
+    def accept(self) -> None:
+        """Close where what was entered is a mode; else say why not."""
+        try:
+            self.mode()
+        except GuardiaError as error:
+            self.said.setText(str(error))
+        else:
+            super().accept()
