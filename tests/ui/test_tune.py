@@ -80,7 +80,7 @@ class Tune(StepCase):
         page = self.open_camera("Pontoon gate", "tune")
         shown = [words.text() for words in page._pair_words]
         self.assertEqual(shown, ["Installed", "These settings"])
-        measured = QSignalSpy(page._reach._measuring.changed)
+        measured = QSignalSpy(page._reach.people.changed)
         self.model.facts.set_view(known_view())
         self.wait(measured)
         low = self.model.camera.under(self.model.camera.installed.with_values(notch="5"))

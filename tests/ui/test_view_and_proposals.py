@@ -51,7 +51,7 @@ class ViewStep(StepCase):
         self.assertEqual(known.how, "marks")
         self.assertAlmostEqual(known.view.height_m, 3.4, delta=0.5)
         self.assertIn("by marks", page.how.text())
-        measured = QSignalSpy(page.model._measuring.changed)
+        measured = QSignalSpy(page.model.people.changed)
         if "being measured" in page.notes.text():
             self.wait(measured)
         self.assertRegex(page.notes.text(), "by day (measured on [0-9]+ persons|assumed)")

@@ -28,11 +28,9 @@ from guardia.core.replay.seen import seen_by
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.met import Lines, met_both
 from guardia.core.score.price import price_of
-from guardia.core.score.reach import THINGS, Shown, reach_m, shown_shares
 from guardia.core.score.score import Comparison, difference_words
 from guardia.core.tuning.check import Check, check_prediction
-from guardia.core.tuning.scale import scale_words, telling_walk
-from guardia.core.view.geometry import ViewGeometry
+from guardia.core.tuning.scale import scale_words
 from guardia.report.sheet import changes_of
 from guardia.store.logbook import LogEntry
 from guardia.store.project import Project
@@ -52,7 +50,6 @@ class CameraModel(ShownCamera):
         self._explained: tuple[Evidence, Explained] | None = None
         self._seen: tuple[Evidence, Capability, list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
-        self._shown: tuple[tuple[Evidence, ViewGeometry, bool], Shown] | None = None
         self._met: tuple[Comparison, Distances, tuple[Lines, Lines]] | None = None
         self.occurrences = CameraOccurrences(self, project)
         self.facts = Facts(self, project)
@@ -181,21 +178,6 @@ class CameraModel(ShownCamera):
         if self._seen is None or self._seen[:2] != (self.evidence, make):
             self._seen = (self.evidence, make, seen_by(self.evidence, make))
         return self._seen[2]
-
-    def telling_walk(self, notch: str, *, dark: bool) -> str:
-        """Which walk test would tell most of what a notch means on this camera, by day or at night."""
-        scale, known = next(s for s in self.scales if s.label == notch), self.camera.view
-        if known is None:
-            return telling_walk(scale)
-        key = (self.evidence, known.view, dark)
-        if self._shown is None or self._shown[0] != key:
-            self._shown = (key, shown_shares(self.evidence, known.view, dark=dark))
-        nominal = self.camera.capability.notch(notch)
-        at_m = reach_m(
-            known.view, THINGS[0], contrast=nominal.contrast, size=min(1.0, nominal.size * scale.factor), across=True,
-            shown=self._shown[1], lamp_m=known.lamp_m if dark else None,
-        )  # fmt: skip
-        return telling_walk(scale, at_m=at_m or None)
 
     @property
     def scale_words(self) -> str:

@@ -9,6 +9,7 @@ import numpy as np
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.steps.people_model import PeopleModel
 from guardia.app.steps.step_model import StepModel
 from guardia.app.work.jobs import Report, Token
 from guardia.core.base.distances import distance
@@ -18,9 +19,9 @@ from guardia.core.evidence.clips import Occurrence, Origin
 from guardia.core.make.settings import Sensitivity, Settings
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.purpose.judgement import kind_of
-from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, Thing, reach_m, shown_shares
+from guardia.core.score.reach import ASSUMED_SHARE, THINGS, Shown, Thing, reach_m
 from guardia.core.view.calibration import MARK_ERROR, PersonMark, calibrate, calibrate_robustly
-from guardia.core.view.geometry import LADDER, KnownView, ViewGeometry, view_from_lens
+from guardia.core.view.geometry import LADDER, KnownView, view_from_lens
 from guardia.core.view.tracks import TRACK_ERROR, Track, farthest_walk, walk_marks
 from guardia.media.analysis import fine_tracks
 
@@ -69,8 +70,8 @@ class CalibrationModel(StepModel):
         # Height of marked persons, and the focal length in picture widths where the lens is known.
         self.person_m = 1.75
         self.lens: float | None = None
-        self._measuring = self.latest()
-        self._measuring.changed.connect(self.changed)
+        self.people = session.step_model(PeopleModel, model)
+        self.people.changed.connect(self.changed)
         self.picture_of: int | None = None
         self._picture: tuple[int, bytes] | None = None
         self._by_marks: KnownView | None = None
@@ -222,18 +223,8 @@ class CalibrationModel(StepModel):
     def _shares(self, *, dark: bool) -> Shown:
         known = self.known
         assert known is not None
-        both = self._measured(known.view)
+        both = self.people.shown(known.view)
         return both[dark] if both is not None else Shown(ASSUMED_SHARE, 0)
-
-    def _measured(self, view: ViewGeometry) -> tuple[Shown, Shown] | None:
-        """By day and in the dark, once they are measured: everybody is followed for that."""
-        evidence = self.model.evidence
-
-        def measure() -> tuple[Shown, Shown]:
-            return shown_shares(evidence, view, dark=False), shown_shares(evidence, view, dark=True)
-
-        found: tuple[Shown, Shown] | None = self._measuring.ask((evidence, view), measure)
-        return found
 
     def reach(self) -> list[ReachLine]:
         """Reach of every thing under the draft; empty while no view is known."""
@@ -322,7 +313,7 @@ class CalibrationModel(StepModel):
         """What the share of a silhouette that shows rests on, in words."""
         if self.known is None:
             return ""
-        if self._measured(self.known.view) is None:
+        if self.people.shown(self.known.view) is None:
             return "being measured, assumed until then"
         parts = []
         for name, dark in (("by day", False), ("at night", True)):

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.readings_table import read_in, save_readings
+from guardia.app.steps.people_model import PeopleModel
 from guardia.app.steps.step_model import StepModel
 from guardia.core.base.errors import ProjectError
 from guardia.core.evidence.clips import Origin, Visit
@@ -59,6 +60,8 @@ class ProveModel(StepModel):
         self._planned_s = time.time()
         self.planning, self.linking, self.complaining = self.latest(), self.latest(), self.latest()
         self.looking = self.latest()
+        self._people = session.step_model(PeopleModel, model)
+        self._people.changed.connect(self.changed)
         self.complaining.changed.connect(self.changed)
         ends = [c.end_s for c in model.evidence.clips]
         self.at_s = max(ends, default=0.0)
@@ -132,16 +135,21 @@ class ProveModel(StepModel):
         self.model.facts.log("looked into", "\n".join([*lines, *([note] if note else [])]))
 
     @property
-    def far_m(self) -> Mapping[bool, float]:
-        """How far a walking adult is seen under the draft, by day and in the dark; a usual distance without a view."""
+    def far_m(self) -> Mapping[bool, float] | None:
+        """How far a walking adult is seen under the draft, by day and in the dark; a usual distance without a view.
+
+        None until the people on its clips are measured.
+        """
         known, camera = self.model.camera.view, self.model.camera
         if known is None:
             return FAR_M
+        both = self._people.shown(known.view)
+        if both is None:
+            return None
         answers = {}
         for dark in (False, True):
             contrast, size = self.model.draft.in_light(dark=dark).sensitivity_under(camera.capability)
-            shown = shown_shares(self.model.evidence, known.view, dark=dark)
-            lamp = known.lamp_m if dark else None
+            lamp, shown = known.lamp_m if dark else None, both[dark]
             at = reach_m(known.view, THINGS[0], contrast=contrast, size=size, across=True, shown=shown, lamp_m=lamp)
             answers[dark] = max(at, NEAR_M + 1)
         return answers
@@ -152,9 +160,11 @@ class ProveModel(StepModel):
         evidence, draft, known = model.evidence, model.comparison.draft_replay, model.camera.view
         zones = {z.name: z.points for z in model.draft.detection.zones
                  if isinstance(z, PolygonZone) and z.kind is ZoneKind.WATCH}  # fmt: skip
+        far = self.far_m
+        if far is None:
+            return None
 
         def work() -> tuple[list[Walk], list[tuple[Aim, Passes]]]:
-            far = self.far_m
             passes = passes_of(evidence, draft, known.view if known else None, far, zones)
             aims = open_aims(tuple(zones), passes)
             walks = fewest_walks(aims, candidate_walks(aims, NEAR_M, far))

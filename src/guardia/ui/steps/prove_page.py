@@ -218,12 +218,11 @@ class WalkTab(WordsTab):
 
     def refresh(self) -> None:
         """Show the plan as it is now."""
-        plan = self._model.plan()
-        if plan is None:
+        plan, far = self._model.plan(), self._model.far_m
+        if plan is None or far is None:
             self.words.setText("Working it out …")
             return
         self._walks, aims = plan
-        far = self._model.far_m
         reach = f"An adult is seen out to about {distance(far[False])} by day and {distance(far[True])} in the dark."
         if self._model.model.camera.view is None:
             reach = "The view is not calibrated: distances are usual ones."

@@ -7,7 +7,7 @@ import pyqtgraph as pg
 from PyQt6.QtCore import Qt
 from PyQt6.QtWidgets import QVBoxLayout, QWidget
 
-from guardia.app.camera.camera_model import CameraModel
+from guardia.app.steps.people_model import PeopleModel
 from guardia.core.base.words import count_of
 from guardia.core.replay.factor import chance
 from guardia.core.tuning.scale import ODD, taught_words
@@ -26,9 +26,10 @@ _TICKS = [(float(np.log10(v)), f"{v:g}") for v in (0.2, 0.5, 1, 2, 5, 10)]
 class ScaleView(QWidget):
     """The curve above, what it says below."""
 
-    def __init__(self, model: CameraModel) -> None:
+    def __init__(self, people: PeopleModel) -> None:
         super().__init__()
-        self._model = model
+        self._people, self._model = people, people.model
+        people.changed.connect(self.refresh)
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         self.plot = still_plot("Chance to trigger by size over the nominal threshold", least_px=110)
@@ -76,5 +77,5 @@ class ScaleView(QWidget):
         plot.addItem(points)
         return (
             f"Level {notch}: the true threshold is {scale.low:.2f} to {scale.high:.2f} times the nominal one (95 %), "
-            f"from {count_of(len(seen), 'thing')} seen. {model.telling_walk(notch, dark=apart)}"
+            f"from {count_of(len(seen), 'thing')} seen. {self._people.telling_walk(notch, dark=apart)}"
         )

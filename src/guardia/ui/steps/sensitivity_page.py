@@ -11,6 +11,7 @@ from PyQt6.QtWidgets import QCheckBox, QComboBox, QGridLayout, QHBoxLayout, QSli
 
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
+from guardia.app.steps.people_model import PeopleModel
 from guardia.core.base.words import count_of
 from guardia.core.evidence.clips import Occurrence
 from guardia.core.make.levers import (
@@ -50,6 +51,7 @@ class SensitivityPage(FreshPage):
     def __init__(self, session: Session, model: CameraModel) -> None:
         super().__init__()
         self._session = session
+        self._people = session.step_model(PeopleModel, model)
         self._model = model
         layout, head = page_head(self, "Sensitivity")
         head.addWidget(label(model.camera.capability.name, "muted"))
@@ -75,6 +77,7 @@ class SensitivityPage(FreshPage):
         layout.addWidget(self.strip, 4)
         self._points: dict[int, int] = {}
         model.draft_changed.connect(self._take_draft)
+        self._people.changed.connect(self._name_walk)  # people are measured behind
         model.comparison_changed.connect(self.refresh_if_shown)
         model.selection_changed.connect(self.refresh_if_shown)
         self.setFocusProxy(self.notch)
@@ -251,7 +254,7 @@ class SensitivityPage(FreshPage):
             own = f"{100 * notch.size * scale.low:.2f} to {100 * notch.size * scale.high:.2f} %"
             seen_words = f", {count_of(scale.seen, 'clip')} at this level" if scale.seen else ""
             self._band.setText(f"{state}; on this camera {own} (95 %{seen_words})")
-            self._band.setToolTip(self._model.telling_walk(notch.label, dark=False))
+            self._name_walk()
         else:
             self._notch_text.setText(
                 f"given directly: from {100 * draft.detection.sensitivity[1]:.2f} % of the picture on, in one piece"
@@ -266,6 +269,12 @@ class SensitivityPage(FreshPage):
         self.strip.setLabel("bottom", self._axis_words())
         self._draw_curve()
         self._draw_strip()
+
+    def _name_walk(self) -> None:
+        """Say beside the camera's own threshold which walk would narrow it."""
+        draft = self._model.draft.detection
+        if draft.sensitivity is None:
+            self._band.setToolTip(self._people.telling_walk(draft.notch, dark=False))
 
     def _chosen(self) -> Occurrence | None:
         ids = self._model.selected or tuple(o.id for o in self._model.evidence.occurrences[:1])

@@ -27,6 +27,7 @@ from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.session import Session
 from guardia.app.site.exports import aspect_of
 from guardia.app.steps.calibration_model import CalibrationModel
+from guardia.app.steps.people_model import PeopleModel
 from guardia.app.steps.tune_model import TuneModel
 from guardia.app.work.jobs import Progress
 from guardia.core.base.words import count_of
@@ -229,7 +230,7 @@ class TunePage(FreshPage):
         self.reasons.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Ignored)
         self.reasons.setAccessibleName("Why these settings, and what would help beyond them")
         self.reasons.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.scale = ScaleView(self._camera)
+        self.scale = ScaleView(self._session.step_model(PeopleModel, self._camera))
         self.compare = CompareView(self._session, self.model)
         self.compare.asked.connect(self.asked)
         self.check = CheckView(self.model)
