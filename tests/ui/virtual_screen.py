@@ -122,6 +122,20 @@ class VirtualScreen:
     def _place(self, words: str) -> list[int] | None:
         return next((at for text, at in self.seen().items() if text.startswith(words)), None)
 
+    def drop(self, *paths: Path) -> None:
+        """Drag files or folders from another program's window to the middle of the screen, in steps as a hand does."""
+        width, height = map(int, self.tool("getdisplaygeometry").split())
+        source = self._run(sys.executable, "-m", "tests.ui.drag_source", str(height), *map(str, paths),
+                           env=self.environment)  # fmt: skip
+        self.until("a window to drag from", lambda: self.tool("search", "--pid", str(source.pid)))
+        start, end = (30, height - 30), (width // 2, height // 2)
+        steps = [tuple(a + (b - a) * n // 8 for a, b in zip(start, end, strict=True)) for n in range(9)]
+        self.tool("mousemove", *map(str, steps[0]), "sleep", "0.5", "mousedown", "1")
+        for at in steps[1:]:
+            self.tool("sleep", "0.2", "mousemove", *map(str, at))
+        self.tool("sleep", "0.5", "mouseup", "1", "sleep", "0.5")
+        source.terminate()
+
     def drag(self, start: tuple[int, int], end: tuple[int, int]) -> None:
         """Drag with the mouse from one place of the screen to another."""
         middle = tuple(str((a + b) // 2) for a, b in zip(start, end, strict=True))
