@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
@@ -53,7 +52,6 @@ LEAST_TRACKS = 4
 _Followed = tuple[NDArray[np.float64], NDArray[np.float64]]
 
 _STEP_M = 0.5
-_AT_ONCE = 32
 _OFFSETS = (0.1, 0.35, 0.6, 0.85)
 
 
@@ -146,25 +144,23 @@ def silhouette_cells(
     # What lies outside the picture does not move in it.
     tall = np.nan_to_num(np.clip(foot, 0, 1) - np.clip(head, 0, 1)) * grid[1]
     wide = np.nan_to_num(2 * np.clip(0.5 - left, 0, 0.5)) * grid[0]
-    total = np.zeros_like(distance)
-    for begin in range(0, len(distance), _AT_ONCE):  # what is far covers few cells, and is counted on few
-        part = slice(begin, begin + _AT_ONCE)
-        columns, rows = (
-            [_covered(length[part], offset, cells) for offset in _OFFSETS]
-            for length, cells in ((wide, grid[0]), (tall, grid[1]))
-        )
-        for across_cells in columns:
-            for down_cells in rows:
-                share = across_cells[:, :, None] * down_cells[:, None, :]
-                total[part] += np.where(share >= FILL_LIMIT, share, 0.0).sum(axis=(1, 2))
-    return total / len(_OFFSETS) ** 2
+    (across_share, across_count), (down_share, down_count) = _covered(wide, grid[0]), _covered(tall, grid[1])
+    # (N, offsets across, offsets down, kinds of cells across, kinds of cells down)
+    share = across_share[:, :, None, :, None] * down_share[:, None, :, None, :]
+    cells = across_count[:, :, None, :, None] * down_count[:, None, :, None, :]
+    active = np.where(share >= FILL_LIMIT, share * cells, 0.0)
+    return np.asarray(active.sum(axis=(1, 2, 3, 4)) / len(_OFFSETS) ** 2, np.float64)
 
 
-def _covered(length: NDArray[np.float64], offset: float, cells: int) -> NDArray[np.float64]:
-    """(N, K) share of each cell that a stretch covers which begins at an offset into the first; K as many as any."""
-    edge = np.arange(min(cells, math.ceil(offset + float(length.max(initial=0.0)))))
-    ends = np.minimum(offset + length, cells)[:, None]
-    return np.asarray(np.clip(np.minimum(ends, edge + 1) - np.maximum(offset, edge), 0.0, 1.0), np.float64)
+def _covered(length: NDArray[np.float64], cells: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
+    """(N, offsets, 3) share of the first, of the middle and of the last cells that a stretch covers which begins at
+    each offset into the first, and how many there are of each."""
+    begin = np.array(_OFFSETS)
+    end = np.minimum(begin + length[:, None], cells)
+    whole = np.floor(end)
+    first, last = np.minimum(end, 1.0) - begin, np.where(whole >= 1, end - whole, 0.0)
+    ones = np.ones_like(end)
+    return np.stack([first, ones, last], axis=-1), np.stack([ones, np.maximum(whole - 1, 0.0), ones], axis=-1)
 
 
 def reach_m(
