@@ -144,12 +144,16 @@ def silhouette_cells(
     # What lies outside the picture does not move in it.
     tall = np.nan_to_num(np.clip(foot, 0, 1) - np.clip(head, 0, 1)) * grid[1]
     wide = np.nan_to_num(2 * np.clip(0.5 - left, 0, 0.5)) * grid[0]
-    (across_share, across_count), (down_share, down_count) = _covered(wide, grid[0]), _covered(tall, grid[1])
+    size = np.zeros_like(distance)
+    # Farther away not even a cell that it lies in as a whole is active.
+    near = np.minimum(wide, 1.0) * np.minimum(tall, 1.0) >= FILL_LIMIT
+    (across_share, across_count), (down_share, down_count) = _covered(wide[near], grid[0]), _covered(tall[near], grid[1])
     # (N, offsets across, offsets down, kinds of cells across, kinds of cells down)
     share = across_share[:, :, None, :, None] * down_share[:, None, :, None, :]
     cells = across_count[:, :, None, :, None] * down_count[:, None, :, None, :]
     active = np.where(share >= FILL_LIMIT, share * cells, 0.0)
-    return np.asarray(active.sum(axis=(1, 2, 3, 4)) / len(_OFFSETS) ** 2, np.float64)
+    size[near] = active.sum(axis=(1, 2, 3, 4)) / len(_OFFSETS) ** 2
+    return size
 
 
 def _covered(length: NDArray[np.float64], cells: int) -> tuple[NDArray[np.float64], NDArray[np.float64]]:
