@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import QApplication, QDialog, QDialogButtonBox, QLabel, QLi
 from guardia.app.camera.makes import capability_data
 from guardia.app.site.open_site import OpenSite
 from guardia.app.steps.occurrence_list import Role
+from guardia.app.steps.people_model import PeopleModel
 from guardia.app.steps.polygon_tool import DrawMode
 from guardia.app.work.jobs import Progress
 from guardia.app.work.messages import Severity
@@ -256,8 +257,10 @@ class Sensitivity(StepCase):
         self.assertIn(f"By day: Level {day}: the true threshold", scale.words.text())
         self.assertIn("At night, dashed: Level 2: the true threshold", scale.words.text())
         known = KnownView(ViewGeometry(3.0, 12.0, 0.8), "typed", lamp_m=30.0)
+        measured = QSignalSpy(self.session.step_model(PeopleModel, self.model).changed)
         self.model.facts.set_view(known)
         scale.refresh()
+        self.wait(measured)
         far = [int(m) for m in re.findall(r"about (\d+) m ahead", scale.words.text())]
         self.assertEqual(len(far), 2)
         notch = self.model.camera.capability.notch(day)

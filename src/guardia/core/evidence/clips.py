@@ -142,6 +142,8 @@ class Visit(tuple[Occurrence, ...]):
     @property
     def kind(self) -> str:
         """Kind of the first part that the verdict rests on."""
+        if len(self) == 1:
+            return self[0].kind  # the usual case, asked of thousands
         return next((p.kind for p in self if p.verdict is self.verdict), self[0].kind)
 
 

@@ -147,7 +147,10 @@ def silhouette_cells(
     size = np.zeros_like(distance)
     # Farther away not even a cell that it lies in as a whole is active.
     near = np.minimum(wide, 1.0) * np.minimum(tall, 1.0) >= FILL_LIMIT
-    (across_share, across_count), (down_share, down_count) = _covered(wide[near], grid[0]), _covered(tall[near], grid[1])
+    (across_share, across_count), (down_share, down_count) = (
+        _covered(wide[near], grid[0]),
+        _covered(tall[near], grid[1]),
+    )
     # (N, offsets across, offsets down, kinds of cells across, kinds of cells down)
     share = across_share[:, :, None, :, None] * down_share[:, None, :, None, :]
     cells = across_count[:, :, None, :, None] * down_count[:, None, :, None, :]

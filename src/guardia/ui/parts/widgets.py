@@ -392,17 +392,27 @@ class HelpLine(QLabel):
 class FreshPage(QWidget):
     """A page that is made anew only while it is shown, and whenever it comes to be shown."""
 
+    _new = False
+
     def refresh(self) -> None:
         """Show everything as it is now."""
 
+    def fill(self) -> None:
+        """Show everything for the first time, while the page is made: it need not be done again as it is shown then."""
+        self.refresh()
+        self._new = True
+
     def refresh_if_shown(self) -> None:
         """Take in a change: at once while shown, otherwise when it is shown again."""
+        self._new = False
         if self.isVisible():
             self.refresh()
 
     def showEvent(self, _event: object) -> None:
         """Show it as it is now."""
-        self.refresh()
+        if not self._new:
+            self.refresh()
+        self._new = False
 
 
 def tabs(current: str, entries: Sequence[tuple[str, str, str]], go: Callable[[str], object]) -> QWidget:

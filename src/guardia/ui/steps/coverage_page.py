@@ -84,7 +84,7 @@ class CoveragePage(FreshPage):
         model.evidence_changed.connect(self.refresh_if_shown)
         model.judgements_changed.connect(self.refresh_if_shown)
         self.setFocusProxy(self.search)
-        self.refresh()
+        self.fill()
 
     def refresh(self) -> None:
         """Show it as it is now."""

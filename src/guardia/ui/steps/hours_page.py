@@ -86,7 +86,7 @@ class HoursPage(FreshPage):
         self.model.changed.connect(self.refresh_if_shown)
         self.model.curing.changed.connect(self._refresh_tab)
         THEME.changed.connect(self.ribbon.update)
-        self.refresh()
+        self.fill()
 
     def _tabs(self) -> QTabWidget:
         self.tabs = PartTabs()

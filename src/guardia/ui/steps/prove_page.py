@@ -460,7 +460,7 @@ class ProvePage(FreshPage):
         self.setFocusProxy(self.why.question)
         self.model.changed.connect(self.refresh_if_shown)
         THEME.changed.connect(self.refresh_if_shown)
-        self.refresh()
+        self.fill()
 
     def refresh(self) -> None:
         """Show the tab that is seen."""

@@ -139,7 +139,7 @@ class PurposePage(FreshPage):
         self.setFocusProxy(self.pattern)
         self.model.changed.connect(self.refresh_if_shown)
         THEME.changed.connect(self.refresh_if_shown)
-        self.refresh()
+        self.fill()
 
     def show_first(self) -> None:
         """Show what to set before there is any clip."""

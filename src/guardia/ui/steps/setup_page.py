@@ -96,7 +96,7 @@ class SetupPage(FreshPage):
         self.setFocusProxy(self.table)
         self.model.changed.connect(self.refresh_if_shown)
         THEME.changed.connect(self.refresh_if_shown)
-        self.refresh()
+        self.fill()
 
     def _written(self) -> QFormLayout:
         """What is written down of the camera."""

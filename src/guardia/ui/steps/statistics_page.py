@@ -175,7 +175,7 @@ class StatisticsPage(FreshPage):
         self.lines: list[StatisticLine] = []
         model.judgements_changed.connect(self.refresh_if_shown)
         model.evidence_changed.connect(self.refresh_if_shown)
-        self.refresh()
+        self.fill()
 
     def refresh(self) -> None:
         """Count anew."""

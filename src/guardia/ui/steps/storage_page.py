@@ -61,7 +61,7 @@ class StoragePage(FreshPage):
         self.setFocusProxy(self.bars)
         self.model.changed.connect(self.refresh_if_shown)
         THEME.changed.connect(self.bars.update)
-        self.refresh()
+        self.fill()
 
     def ask_required(self) -> None:
         """Ask how long footage must be kept."""

@@ -126,7 +126,7 @@ class TunePage(FreshPage):
         self._reach.changed.connect(self._show_pair)  # how people show is measured behind
         THEME.changed.connect(self._draw)
         self._show_busy()
-        self.refresh()
+        self.fill()
 
     def _answer_card(self) -> QWidget:
         frame = card()

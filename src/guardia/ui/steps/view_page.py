@@ -126,7 +126,7 @@ class ViewPage(FreshPage):
         model.evidence_changed.connect(self.canvas.refresh_picture)
         self.setFocusProxy(self.canvas)
         self._show_following()
-        self.refresh()
+        self.fill()
 
     def _of_what(self) -> QComboBox:
         """Chooses what the reach is told of."""
