@@ -1,6 +1,6 @@
 """The steps Set up and Prove through the window."""
 
-from datetime import datetime
+from datetime import datetime, timedelta
 from unittest.mock import patch
 
 from PyQt6.QtCore import Qt
@@ -10,6 +10,8 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QPushButton
 from guardia.app.camera.makes import capability_data, make_from_file, shipped_capabilities
 from guardia.app.project.make_draft import MakeDraft
 from guardia.app.site.exports import Exports, ReportPictures
+from guardia.app.steps.setup_model import SetupModel
+from guardia.core.prove.commission import Tick
 from guardia.core.prove.diagnose import Question
 from guardia.core.storage.readings import alert_delay
 from guardia.ui.steps.due_dialog import DueDialog
@@ -76,6 +78,36 @@ class Prove(StepCase):
         self.assertIn("came back for a tool", entry.detail)
         self.session.undo.undo()
         self.assertNotIn("looked into", [e.what for e in self.model.corrections.logbook()])
+
+    def test_what_a_look_at_the_camera_showed_is_said_kept_and_taken_back(self):
+        page = self.open_camera("Pontoon gate", "prove")
+        why, last = page.why, max(c.end_s for c in self.model.evidence.clips)
+        page.model.ask(self.session.local_time(last + 40 * 86400.0).replace(tzinfo=None), Question.NOT_RECORDED)
+        unknown = [gate.name for gate in page.model.diagnosis().checks]
+        self.assertGreater(len(unknown), 2)
+        self.assertEqual(why._chosen().name, unknown[0], "what to look at first is chosen")
+        fine, cause, back = why.looks
+        fine.click()
+        left = [gate.name for gate in page.model.diagnosis().checks]
+        self.assertEqual((left, why._chosen().name), (unknown[1:], left[0]), "then what to look at next")
+        cause.click()
+        self.assertEqual(page.model.diagnosis().cause.name, left[0])
+        self.assertIn("somebody looked: the cause", why.answer.text())
+        with patch("guardia.ui.steps.prove_page.ask_note", return_value=""):
+            why.log_finding()
+        logged = self.model.corrections.logbook()[0].detail
+        self.assertTrue(f"{unknown[0]}: fine" in logged and f"{left[0]}: the cause" in logged, logged)
+        page.model.ask(page.model.at.replace(tzinfo=None) + timedelta(hours=1), Question.NOT_RECORDED)
+        self.assertEqual(page.model.answers(), {}, "it was said of that moment alone")
+        page.model.ask(page.model.at.replace(tzinfo=None) - timedelta(hours=1), Question.NOT_RECORDED)
+        why.table.selectRow([gate.name for gate in why._gates].index(left[0]))
+        back.click()
+        self.assertIsNone(page.model.diagnosis().cause)
+        self.assertIn(f"take back what was seen of '{left[0]}'", self.session.undo.undoText())
+        self.session.undo.undo()
+        self.assertEqual(page.model.diagnosis().cause.name, left[0])
+        ticks = {line.mark for line in self.session.step_model(SetupModel, self.model).lines()}
+        self.assertEqual(ticks, {Tick.OPEN}, "looks are no ticks of the list")
 
     def test_the_workshop_recorded_to_a_plan_that_is_not_there(self):
         page = self.open_camera("Workshop door", "prove")

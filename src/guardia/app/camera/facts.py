@@ -182,16 +182,16 @@ class Facts:
             )
 
     def checked(self) -> dict[str, Checked]:
-        """What was ticked on the commissioning list."""
+        """What was ticked on the commissioning list, and what checks of gates showed."""
         return self._project.checklists.of(self._model.camera.id)
 
-    def check(self, item: str, state: str, who: str, at_s: float) -> None:
-        """Tick an item of the commissioning list."""
+    def check(self, item: str, state: str, who: str, at_s: float, what: str = "") -> None:
+        """Tick an item of the commissioning list, or keep another answer; `what` is what undo says it takes back."""
         before = self.checked()
         after = {**before, item: Checked(state, who, at_s)}
         camera_id = self._model.camera.id
         self._model.change(
-            f"tick '{item}'",
+            what or f"tick '{item}'",
             lambda kept: self._project.checklists.set_all(camera_id, kept),
             lambda _: self._model.facts_changed.emit(),
             before,

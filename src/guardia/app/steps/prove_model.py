@@ -17,10 +17,11 @@ from guardia.core.evidence.clips import Origin, Visit
 from guardia.core.evidence.walked import RESULTS, Walked
 from guardia.core.make.zones import PolygonZone, ZoneKind
 from guardia.core.prove.complaints import bad_at_night, too_many
-from guardia.core.prove.diagnose import Diagnosis, Question, diagnose
+from guardia.core.prove.diagnose import Diagnosis, Question, answered, diagnose
 from guardia.core.prove.linked import Link, Pass, links_of, not_seen, walked_on, woken
 from guardia.core.prove.walks import NEAR_M, Aim, Passes, Walk, Way, candidate_walks, fewest_walks, open_aims, passes_of
 from guardia.core.purpose.judgement import kind_of
+from guardia.core.replay.gate import State
 from guardia.core.replay.silence import silences
 from guardia.core.score.reach import THINGS, reach_m, shown_shares, strength_at
 from guardia.core.storage.readings import RANGES, Measure
@@ -37,6 +38,11 @@ FAR_M = {False: 15.0, True: 8.0}
 """Far by day and in the dark, where the view does not tell the reach (common practice, no source)."""
 
 MOST_OFFERED = 30
+
+_LOOKED = "looked"
+"""Begins the items that are kept of looks at gates: then the moment, POSIX seconds, then the gate."""
+
+_SEEN = {State.OPEN: "fine", State.CLOSED: "the cause"}
 
 
 class Linked(NamedTuple):
@@ -86,10 +92,29 @@ class ProveModel(StepModel):
         if self.question in (Question.TOO_MANY, Question.AT_NIGHT):
             return self._complaint()
         shown = next((v for v, begin, end in self._missed() if begin - 1 <= self.at_s <= end + 1), None)
-        return diagnose(
+        found = diagnose(
             model.evidence, model.camera.capability, self.at_s, self.question, model.replay_of,
             shown[0] if shown is not None else None,
         )  # fmt: skip
+        return answered(found, self.answers())
+
+    def answers(self) -> dict[str, tuple[State, str]]:
+        """What somebody saw who looked at gates of the moment asked about, with the day on which it was said."""
+        begin, found = self._item(""), {}
+        for item, one in self.model.facts.checked().items():
+            if item.startswith(begin) and one.state in _SEEN:
+                state = State(one.state)
+                when = f"{self.local(one.at_s):%d %b %Y %H:%M}"
+                found[item.removeprefix(begin)] = (state, f"somebody looked: {_SEEN[state]} (said {when})")
+        return found
+
+    def answer(self, gate: str, state: State) -> None:
+        """Say what a look at a gate showed of the moment asked about; State.UNKNOWN takes it back."""
+        what = f"say that '{gate}' was {_SEEN[state]}" if state in _SEEN else f"take back what was seen of '{gate}'"
+        self.model.facts.check(self._item(gate), state.value, "", time.time(), what)
+
+    def _item(self, gate: str) -> str:
+        return f"{_LOOKED} {self.at_s:.0f} {gate}"
 
     def _complaint(self) -> Diagnosis | None:
         model, question, at_s = self.model, self.question, self.at_s
@@ -132,6 +157,8 @@ class ProveModel(StepModel):
         if diagnosis is None:
             return
         lines = [f"{diagnosis.question.value[:-1]} on {self.at:%Y-%m-%d %H:%M:%S}? {diagnosis.words}"]
+        seen = [f"{gate}: {_SEEN[state]}" for gate, (state, _) in self.answers().items()]
+        lines += [f"Looked at {'; '.join(seen)}."] if seen else []
         self.model.facts.log("looked into", "\n".join([*lines, *([note] if note else [])]))
 
     @property

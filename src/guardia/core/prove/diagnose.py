@@ -6,8 +6,8 @@ minutes that its check costs: a look at the phone before a ladder.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from enum import StrEnum
 
 from guardia.core.base.words import sentence
@@ -155,6 +155,22 @@ def diagnose(
         elif gate is seen[0]:
             reasons.append(Reason(gate.id, State.CLOSED, f"{seen[1]} ({BY_THE_MODEL})"))
     return Diagnosis(question, at_s, tuple(reasons), there)
+
+
+def answered(found: Diagnosis, said: Mapping[str, tuple[State, str]]) -> Diagnosis:
+    """The same with what somebody saw who looked.
+
+    Args:
+        found: What is known without that.
+        said: By gate, whether it was open or closed, and who looked when, in words. What evidence tells goes before.
+
+    Returns:
+        With these gates in the state that was said.
+    """
+    reasons = [
+        Reason(r.name, *said[r.name]) if r.state is State.UNKNOWN and r.name in said else r for r in found.reasons
+    ]
+    return replace(found, reasons=tuple(reasons))
 
 
 def _only_not_marked(outcome: Outcome | None) -> str:

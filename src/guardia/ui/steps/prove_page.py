@@ -94,8 +94,23 @@ class WhyTab(QWidget):
         self.table.setItemDelegateForColumn(0, self._path)
         layout.addWidget(self.table, 1)
         foot = QHBoxLayout()
+        self.looks = [
+            button(words, partial(self._say, state), tip=tip)
+            for words, state, tip in (
+                ("Was fine", State.OPEN, "You looked at the chosen gate: it was not the cause"),
+                ("Was the cause", State.CLOSED, "You looked at the chosen gate: it was closed then"),
+                ("Take back", State.UNKNOWN, "Nothing is known of the chosen gate after all"),
+            )
+        ]
+        for one in self.looks:
+            foot.addWidget(one)
+        self._gates: list[Reason] = []
+        self._asked: tuple[float, Question] | None = None
+        self.table.itemSelectionChanged.connect(self._offer_looks)
         foot.addWidget(button("&Log what was found …", self.log_finding, tip="Question, answer and what you saw"))
-        foot.addWidget(label("The path ends at the first closed gate; look at unknown ones as numbered.", "muted"), 1)
+        foot.addWidget(
+            label("The path ends at the first closed gate; look at unknown ones as numbered.", "muted", wrap=True), 1
+        )
         layout.addLayout(foot)
 
     def _ask(self) -> None:
@@ -113,6 +128,38 @@ class WhyTab(QWidget):
         ):
             nothing.setEnabled(False)
         menu.popup(self.offers.mapToGlobal(self.offers.rect().bottomLeft()))
+
+    def _chosen(self) -> Reason | None:
+        row = self.table.currentRow()
+        return self._gates[row] if 0 <= row < len(self._gates) else None
+
+    def _choose(self, gates: list[Reason], checks: Sequence[Reason]) -> None:
+        """Stay on the chosen gate; where it was answered just now, go on to what to look at next."""
+        asked = (self._model.at_s, self._model.question)
+        before, self._gates = self._chosen() if asked == self._asked else None, gates
+        self._asked = asked
+        names = [gate.name for gate in gates]
+        row = names.index(before.name) if before is not None and before.name in names else None
+        answered = row is not None and before is not None and before.state is not gates[row].state
+        if checks and (row is None or (answered and gates[row].state is not State.UNKNOWN)):
+            row = names.index(checks[0].name)
+        if row is not None:
+            self.table.selectRow(row)
+        self._offer_looks()
+
+    def _offer_looks(self) -> None:
+        """Let what a look showed be said of a gate that is not known, and taken back where it was said."""
+        chosen, moment = self._chosen(), self._model.question not in _SIGNS_OF
+        said = chosen is not None and chosen.name in self._model.answers()
+        for one, state in zip(self.looks, (State.OPEN, State.CLOSED, State.UNKNOWN), strict=True):
+            unknown = chosen is not None and chosen.state is State.UNKNOWN
+            one.setVisible(moment)
+            one.setEnabled(said if state is State.UNKNOWN else unknown)
+
+    def _say(self, state: State) -> None:
+        chosen = self._chosen()
+        if chosen is not None:
+            self._model.answer(chosen.name, state)
 
     def log_finding(self) -> None:
         """Ask what was seen there, and enter it."""
@@ -144,6 +191,7 @@ class WhyTab(QWidget):
         self._path.show_states([gate.state for gate in gates], linked=linked)
         self.table.setColumnWidth(0, self._name_px([gate.name for gate in gates]))
         widen_for_headings(self.table, 2, 3)
+        self._choose(gates, diagnosis.checks if linked else ())
         closed = next((row for row, gate in enumerate(gates) if gate.state is State.CLOSED), 0)
         self.table.scrollToItem(self.table.item(closed, 0))
 
