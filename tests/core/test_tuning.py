@@ -252,7 +252,7 @@ class Tuning(unittest.TestCase):
                             (RecordingMode.MIXED, "In its hours it records always")):  # fmt: skip
             installed = tried(plain(4, mode=mode))
             evidence = days_of(real=3, false=2, days=4, installed=installed.settings)
-            said = [line for line in tune(evidence, installed).why if "lies on the store" in line]
+            said = [line for line in tune(evidence, installed).why if "is on the store" in line]
             self.assertEqual([line.split(":")[0] for line in said], [words] if words else [])
 
     def test_what_leaves_the_weakest_real_one_nothing_to_spare_is_not_called_better(self):

@@ -103,7 +103,7 @@ class Prove(StepCase):
         why.table.selectRow([gate.name for gate in why._gates].index(left[0]))
         back.click()
         self.assertIsNone(page.model.diagnosis().cause)
-        self.assertIn(f"take back what was seen of '{left[0]}'", self.session.undo.undoText())
+        self.assertIn(f"say that '{left[0]}' is not known", self.session.undo.undoText())
         self.session.undo.undo()
         self.assertEqual(page.model.diagnosis().cause.name, left[0])
         ticks = {line.mark for line in self.session.step_model(SetupModel, self.model).lines()}

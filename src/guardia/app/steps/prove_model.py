@@ -110,7 +110,7 @@ class ProveModel(StepModel):
 
     def answer(self, gate: str, state: State) -> None:
         """Say what a look at a gate showed of the moment asked about; State.UNKNOWN takes it back."""
-        what = f"say that '{gate}' was {_SEEN[state]}" if state in _SEEN else f"take back what was seen of '{gate}'"
+        what = f"say that '{gate}' was {_SEEN[state]}" if state in _SEEN else f"say that '{gate}' is not known"
         self.model.facts.check(self._item(gate), state.value, "", time.time(), what)
 
     def _item(self, gate: str) -> str:

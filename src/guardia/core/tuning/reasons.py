@@ -91,7 +91,7 @@ def loses(search: Search, base: Trial, chosen: Trial) -> list[str]:
 def stored_anyway(installed: Candidate) -> list[str]:
     """That what is lost is only not marked, where a camera writes whatever moves."""
     when = {RecordingMode.CONTINUOUS: "It", RecordingMode.MIXED: "In its hours it"}.get(installed.settings.storage.mode)
-    return [f"{when} records always: what is lost then is not marked by motion, but lies on the store."] if when else []
+    return [f"{when} records always: what is lost then is not marked by motion, but is on the store."] if when else []
 
 
 def left_words(search: Search, best: Trial) -> str:

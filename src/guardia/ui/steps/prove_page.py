@@ -99,7 +99,7 @@ class WhyTab(QWidget):
             for words, state, tip in (
                 ("Was fine", State.OPEN, "You looked at the chosen gate: it was not the cause"),
                 ("Was the cause", State.CLOSED, "You looked at the chosen gate: it was closed then"),
-                ("Take back", State.UNKNOWN, "Nothing is known of the chosen gate after all"),
+                ("Not known", State.UNKNOWN, "Nobody looked at the chosen gate after all"),
             )
         ]
         for one in self.looks:
