@@ -85,6 +85,13 @@ class Complaints(unittest.TestCase):
         evidence, _, done = self.week(kinds, dark=range(8))
         webs = bad_at_night(evidence, done, lit, BEGIN).cause
         self.assertEqual((webs.name, webs.weight), ("insect or web", 0.5), "five of ten false ones")
+        evidence, _, done = self.week(kinds, dark=(0, 3, 4, 12))
+        causes = {g.name: g.weight for g in bad_at_night(evidence, done, lit, BEGIN).reasons}
+        self.assertEqual((causes["insect or web"], causes["foliage"]), (0.2, 0.1), "of ten, five of them by day")
+        # It begins at 01:00 of the site's clock: of these four nine and ten o'clock lie in the hours.
+        evidence, _, done = self.week(["person"] * 10, dark=(0, 1, 8, 9), recording_plan=DAYTIME)
+        hours = next(g for g in bad_at_night(evidence, done, lit, BEGIN).reasons if g.name == "recording hours")
+        self.assertEqual(hours.weight, 0.5)
         evidence, _, done = self.week(["person"] * 4, sizes=6, dark=(0, 1), sensitivity=(40, 0.2), notch="")
         bright = bad_at_night(evidence, done, lit, BEGIN)
         self.assertIs(next(g for g in bright.reasons if g.name == "reach in the dark").state, State.OPEN)

@@ -2,6 +2,7 @@
 
 import unittest
 from dataclasses import replace
+from unittest import mock
 
 import numpy as np
 
@@ -13,7 +14,7 @@ from guardia.core.replay import gates
 from guardia.core.replay.objects import ObjectClass, by_size_and_speed, lets_through, main_track, object_classes
 from guardia.core.replay.replay import replay
 from guardia.core.score.candidates import Scorer
-from guardia.core.view.tracks import Track
+from guardia.core.view.tracks import Track, follow
 from guardia.store.project import Project
 from tests.core.test_geometry_and_reach import VIEW
 from tests.support import DEMO, TRUTH, blob_trace, capability, evidence_of, plain, tried
@@ -57,6 +58,17 @@ class Classes(unittest.TestCase):
         make = replace(capability(), class_range_m=(0.5, 0.5))
         near = object_classes(replace(self.evidence, view=VIEW), make)[100]
         self.assertEqual(near, ObjectClass((), "judgement"))
+        unjudged = self.evidence.with_occurrences([replace(o, kind="") for o in self.evidence.occurrences])
+        seen = replace(unjudged, view=VIEW)
+        with mock.patch("guardia.core.replay.objects.by_size_and_speed", return_value=("person",)):
+            self.assertEqual(object_classes(seen, capability())[100], ObjectClass(("person",), "size and speed"))
+            self.assertEqual(object_classes(seen, make)[100], ObjectClass((), "size and speed"), "not so far away")
+
+    def test_where_nothing_can_be_followed_the_rule_names_nothing(self):
+        still = evidence_of([blob_trace([0] * 20)], kinds=[""])
+        self.assertEqual(
+            object_classes(replace(still, view=VIEW), capability())[100], ObjectClass((), "size and speed")
+        )
 
 
 class TheRule(unittest.TestCase):
@@ -68,6 +80,13 @@ class TheRule(unittest.TestCase):
             feet, head, side = VIEW.to_picture(np.array([[x, 0, at], [x, height, at], [x + width, 0, at]]))
             boxes.append((feet[0] - (side[0] - feet[0]) / 2, head[1], side[0] - feet[0], feet[1] - head[1]))
         return Track(times, np.array(boxes))
+
+    def test_one_that_is_quick_is_followed_whenever_its_clip_begins(self):
+        times = np.arange(10) / 5
+        boxes = [np.array([[0.05 + 0.01 * n**2, 0.5, 0.02, 0.06]]) for n in range(10)]  # it sets off and runs
+        for begin in (0.0, 3600.0):
+            (track,) = follow(times + begin, boxes)
+            self.assertEqual(len(track.times_s), 10)
 
     def test_sizes_and_speed_tell_the_classes_apart(self):
         for height, width, speed, names in (

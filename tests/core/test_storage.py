@@ -155,6 +155,31 @@ class Rates(unittest.TestCase):
         self.assertIsNone(measured_rate([], "r"))
         self.assertGreater(measured_rate(files * 3, "r").high, 2.0)
 
+    def test_a_rate_comes_from_the_files_that_are_most_like_it(self):
+        make = capability()
+        for origins, dark, mode, rate in (
+            # Of motion in the same light, else written always in that light, else motion in the other light.
+            ("mc", (0, 0), RecordingMode.MOTION, 1.0), ("mc", (0, 0), RecordingMode.CONTINUOUS, 2.0),
+            ("cm", (0, 1), RecordingMode.MOTION, 1.0), ("cc", (1, 0), RecordingMode.CONTINUOUS, 2.0),
+        ):  # fmt: skip
+            of = [Origin.MOTION if o == "m" else Origin.CONTINUOUS for o in origins]
+            evidence = evidence_of([blob_trace([0, 0])] * 2, kinds=["person"] * 2, origin=of)
+            clips = tuple(
+                replace(c, duration_s=8.0, size_bytes=1_000_000 * (n + 1), brightness=20.0 if dark[n] else 160.0)
+                for n, c in enumerate(evidence.clips)
+            )
+            settings = Settings.of(make.id, "10", mode=mode)
+            volume = volume_by_files(replace(evidence, clips=clips), settings, make)
+            light = next(p for p in _parts(volume) if p.name == "rate by day")
+            self.assertAlmostEqual(light.value, rate, 6, (origins, dark, mode))
+
+
+def _parts(figure):
+    """A figure with all that it is made of."""
+    yield figure
+    for part in figure.parts:
+        yield from _parts(part)
+
 
 class Always(unittest.TestCase):
     """Cameras that record always, by motion, or both, held against stores that are filled minute by minute."""
