@@ -174,6 +174,7 @@ class Faults(WeekCase):
         for off, state in ((30.0, State.OPEN), (-3600.0, State.CLOSED)):
             read = self.week(1, at, readings=[Reading(at, Measure.CLOCK, off)])
             self.assertEqual(self.answer(read, at, gates.CLOCK), state)
+        self.assertEqual(self.answer(replace(plain, clock_error_s=-400.0), at, gates.CLOCK), State.OPEN)
         midnight = BEGIN + 4 * DAY
         dark = evidence_of([blob_trace([0, 9])], kinds=["person"], starts=[midnight])
         here = replace(dark, coordinates=(51.5, -0.1), clips=(replace(dark.clips[0], brightness=1.0),))

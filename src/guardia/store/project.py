@@ -269,7 +269,7 @@ class Project:
             stack = TraceStack(self._whole_traces(camera_id, clips))
             events = tuple(self.lists.events(camera_id))
             occurrences = self.occurrences.of(camera_id, {c.id for c in clips})
-            known = self.cameras.get(camera_id).view
+            camera = self.cameras.get(camera_id)
             said, entered = self.clips.causes_said(camera_id), self.watched.entered(camera_id)
             listed, epochs = self.watched.listed(camera_id), self.settings.epochs(camera_id)
             waiting = [c for c in self.clips.of(camera_id, analysed=False) if c.origin is Origin.MOTION]
@@ -278,7 +278,7 @@ class Project:
             other_views, asked = tuple(self.clips.other_views(camera_id)), self.things.purposes(camera_id)
         caused = with_causes(clips, events, said)
         watched = self._spans_watched(caused, events, entered, listed)
-        view = known.view if known else None
+        view = camera.view.view if camera.view else None
         occurred = tuple(occurrences)
         return Evidence(
             tuple(caused),
@@ -295,6 +295,7 @@ class Project:
             walks,
             other_views,
             asked[-1].purpose if asked else None,
+            camera.clock_error_s,
         )
 
     def _spans_watched(

@@ -59,6 +59,8 @@ class Evidence:
     """Numbers of clips that are left out, since they show another view than the planned one."""
     purpose: Purpose | None = None
     """What the camera is for, None while nobody said."""
+    clock_error_s: float = 0.0
+    """By how much its clock is fast; times of clips and events are put right already."""
 
     @cached_property
     def place(self) -> SitePlace:

@@ -7,6 +7,7 @@ from abc import abstractmethod
 from bisect import bisect_left, bisect_right
 
 from guardia.core.base.words import listed
+from guardia.core.evidence.clock import error_words
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S
 from guardia.core.hours.place import SunEvent
@@ -189,9 +190,12 @@ class ClockGate(UpGate):
     check = CameraCheck("Hold its clock beside a right one.", 1, 0.05)
 
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
-        """By what its clock was read to be off."""
+        """By what its clock was read to be off; what is known of it and put right is no cause."""
         del rules
         read = [r for r in evidence.storage.readings if r.what is Measure.CLOCK and r.value is not None]
+        if not read and (known := error_words(evidence.clock_error_s)):
+            way = "later" if evidence.clock_error_s > 0 else "earlier"
+            return GateAnswer(State.OPEN, f"it is {known}: times here are put right, the camera shows that much {way}")
         if not read:
             return GateAnswer(State.UNKNOWN, "nobody read its clock", self.check.weight)
         off = float(min(read, key=lambda r: abs(r.at_s - at_s)).value or 0.0)
