@@ -74,6 +74,12 @@ class Evidence:
         return wall_date(self.place, min(ends, default=0.0)), wall_date(self.place, max(ends, default=0.0))
 
     @cached_property
+    def records(self) -> list[float]:
+        """When the camera made itself known, POSIX seconds in order: ends of clips, entries of its lists."""
+        ends = [at for c in self.clips for at in (c.start_s, c.end_s)]
+        return sorted([*ends, *(e.at_s for e in self.events)])
+
+    @cached_property
     def clip_index(self) -> dict[int, int]:
         """Position of each clip id in `clips`."""
         return {clip.id: index for index, clip in enumerate(self.clips)}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from bisect import bisect_left
 from datetime import UTC, datetime
 from itertools import pairwise
 from zoneinfo import ZoneInfo
@@ -14,10 +15,11 @@ RARE = 0.01
 """A silence that comes about by chance less often than this is a sign."""
 
 
-def records(evidence: Evidence) -> list[float]:
-    """When the camera made itself known, POSIX seconds in order."""
-    ends = [t for c in evidence.clips for t in (c.start_s, c.end_s)]
-    return sorted([*ends, *(e.at_s for e in evidence.events)])
+def recorded_near(evidence: Evidence, at_s: float, within_s: float) -> bool:
+    """Whether the camera made itself known so soon before or after a moment (POSIX seconds)."""
+    marks = evidence.records
+    nearest = bisect_left(marks, at_s - within_s)
+    return nearest < len(marks) and marks[nearest] <= at_s + within_s
 
 
 def silences(evidence: Evidence) -> list[tuple[float, float, float]]:
@@ -32,7 +34,7 @@ def silences(evidence: Evidence) -> list[tuple[float, float, float]]:
     """
     rates = _rates(evidence)
     chances = [
-        (begin, end, math.exp(-_expected(rates, evidence, begin, end))) for begin, end in pairwise(records(evidence))
+        (begin, end, math.exp(-_expected(rates, evidence, begin, end))) for begin, end in pairwise(evidence.records)
     ]
     return [one for one in chances if one[2] < RARE / 10]
 

@@ -13,7 +13,7 @@ from guardia.core.evidence.watch import DAY_S
 from guardia.core.hours.place import SunEvent
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan, on_at
 from guardia.core.replay.gate import CameraCheck, GateAnswer, Look, Moment, State, TriggerGate
-from guardia.core.replay.silence import RARE, chance_of, records
+from guardia.core.replay.silence import RARE, chance_of, recorded_near
 from guardia.core.storage.battery import fit_drain
 from guardia.core.storage.readings import RANGES, SIGNALS, Measure, Reading
 from guardia.core.storage.rules import StorageRules
@@ -71,7 +71,7 @@ class PowerGate(UpGate):
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By records near that moment, the time covered, and readings of its battery."""
         del rules
-        marks = records(evidence)
+        marks = evidence.records
         low, high = bisect_left(marks, at_s), bisect_right(marks, at_s)
         before = at_s - marks[low - 1] if low else math.inf
         after = marks[high] - at_s if high < len(marks) else math.inf
@@ -107,7 +107,7 @@ class LinkGate(UpGate):
 
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By records of that half hour, and its signal as it was read last."""
-        if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
+        if recorded_near(evidence, at_s, NEAR_S):
             return GateAnswer(State.OPEN, "records of that half hour are here")
         read = [r for r in evidence.storage.readings if r.what in SIGNALS and r.value is not None]
         if not read:
@@ -151,7 +151,7 @@ class SwitchedOnGate(UpGate):
     def of(self, evidence: Evidence, at_s: float, rules: StorageRules) -> GateAnswer:
         """By records near that moment."""
         del rules
-        if any(abs(t - at_s) <= NEAR_S for t in records(evidence)):
+        if recorded_near(evidence, at_s, NEAR_S):
             return GateAnswer(State.OPEN, "records of that half hour are here")
         return GateAnswer(State.UNKNOWN, "not known", self.check.weight)
 
