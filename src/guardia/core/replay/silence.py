@@ -33,9 +33,12 @@ def silences(evidence: Evidence) -> list[tuple[float, float, float]]:
         (Poisson).
     """
     rates = _rates(evidence)
+    # Shorter ones come about by chance even at the camera's busiest hour: nearly all, which need not be looked at.
+    least_s = -math.log(RARE / 10) / max(rates) * 3600 if any(rates) else math.inf
     chances = [
-        (begin, end, math.exp(-_expected(rates, evidence, begin, end))) for begin, end in pairwise(evidence.records)
-    ]
+        (begin, end, math.exp(-_expected(rates, evidence, begin, end)))
+        for begin, end in pairwise(evidence.records) if end - begin > least_s
+    ]  # fmt: skip
     return [one for one in chances if one[2] < RARE / 10]
 
 
