@@ -1,6 +1,7 @@
 """The view-models of the steps, without a widget: what they offer and what becomes of it."""
 
 import math
+import unittest
 from datetime import timedelta
 
 from PyQt6.QtTest import QSignalSpy
@@ -10,8 +11,22 @@ from guardia.app.steps.calibration_model import CalibrationModel
 from guardia.app.steps.heat_model import HeatModel
 from guardia.app.steps.hours_model import HoursModel
 from guardia.app.steps.proposal_model import ProposalModel
-from guardia.core.hours.plan import Special
+from guardia.app.steps.ribbon_tool import PeriodGrip, moved_by
+from guardia.core.hours.place import SunEvent
+from guardia.core.hours.plan import EVERY_DAY, MOST_SUN_MIN, Edge, Special, Stretch
 from tests.app.test_session import SessionCase
+
+
+class MovedHours(unittest.TestCase):
+    def test_an_edge_at_the_sun_moves_by_minutes_and_no_further_than_it_may(self):
+        night = Stretch(EVERY_DAY, Edge(-20, SunEvent.DUSK), Edge(15, SunEvent.DAWN), overnight=True)
+        for grip, minutes, begin, end in (
+            (PeriodGrip.BEGIN, 30, 10, 15), (PeriodGrip.END, 30, -20, 45), (PeriodGrip.WHOLE, -30, -50, -15),
+            (PeriodGrip.BEGIN, -999, -MOST_SUN_MIN, 15),
+        ):  # fmt: skip
+            moved = moved_by(night, grip, minutes)
+            self.assertEqual((moved.begin.minute, moved.end.minute), (begin, end), grip)
+            self.assertEqual((moved.begin.sun, moved.end.sun), (SunEvent.DUSK, SunEvent.DAWN))
 
 
 class StepModels(SessionCase):

@@ -23,6 +23,7 @@ from guardia.core.replay import gates
 from guardia.core.replay.gate import Moment, State
 from guardia.core.replay.replay import replay
 from guardia.core.replay.silence import silences
+from guardia.core.replay.up_gates import NEAR_S
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import RecordingMode
@@ -153,6 +154,14 @@ class Faults(WeekCase):
         clip = evidence.clips[5]
         found = self.ask(evidence, clip.start_s + 1)
         self.assertIn(f"It was recorded: {clip.name}", found.words)
+
+    def test_records_just_near_enough_on_both_sides_show_that_it_had_power(self):
+        for near_s, state in ((NEAR_S, State.OPEN), (NEAR_S + 1, State.UNKNOWN)):
+            traces = [blob_trace([9] * 5)] * 2
+            first = evidence_of(traces[:1], kinds=["person"], starts=[BEGIN])
+            at = first.clips[0].end_s + near_s
+            evidence = evidence_of(traces, kinds=["person"] * 2, starts=[BEGIN, at + near_s])
+            self.assertEqual(self.answer(evidence, at, gates.POWER), state, near_s)
 
     def answer(self, evidence, at, gate, make=None, settings=None):
         """What a gate says of a moment."""

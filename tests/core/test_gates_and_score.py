@@ -191,6 +191,14 @@ class Proposing(unittest.TestCase):
 
 
 class Snapshots(unittest.TestCase):
+    def test_without_a_picture_a_motion_clip_is_one_occurrence_at_its_beginning(self):
+        empty = blob_trace([])
+        for trace, origin, found in (
+            (empty, Origin.MOTION, [(0.0, 0.0)]), (empty, Origin.CONTINUOUS, []),
+            (blob_trace([9]), Origin.SNAPSHOT, [(0.0, 0.0)]), (blob_trace([2]), Origin.SNAPSHOT, []),
+        ):  # fmt: skip
+            self.assertEqual(propose_occurrences(trace, contrast=12, size=3 / 576, origin=origin), found)
+
     def test_a_snapshot_tries_place_and_size_and_leaves_time_out(self):
         traces = [blob_trace([12]), blob_trace([3]), blob_trace([0])]
         starts = [1_757_200_000.0 + n for n in (0, 5000, 5001)]

@@ -13,7 +13,7 @@ from guardia.core.score.power import charge_of, drains_most, sent_of, uploads
 from guardia.core.score.storage_findings import storage_findings
 from guardia.core.storage.battery import Activity, consumption, days_of_packs, days_to_empty, drain_under, fit_drain
 from guardia.core.storage.data import line_load, sent_a_day
-from guardia.core.storage.facts import fact_figure
+from guardia.core.storage.facts import fact_figure, known_fact
 from guardia.core.storage.figure import Figure, Source, exactly
 from guardia.core.storage.known import StorageKnown
 from guardia.core.storage.readings import Measure, Reading
@@ -125,6 +125,9 @@ class OfACamera(unittest.TestCase):
         self.assertTrue(any("The panel does not keep up" in w for w in words))
         self.assertEqual(charge_of(self.under(where=None)).months, ())
         self.assertIsNone(charge_of(self.under("polygon-mains-camera")))
+        down_to = known_fact(self.under().keeping.known.facts, "charge_at").value
+        alone = charge_of(self.under(where=None))
+        self.assertAlmostEqual(alone.per_day.value * alone.days.value, 100.0 - down_to)
 
     def test_readings_go_before_what_is_worked_out(self):
         falling = [Reading(SEPTEMBER + n * DAY, Measure.BATTERY, 90.0 - 5 * n) for n in range(6)]

@@ -369,6 +369,17 @@ class Kept(unittest.TestCase):
         self.assertEqual(too_long(both, 40.0), [])
         self.assertEqual(too_long(self.under(overwrite=False), 40.0), ["'card' never deletes"])
 
+    def test_fewer_snapshots_are_a_way_where_the_make_can_leave_them_out(self):
+        often = {"snapshot_every_s": 1.0, "facts": {"rate_light": 0.5, "rate_dark": 0.5, "snapshot_size": 800.0}}
+        few = replace(self.make, storage=replace(self.make.storage, snapshot_choices_s=(0.0, 1.0), qualities=()))
+        for make, there in (
+            (few, True),
+            (replace(few, storage=replace(few.storage, snapshot_choices_s=(1.0,))), False),
+        ):
+            self.make = make
+            words = [w.words for w in ways_to_keep(self.under(**often), 0.5)]
+            self.assertEqual(("no snapshots",) in words, there, words)
+
     def test_another_quality_mode_or_medium_and_the_cheapest_way(self):
         done = self.under()
         table = {(w.mode, w.quality, w.size_gb): w.days.value for w in what_if(done)}

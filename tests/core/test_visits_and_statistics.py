@@ -113,6 +113,9 @@ class Coverage(unittest.TestCase):
         self.assertIsNone(uncovered(alone, contrast=12, size=0.005)[0].occurrence_id)
         told = replace(evidence, events=(CameraEvent(MONDAY + 17, 3),))
         self.assertEqual(uncovered(told, contrast=12, size=0.005), [])
+        for at, count in ((14.5, 0), (13.5, 1)):  # an entry without a length is one of that moment
+            told = replace(evidence, events=(CameraEvent(MONDAY + at),))
+            self.assertEqual(len(uncovered(told, contrast=12, size=0.005)), count, at)
         self.assertEqual(uncovered(evidence, contrast=12, size=0.05), [])
 
     def test_what_the_evidence_can_answer(self):
