@@ -13,6 +13,8 @@ from guardia.core.base.errors import InvalidValue
 
 T = TypeVar("T")
 
+_UNKNOWN = ("unexpected_keyword_argument", "extra_forbidden")
+
 
 def read_as(form: TypeAdapter[T], data: object, what: str) -> T:
     """Make a value of what a JSON file holds.
@@ -34,9 +36,11 @@ def read_as(form: TypeAdapter[T], data: object, what: str) -> T:
     except (ValidationError, TypeError, ValueError) as error:
         reason = str(error)
         if isinstance(error, ValidationError):
-            first = error.errors()[0]
+            all_of_it = error.errors()
+            # A name that is not known comes first: what is missing may only be written wrongly.
+            unknown = next((e for e in all_of_it if e["type"] in _UNKNOWN), None)
+            first = unknown or all_of_it[0]
             place = ".".join(map(str, first["loc"])) or "the whole"
-            unknown = first["type"] in ("unexpected_keyword_argument", "extra_forbidden")
             reason = unknown_name(place, _names(form.core_schema)) if unknown else f"{place}: {first['msg']}"
         raise InvalidValue(f"{what} cannot be read ({reason}).", do="See docs/formats.md.") from error
 

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import date, timedelta
+from typing import Annotated
 
 import numpy as np
 
+from guardia.core.base.bounds import Bounds
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.values import LONGEST_TEXT, one_line
 from guardia.core.hours.place import SitePlace
@@ -28,7 +30,7 @@ class Mode:
     """Motion is recorded in it."""
     alerts: bool = True
     """Triggers are told in it."""
-    late_min: int = 0
+    late_min: Annotated[int, Bounds(0, LONGEST_LATE_MIN)] = 0
     """It is switched on and off so many minutes late, as by the presence of a phone."""
 
     def __post_init__(self) -> None:

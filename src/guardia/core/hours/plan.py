@@ -15,8 +15,9 @@ from zoneinfo import ZoneInfo
 
 import numpy as np
 from numpy.typing import NDArray
-from pydantic import PlainSerializer
+from pydantic import Field, PlainSerializer
 
+from guardia.core.base.bounds import Bounds
 from guardia.core.base.errors import InvalidValue
 from guardia.core.hours.place import DAY_S, EPOCH, SitePlace, SunEvent, clock_segments, sun_seconds, wall_date
 
@@ -34,7 +35,7 @@ Spans = NDArray[np.float64]
 class Edge(NamedTuple):
     """Where a stretch begins or ends."""
 
-    minute: int
+    minute: Annotated[int, Bounds(-MOST_SUN_MIN, DAY_MIN)]
     """Minutes after midnight, 0..1440, or after the sun event, -240..240."""
     sun: SunEvent | None = None
     """The sun event, None for the clock."""
@@ -53,7 +54,7 @@ class Edge(NamedTuple):
 class Stretch:
     """A time of day on some days of the week; a night is one stretch."""
 
-    days: tuple[int, ...]
+    days: Annotated[tuple[Annotated[int, Bounds(0, 6)], ...], Field(min_length=1)]
     """On which it begins, 0 (Monday) to 6, rising."""
     begin: Annotated[Edge, PlainSerializer(Edge._asdict)]
     """Its beginning."""
@@ -95,7 +96,7 @@ class Special:
     """On the site's clock, without a zone."""
     end: datetime
     """Likewise, later."""
-    rule: str
+    rule: Annotated[str, Field(json_schema_extra={"enum": ["on", "off", *WEEKDAYS]})]
     """'on', 'off', or the name of the weekday that whole days in it are treated as."""
 
     def __post_init__(self) -> None:

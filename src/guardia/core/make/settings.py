@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field, fields, replace
 from typing import Annotated, Any, Literal, NamedTuple
 
-from pydantic import PlainSerializer, PlainValidator, TypeAdapter
+from pydantic import Field, PlainSerializer, PlainValidator, TypeAdapter
 
+from guardia.core.base.bounds import Bounds, check_bounds, schema_of
 from guardia.core.base.errors import InvalidValue
 from guardia.core.base.files import read_as
 from guardia.core.base.values import one_line
@@ -21,6 +21,7 @@ from guardia.core.make.zones import (
     PolygonZone,
     Zone,
     ZoneDoes,
+    ZoneForm,
     ZoneKind,
     is_rectangle,
     to_blocks,
@@ -34,15 +35,19 @@ from guardia.core.trace.measure import CONTRAST_LEVELS
 
 FORMAT = "guardia-settings"
 VERSION = 8
-LONGEST_S = 3600.0
+
+Seconds = Annotated[float, Bounds(0, 3600)]
+
+
+_Zone = Annotated[Zone, PlainValidator(zone_from_dict, json_schema_input_type=ZoneForm), PlainSerializer(zone_to_dict)]
 
 
 class Sensitivity(NamedTuple):
     """A sensitivity given directly."""
 
-    contrast: int
+    contrast: Annotated[int, Field(json_schema_extra={"enum": [*CONTRAST_LEVELS]})]
     """Luma step that counts as changed; one of CONTRAST_LEVELS (0..255)."""
-    size: float
+    size: Annotated[float, Bounds(0, 1, above=True)]
     """Size threshold, share of the picture."""
 
 
@@ -52,13 +57,13 @@ class DetectionSettings:
 
     notch: str = ""
     """The make's sensitivity, by its own label; empty when a sensitivity is given directly."""
-    zones: tuple[Annotated[Zone, PlainValidator(zone_from_dict), PlainSerializer(zone_to_dict)], ...] = ()
+    zones: tuple[_Zone, ...] = ()
     """Watch and ignore polygons, or the make's blocks. Of two that bear one name the second is given another."""
     detection_on: bool = True
     """Motion detection switched on. Off stops recording as well as alerts."""
-    hold_s: float = 0.0
+    hold_s: Seconds = 0.0
     """How long motion must last before it triggers."""
-    release_s: float = 1.0
+    release_s: Seconds = 1.0
     """How long it must be still before motion counts as over."""
     sensitivity: Annotated[Sensitivity, PlainSerializer(Sensitivity._asdict)] | None = None
     """Contrast and size given directly instead of a notch, or None."""
@@ -74,7 +79,7 @@ class DetectionSettings:
         return bool(self.objects) or any(isinstance(z, PolygonZone) and z.classes for z in self.zones)
 
     def __post_init__(self) -> None:
-        _check_seconds(self, "hold_s", "release_s")
+        check_bounds(self)
         object.__setattr__(self, "zones", with_own_names(self.zones))
         if self.sensitivity is not None:
             contrast, size = self.sensitivity
@@ -89,19 +94,17 @@ class DetectionSettings:
 class RecordingSettings:
     """What is recorded once the camera has triggered, in the order in which it acts. Times in seconds."""
 
-    pre_record_s: float = 0.0
+    pre_record_s: Seconds = 0.0
     """Recorded before the trigger."""
-    length_s: float | None = None
+    length_s: Annotated[float, Bounds(1, 3600)] | None = None
     """Fixed length from the trigger on, or None for as long as it moves."""
     stop_when_still: bool = False
     """A fixed length ends sooner when motion is over."""
-    rest_s: float = 0.0
+    rest_s: Seconds = 0.0
     """Rest after a recording, in which nothing triggers."""
 
     def __post_init__(self) -> None:
-        _check_seconds(self, "pre_record_s", "length_s", "rest_s")
-        if self.length_s is not None and self.length_s < 1:
-            raise InvalidValue("A fixed length must be at least 1 second.")
+        check_bounds(self)
 
 
 @dataclass(frozen=True)
@@ -122,7 +125,7 @@ class AlertSettings:
 
     alerts_on: bool = True
     """Alerts switched on."""
-    alert_interval_s: float = 0.0
+    alert_interval_s: Seconds = 0.0
     """No alert so soon after the one before."""
     alert_classes: tuple[str, ...] = ()
     """Classes that alerts are filtered by; none means any that is recorded."""
@@ -132,7 +135,7 @@ class AlertSettings:
     """The light that shows that it watches; empty while nobody said. It changes no figure."""
 
     def __post_init__(self) -> None:
-        _check_seconds(self, "alert_interval_s")
+        check_bounds(self)
 
 
 @dataclass(frozen=True)
@@ -147,7 +150,7 @@ class StorageSettings:
     """When footage is written."""
     quality: str = ""
     """The make's word for it; empty for the best."""
-    snapshot_every_s: float = 0.0
+    snapshot_every_s: Annotated[float, Bounds(0, 7 * 86400)] = 0.0
     """Seconds between snapshots, 0 for none."""
     second_stream: bool = False
     """A second, smaller stream is recorded beside."""
@@ -155,8 +158,7 @@ class StorageSettings:
     """Lit in white by night instead of infrared."""
 
     def __post_init__(self) -> None:
-        if not (math.isfinite(self.snapshot_every_s) and 0 <= self.snapshot_every_s <= 7 * 86400):
-            raise InvalidValue("Snapshots can be 1 second to 7 days apart, or none.", do="Enter 0 for none.")
+        check_bounds(self)
 
 
 @dataclass(frozen=True)
@@ -170,13 +172,6 @@ class OtherSettings:
         names = [name for name, _ in self.extras]
         if len({*names}) < len(names):
             raise InvalidValue("Each of the other settings has one choice.", kept="Nothing was changed.")
-
-
-def _check_seconds(part: object, *names: str) -> None:
-    for name in names:
-        value = getattr(part, name)
-        if value is not None and not (math.isfinite(value) and 0 <= value <= LONGEST_S):
-            raise InvalidValue(f"{name} is {value}, but must lie between 0 and {LONGEST_S:.0f} seconds.")
 
 
 @dataclass(frozen=True)
@@ -278,6 +273,15 @@ _FORM = TypeAdapter(Settings)
 def settings_to_dict(settings: Settings) -> dict[str, Any]:
     """Plain JSON form of settings, as described in docs/formats.md."""
     return {"format": FORMAT, "version": VERSION, **_FORM.dump_python(settings, mode="json")}
+
+
+def settings_schema() -> dict[str, Any]:
+    """JSON Schema of the form that settings_to_dict() writes, made of the types; what it refers to is in '$defs'."""
+    schema = schema_of(_FORM)
+    head = {"format": {"const": FORMAT}, "version": {"const": VERSION}}
+    return schema | {
+        "required": [*head, *schema["required"]], "properties": {**head, **schema["properties"]},
+    }  # fmt: skip
 
 
 def settings_from_dict(data: Mapping[str, Any]) -> Settings:

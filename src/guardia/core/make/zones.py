@@ -12,18 +12,19 @@ from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from functools import lru_cache
-from typing import Any
+from typing import Annotated, Any, Literal
 
 import numpy as np
 import shapely
 from numpy.typing import NDArray
+from pydantic import Field, TypeAdapter
 from shapely.geometry import Polygon
 from shapely.geometry.base import BaseGeometry
 from shapely.validation import explain_validity
 
+from guardia.core.base.bounds import Bounds
 from guardia.core.base.errors import InvalidValue
-from guardia.core.base.files import unknown_name
-from guardia.core.base.values import number
+from guardia.core.base.files import read_as
 from guardia.core.trace.measure import Grid
 
 MIN_ZONE_AREA = 0.0004
@@ -35,7 +36,8 @@ MOST_BLOCKS = 64
 CELL_INSIDE_SHARE = 0.5
 """A cell belongs to the zone when at least this share of its area is watched."""
 
-Point = tuple[float, float]
+Coordinate = Annotated[float, Bounds(0, 1)]
+Point = tuple[Coordinate, Coordinate]
 
 
 class ZoneKind(StrEnum):
@@ -68,7 +70,7 @@ class PolygonZone:
 
     kind: ZoneKind
     """Watch, ignore or privacy mask."""
-    points: tuple[Point, ...]
+    points: Annotated[tuple[Point, ...], Field(min_length=3)]
     """At least three corners (x, y) in 0..1; the outline must not cross itself. Rounded to a millionth."""
     name: str = ""
     """The technician's name for it."""
@@ -91,14 +93,12 @@ class PolygonZone:
 
 @dataclass(frozen=True)
 class BlockZone:
-    """The make's own grid of blocks, each switched on (watched) or off.
-
-    Args:
-        grid: Columns and rows of cells.
-    """
+    """The make's own grid of blocks, each switched on (watched) or off."""
 
     columns: int
+    """Blocks across, 1 to MOST_BLOCKS."""
     rows: int
+    """Blocks down, likewise."""
     active: tuple[bool, ...]
     """rows * columns flags in reading order, True where the block is watched."""
     made_by: MadeBy = field(default=MadeBy.HAND, compare=False)
@@ -301,8 +301,29 @@ def block_rows(zone: BlockZone) -> list[str]:
     return [marks[start : start + zone.columns] for start in range(0, len(marks), zone.columns)]
 
 
-BLOCK_NAMES = ("kind", "columns", "rows", "active", "made_by")
-POLYGON_NAMES = ("kind", "name", "points", "notch", "does", "classes", "made_by")
+_Blocks = Annotated[int, Bounds(1, MOST_BLOCKS)]
+
+
+@dataclass(frozen=True)
+class BlockRows:
+    """Blocks as files hold them: one text per row, as block_rows() makes them."""
+
+    kind: Literal["blocks"]
+    """What tells them from a zone with corners."""
+    columns: _Blocks
+    """Blocks across."""
+    rows: _Blocks
+    """Blocks down."""
+    active: tuple[Annotated[str, Field(pattern=r"^[#.]+$")], ...]
+    """A text per row."""
+    made_by: MadeBy = MadeBy.HAND
+    """Who drew them."""
+
+
+ZoneForm = PolygonZone | BlockRows
+"""A zone as files hold it."""
+
+_POLYGON, _BLOCKS = TypeAdapter(PolygonZone), TypeAdapter(BlockRows)
 
 
 def zone_from_dict(data: Mapping[str, Any]) -> Zone:
@@ -317,41 +338,7 @@ def zone_from_dict(data: Mapping[str, Any]) -> Zone:
     Raises:
         InvalidValue: If a part is missing or cannot be used.
     """
-    try:
-        kind, made_by = data["kind"], MadeBy(data.get("made_by", MadeBy.HAND))
-        _known_only(data, BLOCK_NAMES if kind == "blocks" else POLYGON_NAMES)
-        if kind == "blocks":
-            if not all(isinstance(line, str) and set(line) <= {"#", "."} for line in data["active"]):
-                raise ValueError("a row of blocks is written with # and .")
-            active = tuple(mark == "#" for line in data["active"] for mark in line)
-            return BlockZone(_whole(data["columns"]), _whole(data["rows"]), active, made_by)
-        points = tuple((_coordinate(x), _coordinate(y)) for x, y in data["points"])
-        name, notch = _text(data.get("name", "")), _text(data.get("notch", ""))
-        does, classes = ZoneDoes(data.get("does", ZoneDoes.BOTH)), tuple(_text(c) for c in data.get("classes", ()))
-        return PolygonZone(ZoneKind(kind), points, name, notch, made_by, does, classes)
-    except (KeyError, TypeError, ValueError, AttributeError) as error:
-        raise InvalidValue(
-            f"A zone cannot be read ({error}).", do="See docs/formats.md for a complete example."
-        ) from error
-
-
-def _known_only(data: Mapping[str, Any], known: Sequence[str]) -> None:
-    for name in data:
-        if name not in known:
-            raise ValueError(unknown_name(str(name), known))
-
-
-def _coordinate(value: object) -> float:
-    return number(value, 0.0, 1.0, "A coordinate")
-
-
-def _whole(value: object) -> int:
-    if isinstance(value, bool) or not isinstance(value, int):
-        raise TypeError(f"{value!r} is no whole number")
-    return value
-
-
-def _text(value: object) -> str:
-    if not isinstance(value, str):
-        raise TypeError(f"{value!r} is no text")
-    return value
+    if not isinstance(data, Mapping) or data.get("kind") != "blocks":
+        return read_as(_POLYGON, data, "A zone")
+    read = read_as(_BLOCKS, data, "A zone")
+    return BlockZone(read.columns, read.rows, tuple(mark == "#" for mark in "".join(read.active)), read.made_by)
