@@ -23,12 +23,14 @@ from guardia.core.replay.always import always_written
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import ALERT_LISTED, ALERT_ONLY, ALERT_ZONE
 from guardia.core.replay.replay import replay
-from guardia.core.score.alerts import other_alerts
+from guardia.core.replay.writing import volume_of
+from guardia.core.score.alerts import alert_score, other_alerts, switchable_causes
 from guardia.core.score.candidates import Scorer
 from guardia.core.score.score import Flip
 from guardia.core.storage.readings import Measure, Reading
 from guardia.core.storage.rules import RecordingMode
 from guardia.core.trace.stack import TraceStack
+from guardia.core.tuning.cures import usual_cures
 from tests.support import blob_trace, capability, evidence_of, plain, tried
 
 DAY, HOUR = 86400.0, 3600.0
@@ -106,6 +108,21 @@ class Alerts(unittest.TestCase):
         told = other_alerts(more, both.installed_replay)
         self.assertEqual([(a.cause, a.verdict) for a in told], [("sound", "false"), ("sound", None)])
         self.assertEqual((both.installed.false_alerts_per_day, both.draft.false_alerts_per_day), (2.5, 0.0))
+        self.assertEqual(switchable_causes(more, capability()), ("sound",))
+
+        # The switch of its cause ends these alerts, a real one with them, and what is stored of it.
+        off = compared(more, plain(4), plain(4, causes_off=("sound",)))
+        self.assertEqual(off.draft.false_alerts_per_day, 2.0)
+        self.assertEqual(other_alerts(more, off.draft_replay), [])
+        self.assertFalse(any("real alert" in line for line in off.limits))
+        rang = replace(more, occurrences=(replace(heard, kind="person"), *evidence.occurrences))
+        off = compared(rang, plain(4), plain(4, causes_off=("sound",)))
+        self.assertIn("1 real alert by sound would no longer come under this draft.", off.limits)
+        told = [alert_score(rang, done).real_told for done in (off.installed_replay, off.draft_replay)]
+        self.assertEqual(told[0] - told[1], 1)
+        self.assertGreater(volume_of(off.installed_replay).value, volume_of(off.draft_replay).value)
+        remedy = next(c for c in usual_cures(rang, off.installed_replay.candidate, ()) if c.remedy.words == "sound off")
+        self.assertEqual((remedy.lost, remedy.alerts.real_told), (0, told[1]))
 
     def test_what_is_not_known_of_the_way_to_the_phone_is_said(self):
         evidence = week()

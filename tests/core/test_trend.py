@@ -10,7 +10,7 @@ from guardia.app.project.readings_table import read_in, save_readings
 from guardia.app.project.session import Session
 from guardia.app.work.messages import MessageHub
 from guardia.core.base.errors import InvalidValue
-from guardia.core.storage.readings import Measure, Reading, value_shown
+from guardia.core.storage.readings import RANGES, Measure, Reading, value_shown
 from guardia.core.storage.rules import StorageRules
 from guardia.core.storage.trend import threshold_of, trend_of
 from guardia.formats.readings import read_readings
@@ -53,9 +53,15 @@ class Trends(unittest.TestCase):
             (Measure.DATA_USED, "250 MB", Measure.DATA_USED, 0.25),
         ):  # fmt: skip
             with self.subTest(text):
-                found, number = value_shown(what, text)
+                found, number, shown = value_shown(what, text)
                 self.assertEqual(found, measure)
                 self.assertAlmostEqual(number, value)
+                plain = text.replace(",", ".").rstrip(" %").lstrip("-").replace(".", "").isdigit()
+                said = text.replace("1/5", "1 of 5 bars").lower()
+                self.assertEqual(
+                    Reading(0.0, found, number, shown).words.lower(),
+                    f"{value:g} {RANGES[found].unit}".lower() if plain else said,
+                )
         for what, text in ((Measure.SIGNAL, "5 of 4"), (Measure.SIGNAL, "purple"), (Measure.SUPPLY, "58 GiB")):
             with self.subTest(text), self.assertRaises(InvalidValue):
                 value_shown(what, text)

@@ -102,7 +102,7 @@ class SettingsSheet(FolderCase):
             "night_notch": make.notches[0].label, "hold_s": 3.0, "objects": ("person",), "pre_record_s": 4.0,
             "length_s": 30.0, "stop_when_still": True, "rest_s": 60.0, "release_s": 3.0, "recording_plan": always,
             "modes": (Mode("closed", always, records=False),), "alerts_on": False, "alert_plan": always,
-            "alert_interval_s": 60.0, "alert_classes": ("person",), "phone_allows": False,
+            "alert_interval_s": 60.0, "alert_classes": ("person",), "causes_off": ("sound",), "phone_allows": False,
             "status_light": "off", "target": StoreKind.CARD,
             "overwrite": False, "mode": RecordingMode.CONTINUOUS, "quality": "low", "snapshot_every_s": 60.0,
             "second_stream": True, "white_light": True, "extras": (("siren", "off"),),

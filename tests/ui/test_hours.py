@@ -151,6 +151,10 @@ class Hours(StepCase):
         page.tabs.setCurrentIndex(3)
         page.interval.setCurrentIndex(1)
         page.interval.activated.emit(1)
+        for cause, box in page.causes.items():
+            box.click()
+            self.assertIn(cause, self.model.draft.alerts.causes_off)
+            self.assertIn(f"{cause} off", told)
         page.alerts_on.setChecked(False)
         self.assertEqual(page.model.alert_scores()[1].real_told, 0)
         recorded = [s.real_recorded for s in (self.model.comparison.installed, self.model.comparison.draft)]

@@ -154,6 +154,9 @@ MIGRATIONS: tuple[str, ...] = (
     """
     ALTER TABLE occurrence ADD COLUMN undone_s REAL;
     """,
+    """
+    ALTER TABLE reading ADD COLUMN shown TEXT NOT NULL DEFAULT '';
+    """,
 )
 """Step n brings a file from schema version n to n + 1."""
 

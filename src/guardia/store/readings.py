@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from guardia.core.base.values import number
+from guardia.core.base.values import number, plain_text
 from guardia.core.storage.readings import Measure, Reading
 from guardia.store.database import Database
 from guardia.store.rows import Damaged, keep_rows, read_each
@@ -34,9 +34,12 @@ class Readings:
 
     def _of(self, column: str, number: int) -> dict[int, Reading]:
         rows = self._db.rows(
-            f"SELECT id, at_s, what, value FROM reading WHERE {column} = ? ORDER BY at_s, id", (number,)
+            f"SELECT id, at_s, what, value, shown FROM reading WHERE {column} = ? ORDER BY at_s, id", (number,)
         )
-        return read_each(rows, lambda r: Reading(r["at_s"], Measure(r["what"]), r["value"]), "reading", self._damage)
+        return read_each(
+            rows, lambda r: Reading(r["at_s"], Measure(r["what"]), r["value"], plain_text(r["shown"], "A reading")),
+            "reading", self._damage,
+        )  # fmt: skip
 
     def set_of_camera(self, camera_id: int, readings: Sequence[Reading]) -> None:
         """Keep the readings of a camera."""
@@ -50,7 +53,7 @@ class Readings:
         with self._db.transaction():
             keep_rows(
                 self._db, "reading", self._of(column, number), readings,
-                lambda r: {column: number, "at_s": r.at_s, "what": r.what.value, "value": r.value},
+                lambda r: {column: number, "at_s": r.at_s, "what": r.what.value, "value": r.value, "shown": r.shown},
             )  # fmt: skip
 
     def facts(self, camera_id: int | None) -> dict[str, float]:

@@ -33,7 +33,7 @@ from guardia.core.make.levers import LEVER_OF
 from guardia.core.make.settings import Settings
 from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.purpose.judgement import Verdict
-from guardia.core.score.alerts import AlertScore, alert_score
+from guardia.core.score.alerts import AlertScore, alert_score, switchable_causes
 from guardia.core.score.hours import Cure, HourOfDay, hours_of_day, late_switching, outside, week_seconds
 from guardia.core.storage.readings import Measure, Reading, alert_delay
 from guardia.core.tuning.cures import usual_cures
@@ -311,6 +311,11 @@ class HoursModel(StepModel):
         """What is told under the installed settings and under the draft."""
         evidence, both = self.model.evidence, self.model.comparison
         return alert_score(evidence, both.installed_replay), alert_score(evidence, both.draft_replay)
+
+    def switchable_causes(self) -> tuple[str, ...]:
+        """Other causes than motion that can be switched off on this camera."""
+        off = self.model.draft.alerts.causes_off
+        return tuple(dict.fromkeys((*switchable_causes(self.model.evidence, self.model.camera.capability), *off)))
 
     def cures(self) -> list[Cure] | None:
         """Ways to be alerted less than under the installed settings, each by itself; None until they are worked out."""

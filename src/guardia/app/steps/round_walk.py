@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.camera.undo import step_text
 from guardia.core.prove.due import Due
-from guardia.core.storage.readings import OF_STORE, RANGES, Measure, Reading, value_shown
+from guardia.core.storage.readings import OF_STORE, Measure, Reading, value_shown
 
 if TYPE_CHECKING:
     from guardia.app.project.session import Session
@@ -58,7 +58,7 @@ class RoundWalk:
         if not known:
             return ""
         last = known[-1]
-        return f"{last.value:g} {RANGES[last.what].unit} on {self._session.local_time(last.at_s):%d %b}"
+        return f"{last.words} on {self._session.local_time(last.at_s):%d %b}"
 
     def keep(self, typed: Mapping[Measure, str], seen: Collection[Measure], note: str) -> None:
         """Keep what was typed and seen there, one step of undo, and go on to the next camera.

@@ -396,6 +396,16 @@ ALERT_CLASSES = Lever(
     there=lambda c: bool(c.object_classes),
     free=_class_sets,
 )
+OTHER_CAUSES = Lever[tuple[str, ...]](
+    "causes_off",
+    "other causes",
+    "",
+    lambda off, _c: f"OFF: {', '.join(off)}" if off else "on",
+    there=lambda c: bool(c.starts_clips),
+    carried=lambda v, c: tuple(cause for cause in v if cause in c.starts_clips),
+    free=lambda c: tuple(dict.fromkeys(((), *((cause,) for cause in c.starts_clips), c.starts_clips))),
+    help="What else than motion starts a clip and an alert, such as a sound or the button of a door.",
+)
 PHONE = Lever(
     "phone_allows",
     "phone",
@@ -497,8 +507,8 @@ EXTRAS = Lever[tuple[tuple[str, str], ...]](
 
 LEVERS: tuple[Lever[Any], ...] = (
     DETECTION_ON, ZONES, NOTCH, DIRECT, NIGHT_NOTCH, HOLD, OBJECTS, PRE_RECORD, LENGTH, STOP_WHEN_STILL, REST, RELEASE,
-    RECORDING_PLAN, MODES, ALERTS_ON, ALERT_PLAN, ALERT_INTERVAL, ALERT_CLASSES, PHONE, STATUS_LIGHT, TARGET, OVERWRITE,
-    MODE, QUALITY, SNAPSHOTS, SECOND_STREAM, WHITE_LIGHT, EXTRAS,
+    RECORDING_PLAN, MODES, ALERTS_ON, ALERT_PLAN, ALERT_INTERVAL, ALERT_CLASSES, OTHER_CAUSES, PHONE, STATUS_LIGHT,
+    TARGET, OVERWRITE, MODE, QUALITY, SNAPSHOTS, SECOND_STREAM, WHITE_LIGHT, EXTRAS,
 )  # fmt: skip
 """In the order in which they are entered and act."""
 

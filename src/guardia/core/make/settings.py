@@ -129,6 +129,8 @@ class AlertSettings:
     """No alert so soon after the one before."""
     alert_classes: tuple[str, ...] = ()
     """Classes that alerts are filtered by; none means any that is recorded."""
+    causes_off: tuple[str, ...] = ()
+    """Other causes than motion that are switched off, such as a sound: they start no clip and alert nobody."""
     phone_allows: bool = True
     """The phone lets them through: permission given, no battery saver in the way, this camera not muted."""
     status_light: Literal["", "on", "off", "none"] = ""

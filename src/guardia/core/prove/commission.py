@@ -24,7 +24,7 @@ from guardia.core.replay.replay import Replay
 from guardia.core.replay.silence import silences
 from guardia.core.score.met import asked_words
 from guardia.core.score.storage_findings import storage_findings
-from guardia.core.storage.readings import RANGES, SIGNALS, Measure, alert_delay
+from guardia.core.storage.readings import SIGNALS, Measure, alert_delay
 from guardia.core.storage.stores import StoreKind
 from guardia.core.view.geometry import LADDER
 from guardia.core.view.picture import DARK_LUMA, GLARE_SHARE, SOFT, TURNED_DEG, PictureFacts
@@ -271,7 +271,7 @@ def _place(evidence: Evidence) -> list[Item]:
     ladder = "Ladder: a second person; no work on live mains. Filming of neighbours and sound: local law decides."
     return [
         Item("signal", "placement", "Check the signal at its place, not on the bench", weak,
-             found=f"read as {signal[-1].value:g} {RANGES[signal[-1].what].unit}" if signal else "",
+             found=f"read as {signal[-1].words}" if signal else "",
              verified=True if signal else None),
         Item("mounted", "placement", "Mount it as low as is out of reach; nothing moving or close in the picture",
              "branches and webs trigger it, glass reflects its lamp at night", ladder),

@@ -15,7 +15,7 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan, on_at
 from guardia.core.replay.gate import CameraCheck, GateAnswer, Look, Moment, State, TriggerGate
 from guardia.core.replay.silence import RARE, chance_of, recorded_near
 from guardia.core.storage.battery import fit_drain
-from guardia.core.storage.readings import RANGES, SIGNALS, Measure, Reading
+from guardia.core.storage.readings import SIGNALS, Measure, Reading
 from guardia.core.storage.rules import StorageRules
 from guardia.core.storage.trend import threshold_of
 
@@ -115,7 +115,7 @@ class LinkGate(UpGate):
         last = read[-1]
         threshold = threshold_of(last.what, rules, evidence.storage.facts)
         weak = threshold is not None and float(last.value or 0.0) <= threshold.level
-        words = f"its signal was last read as {last.value:g} {RANGES[last.what].unit}"
+        words = f"its signal was last read as {last.words}"
         return GateAnswer(State.UNKNOWN, words, 0.4 if weak else self.check.weight)
 
 

@@ -88,7 +88,10 @@ def _volume_of(done: Done, candidate: Candidate) -> Figure:
     evidence = done.evidence
     edges = {}
     for dark in (False, True):
-        others = [(c.start_s, c.end_s) for c in evidence.clips if c.by_another_cause and c.dark is dark]
+        others = [
+            (c.start_s, c.end_s) for c in evidence.other_causes
+            if c.dark is dark and c.cause not in candidate.settings.alerts.causes_off
+        ]  # fmt: skip
         edges[dark] = _edges([*zip(*recorded_edges(done, dark), strict=True), *others])
     return _volume(evidence, candidate.settings, candidate.capability, edges, "by the replay")
 

@@ -10,10 +10,11 @@ import numpy as np
 
 from guardia.core.base.intervals import rate_interval
 from guardia.core.evidence.clips import Cause
-from guardia.core.evidence.events import EVENT_TOLERANCE_S
+from guardia.core.evidence.events import EVENT_TOLERANCE_S, CameraEvent
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.hours.modes import allowed_spans
 from guardia.core.hours.plan import if_known, in_spans, on_at
+from guardia.core.make.capability import Capability
 from guardia.core.make.settings import Settings
 from guardia.core.purpose.judgement import Verdict
 from guardia.core.replay.replay import Replay
@@ -37,8 +38,8 @@ class OtherAlert(NamedTuple):
 def other_alerts(evidence: Evidence, done: Replay) -> list[OtherAlert]:
     """Alerts for other causes than motion in counted time.
 
-    They came whatever moved; others settings keep those that their alert switch, hours and modes do not stop, as far as
-    these did not let them pass then.
+    They came whatever moved; other settings keep those that the switch of their cause, the alert switch, hours and
+    modes do not stop, as far as these did not let them pass then.
     """
     listed = [e for e in evidence.events if e.alert and e.cause not in ("", Cause.MOTION)]
     listed = [e for e in listed if evidence.watch.counts(e.at_s, e.at_s)]
@@ -46,9 +47,15 @@ def other_alerts(evidence: Evidence, done: Replay) -> list[OtherAlert]:
     alerts = []
     for event in listed:
         then = next((e.settings for e in evidence.epochs if e.from_s <= event.at_s < e.to_s), None)
-        if not _stops(evidence, new, event.at_s) or (then is not None and _stops(evidence, then, event.at_s)):
+        if not _stops(evidence, new, event) or (then is not None and _stops(evidence, then, event)):
             alerts.append(OtherAlert(event.at_s, event.cause, _verdict(evidence, event.at_s)))
     return alerts
+
+
+def switchable_causes(evidence: Evidence, make: Capability) -> tuple[str, ...]:
+    """Other causes than motion that can be switched off: those of the make, and sound and button where they alerted."""
+    listed = {e.cause for e in evidence.events if e.alert}
+    return tuple(dict.fromkeys((*make.starts_clips, *(c for c in (Cause.SOUND, Cause.BUTTON) if c in listed))))
 
 
 def alert_path_words(evidence: Evidence) -> str:
@@ -59,12 +66,16 @@ def alert_path_words(evidence: Evidence) -> str:
     return "The last alert test never came: alerts that the camera sends may reach nobody." if tests[-1] is None else ""
 
 
-def _stops(evidence: Evidence, settings: Settings, at_s: float) -> bool:
-    """Whether the alert switch, the hours or the mode of some settings stop an alert at a moment."""
-    hours, dates = settings.hours, evidence.dates
+def _stops(evidence: Evidence, settings: Settings, event: CameraEvent) -> bool:
+    """Whether the switches, the hours or the mode of some settings stop an alert for another cause than motion."""
+    at_s, hours, dates = event.at_s, settings.hours, evidence.dates
     plan = if_known(hours.alert_plan, evidence.place)
     spans = allowed_spans(hours.modes, "alerts", *dates, evidence.place)
-    off = not settings.alerts.alerts_on or not bool(on_at(plan, [at_s], evidence.place)[0])
+    off = (
+        event.cause in settings.alerts.causes_off
+        or not settings.alerts.alerts_on
+        or not bool(on_at(plan, [at_s], evidence.place)[0])
+    )
     return off or (spans is not None and not bool(in_spans(spans, np.array([at_s]))[0]))
 
 
@@ -83,7 +94,7 @@ class AlertScore:
     per_day: tuple[float, float, float] | None
     """False alerts a day with the exact interval (95 %); None without watched time."""
     real_told: int
-    """Real visits that are told."""
+    """Real visits that are told, and real alerts for other causes."""
     real_silent: tuple[int, ...]
     """Ids of real visits that trigger and are not told."""
     not_expected: int
@@ -119,4 +130,5 @@ def alert_score(evidence: Evidence, done: Replay) -> AlertScore:
         burst = burst + 1 if after - before <= BURST_S else 1
         most = max(most, burst)
     rate = (false / days, *rate_interval(false, days)) if days else None
-    return AlertScore(false, rate, int(real_told.sum()), tuple(visits.ids[silent].tolist()), expected, most, longest)
+    told_in_all = int(real_told.sum()) + sum(alert.verdict is Verdict.REAL for alert in others)
+    return AlertScore(false, rate, told_in_all, tuple(visits.ids[silent].tolist()), expected, most, longest)

@@ -9,7 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from guardia.core.base.intervals import Expected, expected_number, rate_interval, wilson
-from guardia.core.base.words import count_of
+from guardia.core.base.words import count_of, listed
 from guardia.core.evidence.clips import Occurrence, Visit, VisitTable
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.evidence.watch import DAY_S, length
@@ -379,9 +379,22 @@ def compare(
         closed = old if (not old.passed(Stage.ALERTED) if of_alert else old.gate is not None) else new
         changes.append(Change(flip, replace(visit[0], kind=visit.kind), closed, chance))
     settings, capability = draft.candidate.settings, draft.candidate.capability
-    limits = (*evidence_limits(evidence, settings, capability), *_filter_limits(evidence, settings, capability))
+    limits = (
+        *_other_alerts_lost(evidence, installed, draft), *evidence_limits(evidence, settings, capability),
+        *_filter_limits(evidence, settings, capability),
+    )  # fmt: skip
     one, two = scores or (score(evidence, installed), score(evidence, draft))
     return Comparison(one, two, tuple(changes), limits, installed, draft)
+
+
+def _other_alerts_lost(evidence: Evidence, installed: Replay, draft: Replay) -> tuple[str, ...]:
+    """The real alerts for other causes than motion that a draft ends, in a sentence."""
+    kept = other_alerts(evidence, draft)
+    lost = [a for a in other_alerts(evidence, installed) if a not in kept and a.verdict is Verdict.REAL]
+    if not lost:
+        return ()
+    by = listed(sorted({alert.cause for alert in lost}))
+    return (f"{count_of(len(lost), 'real alert')} by {by} would no longer come under this draft.",)
 
 
 def _filter_limits(evidence: Evidence, draft: Settings, capability: Capability) -> tuple[str, ...]:

@@ -86,6 +86,8 @@ class Reading:
     """What was read."""
     value: float | None = None
     """In the measure's unit; None for a state, and for an alert that never came."""
+    shown: str = ""
+    """As the device showed it, where that is no number in the unit, such as '3 of 4 bars' or 'good'."""
 
     def __post_init__(self) -> None:
         bounds = RANGES.get(self.what)
@@ -102,6 +104,13 @@ class Reading:
                 do=f"Enter {bounds.low:g} to {bounds.high:g} {bounds.unit}.",
             )
 
+    @property
+    def words(self) -> str:
+        """Its value, as the device showed it; 'none came' and nothing where it has none."""
+        if self.value is None:
+            return "none came" if self.what in RANGES else ""
+        return self.shown or f"{self.value:g} {RANGES[self.what].unit}"
+
 
 SIGNAL_WORDS = {
     "excellent": 100.0, "very good": 90.0, "good": 75.0, "fair": 50.0, "medium": 50.0, "weak": 25.0, "poor": 25.0,
@@ -117,7 +126,7 @@ _FAHRENHEIT = re.compile(r"([-+]?\d+(?:\.\d+)?)\s*°?\s*F", re.IGNORECASE)
 _SPACE = re.compile(rf"([-+.\d]+)\s*({'|'.join(UNIT_GB)})", re.IGNORECASE)
 
 
-def value_shown(what: Measure, text: str) -> tuple[Measure, float]:
+def value_shown(what: Measure, text: str) -> tuple[Measure, float, str]:
     """A value as a device shows it.
 
     Args:
@@ -127,7 +136,7 @@ def value_shown(what: Measure, text: str) -> tuple[Measure, float]:
             '58 GiB'.
 
     Returns:
-        The measure that it is a value of, and the value in its unit.
+        The measure that it is a value of, the value in its unit, and as it was shown where that is no number in it.
 
     Raises:
         InvalidValue: If it is none of that.
@@ -136,20 +145,21 @@ def value_shown(what: Measure, text: str) -> tuple[Measure, float]:
     if what is Measure.SIGNAL:
         bars = _BARS.fullmatch(plain)
         if bars is not None and 0 <= int(bars[1]) <= int(bars[2]) > 0:
-            return Measure.SIGNAL_SHOWN, 100.0 * int(bars[1]) / int(bars[2])
+            return Measure.SIGNAL_SHOWN, 100.0 * int(bars[1]) / int(bars[2]), f"{bars[1]} of {bars[2]} bars"
         if plain.lower() in SIGNAL_WORDS:
-            return Measure.SIGNAL_SHOWN, SIGNAL_WORDS[plain.lower()]
+            return Measure.SIGNAL_SHOWN, SIGNAL_WORDS[plain.lower()], plain.lower()
         if plain.endswith("%"):
             what, plain = Measure.SIGNAL_SHOWN, plain[:-1]
     if what is Measure.TEMPERATURE and (shown := _FAHRENHEIT.fullmatch(plain)) is not None:
-        return what, (float(shown[1]) - 32) / 1.8
+        return what, (float(shown[1]) - 32) / 1.8, f"{shown[1]} °F"
     space = _SPACE.fullmatch(plain) if RANGES[what].unit == "GB" else None
-    factor = 1.0
+    factor, as_shown = 1.0, ""
     if space is not None:
         plain = space[1]
-        factor = next(gb for unit, gb in UNIT_GB.items() if unit.lower() == space[2].lower())
+        unit, factor = next((unit, gb) for unit, gb in UNIT_GB.items() if unit.lower() == space[2].lower())
+        as_shown = f"{plain} {unit}" if unit != "GB" else ""
     try:
-        return what, float(plain) * factor
+        return what, float(plain) * factor, as_shown
     except ValueError as error:
         ways = ", or as it is shown: 3/4 bars, good, yellow, 60 %" if what is Measure.SIGNAL else ""
         raise InvalidValue(

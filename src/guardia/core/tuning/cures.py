@@ -7,6 +7,7 @@ from itertools import pairwise
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.zones import Zone
+from guardia.core.score.alerts import switchable_causes
 from guardia.core.score.hours import Cure, Remedy, cures
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.hours import propose_hours
@@ -38,6 +39,10 @@ def usual_cures(
     others += [
         Remedy(f"record only: {name}", start.with_values(objects=(name,)))
         for name in make.object_classes if installed.detection.objects != (name,)
+    ]  # fmt: skip
+    others += [
+        Remedy(f"{cause} off", start.with_values(causes_off=(*installed.alerts.causes_off, cause)))
+        for cause in switchable_causes(evidence, make) if cause not in installed.alerts.causes_off
     ]  # fmt: skip
     others.append(Remedy("alerts off", start.with_values(alerts_on=False)))
     if make.schedule.periods_a_day:

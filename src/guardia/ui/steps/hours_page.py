@@ -165,6 +165,9 @@ class HoursPage(FreshPage):
             classes.addStretch()
             column.addWidget(label("Alert only for these; none chosen means any", "muted", wrap=True))
             column.addLayout(classes)
+        self.causes: dict[str, QCheckBox] = {}
+        self._causes = QHBoxLayout()
+        column.addLayout(self._causes)
         self._figures = QGridLayout()
         self._figures.setHorizontalSpacing(14)
         self._figures.setVerticalSpacing(3)
@@ -189,6 +192,23 @@ class HoursPage(FreshPage):
     def _classes_chosen(self) -> None:
         chosen = tuple(name for name, box in self.classes.items() if box.isChecked())
         self._change_alerts("change the alert filter", alert_classes=chosen)
+
+    def _cause_boxes(self, causes: tuple[str, ...]) -> None:
+        """A switch for each other cause; which there are is known once the camera's list is imported."""
+        if causes == tuple(self.causes):
+            return
+        clear(self._causes)
+        self._causes.addWidget(label("Also by", "muted"))
+        self.causes = {cause: QCheckBox(cause) for cause in causes}
+        for box in self.causes.values():
+            box.setToolTip("Switched off, it starts no clip and alerts nobody")
+            box.toggled.connect(lambda _on: self._causes_chosen())
+            self._causes.addWidget(box)
+        self._causes.addStretch()
+
+    def _causes_chosen(self) -> None:
+        off = tuple(cause for cause, box in self.causes.items() if not box.isChecked())
+        self._change_alerts("switch other causes", causes_off=off)
 
     def _log_test(self) -> None:
         dialog = AlertTestDialog(self, self.model.now)
@@ -289,6 +309,9 @@ class HoursPage(FreshPage):
         self.interval.setCurrentIndex(self.interval.findData(draft.alert_interval_s))
         for name, box in self.classes.items():
             box.setChecked(name in draft.alert_classes)
+        self._cause_boxes(self.model.switchable_causes())
+        for cause, box in self.causes.items():
+            box.setChecked(cause not in draft.causes_off)
         clear(self._figures)
         installed, tried = self.model.alert_scores()
         for column, words in enumerate(("", "installed", "draft")):

@@ -175,8 +175,7 @@ class StoresTab(QWidget):
         when = f"{self._model.local(reading.at_s):%Y-%m-%d %H:%M}"
         if reading.what not in RANGES:
             return f"{when}  {reading.what}"
-        value = "none came" if reading.value is None else f"{reading.value:g} {RANGES[reading.what].unit}"
-        return f"{when}  {reading.what}: {value}"
+        return f"{when}  {reading.what}: {reading.words}"
 
     @property
     def _chosen(self) -> tuple[int | None, Reading | None] | None:

@@ -21,7 +21,7 @@ from PyQt6.QtWidgets import (
 )
 
 from guardia.core.base.errors import InvalidValue
-from guardia.core.storage.readings import RANGES, STATES, UNIT_GB, Measure, Reading
+from guardia.core.storage.readings import OF_STORE, RANGES, STATES, UNIT_GB, Measure, Reading, value_shown
 from guardia.core.storage.stores import Store, StoreKind, Takes
 from guardia.ui.parts.widgets import WrappedLabel, choice, dated, dialog_ends
 
@@ -175,7 +175,7 @@ class ReadingDialog(QDialog):
         self.known: dict[Measure, QCheckBox] = {}
         of_store = Measure.USED in measures
         for measure in measures:
-            space = measure in (Measure.USED, Measure.FREE)
+            space = measure in OF_STORE
             field = _number(None, "" if space else f" {RANGES[measure].unit}", 2)
             self.values[measure], row = field, _Maybe(field, known=False)
             self.known[measure] = row.known
@@ -192,15 +192,19 @@ class ReadingDialog(QDialog):
         form.addRow(self.trouble)
         form.addRow(dialog_ends(self))
 
+    def _reading(self, at_s: float, measure: Measure, value: float) -> Reading:
+        if measure not in OF_STORE:
+            return Reading(at_s, measure, value)
+        found, gigabytes, shown = value_shown(measure, f"{value} {self.unit.currentText()}")
+        return Reading(at_s, found, gigabytes, shown)
+
     def accept(self) -> None:
         """Take it, if it can be."""
         wall = self.at.dateTime().toPyDateTime()
         at_s = self._moment(wall)
         try:
             stores = [
-                Reading(at_s, measure, field.value() * (
-                    UNIT_GB[self.unit.currentText()] if measure in (Measure.USED, Measure.FREE) else 1.0
-                ))
+                self._reading(at_s, measure, field.value())
                 for measure, field in self.values.items() if self.known[measure].isChecked()
             ]  # fmt: skip
             if (state := self.state.currentData()) is not None:
