@@ -8,6 +8,7 @@ from unittest import mock
 import numpy as np
 from scipy.stats import nbinom
 
+from guardia.core.evidence.events import CameraEvent
 from guardia.core.evidence.watch import local_date
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.levers import limits_broken
@@ -273,6 +274,19 @@ class Tuning(unittest.TestCase):
         found = tune(days_of(real=3, false=4, days=8, false_column=3), tried(plain(4)))
         self.assertEqual([w for w, *_ in found.singles if w.startswith("object filter")], [])
         self.assertIn("object filter was not tried", " ".join(found.why))
+
+    def test_a_zone_for_a_class_is_tried_where_the_make_has_such_and_the_camera_named_what_it_saw(self):
+        zone = PolygonZone(ZoneKind.WATCH, ((0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)), "all")
+        settings = plain(4).with_values(zones=(zone,))
+        alike = days_of(real=3, false=4, days=8, false_column=3, installed=settings)
+        named = [CameraEvent(alike.span_s(o)[0], 4.0, "person" if o.kind == "person" else "animal", alert=True)
+                 for o in sorted(alike.occurrences, key=lambda o: alike.span_s(o)[0])]  # fmt: skip
+        make = replace(capability(), object_classes=("person", "animal"), zone_classes=True, zone_sensitivity=False)
+        found = tune(replace(alike, events=tuple(named)), Candidate(settings, make))
+        counts = {words: (counts.false, counts.missed) for words, counts, _ in found.singles}
+        self.assertEqual((counts["'all' for person"], counts["'all' for animal"]), ((0, 0), (32, 24)))
+        found = tune(replace(alike, events=tuple(named)), Candidate(settings, replace(make, zone_classes=False)))
+        self.assertEqual([words for words, *_ in found.singles if words.startswith("'all' for")], [])
 
     def test_what_could_change_the_choice_is_asked_for_and_nothing_else(self):
         evidence = days_of(real=3, false=4, days=8)

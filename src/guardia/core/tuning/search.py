@@ -14,6 +14,7 @@ from typing import Any, NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
+from guardia.core.base.words import listed
 from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability
 from guardia.core.make.levers import (
@@ -243,6 +244,15 @@ class Search:
                 own = replace(zone, does=ZoneDoes.RECORDS)
                 zones = tuple(own if z is zone else z for z in settings.detection.zones)
                 yield f"no alert from '{zone.name}'", Idea(None, idea.candidate.with_values(zones=zones))
+        by_class = idea.drawing is None and make.zone_classes and self.filter_known
+        for zone in settings.detection.zones if by_class else ():
+            if isinstance(zone, PolygonZone) and zone.kind is ZoneKind.WATCH:
+                for classes in ((), *((name,) for name in make.object_classes)):
+                    if classes == zone.classes:
+                        continue
+                    own = replace(zone, classes=classes)
+                    zones = tuple(own if z is zone else z for z in settings.detection.zones)
+                    yield f"'{zone.name}' for {listed(classes) or 'every class'}", _with(idea, zones=zones)
         for words, other in self._zones:
             zones = other.candidate.settings.detection.zones
             if other.drawing != idea.drawing or zones != settings.detection.zones:
