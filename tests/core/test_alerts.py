@@ -175,6 +175,12 @@ class ZonesOfTheirOwnKind(unittest.TestCase):
             deciders = [Decider(chosen, make, alerting=alerting) for alerting in (False, True)]
             said = tuple(any(d.triggered(p, n / 5) for n, p in enumerate(pictures)) for d in deciders)
             self.assertEqual(said, wanted)
+            # For a class: by what it believes to see, whatever else moves there.
+            for_people = tuple(replace(zone, classes=("person",)) for zone in zones)
+            for seen in ("person", "vehicle", ""):
+                decider = Decider(plain(4, zones=for_people), make, sees=lambda _at, seen=seen: seen)
+                said = any(decider.triggered(p, n / 5) for n, p in enumerate(pictures))
+                self.assertEqual(said, wanted[0] and seen == "person")
 
     def test_zones_of_a_make_without_such_are_plain_again_and_the_file_keeps_them(self):
         zone = corner(ZoneDoes.RECORDS, classes=("person",))

@@ -118,15 +118,17 @@ class Decider:
         night: It sees by its infrared lamp.
         truth_factor: How this very camera's size thresholds differ from the make's nominal ones.
         alerting: It decides whether to alert, else whether to record.
+        sees: The class that it believes to see at a moment, for zones that hold for some classes.
     """
 
     def __init__(
         self, settings: Settings, capability: Capability, *, night: bool = False, truth_factor: float = 1.12,
-        alerting: bool = False,
+        alerting: bool = False, sees: Callable[[float], str] = lambda _at: "",
     ) -> None:  # fmt: skip
+        self._sees = sees
         self._parts = [
-            (contrast, share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT, zone)
-            for contrast, share, zone in _zones(settings, capability, night=night, alerting=alerting)
+            (contrast, share * truth_factor * _DECISION_WIDTH * _DECISION_HEIGHT, zone, classes)
+            for contrast, share, zone, classes in _zones(settings, capability, night=night, alerting=alerting)
         ]
         self._masked = _painted(settings, ZoneKind.MASK)
         self._zone_test = capability.zone_test
@@ -146,8 +148,10 @@ class Decider:
             self._background = small.copy()
         difference = np.abs(small - self._background)
         self._background += 0.03 * (small - self._background)
-        self.moving = self._on and any(self._large(difference > contrast, zone, least)
-                                       for contrast, least, zone in self._parts)  # fmt: skip
+        self.moving = self._on and any(
+            self._large(difference > contrast, zone, least) and (not classes or self._sees(at_s) in classes)
+            for contrast, least, zone, classes in self._parts
+        )
         if not self.moving:
             self._since = None
             return False
@@ -181,8 +185,8 @@ class Decider:
 
 def _zones(
     settings: Settings, capability: Capability, *, night: bool, alerting: bool = False
-) -> list[tuple[int, float, NDArray[np.bool_]]]:
-    """Contrast, size and pixels of each zone that has a sensitivity of its own; of all others together.
+) -> list[tuple[int, float, NDArray[np.bool_], tuple[str, ...]]]:
+    """Contrast, size, pixels and classes of each zone with a sensitivity or classes of its own; of all others together.
 
     Zones that only alert decide nothing about recording, those that only record nothing about alerts.
     """
@@ -196,15 +200,15 @@ def _zones(
     watched = [z for z in detection.zones if not isinstance(z, BlockZone) and z.kind is ZoneKind.WATCH]
     usual = detection.night_notch if night and detection.night_notch else detection.notch
     parts = []
-    for own in sorted({z.notch for z in watched}) or [""]:
-        others = [z for z in watched if z.notch != own]
+    for own, classes in sorted({(z.notch, z.classes) for z in watched}) or [("", ())]:
+        others = [z for z in watched if (z.notch, z.classes) != (own, classes)]
         zones = tuple(z for z in detection.zones if z not in others)
         if detection.sensitivity is not None and not own:
             contrast, share = detection.sensitivity
         else:
             notch = capability.notch(own or usual)
             contrast, share = notch.contrast, notch.size
-        parts.append((contrast, share, _zone_pixels(settings.with_values(zones=zones))))
+        parts.append((contrast, share, _zone_pixels(settings.with_values(zones=zones)), classes))
     return parts
 
 

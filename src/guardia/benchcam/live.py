@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
@@ -87,7 +88,10 @@ class _Camera:
             return
         if self.decider is None:
             night = self.scene.light(at_s) is Light.NIGHT
-            self.decider = Decider(self.settings, self.capability, night=night, truth_factor=TRUTH_FACTOR)
+            self.decider = Decider(
+                self.settings, self.capability, night=night, truth_factor=TRUTH_FACTOR,
+                sees=partial(seen_class, self.scene),
+            )  # fmt: skip
         triggered = self.decider.triggered_by(small, at_s)
         rule = self.settings.recording
         if self.trigger_s is None:

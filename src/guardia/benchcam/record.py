@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Iterator, Mapping
+from functools import partial
 from pathlib import Path
 
 from PIL import Image
@@ -107,7 +108,10 @@ def _by_motion(
     for index, (begin, end) in enumerate(busy):
         moment = max(begin, free - LOOKS_AGAIN_S)
         while moment < end:
-            decider = Decider(chosen, capability, night=scene.light(moment) is Light.NIGHT, truth_factor=TRUTH_FACTOR)
+            decider = Decider(
+                chosen, capability, night=scene.light(moment) is Light.NIGHT, truth_factor=TRUTH_FACTOR,
+                sees=partial(seen_class, scene),
+            )  # fmt: skip
             view = scene.view(moment, index)
             clip = record_motion(
                 view, chosen, decider, pending, begin_s=moment, end_s=end, free_from_s=free, lets_through=lets_through
