@@ -20,6 +20,7 @@ from guardia.core.make.convert_zones import known_notches
 from guardia.core.make.levers import limits_broken
 from guardia.core.make.zones import PolygonZone, ZoneDoes, ZoneKind, zone_from_dict, zone_to_dict
 from guardia.core.replay.always import always_written
+from guardia.core.replay.anchored import anchored
 from guardia.core.replay.gate import Stage
 from guardia.core.replay.gates import ALERT_LISTED, ALERT_ONLY, ALERT_ZONE
 from guardia.core.replay.replay import replay
@@ -159,6 +160,20 @@ class ZonesOfTheirOwnKind(unittest.TestCase):
         self.assertEqual(self.compared(*(replace(z, does=ZoneDoes.BOTH) for z in zones))[:2], ([True] * 4,) * 2)
         held = replay(done.evidence, done.candidate.with_values(hold_s=3.0))
         self.assertEqual(held.told.tolist(), [False] * 4, "not long enough there")
+
+    def test_how_likely_a_zone_that_only_alerts_does_so_is_as_unsure_as_the_camera_s_scale(self):
+        sizes = (3, 5, 7, 9, 14)
+        traces = [blob_trace([0, *[size] * 10, 0], column=26) for size in sizes]
+        evidence = evidence_of(traces, kinds=["person"] * 5, starts=[BEGIN + n * HOUR for n in range(5)],
+                               installed=None, watched=[(BEGIN, BEGIN + DAY)])  # fmt: skip
+        make = capability("rectangle-mains-camera")
+        both, only, never = (
+            anchored(evidence, Candidate(plain(4, zones=(corner(does, left=0.75),)), make)).alert_chances.mean(axis=0)
+            for does in (ZoneDoes.BOTH, ZoneDoes.ALERTS, ZoneDoes.RECORDS)
+        )
+        np.testing.assert_allclose(only, both)
+        self.assertTrue(any(0.1 < chance < 0.9 for chance in only), only)
+        self.assertEqual(never.max(), 0.0)
 
     def test_a_zone_for_a_class_holds_for_nothing_else(self):
         recorded, told, _ = self.compared(corner(ZoneDoes.BOTH, classes=("person",)), corner(ZoneDoes.BOTH, left=0.75))

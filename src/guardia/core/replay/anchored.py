@@ -25,6 +25,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.make.capability import Capability, Notch
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart
+from guardia.core.make.zones import BlockZone, PolygonZone, ZoneDoes, ZoneKind
 from guardia.core.replay.factor import NODES, CameraScale, camera_scale, passes
 from guardia.core.replay.passable import passable
 from guardia.core.replay.replay import Motion, Replay, motion_under, replay
@@ -151,6 +152,7 @@ class Anchor:
             model,
             candidate=candidate,
             chances=chances,
+            alerting=self._alerting(candidate),
             unlike_model=silent,
             lasting=self._stretches,
             share=np.where(silent, 0.0, np.where(more, 1.0, model.share)),
@@ -159,6 +161,20 @@ class Anchor:
             trigger_s=np.where(silent, np.nan, np.where(more_triggers, self._begins, model.trigger_s)),
             alert_facts=said,
         )
+
+    def _alerting(self, candidate: Candidate) -> Reals | None:
+        """(NODES, N) chances to trigger in a zone that alerts; None where every zone records and alerts."""
+        zones = candidate.settings.detection.zones
+        left = tuple(
+            replace(zone, does=ZoneDoes.BOTH) if isinstance(zone, PolygonZone) else zone
+            for zone in zones if not (isinstance(zone, PolygonZone) and zone.does is ZoneDoes.RECORDS)
+        )  # fmt: skip
+        if left == zones:
+            return None
+        if not any(isinstance(zone, BlockZone) or zone.kind is ZoneKind.WATCH for zone in left):
+            return np.zeros((NODES, len(self.evidence.occurrences)))
+        only = candidate.with_values(zones=left)
+        return self._chances(only.settings, replay(self.evidence, self.own(only)))
 
     def _alerts_said(self, settings: Settings) -> NDArray[np.int8]:
         """(N,) what the camera's list says of alerts that these settings decide as those of then did: 1, 0, or -1.

@@ -127,6 +127,8 @@ class Replay:
     chances: NDArray[np.float64] | None = None
     """(K, N) chance to be recorded, for each of K factors that the camera may have, each as likely as the others; None
     for what the model alone says."""
+    alerting: NDArray[np.float64] | None = None
+    """(K, N) chance to trigger in a zone that alerts; None where every zone does both, and as above."""
     unlike_model: NDArray[np.bool_] | None = None
     """(N,) the model would have recorded it, what the camera did speaks against it; None as above."""
     lasting: Callable[[Replay], list[list[Span]]] | None = None
@@ -185,15 +187,19 @@ class Replay:
         chances = self.marked[None, :].astype(np.float64) if self.chances is None else self.chances
         triggered, open_to = ~np.isnan(self.trigger_s), self.told.copy()
         waiting = ~triggered & ~self.marked
+        if self.alerting is not None:
+            chances, waiting = self.alerting, waiting | (triggered & np.isnan(self.in_alert_zone))
         if waiting.any():
             # What would be decided if it triggered as it begins; the time between alerts goes by those that do.
             begins = np.array([begin for _, begin, _ in self.evidence.spans], np.float64)
             as_if = replace(self, trigger_s=np.where(triggered, self.trigger_s, begins))
             for gate in gates.of_stage(Stage.ALERTED):
-                if not isinstance(gate, AlertIntervalGate):
+                if not isinstance(gate, AlertIntervalGate) and (self.alerting is None or gate is not gates.ALERT_ZONE):
                     waiting = waiting & ~gate.closes(as_if, waiting)
             open_to |= waiting
-        # What triggers without being recorded, as in a zone that only alerts, is alerted by the model alone.
+        if self.alerting is not None:
+            return chances * open_to
+        # What triggers without being recorded is alerted by the model alone.
         alerted: NDArray[np.float64] = np.maximum(chances * open_to, self.told & ~self.marked)
         return alerted
 
