@@ -37,6 +37,8 @@ MENUS = st.builds(
     steps=st.lists(st.text(max_size=4), max_size=5).map(tuple),
     numbers=st.tuples(st.integers(0, 120), st.integers(0, 120)), second_slider=maybe, night_level=maybe,
     classes=st.none() | st.sampled_from(((), ("person",), ("person", "vehicle"))), hold_s=times, rest_s=times,
+    range_m=st.none() | st.tuples(st.integers(1, 99), st.integers(1, 99)), masks=st.none() | st.integers(0, 9),
+    stop_when_still=maybe, snapshot_s=times, second_mbit_s=st.none() | st.floats(0, 20),
     length_s=times, pre_record_s=times, alert_interval_s=times, periods_a_day=st.none() | st.integers(0, 48),
     targets=st.none() | st.just((StoreKind.HUB,)), modes=st.none() | st.just(tuple(RecordingMode)),
     qualities=st.none() | st.just((Quality("best", 1920, 1080, 15.0),)), battery=maybe, mobile=maybe,
@@ -106,6 +108,16 @@ class Described(unittest.TestCase):
     def test_what_nobody_knew_is_said_to_be_assumed(self):
         self.assertIn("its scale", assumed_words(capability_from_dict(make_of(Menus("a")))))
         some = make_of(Menus("a", zones=ZonesDrawn.NONE, scale=ScaleShown.SLIDER, rest_s=(0.0,)))["assumed"]
+        every = make_of(
+            Menus("a", classes=("person",), range_m=(12, 8), masks=4, stop_when_still=True, snapshot_s=(60.0,),
+                  second_mbit_s=0.5)
+        )  # fmt: skip
+        make = capability_from_dict(every)
+        self.assertEqual((make.class_range_m, make.privacy_masks, make.stop_when_still), ((12, 8), 4, True))
+        self.assertEqual((make.storage.snapshot_choices_s, make.storage.second_mbit_s), ((0.0, 60.0), 0.5))
+        for known in ("how far its filter sees", "privacy masks", "snapshots", "second stream"):
+            self.assertNotIn(known, every["assumed"])
+            self.assertIn(known, make_of(Menus("a", classes=("person",)))["assumed"])
         for known in ("form of its zones", "number of zones", "its scale", "pauses", "charge"):
             self.assertNotIn(known, some)
 

@@ -60,6 +60,7 @@ class Describing(GuiCase):
         self.assertIn("low, medium, high", wizard.told_levels.text())
         self.click(wizard.classes.ticks["person"])
         self.assertFalse(wizard.classes.unknown.isChecked())
+        wizard.by_day_m.setValue(12)
         self.assertEqual(self.on(wizard), 2)
         wizard.rest_s.setText("soon")
         self.assertEqual(self.on(wizard), 2)
@@ -71,6 +72,11 @@ class Describing(GuiCase):
         wizard.qualities.setPlainText("best = 1920")
         self.click(wizard.button(QWizard.WizardButton.FinishButton))
         self.assertIn("'best = 1920' cannot be read", wizard.currentPage().trouble.text())
+        wizard.second.setText("fast")
+        self.click(wizard.button(QWizard.WizardButton.FinishButton))
+        self.assertIn("'fast' is no rate", wizard.currentPage().trouble.text())
+        wizard.second.setText("0,5")
+        wizard.snapshot_s.setText("60")
         wizard.qualities.setPlainText("best: 1920 x 1080 15\nsaver: 640x360")
         wizard.save(self.folder / "porch.json", make_of(wizard.menus()))
         self.click(wizard.button(QWizard.WizardButton.FinishButton))
@@ -79,6 +85,8 @@ class Describing(GuiCase):
         self.assertEqual((make.rest_choices_s, make.length_choices_s), ((0.0, 30.0, 60.0), (None,)))
         self.assertEqual((make.object_classes, make.extras[0].choices), (("person",), ("off", "on")))
         self.assertEqual([q.label for q in make.storage.qualities], ["best", "saver"])
+        self.assertEqual((make.class_range_m, make.storage.second_mbit_s), ((12, 12), 0.5))
+        self.assertEqual(make.storage.snapshot_choices_s, (0.0, 60.0))
         self.assertEqual(json.loads((self.folder / "porch.json").read_text("utf-8"))["id"], "porch-camera")
 
 

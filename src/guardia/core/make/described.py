@@ -99,12 +99,18 @@ class Menus:
     """Another level can be set for the night."""
     classes: tuple[str, ...] | None = None
     """What its filter tells apart; none where it has no filter."""
+    range_m: tuple[int, int] | None = None
+    """How far its classes hold by day and at night, m."""
+    masks: int | None = None
+    """Areas that it can black out."""
     hold_s: tuple[float, ...] | None = None
     """Minimum durations on offer."""
     rest_s: tuple[float, ...] | None = None
     """Pauses after a recording on offer."""
     length_s: tuple[float | None, ...] | None = None
     """Recording lengths on offer; None stands for 'as long as it moves'."""
+    stop_when_still: bool | None = None
+    """A fixed length can end sooner, once it is still."""
     pre_record_s: tuple[float, ...] | None = None
     """Pre-record times on offer."""
     alert_interval_s: tuple[float, ...] | None = None
@@ -123,6 +129,10 @@ class Menus:
     """The largest card, stick or disk that it takes."""
     modes: tuple[RecordingMode, ...] | None = None
     """When it can write."""
+    snapshot_s: tuple[float, ...] | None = None
+    """Times between snapshots on offer, 0 for none."""
+    second_mbit_s: float | None = None
+    """What a second stream takes, Mbit/s; 0 where it records none."""
     qualities: tuple[Quality, ...] | None = None
     """From the best to the least; none where it cannot be chosen."""
     battery: bool | None = None
@@ -149,7 +159,7 @@ USUAL = {
     "hold_s": (0.0,), "rest_s": (0.0, 10.0, 30.0, 60.0), "length_s": (None, 10.0, 20.0, 30.0, 60.0),
     "pre_record_s": (0.0,), "alert_interval_s": (0.0, 60.0, 300.0), "largest_gb": 128.0,
     "targets": tuple(StoreKind), "modes": (RecordingMode.MOTION,), "off_stops": ("recording by motion", "alerts"),
-    "pause_stops": ("alerts",), "periods_a_day": 4, "step_min": 1,
+    "pause_stops": ("alerts",), "periods_a_day": 4, "step_min": 1, "masks": 0, "snapshot_s": (), "second_mbit_s": 0.0,
 }  # fmt: skip
 """What stands in for what is not known, by name in Menus (common practice, no source)."""
 
@@ -161,7 +171,8 @@ NAMES = {
     "periods_a_day": "hours", "over_midnight": "hours over midnight", "targets": "stores",
     "largest_gb": "largest store", "modes": "when it writes", "battery": "battery", "battery_wh": "charge",
     "off_stops": "what switching off stops", "pause_stops": "what a pause stops",
-    "starts_clips": "what else starts a clip",
+    "starts_clips": "what else starts a clip", "range_m": "how far its filter sees", "masks": "privacy masks",
+    "stop_when_still": "whether it stops once it is still", "snapshot_s": "snapshots", "second_mbit_s": "second stream",
 }  # fmt: skip
 """Words for what can be not known."""
 
@@ -207,9 +218,11 @@ def make_of(menus: Menus) -> dict[str, Any]:
         "release_s": 1.0,
         "rest_choices_s": _times(said("rest_s")),
         "length_choices_s": _times(said("length_s")),
-        "stop_when_still": False,
+        "stop_when_still": bool(menus.stop_when_still),
         "pre_record_choices_s": _times(said("pre_record_s")),
         "object_classes": list(menus.classes or ()),
+        "class_range_m": list(menus.range_m) if menus.classes and menus.range_m else None,
+        "privacy_masks": said("masks"),
         "zone_sensitivity": bool(menus.zone_level) and drawn > 0 and zones is not ZonesDrawn.BLOCKS,
         "zone_classes": bool(menus.zone_classes) and bool(menus.classes) and drawn > 0,
         "zone_does": bool(menus.zone_alerts) and drawn > 0,
@@ -228,6 +241,8 @@ def make_of(menus: Menus) -> dict[str, Any]:
             "largest_gb": float(said("largest_gb")),
             "qualities": [asdict(quality) for quality in menus.qualities or ()],
             "modes": [str(mode) for mode in said("modes")],
+            "snapshot_choices_s": _times((0.0, *said("snapshot_s"))),
+            "second_mbit_s": said("second_mbit_s"),
             "power": power,
             "mobile": bool(menus.mobile),
         },
@@ -246,6 +261,8 @@ def _asked(menus: Menus, name: str) -> bool:
         return menus.zones in (None, ZonesDrawn.RECTANGLES, ZonesDrawn.CORNERS)
     if name == "max_corners":
         return menus.zones in (None, ZonesDrawn.CORNERS)
+    if name == "range_m":
+        return bool(menus.classes)
     return bool(menus.battery) if name == "battery_wh" else menus.periods_a_day != 0 or name != "over_midnight"
 
 

@@ -29,6 +29,7 @@ from PyQt6.QtWidgets import (
 
 from guardia.app.project.make_draft import MakeDraft
 from guardia.core.base.errors import GuardiaError, InvalidValue
+from guardia.core.base.values import number
 from guardia.core.evidence.clips import Cause
 from guardia.core.make.capability import STOPPABLE, Extra, capability_from_dict
 from guardia.core.make.described import Menus, ScaleShown, ZonesDrawn, ZoneUse, assumed_words, level_names, make_of
@@ -45,7 +46,7 @@ SHORT_WORDS = 50
 CLASSES = ("person", "vehicle", "animal", "parcel")
 OTHER_CAUSES = (Cause.SOUND, Cause.BUTTON, Cause.LIVE_LOOK, Cause.OTHER_CAMERA)
 EXTRAS = (
-    "siren: off, on\nform of notification: text, picture, call\nlamp: automatic, on, off\nsound detection: off, on\n"
+    "siren: off, on\nform of notification: text, picture, call\nlamp: automatic, on, off\n"
     "microphone: off, on\npicture upside down: no, yes"
 )
 _QUALITY = re.compile(
@@ -62,7 +63,7 @@ class _Pictured(QWidget):
         row.setContentsMargins(0, 0, 0, 0)
         self.group = QButtonGroup(self)
         self._answers = [None, *answers]
-        for number, answer in enumerate(self._answers):
+        for place, answer in enumerate(self._answers):
             tool = QToolButton()
             tool.setCheckable(True)
             tool.setText(str(answer.value) if answer is not None else UNKNOWN)
@@ -71,7 +72,7 @@ class _Pictured(QWidget):
             tool.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextUnderIcon)
             tool.setAccessibleName(f"{name}: {tool.text()}")
             tool.setMinimumWidth(THEME.px(104))
-            self.group.addButton(tool, number)
+            self.group.addButton(tool, place)
             row.addWidget(tool)
         row.addStretch()
         self.group.buttons()[0].setChecked(True)
@@ -148,8 +149,8 @@ class _Ticks(QWidget):
         self.unknown.setChecked(True)
         self.ticks = {answer: QCheckBox(str(answer)) for answer in answers}
         across = 5 if sum(map(len, self.ticks)) < SHORT_WORDS else 3
-        for number, box in enumerate((self.unknown, *self.ticks.values())):
-            grid.addWidget(box, number // across, number % across)
+        for place, box in enumerate((self.unknown, *self.ticks.values())):
+            grid.addWidget(box, place // across, place % across)
         grid.setColumnStretch(across, 1)
         self.unknown.clicked.connect(self._nothing_known)
         for box in self.ticks.values():
@@ -246,6 +247,7 @@ class MyCamera(QWizard):
         self.zone_level = _whether("Each zone has a sensitivity of its own")
         self.zone_classes = _whether("A zone can be for some classes only")
         self.zone_alerts = _whether("A zone can only record, or only alert")
+        self.masks = _count("Areas that it can black out", 0, 32)
         self.squares = _row(self.across, label("across"), self.down, label("down"))
         page.form(("Its name", self.name), ("Zones are", self.zones))
         self._zone_form = page.form(
@@ -253,6 +255,7 @@ class MyCamera(QWizard):
             ("How many corners at most?", self.max_corners), ("What does a zone mark?", self.zone_use),
             ("Has each zone a sensitivity?", self.zone_level), ("Can a zone be for people only?", self.zone_classes),
             ("Can a zone only record, or only alert?", self.zone_alerts),
+            ("How many areas can it black out?", self.masks),
         )  # fmt: skip
         page.end()
         self.zones.group.idClicked.connect(lambda _id: self._follow())
@@ -288,6 +291,10 @@ class MyCamera(QWizard):
         self.second_slider = _whether("A second control for the size of what moves")
         self.night_level = _whether("Another level for the night")
         self.classes = _Ticks("Filter", CLASSES)
+        self.by_day_m, self.at_night_m = (
+            _count(words, 1, 200) for words in ("Filter by day to, m", "Filter at night to, m")
+        )
+        self.range_m = _row(label("by day to"), self.by_day_m, label("m, at night to"), self.at_night_m, label("m"))
         self.causes = _Ticks("What else starts a clip", OTHER_CAUSES)
         self.told_levels = WrappedLabel()
         self.told_levels.setObjectName("muted")
@@ -295,7 +302,8 @@ class MyCamera(QWizard):
         self._scale_form = page.form(
             ("Its steps", self.steps), ("Its numbers", self.numbers), ("", self.told_levels),
             ("A second slider, for size?", self.second_slider), ("Another level for the night?", self.night_level),
-            ("Which classes does its filter know?", self.classes), ("What else starts a clip?", self.causes),
+            ("Which classes does its filter know?", self.classes), ("How far does it know them?", self.range_m),
+            ("What else starts a clip?", self.causes),
         )  # fmt: skip
         page.end()
         self.scale.group.idClicked.connect(lambda _id: self._follow_scale())
@@ -328,6 +336,7 @@ class MyCamera(QWizard):
         self.hold_s = _seconds("Minimum duration", "0, 1, 2")
         self.length_s = _seconds("Recording length", "10, 30, 60")
         self.until_still = QCheckBox("or as long as it moves")
+        self.stop_when_still = _whether("A recording stops once it is still")
         self.rest_s = _seconds("Pause after a recording", "0, 10, 30")
         self.pre_record_s = _seconds("Pre-record", "0, 3")
         self.alert_interval_s = _seconds("Time between alerts", "0, 60, 300")
@@ -342,7 +351,8 @@ class MyCamera(QWizard):
         self.pause_stops = _Ticks("Pausing alerts stops", STOPPABLE)
         page.form(
             ("Minimum duration", self.hold_s), ("Recording length", self.length_s), ("", self.until_still),
-            ("Pause after a recording", self.rest_s), ("Pre-record", self.pre_record_s),
+            ("Does it stop once it is still?", self.stop_when_still), ("Pause after a recording", self.rest_s),
+            ("Pre-record", self.pre_record_s),
             ("Time between alerts", self.alert_interval_s),
             ("Periods of hours a day", _row(self.periods, label("in steps of"), self.step_min)),
             ("Can one go over midnight?", self.midnight), ("Hours by weekday?", self.weekdays),
@@ -358,6 +368,10 @@ class MyCamera(QWizard):
         self.targets = _Ticks("Where it can record to", tuple(StoreKind))
         self.largest = _count("Largest card, stick or disk, GB", 1, 100_000)
         self.modes = _Ticks("When it can write", tuple(RecordingMode))
+        self.snapshot_s = _seconds("Time between snapshots", "60, 600, 3600; 0 alone for none")
+        self.second = QLineEdit()
+        self.second.setAccessibleName("Second stream, Mbit/s")
+        self.second.setPlaceholderText(f"{UNKNOWN}; or its rate, such as 0.5; 0 where it records none")
         self.battery = _whether("It runs on a battery")
         self.battery_wh = _count("Charge, Wh", 1, 1000)
         self.panel_w = QSpinBox()
@@ -374,6 +388,7 @@ class MyCamera(QWizard):
         charge = _row(self.battery_wh, label("Wh, with a panel of"), self.panel_w)
         form = page.form(
             ("Records to", self.targets), ("Largest store, GB", self.largest), ("Can write", self.modes),
+            ("Snapshots every, s", self.snapshot_s), ("A second stream, Mbit/s", self.second),
             ("On a battery?", self.battery), ("Its charge", charge), ("On a mobile network?", self.mobile),
             ("Qualities on offer", self.qualities), ("Other settings, one a line", self.extras),
         )  # fmt: skip
@@ -401,11 +416,25 @@ class MyCamera(QWizard):
             pre_record_s=_typed_seconds(self.pre_record_s), alert_interval_s=_typed_seconds(self.alert_interval_s),
             periods_a_day=_number(self.periods), over_midnight=self.midnight.currentData(),
             step_min=self.step_min.currentData(), by_weekday=self.weekdays.currentData(),
+            stop_when_still=self.stop_when_still.currentData(), masks=_number(self.masks), range_m=self._range(),
+            snapshot_s=_typed_seconds(self.snapshot_s), second_mbit_s=self._second(),
             targets=self.targets.answer() or None, largest_gb=_number(self.largest), modes=self.modes.answer() or None,
             qualities=self._qualities(), battery=self.battery.currentData(), battery_wh=_number(self.battery_wh),
             panel_w=float(self.panel_w.value()), mobile=self.mobile.currentData(), off_stops=self.off_stops.answer(),
             pause_stops=self.pause_stops.answer(), starts_clips=self.causes.answer(), extras=self._extras(),
         )  # fmt: skip
+
+    def _range(self) -> tuple[int, int] | None:
+        """How far the filter sees; where only one is known it holds for both."""
+        day, night = _number(self.by_day_m), _number(self.at_night_m)
+        return None if day is None and night is None else (day or night or 0, night or day or 0)
+
+    def _second(self) -> float | None:
+        text = self.second.text().strip()
+        try:
+            return number(float(text.replace(",", ".")), 0.0, 500.0, "The second stream") if text else None
+        except ValueError as error:
+            raise InvalidValue(f"The second stream '{text}' is no rate.", do="Write it in Mbit/s, like 0.5.") from error
 
     def _qualities(self) -> tuple[Quality, ...] | None:
         lines = [line for line in self.qualities.toPlainText().splitlines() if line.strip()]
