@@ -165,10 +165,12 @@ class CalibrationModel(StepModel):
         self._find_from_marks()
 
     def _view_changed(self) -> None:
-        """Marks stand for the view that was found by them: they go when another is shown, as after undo."""
+        """Marks stand for the view that was found by them: they go when another is shown, as after undo.
+
+        The new score that follows shows it.
+        """
         if len(self.marks) >= 2 and self.known != self._by_marks:
             self.marks = ()
-        self.changed.emit()
 
     def clear_marks(self) -> None:
         """Forget the marks; the view stays."""
@@ -263,21 +265,19 @@ class CalibrationModel(StepModel):
         """What other mount heights would see, aimed at the same ground; empty while no view is known."""
         if self.known is None:
             return []
-        now, by_light = self.known.view, self._by_light(self.model.draft)
-        lines = []
+        now, ((contrast, size), _) = self.known.view, self._by_light(self.model.draft)
+        lines, shown = [], self._shares(dark=False)
         for height_m in sorted({round(now.height_m, 1), *MOUNT_HEIGHTS_M}):
             tilt_deg = now.tilt_deg
             if 0 < tilt_deg < 90:
                 tilt_deg = math.degrees(math.atan2(height_m * math.tan(math.radians(tilt_deg)), now.height_m))
             view = replace(now, height_m=height_m, tilt_deg=tilt_deg)
-            line = self._line(THINGS[0], *by_light, known=replace(self.known, view=view))
-            lines.append(HeightLine(height_m, view.nearest_m, line.across, height_m == round(now.height_m, 1)))
+            across = reach_m(view, THINGS[0], contrast=contrast, size=size, across=True, shown=shown)
+            lines.append(HeightLine(height_m, view.nearest_m, across, height_m == round(now.height_m, 1)))
         return lines
 
-    def _line(
-        self, thing: Thing, by_day: Sensitivity, at_night: Sensitivity, known: KnownView | None = None
-    ) -> ReachLine:
-        known = known or self.known
+    def _line(self, thing: Thing, by_day: Sensitivity, at_night: Sensitivity) -> ReachLine:
+        known = self.known
         assert known is not None
         day, night = self._shares(dark=False), self._shares(dark=True)
         contrast, size = by_day

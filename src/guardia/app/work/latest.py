@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Generic, TypeVar
 
-from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from guardia.app.work.job_runner import JobRunner
 
 T = TypeVar("T")
+
+AFTER_MS = 60
+"""An answer is worked out only then: the page that asks is drawn first, which work in another thread would slow."""
 
 
 class Latest(QObject, Generic[T]):
@@ -23,6 +26,10 @@ class Latest(QObject, Generic[T]):
         self._wanted: tuple[object, Callable[[], T]] | None = None
         self._known: tuple[object, T] | None = None
         self.runner.finished.connect(self._next)
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.setInterval(AFTER_MS)
+        self._soon.timeout.connect(self._next)
 
     def ask(self, key: object, work: Callable[[], T]) -> T | None:
         """The answer to a question if it is known; else None, and it is worked out.
@@ -37,7 +44,8 @@ class Latest(QObject, Generic[T]):
         if self._known is not None and self._known[0] == key:
             return self._known[1]
         self._wanted = (key, work)
-        self._next()
+        if not self._soon.isActive():
+            self._soon.start()
         return None
 
     def _next(self) -> None:

@@ -12,6 +12,7 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import UTC, date, datetime, timedelta
+from functools import lru_cache
 
 from astral import Observer
 from astral.sun import azimuth, elevation
@@ -38,6 +39,7 @@ class Panel:
     """From the side of the equator, degrees."""
 
 
+@lru_cache(maxsize=512)
 def clear_sun_hours(place: SitePlace, day: date, panel: Panel) -> float:
     """Hours of full sun that a panel gets on a day without a cloud.
 
