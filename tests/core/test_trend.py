@@ -47,7 +47,9 @@ class Trends(unittest.TestCase):
         for what, text, measure, value in (
             (Measure.SIGNAL, "-67", Measure.SIGNAL, -67.0), (Measure.SIGNAL, "3 of 4 bars", Measure.SIGNAL_SHOWN, 75.0),
             (Measure.SIGNAL, "1/5", Measure.SIGNAL_SHOWN, 20.0), (Measure.SIGNAL, "Yellow", Measure.SIGNAL_SHOWN, 50.0),
-            (Measure.SIGNAL, "60 %", Measure.SIGNAL_SHOWN, 60.0), (Measure.USED, "58,5", Measure.USED, 58.5),
+            (Measure.SIGNAL, "60 %", Measure.SIGNAL_SHOWN, 60.0),
+            (Measure.SIGNAL_SHOWN, "3 of 4 bars", Measure.SIGNAL_SHOWN, 75.0),
+            (Measure.USED, "58,5", Measure.USED, 58.5),
             (Measure.TEMPERATURE, "104 °F", Measure.TEMPERATURE, 40.0),
             (Measure.USED, "50 GiB", Measure.USED, 53.6870912),
             (Measure.DATA_USED, "250 MB", Measure.DATA_USED, 0.25),
@@ -116,19 +118,18 @@ class FromATable(FolderCase):
         model = next(m for m in session.cameras.opened.values() if m.camera.name == "Slipway")
         path = self.table(
             "of,when,what,value\nSlipway,2026-09-18 09:00,signal,-71\nRecorder disk,2026-09-18 09:00,healthy,\n"
-            "Boathouse,2026-09-18 09:00,signal,-60\n"
+            "Slipway,2026-09-18 10:00,signal,3/4\nBoathouse,2026-09-18 09:00,signal,-60\n"
         )
-        self.assertEqual(read_in(session, path), 2)
+        self.assertEqual(read_in(session, path), 3)
         self.assertIn("'Boathouse' is no camera and no store", session.messages.told[-1].text)
-        self.assertEqual([r.what for r in model.facts.readings()], [Measure.SIGNAL])
+        self.assertEqual([r.what for r in model.facts.readings()], [Measure.SIGNAL, Measure.SIGNAL_SHOWN])
         wanted = session.storage.stores[0].readings
         for suffix in SUFFIXES:
             save_readings(session, self.folder / f"out{suffix}")
             model.facts.set_readings((), "emptied")
             self.assertGreater(read_in(session, self.folder / f"out{suffix}"), 2)
-            self.assertEqual(
-                ([r.value for r in model.facts.readings()], session.storage.stores[0].readings), ([-71.0], wanted)
-            )
+            self.assertEqual([r.words for r in model.facts.readings()], ["-71 dBm", "3 of 4 bars"])
+            self.assertEqual(session.storage.stores[0].readings, wanted)
             session.undo.undo()
             session.undo.undo()
         empty = self.folder / "empty"

@@ -64,7 +64,10 @@ def save_readings(session: Session, path: Path) -> None:
 
     def rows(of: str, readings: Iterable[Reading]) -> list[Row]:
         when = session.local_time
-        return [{"of": of, "when": when(r.at_s).isoformat(), "what": r.what.value, "value": r.value} for r in readings]
+        return [
+            {"of": of, "when": when(r.at_s).isoformat(), "what": r.what.value, "value": r.shown or r.value}
+            for r in readings
+        ]
 
     def save(of_camera: dict[int, list[Row]]) -> None:
         of_stores = [row for f in session.storage.stores for row in rows(f.store.name, f.readings)]

@@ -211,6 +211,7 @@ class Anchor:
         """
         kept = {self.evidence.spans[place][0] for place in np.flatnonzero(done.marked).tolist()}
         stretches: list[list[Span]] = []
+        before_s: dict[int, Reals] = {}  # a few settings made thousands of clips
         for index, clip in enumerate(self.evidence.clips):
             by_model = [(r.start_s, r.end_s) for r in done.recordings[index]]
             then = self.evidence.in_force(clip) if clip.by_motion else None
@@ -222,7 +223,9 @@ class Anchor:
             elif index not in kept:
                 stretches.append([])
             else:
-                before = float(self._of_then_s(then)[index])
+                if id(then) not in before_s:
+                    before_s[id(then)] = self._of_then_s(then)
+                before = float(before_s[id(then)][index])
                 ratio = clip.duration_s / before if before > 0 else 1.0
                 stretches.append([(a, a + ratio * (b - a)) for a, b in by_model] or whole)
         return stretches

@@ -227,7 +227,9 @@ def _rate(evidence: Evidence, settings: Settings, make: Capability, *, dark: boo
         clips = files_of(evidence.clips, dark=in_dark, moving=by_motion)
         if not clips:
             continue
-        factors = [_quality_factor(evidence.settings_of(clip) or in_force, make, settings) for clip in clips]
+        then = [evidence.settings_of(clip) or in_force for clip in clips]
+        known = {id(one): _quality_factor(one, make, settings) for one in {id(one): one for one in then}.values()}
+        factors = [known[id(one)] for one in then]  # a few settings made thousands of clips
         files = [FileSize(round(c.size_bytes * f), c.duration_s, c.dark, by_motion)
                  for c, f in zip(clips, factors, strict=True)]  # fmt: skip
         rate = measured_rate(files, name)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from typing import Any, NamedTuple
 
@@ -86,8 +86,9 @@ class Reading:
     """What was read."""
     value: float | None = None
     """In the measure's unit; None for a state, and for an alert that never came."""
-    shown: str = ""
-    """As the device showed it, where that is no number in the unit, such as '3 of 4 bars' or 'good'."""
+    shown: str = field(default="", compare=False)
+    """As the device showed it, where that is no number in the unit, such as '3 of 4 bars' or 'good'; the same reading
+    however it was shown."""
 
     def __post_init__(self) -> None:
         bounds = RANGES.get(self.what)
@@ -142,7 +143,7 @@ def value_shown(what: Measure, text: str) -> tuple[Measure, float, str]:
         InvalidValue: If it is none of that.
     """
     plain = " ".join(text.replace(",", ".").split())
-    if what is Measure.SIGNAL:
+    if what in SIGNALS:
         bars = _BARS.fullmatch(plain)
         if bars is not None and 0 <= int(bars[1]) <= int(bars[2]) > 0:
             return Measure.SIGNAL_SHOWN, 100.0 * int(bars[1]) / int(bars[2]), f"{bars[1]} of {bars[2]} bars"
