@@ -34,7 +34,6 @@ from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan
 from guardia.core.make.settings import Settings
 from guardia.core.make.zones import BlockZone
 
-SITE_NAME = "Tern Quay"
 TIME_ZONE = "Europe/London"
 LATITUDE, LONGITUDE = 50.2, -0.6
 """Out at sea: the boatyard is invented."""

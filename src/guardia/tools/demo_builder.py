@@ -11,7 +11,7 @@ from guardia.app.intake.import_plan import look_into, make_plan
 from guardia.app.intake.importing import ImportRequest, enter_clips, import_clips, known_cameras
 from guardia.app.intake.measuring import ImportResult
 from guardia.app.work.jobs import Report, Token
-from guardia.benchcam import tern_quay
+from guardia.benchcam import SITE_NAME, tern_quay
 from guardia.benchcam.record import read_truth, true_kinds
 from guardia.benchcam.tern_quay_storage import enter_storage
 from guardia.core.evidence.clips import Origin
@@ -35,7 +35,7 @@ def build_demo(recorded: Path, folder: Path, *, token: Token, progress: Report) 
     notes: list[str] = []
     zone = ZoneInfo(tern_quay.TIME_ZONE)
     limit = tern_quay.local_time(tern_quay.JUDGED_DAYS * 86400.0).timestamp()
-    site = Site(tern_quay.SITE_NAME, tern_quay.TIME_ZONE, tern_quay.LATITUDE, tern_quay.LONGITUDE)
+    site = Site(SITE_NAME, tern_quay.TIME_ZONE, tern_quay.LATITUDE, tern_quay.LONGITUDE)
     with Project(folder, create=True, site=site) as project:
         for place in tern_quay.PLACES:
             source = recorded / place.slug

@@ -18,13 +18,11 @@ from guardia.core.base.distances import Distances, shown_distances
 from guardia.core.base.words import count_of
 from guardia.core.evidence.evidence import Evidence
 from guardia.core.make.candidate import Candidate
-from guardia.core.make.capability import Capability
 from guardia.core.make.settings import HoursSettings, Settings, entered_zones
 from guardia.core.make.zones import PolygonZone, to_blocks, zone_cells
 from guardia.core.replay.anchored import Anchor
 from guardia.core.replay.factor import CameraScale, NotchScale, Seen
 from guardia.core.replay.replay import Replay, replay
-from guardia.core.replay.seen import seen_by
 from guardia.core.score.explain import Explained, explain
 from guardia.core.score.met import Lines, met_both
 from guardia.core.score.price import price_of
@@ -48,7 +46,6 @@ class CameraModel(ShownCamera):
     def __init__(self, project: Project, loaded: Loaded, undo: QUndoStack, messages: MessageHub) -> None:
         super().__init__(project, loaded, undo, messages)
         self._explained: tuple[Evidence, Explained] | None = None
-        self._seen: tuple[Evidence, Capability, list[Seen]] | None = None
         self._check: tuple[Evidence, Check | None] | None = None
         self._met: tuple[Comparison, Distances, tuple[Lines, Lines]] | None = None
         self.occurrences = CameraOccurrences(self, project)
@@ -174,10 +171,7 @@ class CameraModel(ShownCamera):
     @property
     def seen(self) -> list[Seen]:
         """What the evidence shows of the levels."""
-        make = self.camera.capability
-        if self._seen is None or self._seen[:2] != (self.evidence, make):
-            self._seen = (self.evidence, make, seen_by(self.evidence, make))
-        return self._seen[2]
+        return self.anchor.seen
 
     @property
     def scale_words(self) -> str:

@@ -19,6 +19,7 @@ from guardia.app.intake.event_import import take_in_list
 from guardia.app.intake.importing import ImportRequest, import_clips
 from guardia.app.intake.measuring import ImportResult, measure_camera
 from guardia.app.work.jobs import Meter, Report, Token
+from guardia.benchcam import SITE_NAME
 from guardia.core.base.errors import Cancelled
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.evidence import Evidence
@@ -43,9 +44,11 @@ ORIGINS = (("motion", Origin.MOTION), ("continuous", Origin.CONTINUOUS), ("walk-
 
 def simulated_place(site_name: str, camera_name: str) -> Place | None:
     """The simulated place that a camera looks at; None for a real camera."""
-    from guardia.benchcam.tern_quay import PLACES, SITE_NAME  # slow to import, and needed only for the demo
+    if site_name != SITE_NAME:
+        return None
+    from guardia.benchcam.tern_quay import PLACES  # slow to import, and needed only for the demo
 
-    return next((p for p in PLACES if site_name == SITE_NAME and p.name == camera_name), None)
+    return next((p for p in PLACES if p.name == camera_name), None)
 
 
 def next_monday(evidence: Evidence) -> datetime:

@@ -26,7 +26,7 @@ from guardia.core.make.capability import Capability, Notch
 from guardia.core.make.settings import Settings
 from guardia.core.make.zone_parts import ZonePart
 from guardia.core.make.zones import BlockZone, PolygonZone, ZoneDoes, ZoneKind
-from guardia.core.replay.factor import NODES, CameraScale, camera_scale, passes
+from guardia.core.replay.factor import NODES, CameraScale, Seen, camera_scale, passes
 from guardia.core.replay.passable import passable
 from guardia.core.replay.replay import Motion, Replay, motion_under, replay
 from guardia.core.replay.seen import seen_by
@@ -78,15 +78,20 @@ class Anchor:
         self.evidence = evidence
         self.capability = capability
         if like is not None:
-            self.scale = like.scale
+            self.seen, self.scale = like.seen, like.scale
             self.facts = like.facts
             self._gates_of = like._gates_of
             self._seconds_of = like._seconds_of
 
     @cached_property
+    def seen(self) -> list[Seen]:
+        """What the evidence shows of the levels."""
+        return seen_by(self.evidence, self.capability)
+
+    @cached_property
     def scale(self) -> CameraScale:
         """What the levels mean on this camera."""
-        return camera_scale(seen_by(self.evidence, self.capability), self.capability)
+        return camera_scale(self.seen, self.capability)
 
     @cached_property
     def facts(self) -> NDArray[np.int8]:
