@@ -85,6 +85,9 @@ class Alerts(unittest.TestCase):
         listed = replace(evidence, events=events)
         both = compared(listed, plain(4), plain(4))
         self.assertEqual((both.changes, len(both.installed.not_alerted)), ((), 1))
+        for beside in ({"causes_off": ("sound",)}, {"status_light": "off"}):
+            other = compared(listed, plain(4), plain(4, **beside))
+            self.assertEqual((other.changes, len(other.draft.not_alerted)), ((), 1), beside)
         outcome = both.installed_replay.outcomes[evidence.occurrences[0].id]
         self.assertIs(outcome.closed[Stage.ALERTED], ALERT_LISTED)
         # Other alert settings decide for themselves: the list says nothing of them.

@@ -61,6 +61,9 @@ class Describing(GuiCase):
         self.click(wizard.classes.ticks["person"])
         self.assertFalse(wizard.classes.unknown.isChecked())
         wizard.by_day_m.setValue(12)
+        self.assertEqual(self.on(wizard), 1)
+        self.assertIn("by day and at night", wizard.currentPage().trouble.text())
+        wizard.at_night_m.setValue(8)
         self.assertEqual(self.on(wizard), 2)
         wizard.rest_s.setText("soon")
         self.assertEqual(self.on(wizard), 2)
@@ -85,7 +88,7 @@ class Describing(GuiCase):
         self.assertEqual((make.rest_choices_s, make.length_choices_s), ((0.0, 30.0, 60.0), (None,)))
         self.assertEqual((make.object_classes, make.extras[0].choices), (("person",), ("off", "on")))
         self.assertEqual([q.label for q in make.storage.qualities], ["best", "saver"])
-        self.assertEqual((make.class_range_m, make.storage.second_mbit_s), ((12, 12), 0.5))
+        self.assertEqual((make.class_range_m, make.storage.second_mbit_s), ((12, 8), 0.5))
         self.assertEqual(make.storage.snapshot_choices_s, (0.0, 60.0))
         self.assertEqual(json.loads((self.folder / "porch.json").read_text("utf-8"))["id"], "porch-camera")
 

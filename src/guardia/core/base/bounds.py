@@ -59,7 +59,10 @@ def check_bounds(part: object) -> None:
         value = getattr(part, name)
         if value is not None and not bounds.holds(value):
             above = "above " if bounds.above else ""
-            raise InvalidValue(f"{name} is {value}, but must lie between {above}{bounds.low:g} and {bounds.high:g}.")
+            raise InvalidValue(
+                f"{name} is {value}, but must lie between {above}{bounds.low:g} and {bounds.high:g}.",
+                do="Correct that number.",
+            )
 
 
 class _ByName(GenerateJsonSchema):

@@ -187,12 +187,11 @@ class Anchor:
         With a time between alerts it goes by what else triggers: only for the very settings of then.
         """
         said = np.full(len(self.evidence.occurrences), NOT_KNOWN, np.int8)
+        asked = _of_motion(settings)
         for then, which in self._groups:
-            if (
-                then is None
-                or (settings.alerts.alert_interval_s and then != settings)
-                or then.alerts != settings.alerts
-            ):
+            if then is None or (of_then := _of_motion(then)).alerts != asked.alerts:
+                continue
+            if settings.alerts.alert_interval_s and of_then != asked:
                 continue
             same = which & (self._alert_times(then) == self._alert_times(settings))
             for place in np.flatnonzero(same).tolist():
@@ -328,6 +327,11 @@ class Anchor:
             doubt = np.log(self.scale.factors(notch.label) / self.scale.factor(notch.label))[:, None]
             levels.append(passes(above - doubt, self.scale.width))
         return levels
+
+
+def _of_motion(settings: Settings) -> Settings:
+    """Settings without what decides nothing about alerts to motion."""
+    return settings.with_values(causes_off=(), status_light="", extras=())
 
 
 def anchored(evidence: Evidence, candidate: Candidate) -> Replay:

@@ -425,9 +425,11 @@ class MyCamera(QWizard):
         )  # fmt: skip
 
     def _range(self) -> tuple[int, int] | None:
-        """How far the filter sees; where only one is known it holds for both."""
+        """How far the filter sees by day and at night."""
         day, night = _number(self.by_day_m), _number(self.at_night_m)
-        return None if day is None and night is None else (day or night or 0, night or day or 0)
+        if (day is None) is not (night is None):
+            raise InvalidValue("How far the filter sees is asked by day and at night.", do="Give both, or neither.")
+        return None if day is None or night is None else (day, night)
 
     def _second(self) -> float | None:
         text = self.second.text().strip()
@@ -459,6 +461,7 @@ class MyCamera(QWizard):
         if page is self._zones:
             make_of(Menus(self.name.text().strip(), self.zones.answer(), zone_use=self.zone_use.currentData()))
         elif page is self._scale:
+            self._range()
             make_of(Menus("x", scale=self.scale.answer(), steps=self._steps(), numbers=self._numbers()))
         else:
             made = make_of(self.menus())

@@ -198,7 +198,8 @@ class HoursPage(FreshPage):
         if causes == tuple(self.causes):
             return
         clear(self._causes)
-        self._causes.addWidget(label("Also by", "muted"))
+        if causes:
+            self._causes.addWidget(label("Also by", "muted"))
         self.causes = {cause: QCheckBox(cause) for cause in causes}
         for box in self.causes.values():
             box.setToolTip("Switched off, it starts no clip and alerts nobody")
