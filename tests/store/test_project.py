@@ -523,8 +523,9 @@ class FromOthers(ProjectCase):
             (clip,) = (project.damaged_rows(one) for one in found if one.table == "clip")
             self.assertEqual([row["table"] for row in clip][-1], "clip")
             self.assertLessEqual({"trace", "occurrence"}, {row["table"] for row in clip})
-            json.dumps([project.damaged_rows(one) for one in found])
-            self.assertEqual(project.delete_damaged(found), len(found))
+            saved = {one: project.damaged_rows(one) for one in found}
+            json.dumps(list(saved.values()))
+            self.assertEqual(project.delete_damaged(saved), len(found))
             self.assertEqual(project.damaged(), [])
             self.assertEqual([f.store.name for f in project.stores.all()], ["Disk"])
             load_camera(project, 1)
@@ -535,13 +536,32 @@ class FromOthers(ProjectCase):
             after, {"clip": before["clip"] - 1, "trace": before["trace"] - 1, "settings": before["settings"] - 1}
         )
 
-    def test_what_somebody_mended_meanwhile_is_not_deleted(self):
+    def test_what_somebody_mended_meanwhile_is_not_deleted_nor_what_came_since_it_was_saved(self):
         folder = self.full_site()
         in_file(folder, "UPDATE reading SET value = 'x'")
         with Project(folder) as project:
-            found = project.damaged()
+            saved = {one: project.damaged_rows(one) for one in project.damaged()}
             in_file(folder, "UPDATE reading SET value = 70")
-            self.assertEqual((project.delete_damaged(found), len(project.readings.of_camera(1))), (0, 1))
+            self.assertEqual((project.delete_damaged(saved), len(project.readings.of_camera(1))), (0, 1))
+            in_file(folder, "UPDATE clip SET start_s = 'x' WHERE id = 3")
+            saved = {one: project.damaged_rows(one) for one in project.damaged()}
+            in_file(
+                folder, "INSERT INTO occurrence (clip_id, start_s, end_s, key_times, strip) VALUES (3, 1, 2, '[]', '')"
+            )
+            self.assertEqual(project.delete_damaged(saved), 0)
+            saved = {one: project.damaged_rows(one) for one in project.damaged()}
+            self.assertEqual(project.delete_damaged(saved), 1)
+
+    def test_a_clip_whose_measurement_is_damaged_is_listed_and_then_measured_again(self):
+        folder = self.full_site()
+        in_file(folder, "UPDATE trace SET times_s = x'00' WHERE clip_id = 3")
+        with Project(folder) as project:
+            (found,) = project.damaged()
+            self.assertIn("What was measured of a clip is set aside", str(found))
+            occurrences = len(in_file(folder, "SELECT 1 FROM occurrence WHERE clip_id = 3"))
+            self.assertEqual(project.delete_damaged({found: project.damaged_rows(found)}), 1)
+            self.assertEqual((project.damaged(), project.measurements.outdated()), ([], 1))
+        self.assertEqual(len(in_file(folder, "SELECT 1 FROM occurrence WHERE clip_id = 3")), occurrences)
 
     def test_what_is_damaged_stays_where_it_is_when_something_beside_it_is_changed(self):
         folder = self.full_site()

@@ -36,7 +36,9 @@ from tests.ui.test_steps import StepCase
 class DamagedEntriesOfASite(StepCase):
     def test_they_are_shown_saved_and_then_deleted(self):
         in_file(self.session.folder, "UPDATE occurrence SET kind = 'ghost' WHERE id = 3")
-        dialog = DamagedDialog(self.window, self.session.damaged())
+        shown = []
+        self.session.look_for_damaged(shown.append)
+        dialog = DamagedDialog(self.window, *shown)
         self.assertEqual(dialog.table.item(0, 0).text(), "An occurrence")
         self.assertFalse(dialog.delete.isEnabled())
         for name, can_delete in (("none/damaged.json", False), ("damaged.json", True)):

@@ -122,7 +122,7 @@ def damaged(options: argparse.Namespace) -> int:
     """Print what of a project cannot be read, saved and deleted if asked; 1 when some of it stays."""
     from guardia.app.site.damaged import damaged_entries
 
-    lines, deleted = damaged_entries(options.project, save=options.save, delete=options.delete)
+    lines, deleted, waiting = damaged_entries(options.project, save=options.save, delete=options.delete)
     if options.json:
         print_json([{"what": what, "number": number, "why": why} for what, number, why in lines])
     else:
@@ -131,6 +131,8 @@ def damaged(options: argparse.Namespace) -> int:
         told = f"{count_of(len(lines), 'entry', 'entries')} cannot be read" if lines else "Every entry can be read"
         saved = f", saved to {options.save}" if options.save is not None else ""
         print(f"{told}{saved}{f', {deleted} deleted' if options.delete else ''}.")
+        if deleted and waiting:
+            print(f"{count_of(waiting, 'clip')} to be measured again: guardia measure-again {options.project}")
     return 1 if len(lines) > deleted else 0
 
 

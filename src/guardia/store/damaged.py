@@ -16,7 +16,7 @@ def with_dependents(database: Database, damaged: Damaged) -> Iterator[tuple[str,
     A camera is left as it is: it only forgets that it was connected.
     """
     yield from _dependents(database, damaged.table, damaged.number)
-    yield damaged.table, "id", damaged.number
+    yield damaged.table, "clip_id" if damaged.table == "trace" else "id", damaged.number
 
 
 def _dependents(database: Database, table: str, number: int) -> Iterator[tuple[str, str, Any]]:
@@ -44,7 +44,13 @@ def _plain(value: object) -> object:
 
 
 def delete_row(database: Database, damaged: Damaged) -> None:
-    """Delete a damaged row and those that mean nothing without it."""
+    """Delete a damaged row and those that mean nothing without it.
+
+    What was measured of a clip stays as if an older model had measured it: so it is measured again; judgements stay.
+    """
+    if damaged.table == "trace":
+        database.run("UPDATE trace SET model = 0 WHERE clip_id = ?", (damaged.number,))
+        return
     if damaged.table == "hours_group":
         database.run("UPDATE camera SET hours_group_id = NULL WHERE hours_group_id = ?", (damaged.number,))
     for table, column, value in list(with_dependents(database, damaged)):

@@ -18,6 +18,7 @@ from guardia.core.trace.backgrounds import ClipLook, wall_seconds
 from guardia.core.trace.measure import CONTRAST_LEVELS, MODEL_VERSION, Trace
 from guardia.store.database import Database, pack, unpack
 from guardia.store.media_folder import MediaFolder
+from guardia.store.rows import Damaged
 
 _Named = tuple[NewOccurrence, str]
 """What was found, and the name of its strip of pictures."""
@@ -262,6 +263,14 @@ class Measurements:
                 yield row["clip_id"], _trace(row)
             except (ProjectError, ValueError, TypeError) as error:
                 yield row["clip_id"], str(error)
+
+    def damaged(self, camera_id: int) -> list[Damaged]:
+        """What was measured of a camera's clips, cannot be read, and does not wait to be measured again."""
+        return [
+            Damaged("trace", clip_id, found)
+            for clip_id, found in self.each(camera_id)
+            if isinstance(found, str) and self.look_of(clip_id) == MODEL_VERSION
+        ]
 
     def _file_name(self, clip_id: int) -> str:
         return str(self._db.rows("SELECT file FROM clip WHERE id = ?", (clip_id,))[0]["file"])

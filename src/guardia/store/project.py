@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import AbstractContextManager, contextmanager, suppress
 from dataclasses import replace
 from pathlib import Path
@@ -180,6 +180,7 @@ class Project:
                     self.logbook.of,
                 ):  # fmt: skip
                     read(camera_id)
+                self._damage += self.measurements.damaged(camera_id)
             in_force = {row["id"] for row in self._db.rows("SELECT id FROM settings WHERE to_s IS NULL")}
         found = dict.fromkeys(one for one in self._damage if isinstance(one, Damaged))
         self._damage[:] = untold
@@ -191,10 +192,18 @@ class Project:
         """What the project keeps of a damaged row and of those that mean nothing without it, as JSON takes it."""
         return rows_of(self._db, damaged)
 
-    def delete_damaged(self, chosen: Sequence[Damaged]) -> int:
-        """Delete rows that are still damaged, and those that mean nothing without them; gives how many were damaged."""
+    def delete_damaged(self, saved: Mapping[Damaged, list[dict[str, object]]]) -> int:
+        """Delete rows that are still damaged, and those that mean nothing without them.
+
+        Args:
+            saved: Of each what damaged_rows() gave; one to which something came since then stays.
+
+        Returns:
+            How many of the damaged ones were deleted; of a clip whose measurement is one of them, it waits to be
+            measured again.
+        """
         with self._db.transaction():
-            still = [one for one in self.damaged() if one in chosen]
+            still = [one for one in self.damaged() if self.damaged_rows(one) == saved.get(one)]
             for one in still:
                 delete_row(self._db, one)
         return len(still)
@@ -402,7 +411,9 @@ class Project:
             if (clip := known.get(clip_id)) is None:
                 continue
             if isinstance(trace, str):
-                self._damage.append(f"{clip.name} is set aside: what was measured of it is damaged ({trace}).")
+                self._damage.append(
+                    f"{clip.name} is set aside: what was measured of it is damaged ({trace}). See Damaged entries."
+                )
                 continue
             clips.append(clip)
             yield trace

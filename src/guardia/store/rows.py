@@ -32,6 +32,7 @@ WHAT = {
     "settings": "Settings of an earlier time",
     "store": "A store",
     "task": "A date",
+    "trace": "What was measured of a clip",
     "unit": "A recorder, hub, supply or line",
     "walk": "A walk",
     "watched": "A time covered",

@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from guardia.app.camera.camera_model import CameraModel
 from guardia.app.project.intake import Intake
 from guardia.app.project.key_pictures import KeyPictures
+from guardia.app.site.cameras import AT_ONCE
 from guardia.app.site.copying import Copying
 from guardia.app.site.damaged import DamagedEntries
 from guardia.app.site.occurrences import SiteOccurrences
@@ -19,6 +20,8 @@ from guardia.app.site.shared_hours import SharedHoursOfSite
 from guardia.app.site.storage import SiteStorage
 from guardia.app.site.units import SiteUnits
 from guardia.app.work.messages import MessageHub
+from guardia.store.project import Project
+from guardia.store.rows import Damaged
 
 M = TypeVar("M")
 
@@ -48,9 +51,20 @@ class Session(OpenSite):
         for signal in (model.installed_changed, model.facts_changed, model.evidence_changed):
             signal.connect(partial(self.storage.follow, model))
 
-    def damaged(self) -> DamagedEntries:
-        """Entries of the project that cannot be read, looked for now."""
-        return DamagedEntries(self._project)
+    def look_for_damaged(self, then: Callable[[DamagedEntries], object]) -> None:
+        """Look for entries of the project that cannot be read; `then` is called with them."""
+        project, folder = self._project, self.folder
+
+        def look() -> list[Damaged]:
+            with Project(folder) as other:
+                return other.damaged()
+
+        if project.clips.count() <= AT_ONCE:
+            then(DamagedEntries(project, project.damaged()))
+        elif self.cameras.runner.start(
+            "Damaged entries", lambda _token, _report: look(), lambda found: then(DamagedEntries(project, found))
+        ):
+            self.messages.tell("Looking through all entries of the project …")
 
     def step_model(self, make: Callable[[CameraModel, Session], M], model: CameraModel) -> M:
         """The view-model that one step has of a camera, made when it is first asked for."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Sequence
 from pathlib import Path
 
 from guardia.core.base.errors import InvalidValue
@@ -15,13 +16,14 @@ class DamagedEntries:
     """What is set aside in a project; only what was saved is ever deleted.
 
     Args:
-        project: The project; read when made.
+        project: The project.
+        found: What its damaged() gives.
     """
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: Project, found: Sequence[Damaged]) -> None:
         self._project = project
-        self._found = project.damaged()
-        self._saved: list[Damaged] = []
+        self._found = found
+        self._saved: dict[Damaged, list[dict[str, object]]] = {}
 
     @property
     def lines(self) -> list[tuple[str, str, str]]:
@@ -42,23 +44,24 @@ class DamagedEntries:
         Raises:
             ProjectError: If it cannot be written.
         """
-        entries = [{"what": str(one), "rows": self._project.damaged_rows(one)} for one in self._found]
+        rows = {one: self._project.damaged_rows(one) for one in self._found}
+        entries = [{"what": str(one), "rows": rows[one]} for one in rows]
         save_file(
             path,
             json.dumps(entries, indent=2, ensure_ascii=False) + "\n",
             "The damaged entries",
             kept="Nothing was deleted.",
         )
-        self._saved = list(self._found)
+        self._saved = rows
 
     def delete(self) -> int:
-        """Delete those that were saved and are still damaged; gives how many, and looks through the project anew."""
+        """Delete those that are as they were saved; gives how many, and looks through the project anew."""
         number = self._project.delete_damaged(self._saved)
-        self._saved, self._found = [], self._project.damaged()
+        self._saved, self._found = {}, self._project.damaged()
         return number
 
 
-def damaged_entries(folder: Path, *, save: Path | None, delete: bool) -> tuple[list[tuple[str, str, str]], int]:
+def damaged_entries(folder: Path, *, save: Path | None, delete: bool) -> tuple[list[tuple[str, str, str]], int, int]:
     """Without a window: the damaged entries of a project, saved and deleted if asked.
 
     Args:
@@ -67,7 +70,7 @@ def damaged_entries(folder: Path, *, save: Path | None, delete: bool) -> tuple[l
         delete: Delete them then.
 
     Returns:
-        The lines of those found, and how many were deleted.
+        The lines of those found, how many were deleted, and how many clips now wait to be measured again.
 
     Raises:
         InvalidValue: If they are to be deleted and not saved.
@@ -78,8 +81,8 @@ def damaged_entries(folder: Path, *, save: Path | None, delete: bool) -> tuple[l
             "Damaged entries are deleted only once they are saved.", kept="Nothing was changed.", do="Add --save FILE."
         )
     with Project(folder) as project:
-        entries = DamagedEntries(project)
+        entries = DamagedEntries(project, project.damaged())
         found = entries.lines
         if save is not None:
             entries.save(save)
-        return found, entries.delete() if delete else 0
+        return found, entries.delete() if delete else 0, project.measurements.outdated()

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from guardia.app.camera.camera_model import CameraModel
+from guardia.app.site.cameras import MOST_CARDS
 from guardia.app.site.open_site import OpenSite
 from guardia.core.base.errors import GuardiaError, ProjectError
 from guardia.core.base.words import count_of
@@ -81,22 +82,20 @@ class Exports:
         """Save a report for the owner of the site, a page a camera, as PDF; pictures only where they are asked for."""
         session, path = self._session, Path(name)
 
-        def save(pages: dict[int, tuple[int, OwnerPage]]) -> None:
+        def save(report: bytes, cameras: int) -> None:
             try:
-                save_file(path, self._report(pages), "The report")
+                save_file(path, report, "The report")
             except ProjectError as error:
                 session.messages.tell_error(error)
             else:
-                session.messages.tell(f"A report of {count_of(len(pages), 'camera')} was saved to {path}.")
+                session.messages.tell(f"A report of {count_of(cameras, 'camera')} was saved to {path}.")
 
-        session.cameras.read_each("Report", partial(self._page, pictures), save)
+        self._report("Report", pictures, save)
 
     def report_paper(self, pictures: ReportPictures, then: Callable[[bytes, str], object]) -> None:
         """Make that report, off the interface thread; `then` is called with the PDF and its title."""
         title = f"Report: {self._session.site.name}"
-        self._session.cameras.read_each(
-            title, partial(self._page, pictures), lambda pages: then(self._report(pages), title)
-        )
+        self._report(title, pictures, lambda report, _: then(report, title))
 
     def sheet_paper(self, camera_id: int) -> tuple[bytes, str]:
         """A camera's settings sheet as PDF, and its title."""
@@ -105,14 +104,25 @@ class Exports:
         content = self.sheet_content(camera_id)
         return sheet_pdf(content), f"Settings sheet: {content.camera}"
 
-    def _report(self, pages: dict[int, tuple[int, OwnerPage]]) -> bytes:
-        from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
+    def _report(self, title: str, pictures: ReportPictures, then: Callable[[bytes, int], object]) -> None:
+        """Make the report; `then` is called with it and the number of its cameras."""
+        cameras, site = self._session.cameras, self._session.site
+        today = datetime.now(UTC).astimezone(self._session.time_zone)
 
-        session = self._session
-        today = datetime.now(UTC).astimezone(session.time_zone)
-        site = session.site
-        ordered = [page for _, page in sorted(pages.values(), key=lambda one: (one[0] or 10_000, one[1].camera))]
-        return owner_pdf(site.name, site.time_zone, today, ordered, site.people)
+        def lay_out(pages: dict[int, tuple[int, OwnerPage]]) -> None:
+            ordered = [page for _, page in sorted(pages.values(), key=lambda one: (one[0] or 10_000, one[1].camera))]
+
+            def work() -> bytes:
+                from guardia.report.owner_pdf import owner_pdf  # slow to import, and needed only here
+
+                return owner_pdf(site.name, site.time_zone, today, ordered, site.people)
+
+            if len(ordered) <= MOST_CARDS:
+                then(work(), len(ordered))
+            else:  # the pages of 500 cameras take seconds
+                cameras.runner.start(title, lambda _token, _report: work(), lambda made: then(made, len(ordered)))
+
+        cameras.read_each(title, partial(self._page, pictures), lay_out)
 
     def _page(self, pictures: ReportPictures, model: CameraModel) -> tuple[int, OwnerPage]:
         """A camera's page, with its place on the round."""

@@ -49,7 +49,8 @@ class DamagedDialog(QDialog):
         fill_table(self.table, lines)
         some = f"{count_of(len(lines), 'entry', 'entries')} cannot be read and enter no figure; "
         some += "all else is as it was. Save first; what is saved can then be deleted, "
-        some += "with what belongs to it: the judgements of a clip, the readings of a store."
+        some += "with what belongs to it: the judgements of a clip, the readings of a store. "
+        some += "A clip of which only the measurement is damaged can be measured again then."
         self.words.setText(" ".join(filter(None, (after, some if lines else "Every entry can be read."))))
         self.save.setEnabled(bool(lines))
         self.delete.setEnabled(self._entries.can_delete)

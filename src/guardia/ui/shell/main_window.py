@@ -18,6 +18,7 @@ from guardia.app.project.demo import own_demo
 from guardia.app.project.own_scales import for_new_camera, learn_at_close
 from guardia.app.project.preferences import Preferences, load_preferences, save_preferences
 from guardia.app.project.session import Session
+from guardia.app.site.damaged import DamagedEntries
 from guardia.app.steps.actions import ACTIONS
 from guardia.app.steps.alike_model import AlikeModel
 from guardia.app.steps.guide import part_for
@@ -130,7 +131,7 @@ class MainWindow(QMainWindow):
             "begin_from": self.begin_from, "new": self.new_project,
             "open": lambda: self._open_what(lambda: choose_project(self)),
             "demo": self.open_demo, "practice": self.practice, "portfolio": self.show_portfolio,
-            "cluster": self.ask_cluster, "damaged": project(lambda s: DamagedDialog(self, s.damaged()).exec()),
+            "cluster": self.ask_cluster, "damaged": project(self.show_damaged),
             "quit": self.close, "add_camera": self.add_camera,
             "bring_in": lambda: self._evidence().bring_in(),
             "bring_in_new": project(lambda s: s.intake.run_new(s.camera_ids())),
@@ -241,6 +242,17 @@ class MainWindow(QMainWindow):
         else:
             session.intake.go_on_measuring()
         return True
+
+    def show_damaged(self, session: Session) -> None:
+        """Show what of the project cannot be read; clips whose measurement was deleted are offered to be measured."""
+        waiting = session.intake.outdated()
+
+        def show(entries: DamagedEntries) -> None:
+            DamagedDialog(self, entries).exec()
+            if session.intake.outdated() > waiting:
+                self.question = ask_to_measure_again(self, session)
+
+        session.look_for_damaged(show)
 
     def _follow_cameras(self) -> None:
         """Have a camera open as soon as one is loaded, so that every step can be reached; leave a removed one."""

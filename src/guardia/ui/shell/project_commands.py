@@ -97,9 +97,9 @@ def ask_to_measure_again(parent: QWidget, session: Session) -> QMessageBox:
     question = QMessageBox(
         QMessageBox.Icon.Question,
         "Measure again?",
-        f"{session.intake.outdated()} clips of this project were measured by an older version of the motion model. "
-        "Its figures are shown as they are. Measure them again now? Judgements, zones and settings are kept, and the "
-        "old figures are shown beside the new ones.",
+        f"{count_of(session.intake.outdated(), 'clip')} of this project should be measured again: an older version of "
+        "the motion model measured them, or what was measured is damaged. Measure them now? Until then, figures are "
+        "shown as they are. Judgements, zones and settings are kept; the old figures are shown beside the new ones.",
         QMessageBox.StandardButton.Yes | QMessageBox.StandardButton.No,
         parent,
     )
