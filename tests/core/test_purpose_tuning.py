@@ -7,6 +7,7 @@ from datetime import date
 
 from guardia.core.evidence.clips import Origin
 from guardia.core.evidence.epochs import Epoch
+from guardia.core.hours.modes import Mode
 from guardia.core.hours.place import SitePlace
 from guardia.core.hours.plan import EVERY_DAY, Edge, Stretch, WeekPlan, on_at
 from guardia.core.make.candidate import Candidate
@@ -20,7 +21,7 @@ from guardia.core.storage.stores import Fitted, Store, StoreKind
 from guardia.core.tuning.beyond import FAR_PX_M, what_would
 from guardia.core.tuning.check import check_prediction
 from guardia.core.tuning.days import Counts, Days
-from guardia.core.tuning.entered import as_entered
+from guardia.core.tuning.entered import as_entered, modes_asked
 from guardia.core.tuning.limits import within_limits
 from guardia.core.tuning.search import Search
 from guardia.core.tuning.trials import Cost, Trials
@@ -57,6 +58,18 @@ class Alerts(unittest.TestCase):
         self.assertTrue(found.chosen.settings.hours.alert_plan)
         always = tune(weeks(Purpose(record=PERSON, alert=PERSON)), tried(plain(4)))
         self.assertIsNone(always.chosen.settings.hours.alert_plan)
+
+    def test_a_mode_alerts_where_hours_asked_are_its_own_and_nobody_changes_it_where_none_are_named(self):
+        day = WeekPlan((Stretch(EVERY_DAY, Edge(7 * 60), Edge(20 * 60)),))
+        now = plain(4, modes=(Mode("open", day), Mode("closed", NIGHT, alerts=False)))
+        at_night = Purpose(record=PERSON, alert=Wanted(("person",), NIGHT))
+        told = modes_asked(now.hours.modes, at_night, SitePlace("Europe/London"), (date(2025, 9, 7), date(2025, 9, 14)))
+        self.assertEqual([(m.name, m.records, m.alerts) for m in told], [("open", True, False), ("closed", True, True)])
+        self.assertEqual(now.with_values(modes=told).hours.modes, told)
+        found = tune(weeks(at_night, settings=now), tried(now))
+        self.assertEqual((found.installed.lost, found.tuned.lost), (8, 0))
+        always = Search(*_searching(weeks(Purpose(record=PERSON, alert=PERSON), settings=now), now)).singles()
+        self.assertFalse([one.words for one in always if one.words.startswith("modes")])
 
     def test_where_nobody_is_to_be_alerted_alerts_are_switched_off(self):
         found = tune(weeks(Purpose(record=PERSON)), tried(plain(4)))

@@ -5,9 +5,11 @@ from __future__ import annotations
 from dataclasses import replace
 from datetime import date, timedelta
 
+from guardia.core.hours.modes import Mode, in_force
 from guardia.core.hours.periods import ScheduleRules, from_periods, to_periods
 from guardia.core.hours.place import SitePlace
-from guardia.core.hours.plan import DAY_MIN, Edge, Stretch, WeekPlan, if_known, minutes_of
+from guardia.core.hours.plan import DAY_MIN, Edge, Stretch, WeekPlan, common, if_known, joined, minutes_of, plan_spans
+from guardia.core.purpose.purpose import Purpose, Wanted
 
 QUARTER_MIN = 15
 
@@ -30,6 +32,33 @@ def as_entered(hours: WeekPlan | None, rules: ScheduleRules, place: SitePlace, o
         return hours
     clock = WeekPlan(tuple(_by_clock(stretch, place, on) for stretch in hours.stretches))
     return from_periods(to_periods(clock, rules, place, on).periods).plan
+
+
+def modes_asked(
+    modes: tuple[Mode, ...], purpose: Purpose, place: SitePlace, dates: tuple[date, date]
+) -> tuple[Mode, ...]:
+    """Modes that do at their hours what a purpose asks then, where it names hours; else each stays as it is.
+
+    Args:
+        modes: As they are set.
+        purpose: What the camera is for.
+        place: Of the site.
+        dates: First and last date that is looked at.
+
+    Returns:
+        The same modes in the same order: one records, and alerts, where some of the asked hours are its own.
+    """
+
+    def does(mode: Mode, wanted: Wanted, now: bool) -> bool:
+        if wanted.hours is None or None in (if_known(wanted.hours, place), if_known(mode.plan, place)):
+            return now
+        own = joined(in_force(mode, *dates, place))
+        return bool(len(common(own, plan_spans(wanted.hours, *dates, place))))
+
+    return tuple(
+        replace(mode, records=does(mode, purpose.record, mode.records), alerts=does(mode, purpose.alert, mode.alerts))
+        for mode in modes
+    )
 
 
 def _by_clock(stretch: Stretch, place: SitePlace, on: date) -> Stretch:

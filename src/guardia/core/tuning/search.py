@@ -22,6 +22,7 @@ from guardia.core.make.levers import (
     ALERT_PLAN,
     ALERTS_ON,
     LEVERS,
+    MODES,
     NIGHT_NOTCH,
     OBJECTS,
     RECORDING_PLAN,
@@ -33,7 +34,7 @@ from guardia.core.make.shows_more import could_show_more
 from guardia.core.make.zones import MadeBy, PolygonZone, Zone, ZoneDoes, ZoneKind
 from guardia.core.replay.objects import object_classes
 from guardia.core.tuning.drawing import DRAWINGS, Drawing, Moved, draw
-from guardia.core.tuning.entered import as_entered
+from guardia.core.tuning.entered import as_entered, modes_asked
 from guardia.core.tuning.fit_zones import fit
 from guardia.core.tuning.propose import propose
 from guardia.core.tuning.trials import OF_ALERT, SILENT, Cost, Trial, Trials
@@ -356,5 +357,7 @@ def _choices(trials: Trials, installed: Candidate, *, filters: bool) -> list[tup
         for lever, wanted in ((RECORDING_PLAN, purpose.record), (ALERT_PLAN, purpose.alert)):
             plan = as_entered(wanted.hours, make.schedule, trials.evidence.place, trials.evidence.dates[1])
             values.append((lever, (None,) if plan is None else (None, plan)))
+        modes = installed.settings.hours.modes
+        values.append((MODES, (modes_asked(modes, purpose, trials.evidence.place, trials.evidence.dates),)))
     now = installed.settings
     return [(lever, offered) for lever, offered in values if any(value != lever.read(now) for value in offered)]
