@@ -119,6 +119,19 @@ class Tune(StepCase):
         self.assertIn("false recordings", page.since.text())
         self.assertEqual(next_action(self.model).text, "Look at the last change")
 
+    def test_what_the_next_week_is_to_bring_is_shown_before_anything_is_entered(self):
+        page = self.open_camera("Pontoon gate", "tune")
+        worked_out = QSignalSpy(page.model.expecting.changed)
+        page.tabs.setCurrentWidget(page.check)
+        self.wait(worked_out)
+        heads = [head.text() for head, _ in page.check.bars if head.isVisible()]
+        self.assertEqual(heads, ["False recordings", "False alerts", "Real ones without an alert"])
+        same = page.check.bars[0][1].accessibleName()
+        self.model.change_draft(self.model.draft.with_values(notch="1"), "notch")
+        self.wait(QSignalSpy(page.model.expecting.changed))
+        self.assertNotEqual(page.check.bars[0][1].accessibleName(), same)
+        self.painted(page.check)
+
     def test_what_was_found_goes_when_a_judgement_or_the_purpose_changes(self):
         page, found = self.searched("Winter store")
         self.model.facts.set_purpose(None, 1_790_000_000.0)

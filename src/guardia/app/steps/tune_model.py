@@ -16,6 +16,7 @@ from guardia.core.prove.next_action import MISSED_WEIGHT
 from guardia.core.replay.gates import Outcome
 from guardia.core.score.candidates import disagreements
 from guardia.core.score.price import price_of, price_words
+from guardia.core.tuning.check import Coming, coming
 from guardia.core.tuning.days import Counts
 from guardia.core.tuning.search import MOST_CANDIDATES
 from guardia.core.tuning.trials import Cost
@@ -40,7 +41,7 @@ class TuneModel(StepModel):
         self.kind_cost: dict[str, float] = {}
         self.unseen = False
         self._tried_on: list[Candidate] = []
-        self.comparing = self.latest()
+        self.comparing, self.expecting = self.latest(), self.latest()
         self.found: Tuned | None = None
         self.so_far: list[Counts] = []
         """What each of the settings tried does, the installed ones first, while a search is under way."""
@@ -122,6 +123,16 @@ class TuneModel(StepModel):
             (evidence, several), lambda: disagreements(evidence, [anchor.replay(c) for c in several])
         )
         return rows
+
+    def next_week(self) -> tuple[tuple[Coming, ...], ...] | None:
+        """What a week is expected to bring, installed and draft; None until it is worked out."""
+        evidence, camera = self.model.evidence, self.model.camera
+        both = tuple(camera.under(settings) for settings in (camera.installed, self.model.draft))
+        anchor = self.model.anchor
+        known: tuple[tuple[Coming, ...], ...] | None = self.expecting.ask(
+            (evidence, both), lambda: tuple(coming(evidence, anchor.replay(candidate)) for candidate in both)
+        )
+        return known
 
     @property
     def simulated(self) -> bool:

@@ -21,6 +21,7 @@ from guardia.core.make.candidate import Candidate
 from guardia.core.purpose.judgement import kind_of
 from guardia.core.purpose.purpose import UNSAID
 from guardia.core.replay.anchored import LIKELY, anchored
+from guardia.core.replay.replay import Replay
 from guardia.core.score.score import any_part, visit_chances
 from guardia.core.tuning.predict import expected_count
 
@@ -121,7 +122,7 @@ def check_prediction(
     days = sum(watched.get(day, 0.0) for day in since)
     if exposure.sum() < LEAST_DAYS or days < LEAST_DAYS:
         return None
-    done, table = anchored(evidence, installed), evidence.rated_table
+    done = anchored(evidence, installed)
     begins = [evidence.span_s(visit[0])[0] for visit in evidence.rated_visits]
     day_of = [local_date(begin, zone) for begin in begins]
     counted = np.array(
@@ -132,33 +133,92 @@ def check_prediction(
     # Since then the camera itself decided; before, what follows from what it did then.
     then, now = counted & (row >= 0), counted & (row < 0)
 
-    def held(
-        one: str, several: str, which: NDArray[np.bool_], chances: NDArray[np.float64], came: NDArray[np.bool_]
-    ) -> Counted:
-        by_day = [np.bincount(row[then & which], c[then & which], len(exposed)) for c in chances]
-        expected = expected_count(np.array(by_day), exposure, days)
-        return Counted(one, several, expected, int((now & which & came).sum()))
-
-    recorded, told = visit_chances(table, done), visit_chances(table, done, alerted=True)
-    alerted, everything = any_part(table, done.told), np.ones(len(row), bool)
-    false = held("false recording", "false recordings", table.false, recorded, everything)
-    wanted = (evidence.purpose or UNSAID).alert
-    alerts = []
-    if wanted.kinds:
-        asked = asked_of(evidence, wanted, evidence.rated_visits) & table.real
-        alerts = [
-            held("false alert", "false alerts", table.false, told, alerted),
-            held("real one without an alert", "real ones without an alert", asked, 1.0 - told, ~alerted),
-        ]
+    things = _things(evidence, done)
+    false, *alerts = (
+        Counted(
+            thing.one, thing.several, _expected(thing, row, then, exposure, days),
+            int((now & thing.which & thing.came).sum()),
+        )
+        for thing in things
+    )  # fmt: skip
     check = Check(false, tuple(alerts), days, len(hours), ())
     if check.agrees:
         return check
-    likely = recorded.mean(axis=0) >= LIKELY
+    likely = things[0].chances.mean(axis=0) >= LIKELY
     kinds = {
-        came: Counter(evidence.rated_visits[n].kind for n in np.flatnonzero(which & table.false).tolist())
+        came: Counter(evidence.rated_visits[n].kind for n in np.flatnonzero(which & things[0].which).tolist())
         for came, which in ((False, then & likely), (True, now))
     }
     return replace(check, reasons=_reasons(check, kinds))
+
+
+class Coming(NamedTuple):
+    """One thing that some settings are expected to bring."""
+
+    several: str
+    """What is counted."""
+    expected: Expected
+    """How many of it (90 %)."""
+
+
+def coming(evidence: Evidence, done: Replay, days: float = 7.0) -> tuple[Coming, ...]:
+    """What settings are expected to bring on so many days, each of the hours of the day that were watched.
+
+    Args:
+        evidence: Judged clips.
+        done: Its replay under the settings.
+        days: Days to come.
+
+    Returns:
+        As in Check; none while less than a day is judged.
+    """
+    watch, zone = evidence.watch, evidence.watch.zone
+    hours = sorted(hours_watched(watch.hours_on(watch.counted)))
+    watched = {day: share for day in watch.counted if hours and (share := _share_of_day(watch, day, hours))}
+    if sum(watched.values()) < LEAST_DAYS:
+        return ()
+    place = {day: n for n, day in enumerate(watched)}
+    days_of = [local_date(evidence.span_s(visit[0])[0], zone) for visit in evidence.rated_visits]
+    row = np.array([place.get(day, -1) for day in days_of], np.int64)
+    exposure = np.array([*watched.values()])
+    return tuple(
+        Coming(thing.several, _expected(thing, row, row >= 0, exposure, days)) for thing in _things(evidence, done)
+    )
+
+
+class _Thing(NamedTuple):
+    """What is counted among R rated visits."""
+
+    one: str
+    several: str
+    which: NDArray[np.bool_]
+    chances: NDArray[np.float64]
+    came: NDArray[np.bool_]
+
+
+def _things(evidence: Evidence, done: Replay) -> list[_Thing]:
+    """False recordings, and where alerts are asked for false alerts and real ones without an alert."""
+    table = evidence.rated_table
+    recorded, told = visit_chances(table, done), visit_chances(table, done, alerted=True)
+    everything = np.ones(len(table.ids), bool)
+    things = [_Thing("false recording", "false recordings", table.false, recorded, everything)]
+    wanted = (evidence.purpose or UNSAID).alert
+    if wanted.kinds:
+        alerted, asked = any_part(table, done.told), asked_of(evidence, wanted, evidence.rated_visits) & table.real
+        things += [
+            _Thing("false alert", "false alerts", table.false, told, alerted),
+            _Thing("real one without an alert", "real ones without an alert", asked, 1.0 - told, ~alerted),
+        ]
+    return things
+
+
+def _expected(
+    thing: _Thing, row: NDArray[np.int64], counted: NDArray[np.bool_], exposure: NDArray[np.float64], days: float
+) -> Expected:
+    """How many to expect on so many days from those counted on days of some exposure, by the rows of their days."""
+    of = counted & thing.which
+    by_day = [np.bincount(row[of], c[of], len(exposure)) for c in thing.chances]
+    return expected_count(np.array(by_day), exposure, days)
 
 
 def _share_of_day(watch: Watch, day: date, hours: Sequence[int]) -> float:

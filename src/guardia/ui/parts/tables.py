@@ -9,7 +9,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 
 from PyQt6.QtCore import QModelIndex, QSize, QSortFilterProxyModel, Qt, QTimer
-from PyQt6.QtGui import QAction, QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence
+from PyQt6.QtGui import QAction, QContextMenuEvent, QGuiApplication, QKeyEvent, QKeySequence, QPainter, QPaintEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QMenu, QTableWidget, QTableWidgetItem
 
 from guardia.ui.parts.theme import THEME
@@ -17,7 +17,10 @@ from guardia.ui.parts.theme import THEME
 _DATES = tuple(f"{day}%d %b %Y{time}" for day in ("", "%a ") for time in (" %H:%M:%S", " %H:%M", ""))
 _NUMBER = re.compile(r"(\d+(?:\.\d+)?)")
 
-LEAST_HEIGHT_PX, SCROLL_BAR_PX = 110, 14
+LEAST_HEIGHT_PX, SCROLL_BAR_PX, MARGIN_PX = 110, 14, 12
+
+WIDEST_PX = 460
+"""The words of an empty table are no wider than this."""
 
 SortKey = tuple[bool, list[tuple[bool, float, str]]]
 
@@ -93,10 +96,16 @@ class RowTable(QTableWidget):
     """A table that is read by rows, can be sorted and copied, and answers letters that stand for an act on a row.
 
     Sorting moves rows on screen only: the number of a row stays, so that who fills the table finds what stands there.
+
+    Args:
+        columns: How many there are.
+        empty: Stands in its middle while it has no rows: what will be here, and what to do for it.
     """
 
-    def __init__(self, columns: int) -> None:
+    def __init__(self, columns: int, empty: str = "") -> None:
         super().__init__(0, columns)
+        self.empty = empty
+        self.setAccessibleDescription(empty)
         self.keys: dict[str, Callable[[], object]] = {}
         self._sorted_by: tuple[int, Qt.SortOrder] | None = None
         add_copying(self)
@@ -116,6 +125,19 @@ class RowTable(QTableWidget):
     def sizeHint(self) -> QSize:
         """A few rows; it takes what room there is and asks for no more."""
         return QSize(super().sizeHint().width(), THEME.px(LEAST_HEIGHT_PX))
+
+    def paintEvent(self, event: QPaintEvent | None) -> None:
+        """Draw the rows, or in their place what is to be done first."""
+        super().paintEvent(event)
+        room = self.viewport()
+        if self.empty and not self.rowCount() and room is not None:
+            painter = QPainter(room)
+            painter.setPen(THEME.colour("muted"))
+            area = room.rect().adjusted(MARGIN_PX, MARGIN_PX, -MARGIN_PX, -MARGIN_PX)
+            beside = max(0, (area.width() - THEME.px(WIDEST_PX)) // 2)
+            words = Qt.TextFlag.TextWordWrap | Qt.AlignmentFlag.AlignCenter
+            painter.drawText(area.adjusted(beside, 0, -beside, 0), words, self.empty)
+            painter.end()
 
     def _turn(self, column: int) -> None:
         """Sort by a column: rising, then falling, then as it was filled."""
@@ -187,9 +209,9 @@ class SortedRows(QSortFilterProxyModel):
         return sort_key(str(left.data() or "")) < sort_key(str(right.data() or ""))
 
 
-def row_table(name: str, columns: Sequence[str]) -> RowTable:
-    """A table that is read by rows."""
-    table = RowTable(len(columns))
+def row_table(name: str, columns: Sequence[str], empty: str = "") -> RowTable:
+    """A table that is read by rows; `empty` stands in it while it has none."""
+    table = RowTable(len(columns), empty)
     table.setHorizontalHeaderLabels(list(columns))
     table.setAccessibleName(name)
     table.setEditTriggers(QTableWidget.EditTrigger.NoEditTriggers)

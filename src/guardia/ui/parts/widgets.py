@@ -314,10 +314,12 @@ class IntervalBars(QWidget):
         words: What is estimated, for those who do not see it.
         colour: Token of the theme for the draft.
         form: Writes a number.
+        percent: Confidence of the intervals.
     """
 
-    def __init__(self, words: str, colour: str, form: Callable[[float], str]) -> None:
+    def __init__(self, words: str, colour: str, form: Callable[[float], str], *, percent: int = 95) -> None:
         super().__init__()
+        self._percent = percent
         self._words, self._colour, self._form = words, colour, form
         self._values: tuple[Triple | None, Triple | None] = (None, None)
         self.setFixedHeight(THEME.px(36))
@@ -327,7 +329,9 @@ class IntervalBars(QWidget):
         """Show estimate, low and high of both."""
         self._values = (installed, draft)
         self.setAccessibleName(f"{self._words}: installed {self._figures(installed)}, draft {self._figures(draft)}")
-        self.setToolTip(f"Installed {self._figures(installed)}, draft {self._figures(draft)}: 95 % intervals")
+        self.setToolTip(
+            f"Installed {self._figures(installed)}, draft {self._figures(draft)}: {self._percent} % intervals"
+        )
         self.update()
 
     def _figures(self, value: Triple | None) -> str:

@@ -30,7 +30,7 @@ from guardia.core.make.levers import ALERT_INTERVAL
 from guardia.core.score.alerts import AlertScore
 from guardia.ui.canvas.week_ribbon import WeekRibbon
 from guardia.ui.parts.plots import begin_plot, still_plot
-from guardia.ui.parts.tables import add_copying, row_table
+from guardia.ui.parts.tables import add_copying, row_table, stretch_columns
 from guardia.ui.parts.theme import THEME
 from guardia.ui.parts.widgets import FreshPage, PartTabs, WrappedLabel, button, card, choice, clear, label, page_head
 from guardia.ui.steps.hours_dialogs import AlertTestDialog
@@ -97,6 +97,7 @@ class HoursPage(FreshPage):
         self.tabs.addTab(self._at_the_camera(), "To enter")
         self.tabs.addTab(self._alerts(), "Alerts")
         self.by_hour = row_table("Evidence by hour of the day", ["hour", "time covered", "real", "false"])
+        stretch_columns(self.by_hour, 1, 2, 3)
         self.tabs.addTab(self.by_hour, "By hour")
         self.cures = row_table("Ways to be alerted less", _CURES)
         self.tabs.addTab(self.cures, "Remedies")

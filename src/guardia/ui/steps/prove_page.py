@@ -378,7 +378,8 @@ class LinkedTab(WordsTab):
             "Learnt from judged real visits: cameras are linked where more walk on, at more similar times, than chance "
             "brings about."
             if linked.ways
-            else "No way between this camera and another shows in the judged visits."
+            else "No way between this camera and another shows in the judged visits. Judge those of cameras that see "
+            "the same people: who walks on from one to the next is listed here, with its time and who is missed."
         )
         rows = [
             (start, end, f"{link.passes} of {link.visits} visits",
@@ -428,7 +429,11 @@ class ReadingsTab(WordsTab):
     def __init__(self, model: ProveModel) -> None:
         super().__init__(model)
         layout = self.column
-        self.table = row_table("Readings", ("what", "last", "a day", "act at", "reached about", "because"))
+        self.table = row_table(
+            "Readings", ("what", "last", "a day", "act at", "reached about", "because"),
+            "Nothing was read off this camera yet. Type readings under Storage, Stores, or import a table of them: "
+            "battery, signal, temperature, free space. The trend of each then says when something must be done.",
+        )  # fmt: skip
         stretch_columns(self.table, 5)
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -448,8 +453,7 @@ class ReadingsTab(WordsTab):
     def refresh(self) -> None:
         """Show the trends as they are now."""
         trends = self._model.trends()
-        self.words.setText("" if trends else "Nothing was read off this camera yet.")
-        self.words.setVisible(not trends)
+        self.words.hide()
         fill_table(self.table, [self._row(t) for t in trends])
 
     def _row(self, trend: Trend) -> tuple[str, ...]:

@@ -52,6 +52,9 @@ CARD_PX = (104, 300)
 PICTURE_SHARE = 0.28
 """No picture takes more of a card's width."""
 
+FEW, FEW_PX, FEW_SHARE = 2, 480, 0.45
+"""So few cameras may have cards so high, with a picture of such a share of the width."""
+
 
 class Fortnight(QWidget):
     """The last two weeks as one ribbon: every occurrence at its moment, real above false above not judged.
@@ -273,8 +276,9 @@ class RoundPage(QWidget):
     def _fit(self) -> None:
         """Let the cards fill the page, between a lowest and a highest height."""
         height = max(self._area.height(), 1) / max(len(self._frames), 1) - self._cards.spacing()
-        widest = self._area.width() * PICTURE_SHARE * 9 / 16
-        card_px = round(min(max(height, THEME.px(CARD_PX[0])), max(widest, THEME.px(CARD_PX[0])), THEME.px(CARD_PX[1])))
+        share, highest = (FEW_SHARE, FEW_PX) if len(self._frames) <= FEW else (PICTURE_SHARE, CARD_PX[1])
+        widest = self._area.width() * share * 9 / 16
+        card_px = round(min(max(height, THEME.px(CARD_PX[0])), max(widest, THEME.px(CARD_PX[0])), THEME.px(highest)))
         size = QSize(round((card_px - 14) * 16 / 9), card_px - 14)
         for frame in self._frames:
             frame.setFixedHeight(card_px)

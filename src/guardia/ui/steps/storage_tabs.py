@@ -133,8 +133,10 @@ class StoresTab(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(0, 6, 0, 0)
         self.table = row_table(
-            "Stores and readings", ("store", "what it is", "capacity, or reading", "records to it", "what goes there")
-        )
+            "Stores and readings", ("store", "what it is", "capacity, or reading", "records to it", "what goes there"),
+            "No store is entered yet. Say where this camera records: a card, stick, disk, copy or plan. "
+            "Readings of its free space then correct what is worked out.",
+        )  # fmt: skip
         self.table.itemActivated.connect(lambda _: self.change())
         layout.addWidget(self.table, 1)
         row = QHBoxLayout()
@@ -352,8 +354,10 @@ class SchoolsTab(FreshPage):
         layout.setContentsMargins(0, 6, 0, 0)
         columns = ("records", "days kept", "real ones missed", "to look through a day")
         self.table = row_table("Always, by motion, or both", columns)
+        stretch_columns(self.table, 2)
         layout.addWidget(self.table, 1)
-        self.costs = row_table("What the stores cost", ("store", "costs", "how"))
+        self.costs = row_table("What the stores cost", ("store", "costs", "how"),
+                               "Costs follow from the prices of stores, which are entered under Stores.")  # fmt: skip
         self.years = label("", "muted")
         layout.addWidget(self.years)
         layout.addWidget(self.costs, 1)
@@ -378,6 +382,7 @@ class PowerTab(FreshPage):
         both.setContentsMargins(0, 6, 0, 0)
         columns = ("one thing changed", "drawn a day", "charge lasts", "real ones more missed")
         self.levers = row_table("What each setting would save", columns)
+        stretch_columns(self.levers, 0)
         both.addWidget(self.levers, 3)
         self.months = row_table("The panel by month", ("month", "brings a day", "a full charge lasts"))
         both.addWidget(self.months, 2)

@@ -338,7 +338,7 @@ class TunePage(FreshPage):
         self.since.setText(check.words if check is not None else "")
         self.since.setVisible(check is not None)
         self.scale.refresh()
-        self.check.refresh()
+        self.check.refresh_if_shown()
         self._tell_judging(tuned)
         self.try_out(None)
 
