@@ -1,4 +1,4 @@
-"""Runs every test, module by module on all cores, beside them those of real windows, and closes with a plain count.
+"""Runs every test, module by module on all cores, then those of real windows alone, and closes with a plain count.
 
 Arguments are names of test modules, which then run one after another in this process.
 """
@@ -14,7 +14,7 @@ from pathlib import Path
 
 HOME = Path(__file__).resolve().parent.parent
 REAL = "tests.ui.test_real_"
-"""Each has a screen of its own, and mostly waits for what a person would: one at a time of these beside the others."""
+"""Keys pressed on a real window go to whichever has the focus: these run one at a time, beside nothing else."""
 
 COUNT = re.compile(r"^(\d+) passed, (\d+) failed, (\d+) skipped$", re.MULTILINE)
 
@@ -52,9 +52,9 @@ def main() -> int:
     else:
         files = sorted((HOME / "tests").rglob("test_*.py"), key=lambda path: -path.stat().st_size)
         names = [".".join(path.relative_to(HOME).with_suffix("").parts) for path in files]
-        with ThreadPoolExecutor(os.cpu_count()) as pool, ThreadPoolExecutor(1) as beside:
-            real = beside.map(run_apart, [name for name in names if name.startswith(REAL)])
-            counts = [*pool.map(run_apart, [name for name in names if not name.startswith(REAL)]), *real]
+        with ThreadPoolExecutor(os.cpu_count()) as pool:
+            counts = list(pool.map(run_apart, [name for name in names if not name.startswith(REAL)]))
+        counts += [run_apart(name) for name in names if name.startswith(REAL)]
     passed, failed, skipped = (sum(c[n] for c in counts) for n in range(3))
     print(f"{passed} passed, {failed} failed, {skipped} skipped")
     return 0 if passed and not failed else 1

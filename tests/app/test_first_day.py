@@ -97,7 +97,7 @@ class FirstDay(FolderCase):
         def done(start):
             finished = QSignalSpy(intake.jobs.finished)
             self.assertTrue(start())
-            self.assertTrue(len(finished) or finished.wait(60_000))
+            self.assertTrue(len(finished) or finished.wait(300_000))
 
         done(lambda: intake.run(ImportRequest(begun.folder, camera, (card,))))
         clip(1)

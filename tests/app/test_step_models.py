@@ -36,7 +36,7 @@ class StepModels(SessionCase):
         self.model = self.pontoon(self.session)
 
     def wait(self, signal) -> None:
-        self.assertTrue(len(signal) or signal.wait(60_000), "the signal did not come")
+        self.assertTrue(len(signal) or signal.wait(300_000), "the signal did not come")
 
     def test_a_camera_has_one_model_of_each_step(self):
         other = self.session.camera(next(i for i in self.session.camera_ids() if i != self.model.camera.id))

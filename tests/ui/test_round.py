@@ -68,7 +68,7 @@ class Opening(GuiCase):
         self.wait(opened)
         self.assertEqual((names(), self.window.camera_id), (by_name, session.camera_ids()[0]))
         while len(opened) < len(by_name):
-            opened.wait(60_000)
+            opened.wait(300_000)
         QApplication.processEvents()
         worst = worst_first([session.camera(i) for i in session.camera_ids()])
         self.assertEqual(names(), [model.camera.name for model in worst])
@@ -84,7 +84,7 @@ class Opening(GuiCase):
         at = last.mapToGlobal(last.rect().center())
         with patch.object(round_page.QCursor, "pos", return_value=at):
             while len(opened) < len(by_name):
-                opened.wait(60_000)
+                opened.wait(300_000)
             QApplication.processEvents()
             self.assertEqual(page._order, by_name)
             QApplication.sendEvent(page, QEvent(QEvent.Type.Leave))
