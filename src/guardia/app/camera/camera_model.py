@@ -189,13 +189,14 @@ class CameraModel(ShownCamera):
 
     def lasts_words(self) -> list[str]:
         """How long footage and a charge last, and false recordings a day, installed and draft; only what is known."""
-        both = (self.comparison.installed_replay, self.comparison.draft_replay)
-        prices = [price_of(done, both[0]) for done in both]
+        known = self.comparison
+        both = ((known.installed_replay, known.installed), (known.draft_replay, known.draft))
+        prices = [price_of(done, known.installed_replay, counts) for done, counts in both]
         lines = []
         if self.evidence.storage.stores:
             lines.append(_arrow("Keeps", [price.kept_words for price in prices]))
         lines.append(_arrow("Charge lasts", [price.charge_words for price in prices]))
-        rates = [score.false_per_day for score in (self.comparison.installed, self.comparison.draft)]
+        rates = [counts.false_per_day for _, counts in both]
         lines.append(_arrow("False recordings a day", ["" if rate is None else f"{rate:.1f}" for rate in rates]))
         return [line for line in lines if line]
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from guardia.core.replay.replay import Replay
 from guardia.core.score.power import charge_of
-from guardia.core.score.score import score
+from guardia.core.score.score import Score, score
 from guardia.core.score.storage import kept_words
 from guardia.core.storage.figure import short
 
@@ -37,10 +37,10 @@ class Price:
         return f"{short(self.charge_days)} days" if math.isfinite(self.charge_days) else "its panel keeps up"
 
 
-def price_of(done: Replay, installed: Replay | None = None) -> Price:
-    """What settings cost; `installed` as in charge_of()."""
+def price_of(done: Replay, installed: Replay | None = None, counts: Score | None = None) -> Price:
+    """What settings cost; `installed` as in charge_of(), `counts` their score where it is known already."""
     charge = charge_of(done, installed)
-    days, counts = done.keeping.days, score(done.evidence, done)
+    days, counts = done.keeping.days, counts or score(done.evidence, done)
     return Price(
         counts.false_alerts_per_day,
         len(counts.not_alerted),

@@ -379,7 +379,7 @@ class LinkedTab(WordsTab):
             "brings about."
             if linked.ways
             else "No way between this camera and another shows in the judged visits. Judge those of cameras that see "
-            "the same people: who walks on from one to the next is listed here, with its time and who is missed."
+            "the same people. Whoever walks on from one to the next is then listed here, with the time it takes."
         )
         rows = [
             (start, end, f"{link.passes} of {link.visits} visits",
