@@ -21,7 +21,7 @@ from typing import Any
 from unittest.mock import patch
 
 import numpy as np
-from hypothesis import given, seed, settings
+from hypothesis import HealthCheck, given, seed, settings
 from hypothesis import strategies as st
 
 from guardia.cli import main, program_parser
@@ -54,7 +54,7 @@ def generated(values: st.SearchStrategy[Any], number: int, count: int) -> list[A
     found: list[Any] = []
 
     @seed(number)
-    @settings(max_examples=count, database=None, deadline=None)
+    @settings(max_examples=count, database=None, deadline=None, suppress_health_check=[HealthCheck.too_slow])
     @given(values)
     def gather(value: Any) -> None:
         found.append(value)

@@ -6,7 +6,7 @@ from datetime import UTC, date, datetime
 from zoneinfo import ZoneInfo
 
 import numpy as np
-from hypothesis import given, settings
+from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from guardia.app.camera.makes import make_from_file, shipped_capabilities, unsaid_settings
@@ -29,6 +29,9 @@ from guardia.store.project import Project
 from tests.core.test_described import MENUS
 from tests.support import FolderCase, capability, in_file
 from tests.unlike import START, Made, make_project, trace_of
+
+settings.register_profile("slow machines", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("slow machines")
 
 LONDON = ZoneInfo("Europe/London")
 NAMES = ("0001.mp4", "=1+1.mp4", "a, b;c.mp4", 'with "quotes".mp4', "Fußgänger.mp4", "@x.mp4", "0001.mp4")
