@@ -346,9 +346,11 @@ class Project:
             "SELECT from_s, body FROM purpose WHERE camera_id = ? ORDER BY id",
             "SELECT on_day, what FROM task WHERE camera_id = ? OR camera_id IS NULL ORDER BY id",
             "SELECT g.body FROM hours_group g JOIN camera c ON c.hours_group_id = g.id WHERE c.id = ?",
-            "SELECT count(*), max(c.id), total(c.true_s), group_concat(c.cause || c.picture, '') FROM clip_at c "
-            "JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ?",
-            "SELECT count(*), total(length(o.kind) * o.id), total(o.visit * o.id), group_concat(o.kind, '') "
+            # As bytes: what a damaged row holds need not be text.
+            "SELECT count(*), max(c.id), total(c.true_s), CAST(group_concat(c.cause || c.picture, '') AS BLOB) "
+            "FROM clip_at c JOIN measured t ON t.clip_id = c.id WHERE c.camera_id = ?",
+            "SELECT count(*), total(length(o.kind) * o.id), total(o.visit * o.id), "
+            "CAST(group_concat(o.kind, '') AS BLOB) "
             "FROM occurrence o JOIN clip_at c ON c.id = o.clip_id WHERE c.camera_id = ? AND NOT o.gone",
             "SELECT role, from_s, to_s, body FROM settings WHERE camera_id = ? ORDER BY id",
             "SELECT name, capability, view, about, clock_error_s FROM camera WHERE id = ?",
